@@ -1,0 +1,47 @@
+# Every target sets up what it needs on a fresh Debian machine that has python3 (3.11+, venv) and make.
+PY     ?= python3
+VENV   := .venv
+BIN    := $(VENV)/bin
+STAMP  := $(VENV)/.set-up
+SHOTS  := docs/screenshots
+
+.PHONY: setup demo test check bench shots terminal-tools format clean
+
+setup: $(STAMP)
+
+$(STAMP): pyproject.toml constraints.txt
+	@$(PY) -c 'import sys; sys.exit(sys.version_info < (3, 11))' || { echo "Lumtak needs Python 3.11 or newer; name one with: make PY=python3.12"; exit 1; }
+	@$(PY) -c 'import venv, ensurepip' 2>/dev/null || { echo "Python's venv module is missing; run: sudo apt-get install -y python3-venv"; exit 1; }
+	$(PY) -m venv $(VENV)
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check -c constraints.txt -e '.[dev]'
+	@touch $(STAMP)
+
+demo: setup
+	@$(BIN)/lumtak demo
+
+# Debian packages that the tests of the real interface need; installed when we may, else the one command is said.
+terminal-tools:
+	@scripts/need-packages.sh tmux
+
+test: setup terminal-tools
+	$(BIN)/python -m pytest
+
+check: setup
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check .
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+
+bench: setup
+	@$(BIN)/python scripts/bench.py
+
+shots: setup
+	@scripts/need-packages.sh xvfb kitty tmux imagemagick xdotool x11-utils libgl1-mesa-dri fonts-dejavu-core poppler-utils
+	@PATH="$(CURDIR)/$(BIN):$$PATH" scripts/shots.sh $(SHOTS)
+
+format: setup
+	$(BIN)/ruff check --fix-only --quiet .
+	$(BIN)/ruff format --quiet .
+
+clean:
+	rm -rf $(VENV) .pytest_cache .mypy_cache .ruff_cache .hypothesis

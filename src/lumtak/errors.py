@@ -1,0 +1,88 @@
+"""What can go wrong, as sentences for a person.
+
+LumtakError                     1  something failed
+├── UsageError                  2  what was asked for does not make sense
+│   ├── UnknownNameError        2  a computer, profile, setting or job that is not there; says the nearest
+│   └── BadFileError            2  a file that was handed in cannot be used
+├── StorageError                1  Lumtak's own data cannot be read or written
+├── ComputerError               1  a computer could not do what was asked
+└── ConflictError               3  a value is neither the one before nor the one written; or only part was done
+"""
+
+import difflib
+from collections.abc import Iterable
+
+
+class LumtakError(Exception):
+    """One plain sentence, and what to do next.
+
+    Args:
+        message: what went wrong, naming the computer, setting or file.
+        next_step: what the person can do about it; a sentence of its own.
+    """
+
+    exit_code = 1
+
+    def __init__(self, message: str, next_step: str = "") -> None:
+        super().__init__(message)
+        self.message = message
+        self.next_step = next_step
+
+    def __str__(self) -> str:
+        return f"{self.message} {self.next_step}".rstrip()
+
+
+class UsageError(LumtakError):
+    """What was asked for does not make sense."""
+
+    exit_code = 2
+
+
+class UnknownNameError(UsageError):
+    """A name that is not there, with the nearest one that is.
+
+    Args:
+        kind: what the name was meant to be: "computer", "profile", ...
+        name: as given.
+        known: the names that exist.
+        listing: how to see them all.
+    """
+
+    def __init__(self, kind: str, name: str, known: Iterable[str], listing: str = "") -> None:
+        names = sorted(set(known))
+        near = difflib.get_close_matches(name, names, n=1, cutoff=0.4)
+        hint = f"Did you mean {near[0]}?" if near else listing
+        super().__init__(f"There is no {kind} called {name}.", hint)
+        self.name = name
+        self.nearest = near[0] if near else None
+
+
+class BadFileError(UsageError):
+    """A file that was handed in cannot be used.
+
+    Args:
+        path: the file.
+        problem: what is wrong, without the file's name.
+        line: 1-based, when known.
+        next_step: what the person can do about it.
+    """
+
+    def __init__(self, path: str, problem: str, *, line: int | None = None, next_step: str = "") -> None:
+        where = path if line is None else f"{path}, line {line}"
+        super().__init__(f"{where}: {problem}", next_step)
+        self.path = path
+        self.line = line
+
+
+class StorageError(LumtakError):
+    """Lumtak's own data cannot be read or written."""
+
+
+class ComputerError(LumtakError):
+    """A computer could not do what was asked."""
+
+
+class ConflictError(LumtakError):
+    """A value is neither the one before nor the one written, or only part of the work was done."""
+
+    exit_code = 3
