@@ -1,0 +1,98 @@
+"""What every computer can do, whatever kind it is: all that core, journal and screens know of it."""
+
+import threading
+from datetime import datetime
+from typing import Protocol
+
+from lumtak.core.facts import Facts, System
+from lumtak.core.load import Snapshot
+from lumtak.core.record import NotMeasured, Record
+from lumtak.core.setting import SettingRef, State
+
+
+class Capabilities(Record):
+    """What can be done to a computer, and why not where it cannot."""
+
+    restart: str = ""
+    """Empty: Lumtak can restart it. Else the reason and what to do instead."""
+    login: str = ""
+    """The same for logging out and in again."""
+    pace: float = 1.0
+    """How many of its seconds pass in one of ours; 0 is as many as it can."""
+
+
+class Computer(Protocol):
+    """One computer. Synchronous; called from worker threads, one at a time."""
+
+    address: str
+    """As the user names it: "sim:drawing-bench", "local"."""
+    identity: str
+    """Knows it again; fit for a file name."""
+    name: str
+    """For people."""
+
+    def facts(self) -> Facts:
+        """Everything about it, read now."""
+        ...
+
+    def system(self) -> System:
+        """What runs on it and since when: the cheap part of facts."""
+        ...
+
+    def capabilities(self) -> Capabilities:
+        """What can be done to it."""
+        ...
+
+    def sample(self, *, memory: bool = False) -> Snapshot:
+        """Its counters now; with each consumer's memory if asked, which is dear."""
+        ...
+
+    def read(self, ref: SettingRef) -> State:
+        """The state of a setting.
+
+        Raises:
+            ComputerError: it cannot be read.
+        """
+        ...
+
+    def write(self, ref: SettingRef, state: State) -> None:
+        """Bring a setting to a state: exactly, where the state came from `read`; else to its value by the standard's way.
+
+        Restoring is idempotent, and clears what an interrupted write left behind.
+
+        Raises:
+            ComputerError: it was refused or failed; the setting is as it was.
+        """
+        ...
+
+    def boot_id(self) -> str:
+        """Changes with every start."""
+        ...
+
+    def session_id(self) -> str | NotMeasured:
+        """Changes with every login of the chosen user."""
+        ...
+
+    def now_s(self) -> float:
+        """Its monotonic clock."""
+        ...
+
+    def wall(self) -> datetime:
+        """Its clock on the wall, UTC."""
+        ...
+
+    def wait(self, seconds: float, stop: threading.Event | None = None) -> None:
+        """Let so much of its time pass; returns early when `stop` is set."""
+        ...
+
+    def restart(self, *, login_only: bool = False) -> None:
+        """Restart it, or log its user out and in again; returns when the user is logged in.
+
+        Raises:
+            ComputerError: Lumtak cannot, with what to do instead.
+        """
+        ...
+
+    def close(self) -> None:
+        """Let go of it; a simulated computer is saved."""
+        ...

@@ -1,0 +1,369 @@
+"""A computer that ships with Lumtak: settings change its load through the model only."""
+
+import threading
+import uuid
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+import msgspec
+
+from lumtak.computers.protocol import Capabilities
+from lumtak.computers.simulated.model import Model
+from lumtak.computers.simulated.spec import ComputerSpec, load_spec
+from lumtak.computers.simulated.state import SimState, load_state, save_state
+from lumtak.core.facts import Facts, Gap, Hardware, Item, Process, Setting, System
+from lumtak.core.load import Memory, Snapshot
+from lumtak.core.setting import SettingRef, Shows, State
+from lumtak.core.units import MIB
+from lumtak.errors import ComputerError, UsageError
+
+_EPOCH = datetime(2026, 3, 2, 7, 30, tzinfo=UTC)
+_SHUTDOWN_S = 6.0
+_TYPING_S = 4.0
+_LONGEST_START_S = 600
+_FIRST_UPTIME_S = 900.0
+_IDS = uuid.UUID("6a0f5f0e-4c1d-4b8e-9d3a-2f1c7b9e5d10")
+
+
+class SimulatedComputer:
+    """One computer of the fleet.
+
+    Args:
+        name: of the fleet.
+        folder: where its state is kept.
+        seed: of a computer that is switched on for the first time; one that exists keeps its own.
+        pace: how many of its seconds pass in one of ours; 0 is as many as it can.
+    """
+
+    def __init__(self, name: str, folder: Path, *, seed: int | None = None, pace: float = 0.0) -> None:
+        self.spec: ComputerSpec = load_spec(name)
+        self.address = f"sim:{name}"
+        self.identity = f"sim-{name}"
+        self.name = self.spec.title.lower()
+        self._path = folder / f"{name}.json"
+        self._pace = pace
+        saved = load_state(self._path)
+        if saved is not None and seed is not None and saved.seed != seed:
+            raise UsageError(
+                f"The simulated {self.name} exists already with seed {saved.seed}.", "Use another --home, or that seed."
+            )
+        self._state = saved or self._new(seed or 1)
+        self._model = Model(self.spec, self._state)
+        if saved is None:
+            self._boot()
+            self._model.advance(_FIRST_UPTIME_S)
+            self._note_login()
+            self._save()
+
+    def _new(self, seed: int) -> SimState:
+        settings: dict[str, str | None] = dict(self.spec.settings)
+        settings |= {f"services:{s.key}": s.value for s in self.spec.service}
+        settings |= {f"apps:{a.key}": a.value for a in self.spec.app}
+        settings |= {f"effects:{e.key}": e.value for e in self.spec.effect}
+        return SimState(name=self.spec.name, seed=seed, settings=settings, live=dict(settings), processes={}, random={})
+
+    # -- settings -----------------------------------------------------------------------------------------------------
+
+    def read(self, ref: SettingRef) -> State:
+        """The setting as it is set, in force or not."""
+        return State(value=self._state.settings[self._known(ref)])
+
+    def write(self, ref: SettingRef, state: State) -> None:
+        """Set it; what shows at once is in force when this returns, the rest after a login or restart."""
+        address = self._known(ref)
+        item = self._item(ref)
+        problem = item.setting.problem_with(state.value) if isinstance(item.setting, Setting) else "it is fixed."
+        if problem:
+            raise ComputerError(f"{self.name}: {address} cannot be set to {state.word}:", problem)
+        settings = {**self._state.settings, address: state.value}
+        self._state = self._with(settings=settings)
+        if self._shows(ref) == "now":
+            self._put_in_force(address)
+        self._save()
+
+    def _known(self, ref: SettingRef) -> str:
+        address = str(ref)
+        if address not in self._state.settings:
+            raise ComputerError(f"{self.name} has no setting {address}.", f"`lumtak audit {self.address}` lists them.")
+        return address
+
+    def _item(self, ref: SettingRef) -> Item:
+        return next(item for item in self._items() if item.area == ref.area and item.key == ref.key)
+
+    def _shows(self, ref: SettingRef) -> Shows:
+        setting = self._item(ref).setting
+        return setting.shows if isinstance(setting, Setting) else "restart"
+
+    def _put_in_force(self, address: str) -> None:
+        value = self._state.settings[address]
+        self._model.put_in_force(address, value)
+        area, key = address.split(":", 1)
+        if area == "services":
+            if value == "auto":
+                self._model.start(address)
+            else:
+                self._model.stop(address)
+        elif area == "apps":
+            (self._model.start if value == "on" else self._model.stop)(address)
+        elif area == "effects":
+            (self._model.start if self._model.effect_on(key) else self._model.stop)(address)
+
+    # -- time ---------------------------------------------------------------------------------------------------------
+
+    def now_s(self) -> float:
+        """Its own clock."""
+        return self._model.clock_s
+
+    def wall(self) -> datetime:
+        """Its clock on the wall: a Monday morning, and what has passed since."""
+        return _EPOCH + timedelta(seconds=round(self._model.clock_s, 3))
+
+    def wait(self, seconds: float, stop: threading.Event | None = None) -> None:
+        """Its time passes by the model; at its pace, when it has one."""
+        if stop is not None and stop.is_set():
+            return
+        if self._pace:
+            (stop or threading.Event()).wait(seconds / self._pace)
+        self._model.advance(seconds)
+        self._note_login()
+
+    def _note_login(self) -> None:
+        if self._state.login_took_s is None and not self._model.starting:
+            self._state = self._with(login_took_s=self._model.clock_s - self._state.login_at_s)
+
+    def restart(self, *, login_only: bool = False) -> None:
+        """Down, up, and the user logs in; programs are still starting when this returns, as in life."""
+        if login_only:
+            self._log_out()
+            self._log_in()
+        else:
+            self._model.power_off()
+            self._model.advance(_SHUTDOWN_S)
+            self._boot()
+        self._save()
+
+    def _boot(self) -> None:
+        began = self._model.clock_s
+        self._model.advance(self.spec.hardware.boot_s)
+        for address in list(self._state.settings):
+            if address.startswith(("services:", "memory:", "power:")):
+                self._model.put_in_force(address, self._state.settings[address])
+        self._model.start("system:kernel")
+        for service in self.spec.service:
+            if self._model.live[f"services:{service.key}"] == "auto":
+                self._model.start(f"services:{service.key}")
+        self._until_started("services:")
+        self._state = self._with(
+            boots=self._state.boots + 1, booted_at_s=began, boot_took_s=self._model.clock_s - began
+        )
+        self._log_in()
+
+    def _log_out(self) -> None:
+        for key in self._model.keys:
+            if key.startswith(("apps:", "effects:")) or key == "system:desktop":
+                self._model.stop(key)
+
+    def _log_in(self) -> None:
+        self._model.advance(_TYPING_S)
+        self._state = self._with(logins=self._state.logins + 1, login_at_s=self._model.clock_s, login_took_s=None)
+        self._model.start("system:desktop")
+        for address in list(self._state.settings):
+            area = address.split(":", 1)[0]
+            if area in {"apps", "effects"}:
+                self._put_in_force(address)
+
+    def _until_started(self, prefix: str) -> None:
+        for _ in range(_LONGEST_START_S):
+            if not self._model.starting_any(prefix):
+                return
+            self._model.advance(1.0)
+
+    # -- what there is to see -------------------------------------------------------------------------------------------
+
+    def sample(self, *, memory: bool = False) -> Snapshot:
+        """The model's counters."""
+        model = self._model
+        used = model.used_mib() * MIB
+        held = model.held_mib()
+        return Snapshot(
+            at_s=model.clock_s,
+            cores=model.cores,
+            busy_s=model.busy_s,
+            iowait_s=model.iowait_s,
+            steal_s=0.0,
+            total_s=model.cores * model.clock_s,
+            clock_ratio=model.clock_ratio,
+            ram_total_bytes=int(model.total_mib * MIB),
+            ram_used_bytes=used,
+            cache_bytes=model.cache_mib * MIB,
+            swap_used_bytes=model.swapped_mib * MIB,
+            swap_in_bytes=model.swap_in_mib * MIB,
+            swap_out_bytes=model.swap_out_mib * MIB,
+            cpu_s={key: float(model.cpu_s[i]) for i, key in enumerate(model.keys)},
+            memory={
+                key: Memory(ram_bytes=float(held[i]) * MIB, how="held by the model")
+                for i, key in enumerate(model.keys)
+                if memory and model.running[i]
+            },
+        )
+
+    def boot_id(self) -> str:
+        """One for each start."""
+        return str(uuid.uuid5(_IDS, f"{self.spec.name}/{self._state.seed}/boot/{self._state.boots}"))
+
+    def session_id(self) -> str:
+        """One for each login."""
+        return f"session-{self._state.logins}"
+
+    def system(self) -> System:
+        """What runs on it and since when."""
+        state, now = self._state, self._model.clock_s
+        return System(
+            name="Slipway 4 (simulated)",
+            kernel="simulated",
+            boot_id=self.boot_id(),
+            session_id=self.session_id(),
+            uptime_s=now - state.booted_at_s,
+            since_login_s=now - state.login_at_s,
+            user=self.spec.user,
+            power_source="mains",
+            power_plan=self._model.plan.name,
+        )
+
+    def capabilities(self) -> Capabilities:
+        """Everything."""
+        return Capabilities(pace=self._pace)
+
+    def facts(self) -> Facts:
+        """Everything there is."""
+        hardware = self.spec.hardware
+        model = self._model
+        held = model.held_mib()
+        gaps = () if hardware.battery else (Gap(area="power", reason="there is no battery, so no plan for it"),)
+        processes = tuple(
+            Process(
+                pid=100 + i,
+                name=key.split(":", 1)[1],
+                consumer=key,
+                cpu_s=float(model.cpu_s[i]),
+                rss_bytes=int(held[i] * MIB),
+            )
+            for i, key in enumerate(model.keys)
+            if model.running[i]
+        )
+        return Facts(
+            address=self.address,
+            identity=self.identity,
+            name=self.name,
+            hardware=Hardware(
+                cores=hardware.cores,
+                ram_bytes=int(hardware.ram_mib * MIB),
+                nominal_mhz=hardware.nominal_mhz,
+                disk=hardware.disk,
+                battery=hardware.battery,
+            ),
+            system=self.system(),
+            items=tuple(self._items()),
+            gaps=gaps,
+            processes=processes,
+            process_count=len(processes),
+        )
+
+    def _items(self) -> list[Item]:
+        spec, running = self.spec, self._runs
+        modes = ("auto", "demand", "manual", "off")
+        items = [
+            Item(
+                area="services",
+                key=s.key,
+                title=s.title,
+                origin=s.origin,
+                role=s.role,
+                value=self._state.settings[f"services:{s.key}"],
+                running=running(f"services:{s.key}"),
+                started_by="starts with the system" if s.value == "auto" else "",
+                needs=s.needs,
+                setting=Setting(values=modes, shows=s.shows),
+            )
+            for s in spec.service
+        ]
+        items += [
+            Item(
+                area="apps",
+                key=a.key,
+                title=a.title,
+                origin=a.origin,
+                role=a.role,
+                value=self._state.settings[f"apps:{a.key}"],
+                running=running(f"apps:{a.key}"),
+                started_by="starts at login",
+                setting=Setting(values=("on", "off"), shows=a.shows),
+            )
+            for a in spec.app
+        ]
+        items += [
+            Item(
+                area="effects",
+                key=e.key,
+                title=e.title,
+                origin="system",
+                value=self._state.settings[f"effects:{e.key}"],
+                running=self._model.effect_on(e.key),
+                setting=Setting(values=("on", "off"), shows=e.shows),
+                note=f"unset counts as {e.default}",
+            )
+            for e in spec.effect
+        ]
+        items.append(
+            Item(
+                area="power",
+                key="mains",
+                title="Plan on mains",
+                origin="system",
+                value=self._state.settings["power:mains"],
+                setting=Setting(values=tuple(p.name for p in spec.plan)),
+            )
+        )
+        items += [
+            Item(
+                area="memory",
+                key=m.key,
+                title=m.title,
+                origin="system",
+                value=self._state.settings[f"memory:{m.key}"],
+                setting=Setting(lowest=m.lowest, highest=m.highest, shows=m.shows),
+            )
+            for m in spec.memory
+        ]
+        return items
+
+    def _runs(self, key: str) -> bool:
+        i = self._model.place.get(key)
+        return i is not None and bool(self._model.running[i])
+
+    # -- keeping ------------------------------------------------------------------------------------------------------
+
+    def _with(self, **fields: object) -> SimState:
+        return msgspec.structs.replace(self._state, **fields)
+
+    def _save(self) -> None:
+        model = self._model
+        self._state = self._with(
+            clock_s=model.clock_s,
+            live=dict(model.live),
+            processes=model.processes(),
+            cache_mib=model.cache_mib,
+            swapped_mib=model.swapped_mib,
+            swap_in_mib=model.swap_in_mib,
+            swap_out_mib=model.swap_out_mib,
+            busy_s=model.busy_s,
+            work_s=model.work_s,
+            iowait_s=model.iowait_s,
+            clock_ratio=model.clock_ratio,
+            random=model.random_state(),
+        )
+        save_state(self._path, self._state)
+
+    def close(self) -> None:
+        """Save it."""
+        self._save()

@@ -1,0 +1,303 @@
+"""The load model of a simulated computer. docs/SIMULATION.md gives the equations; every figure comes from here.
+
+All arrays have one entry a program, in the order of `Model.specs`.
+"""
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lumtak.computers.simulated.spec import ComputerSpec, ProcessSpec
+from lumtak.computers.simulated.state import ProcessState, SimState
+
+_STEP_S = 1.0
+_GIRTH_TAU_S = 180.0
+_GIRTH_SPREAD = 0.02
+_BACKLOG_MOST = 4.0
+_SWAP_MIB_S = 64.0
+_CACHE_MIB_S = 4.0
+_MIN_FREE = 0.03
+_THRASH_MIB_PER_CORE_S = 90.0
+
+Floats = NDArray[np.float64]
+Flags = NDArray[np.bool_]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Pace:
+    """What a step of one length means to every program: worked out once a length."""
+
+    fade: Floats
+    stir: Floats
+    girth_fade: float
+    girth_stir: float
+    begins: Floats
+    ends: Floats
+
+    @classmethod
+    def of(cls, model: "Model", dt: float) -> "_Pace":
+        fade, slow = np.exp(-dt / model.tau), math.exp(-dt / _GIRTH_TAU_S)
+        return cls(
+            fade=fade,
+            stir=np.sqrt(1 - fade**2),
+            girth_fade=slow,
+            girth_stir=math.sqrt(1 - slow**2),
+            begins=1 - np.exp(-dt * model.burst_rate),
+            ends=1 - np.exp(-dt * model.burst_end),
+        )
+
+
+class Model:
+    """The moving parts: demand, processor, memory, disk. Settings come in through `live`; time through `advance`."""
+
+    def __init__(self, spec: ComputerSpec, state: SimState) -> None:
+        self.spec = spec
+        named = [("system:" + p.key, p) for p in spec.system]
+        named += [("services:" + p.key, p) for p in spec.service]
+        named += [("apps:" + p.key, p) for p in spec.app]
+        named += [("effects:" + p.key, p) for p in spec.effect if p.work or p.ram_mib]
+        self.keys: list[str] = [key for key, _ in named]
+        self.specs: list[ProcessSpec] = [p for _, p in named]
+        self.place = {key: i for i, key in enumerate(self.keys)}
+        self._constants()
+        self._load(state)
+
+    # -- state in and out ---------------------------------------------------------------------------------------------
+
+    def _constants(self) -> None:
+        def column(name: str) -> Floats:
+            return np.array([getattr(p, name) for p in self.specs], dtype=np.float64)
+
+        self.work, self.sigma, self.tau = column("work"), column("sigma"), column("tau_s")
+        every = column("burst_every_s")
+        self.burst_rate = np.divide(1.0, every, out=np.zeros_like(every), where=every > 0)
+        self.burst_end = 1.0 / column("burst_s")
+        self.burst_work = column("burst_work")
+        self.ram, self.cache = column("ram_mib"), column("cache_mib")
+        self.start_work, self.start_read = column("start_work"), column("start_read_mib")
+        self._drag = self.sigma**2 / 2
+        self._per_start = np.divide(1.0, self.start_work, out=np.zeros_like(self.work), where=self.start_work > 0)
+        self._still = np.zeros_like(self.work)
+        self.asked_rate, self.asked_s = 1.0 / column("asked_every_s"), column("asked_s")
+        self.total_mib = self.spec.hardware.ram_mib
+        self.cores = self.spec.hardware.cores
+        self._desktop = self.place["system:desktop"]
+        self._paces: dict[float, _Pace] = {}
+
+    def _load(self, state: SimState) -> None:
+        self.clock_s = state.clock_s
+        self.live = dict(state.live)
+        self.refresh()
+        rows = [state.processes.get(key, ProcessState()) for key in self.keys]
+        self.running: Flags = np.array([r.running for r in rows])
+        self.bursting: Flags = np.array([r.bursting for r in rows])
+
+        def column(name: str) -> Floats:
+            return np.array([getattr(r, name) for r in rows], dtype=np.float64)
+
+        self.mood, self.girth, self.backlog = column("mood"), column("girth"), column("backlog")
+        self.start_left, self.read_left = column("start_left"), column("read_left_mib")
+        self.asked_left, self.cpu_s = column("asked_left_s"), column("cpu_s")
+        self.cache_mib, self.swapped_mib = state.cache_mib, state.swapped_mib
+        self.swap_in_mib, self.swap_out_mib = state.swap_in_mib, state.swap_out_mib
+        self.busy_s, self.work_s, self.iowait_s = state.busy_s, state.work_s, state.iowait_s
+        self.clock_ratio = state.clock_ratio
+        bits = np.random.Philox(key=state.seed)
+        if state.random:
+            saved = state.random
+            bits.state = {
+                "bit_generator": "Philox",
+                "state": {
+                    "counter": np.array(saved["counter"], dtype=np.uint64),
+                    "key": np.array(saved["key"], dtype=np.uint64),
+                },
+                "buffer": np.array(saved["buffer"], dtype=np.uint64),
+                "buffer_pos": saved["rest"][0],
+                "has_uint32": saved["rest"][1],
+                "uinteger": saved["rest"][2],
+            }
+        self._bits = bits
+        self._random = np.random.Generator(bits)
+
+    def put_in_force(self, address: str, value: str | None) -> None:
+        """A setting counts from now on; starting and stopping what hangs on it is the caller's."""
+        self.live[address] = value
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Work out anew what follows from the settings in force and does not change from step to step."""
+        drawn = [e for e in self.spec.effect if self.effect_on(e.key)]
+        self._quiet = self.work.copy()
+        self._quiet[self._desktop] += sum(e.desktop_work for e in drawn)
+        self._full = self.ram.copy()
+        self._full[self._desktop] += sum(e.desktop_ram_mib for e in drawn)
+        self._on_demand = [a for a, value in self.live.items() if value == "demand" and a in self.place]
+        name = self.live.get("power:mains")
+        self.plan = next((p for p in self.spec.plan if p.name == name), self.spec.plan[0])
+
+    def processes(self) -> dict[str, ProcessState]:
+        """Every program's state, for saving."""
+        return {
+            key: ProcessState(
+                running=bool(self.running[i]),
+                mood=float(self.mood[i]),
+                bursting=bool(self.bursting[i]),
+                start_left=float(self.start_left[i]),
+                read_left_mib=float(self.read_left[i]),
+                backlog=float(self.backlog[i]),
+                girth=float(self.girth[i]),
+                asked_left_s=float(self.asked_left[i]),
+                cpu_s=float(self.cpu_s[i]),
+            )
+            for i, key in enumerate(self.keys)
+        }
+
+    def random_state(self) -> dict[str, list[int]]:
+        """The random number generator's state, for saving."""
+        state = self._bits.state
+        return {
+            "counter": [int(x) for x in state["state"]["counter"]],
+            "key": [int(x) for x in state["state"]["key"]],
+            "buffer": [int(x) for x in state["buffer"]],
+            "rest": [int(state["buffer_pos"]), int(state["has_uint32"]), int(state["uinteger"])],
+        }
+
+    # -- programs start and stop --------------------------------------------------------------------------------------
+
+    def start(self, key: str) -> None:
+        """The program begins to start, if it does not run."""
+        i = self.place.get(key)
+        if i is None or self.running[i]:
+            return
+        self.running[i] = True
+        self.start_left[i], self.read_left[i] = self.start_work[i], self.start_read[i]
+        self.mood[i], self.girth[i] = self._random.standard_normal(2)
+        self.bursting[i] = False
+
+    def stop(self, key: str) -> None:
+        """The program is gone, with what it held."""
+        i = self.place.get(key)
+        if i is not None:
+            self.running[i] = self.bursting[i] = False
+            self.start_left[i] = self.read_left[i] = self.backlog[i] = self.asked_left[i] = 0.0
+
+    def power_off(self) -> None:
+        """Nothing runs, and memory is empty."""
+        for key in self.keys:
+            self.stop(key)
+        self.cache_mib = self.swapped_mib = 0.0
+
+    @property
+    def starting(self) -> bool:
+        """Whether a program is still starting."""
+        return bool((self.start_left > 0).any() or (self.read_left > 0).any())
+
+    def starting_any(self, prefix: str) -> bool:
+        """Whether a program whose key begins so is still starting."""
+        busy = (self.start_left > 0) | (self.read_left > 0)
+        return any(busy[i] for i, key in enumerate(self.keys) if key.startswith(prefix))
+
+    # -- time ---------------------------------------------------------------------------------------------------------
+
+    def advance(self, seconds: float) -> None:
+        """Let so much time pass, in steps of at most a second."""
+        whole = math.ceil(seconds / _STEP_S - 1e-9)
+        for _ in range(whole):
+            self._step(seconds / whole)
+
+    def _step(self, dt: float) -> None:
+        demand = self._demand(dt)
+        starting, read_mib = self._starting(dt)
+        swap_busy_s = self._memory(dt, float(demand.sum()), read_mib)
+        wanted = demand + starting + np.minimum(self.backlog / dt, 1.0)
+        total = float(wanted.sum())
+        plan = self.plan
+        self.clock_ratio = plan.low + (plan.high - plan.low) * min(1.0, total / (self.cores * plan.high))
+        share = min(1.0, self.cores * self.clock_ratio / total) if total > 0 else 1.0
+        served = wanted * share
+        self.start_left = np.maximum(0.0, self.start_left - starting * share * dt)
+        missed = self.backlog - np.minimum(self.backlog, dt) * share + demand * (1 - share) * dt
+        self.backlog = np.minimum(missed, _BACKLOG_MOST)
+        wall = served / self.clock_ratio * dt
+        self.cpu_s += wall
+        busy = float(wall.sum())
+        self.busy_s += busy
+        self.work_s += float(served.sum()) * dt
+        idle = self.cores * dt - busy
+        disk_busy_s = min(dt, read_mib / self.spec.hardware.disk_mib_s + swap_busy_s)
+        self.iowait_s += max(0.0, min(idle, disk_busy_s))
+        self.clock_s += dt
+
+    def _demand(self, dt: float) -> Floats:
+        """Core-seconds per second each program asks for, its start apart."""
+        pace = self._paces.get(dt) or self._paces.setdefault(dt, _Pace.of(self, dt))
+        noise = self._random.standard_normal((2, len(self.keys)))
+        chance = self._random.random((2, len(self.keys)))
+        self.mood = pace.fade * self.mood + pace.stir * noise[0]
+        self.girth = pace.girth_fade * self.girth + pace.girth_stir * noise[1]
+        self.bursting = self.running & np.where(self.bursting, chance[0] >= pace.ends, chance[0] < pace.begins)
+        self._requests(dt, chance[1])
+        demand = self._quiet * np.exp(self.sigma * self.mood - self._drag) + self.bursting * self.burst_work
+        return demand * (self.running & (self.start_left <= 0))
+
+    def _requests(self, dt: float, chance: Floats) -> None:
+        """Services on demand start when asked, and stop a while after."""
+        for key in self._on_demand:
+            i = self.place[key]
+            if self.running[i]:
+                self.asked_left[i] -= dt
+                if self.asked_left[i] <= 0:
+                    self.stop(key)
+            elif chance[i] < 1 - math.exp(-dt * float(self.asked_rate[i])):
+                self.start(key)
+                self.asked_left[i] = self.asked_s[i]
+
+    def _starting(self, dt: float) -> tuple[Floats, float]:
+        """(core-seconds per second wanted by starts, MiB read): the disk is shared, and who waits for it computes less."""
+        if not self.starting:
+            return self._still, 0.0
+        readers = self.read_left > 0
+        each = self.spec.hardware.disk_mib_s * dt / max(1, int(readers.sum()))
+        taken = np.minimum(self.read_left, each)
+        self.read_left = self.read_left - taken
+        pace = np.where(self.read_left > 0, 0.35, 1.0)
+        return np.minimum(self.start_left / dt, pace), float(taken.sum())
+
+    # -- memory -------------------------------------------------------------------------------------------------------
+
+    def held_mib(self) -> Floats:
+        """Memory each program holds, swapped or not: it fills while the program starts, then wanders slowly."""
+        done = 1 - self.start_left * self._per_start
+        wander = 1 + _GIRTH_SPREAD * np.minimum(np.maximum(self.girth, -2.5), 2.5)
+        return self._full * (0.3 + 0.7 * done) * wander * self.running
+
+    def used_mib(self) -> float:
+        """Memory that could not be had without swapping."""
+        return self.spec.kernel.ram_mib + float(self.held_mib().sum()) - self.swapped_mib
+
+    def _memory(self, dt: float, demand: float, read_mib: float) -> float:
+        """Moves swap and cache on; gives the seconds for which the disk was busy with swap."""
+        held = float(self.held_mib().sum()) + self.spec.kernel.ram_mib
+        must = max(0.0, held - (1 - _MIN_FREE) * self.total_mib)
+        cold = float(self.live.get("memory:swappiness") or 60) / 100 * 0.05 * max(0.0, held - 0.6 * self.total_mib)
+        room = float(self.live.get("memory:swap_mib") or 0)
+        target = min(room, must + cold)
+        out = min(max(0.0, target - self.swapped_mib), _SWAP_MIB_S * dt)
+        back = min(max(0.0, self.swapped_mib - target), _SWAP_MIB_S * dt)
+        thrash = min(_THRASH_MIB_PER_CORE_S * demand * must / max(held, 1.0), self.spec.hardware.disk_mib_s) * dt
+        self.swapped_mib += out - back
+        self.swap_out_mib += out + thrash
+        self.swap_in_mib += back + thrash
+        appetite = self.spec.kernel.cache_mib + float(self.cache[self.running].sum())
+        most = max(0.0, (1 - _MIN_FREE) * self.total_mib - (held - self.swapped_mib))
+        self.cache_mib = min(self.cache_mib + read_mib + _CACHE_MIB_S * dt, appetite, most)
+        return (out + back + 2 * thrash) / self.spec.hardware.disk_mib_s
+
+    def effect_on(self, key: str) -> bool:
+        """Whether an effect is drawn: as set, else by its default."""
+        value = self.live.get("effects:" + key)
+        if value is None:
+            value = next(e.default for e in self.spec.effect if e.key == key)
+        return value == "on"

@@ -1,0 +1,149 @@
+"""The description of a simulated computer, from data/fleet/NAME.toml."""
+
+import tomllib
+from functools import cache
+from importlib.resources import files
+from typing import Literal
+
+import msgspec
+
+from lumtak.core.facts import Origin
+from lumtak.core.record import Record
+from lumtak.core.setting import Shows
+from lumtak.errors import UnknownNameError
+
+
+class HardwareSpec(Record):
+    """What it is made of."""
+
+    cores: int
+    ram_mib: float
+    nominal_mhz: float
+    disk: Literal["spinning", "solid"]
+    disk_mib_s: float
+    battery: bool
+    boot_s: float
+    """From power on until the first service starts."""
+
+
+class KernelSpec(Record):
+    """What the system holds in memory by itself."""
+
+    ram_mib: float
+    cache_mib: float
+    swap_mib: float
+
+
+class PlanSpec(Record):
+    """A power plan: the clock against nominal when idle and under full load."""
+
+    name: str
+    low: float
+    high: float
+
+
+class MemorySpec(Record):
+    """A memory setting."""
+
+    key: str
+    title: str
+    lowest: int
+    highest: int
+    shows: Shows
+
+
+class ProcessSpec(Record):
+    """How a program behaves; docs/SIMULATION.md gives the equations."""
+
+    key: str
+    title: str
+    work: float = 0.0
+    """Mean demand, core-seconds per second at the nominal clock."""
+    sigma: float = 0.35
+    """Spread of the logarithm of demand."""
+    tau_s: float = 6.0
+    """Correlation time of demand."""
+    burst_every_s: float = 0.0
+    """Mean time between bursts; 0 is never."""
+    burst_s: float = 5.0
+    burst_work: float = 0.0
+    ram_mib: float = 0.0
+    start_work: float = 0.3
+    """Core-seconds that its start takes."""
+    start_read_mib: float = 12.0
+    cache_mib: float = 20.0
+    """How much of its files the page cache comes to hold."""
+    asked_every_s: float = 7200.0
+    """Mean time between requests when it starts on demand."""
+    asked_s: float = 60.0
+    """How long it then stays."""
+
+
+class ServiceSpec(ProcessSpec):
+    """A service."""
+
+    value: Literal["auto", "demand", "manual", "off"]
+    role: str = ""
+    origin: Origin
+    needs: tuple[str, ...] = ()
+    shows: Shows = "now"
+
+
+class AppSpec(ProcessSpec):
+    """A background app that starts at login."""
+
+    value: Literal["on", "off"]
+    role: str = ""
+    origin: Origin
+    shows: Shows = "login"
+
+
+class EffectSpec(ProcessSpec):
+    """A visual effect: drawn by the desktop, or by a helper of its own where it has work or memory of its own."""
+
+    value: Literal["on", "off"] | None = None
+    """None: unset, the default counts."""
+    default: Literal["on", "off"]
+    shows: Shows = "now"
+    desktop_work: float = 0.0
+    desktop_ram_mib: float = 0.0
+
+
+class ComputerSpec(Record):
+    """A computer of the fleet."""
+
+    format: int
+    name: str
+    title: str
+    about: str
+    trouble: str
+    user: str
+    hardware: HardwareSpec
+    kernel: KernelSpec
+    settings: dict[str, str]
+    """Power and memory settings at the start, by address."""
+    plan: tuple[PlanSpec, ...]
+    memory: tuple[MemorySpec, ...]
+    system: tuple[ProcessSpec, ...]
+    service: tuple[ServiceSpec, ...]
+    app: tuple[AppSpec, ...]
+    effect: tuple[EffectSpec, ...]
+
+
+def fleet() -> tuple[str, ...]:
+    """Names of the computers that ship with Lumtak."""
+    folder = files("lumtak") / "data" / "fleet"
+    return tuple(sorted(entry.name.removesuffix(".toml") for entry in folder.iterdir() if entry.name.endswith(".toml")))
+
+
+@cache
+def load_spec(name: str) -> ComputerSpec:
+    """The description of one computer of the fleet.
+
+    Raises:
+        UnknownNameError: there is none of this name.
+    """
+    if name not in fleet():
+        raise UnknownNameError("simulated computer", name, fleet(), f"There are {', '.join(fleet())}.")
+    text = (files("lumtak") / "data" / "fleet" / f"{name}.toml").read_text(encoding="utf-8")
+    return msgspec.convert(tomllib.loads(text), ComputerSpec)

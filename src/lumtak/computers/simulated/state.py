@@ -1,0 +1,88 @@
+"""The state of a simulated computer on disk: the outside world, so a file of its own, replaced whole at each write."""
+
+from pathlib import Path
+
+import msgspec
+
+from lumtak.core.record import Record
+from lumtak.errors import StorageError
+from lumtak.storage import write_whole
+
+FORMAT = 1
+
+
+class ProcessState(Record):
+    """One program at one moment."""
+
+    running: bool = False
+    mood: float = 0.0
+    """The autoregressive part of its demand."""
+    bursting: bool = False
+    start_left: float = 0.0
+    """Core-seconds of its start still to do."""
+    read_left_mib: float = 0.0
+    backlog: float = 0.0
+    """Core-seconds it could not get yet."""
+    girth: float = 0.0
+    """The autoregressive part of its memory."""
+    asked_left_s: float = 0.0
+    cpu_s: float = 0.0
+    """Core-seconds it has had, at the clock of the time."""
+
+
+class SimState(Record):
+    """The whole computer at one moment."""
+
+    format: int = FORMAT
+    name: str
+    seed: int
+    clock_s: float = 0.0
+    """Its own clock, since it was first switched on."""
+    boots: int = 0
+    logins: int = 0
+    booted_at_s: float = 0.0
+    login_at_s: float = 0.0
+    boot_took_s: float = 0.0
+    login_took_s: float | None = None
+    """None while programs are still starting."""
+    settings: dict[str, str | None]
+    """As they are set, by address."""
+    live: dict[str, str | None]
+    """As they are in force."""
+    processes: dict[str, ProcessState]
+    cache_mib: float = 0.0
+    swapped_mib: float = 0.0
+    swap_in_mib: float = 0.0
+    swap_out_mib: float = 0.0
+    busy_s: float = 0.0
+    work_s: float = 0.0
+    iowait_s: float = 0.0
+    clock_ratio: float = 1.0
+    random: dict[str, list[int]]
+    """State of the random number generator (Philox 4x64)."""
+
+
+def load_state(path: Path) -> SimState | None:
+    """The saved state; None when there is none yet.
+
+    Raises:
+        StorageError: it cannot be read.
+    """
+    try:
+        data = path.read_bytes()
+    except FileNotFoundError:
+        return None
+    except OSError as error:
+        raise StorageError(f"{path} cannot be read: {error.strerror}.", "See that you may read it.") from error
+    try:
+        state = msgspec.json.decode(data, type=SimState)
+    except (msgspec.MsgspecError, UnicodeDecodeError) as error:
+        raise StorageError(f"{path} is damaged.", "Remove it to get this simulated computer as new.") from error
+    if state.format != FORMAT:
+        raise StorageError(f"{path} has format {state.format}, and this Lumtak reads {FORMAT}.", "Update Lumtak.")
+    return state
+
+
+def save_state(path: Path, state: SimState) -> None:
+    """Put the state on disk, whole or not at all."""
+    write_whole(path, msgspec.json.encode(state))

@@ -1,0 +1,142 @@
+"""What a computer is and has: hardware, system, and the items of each area."""
+
+from typing import Literal
+
+from lumtak.core.record import Figure, NotMeasured, Record
+from lumtak.core.setting import Area, SettingRef, Shows
+
+Origin = Literal["system", "package", "user", "unknown"]
+"""Part of the system; added by a package or vendor; added by the user; not known."""
+
+
+class Hardware(Record):
+    """What the computer is made of."""
+
+    cores: int
+    """Processors the system schedules on."""
+    ram_bytes: int
+    nominal_mhz: Figure
+    disk: Literal["spinning", "solid"] | NotMeasured
+    """The kind of the disk that holds the system."""
+    battery: bool
+
+
+class System(Record):
+    """What runs on it, and since when."""
+
+    name: str
+    kernel: str
+    boot_id: str
+    session_id: str | NotMeasured
+    """Identifies the chosen user's login; changes with a new login."""
+    uptime_s: float
+    since_login_s: Figure
+    user: str
+    power_source: Literal["mains", "battery"]
+    power_plan: str | NotMeasured
+
+
+class Setting(Record):
+    """How an item can be changed."""
+
+    values: tuple[str, ...] = ()
+    """The values it can take; empty for a whole number."""
+    lowest: int | None = None
+    highest: int | None = None
+    shows: Shows = "now"
+
+    def problem_with(self, value: str | None) -> str | None:
+        """Why this value cannot be set, as a sentence; None when it can."""
+        if value is None:
+            return None
+        if self.values:
+            return None if value in self.values else f"it can be {', '.join(self.values)}."
+        try:
+            number = int(value)
+        except ValueError:
+            return f"it is a whole number from {self.lowest} to {self.highest}."
+        if (self.lowest is not None and number < self.lowest) or (self.highest is not None and number > self.highest):
+            return f"it is a whole number from {self.lowest} to {self.highest}."
+        return None
+
+
+class Fixed(Record):
+    """Why an item cannot be changed by Lumtak, and what would be needed."""
+
+    needed: str
+
+
+class Item(Record):
+    """One service, background app, effect, plan or memory setting."""
+
+    area: Area
+    key: str
+    """Stable on this computer, unique within its area."""
+    title: str
+    origin: Origin = "unknown"
+    role: str = ""
+    """What it is for, by the catalogue's name; empty when nobody knows."""
+    value: str | None = None
+    """The setting's value now; None is unset."""
+    running: bool = False
+    started_by: str = ""
+    """What starts it, as a clause."""
+    needs: tuple[str, ...] = ()
+    """Keys in the same area without which it cannot work."""
+    setting: Setting | Fixed
+    note: str = ""
+    """What the system itself says of it."""
+
+    @property
+    def ref(self) -> SettingRef:
+        """Its address."""
+        return SettingRef(area=self.area, key=self.key)
+
+    @property
+    def consumer(self) -> str:
+        """The name under which readings count it."""
+        return str(self.ref)
+
+
+class Gap(Record):
+    """Something that could not be read, and what would be needed to read it."""
+
+    area: Area
+    reason: str
+    needed: str = ""
+
+
+class Process(Record):
+    """One running process."""
+
+    pid: int
+    name: str
+    consumer: str
+    """Whom readings count it for."""
+    cpu_s: float
+    """Core-seconds since it started."""
+    rss_bytes: int
+
+
+class Facts(Record):
+    """Everything read from one computer at one moment."""
+
+    address: str
+    identity: str
+    """Knows the computer again: a hash of its machine id; for a simulated one, its name."""
+    name: str
+    hardware: Hardware
+    system: System
+    items: tuple[Item, ...]
+    gaps: tuple[Gap, ...] = ()
+    processes: tuple[Process, ...] = ()
+    process_count: int = 0
+
+    def find(self, ref: SettingRef) -> Item | None:
+        """The item at this address; an app may be named with its file's ending."""
+        for item in self.items:
+            if item.area == ref.area and item.key == ref.key:
+                return item
+        if ref.area == "apps" and ref.key.endswith(".desktop"):
+            return self.find(SettingRef(area="apps", key=ref.key.removesuffix(".desktop")))
+        return None

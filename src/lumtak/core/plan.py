@@ -1,0 +1,131 @@
+"""A plan: chosen changes in a safe order, with what they should save and what is owed afterwards."""
+
+from collections.abc import Iterable
+
+from lumtak.core.audit import Audit, Finding
+from lumtak.core.facts import Facts, Fixed
+from lumtak.core.needs import stops_with
+from lumtak.core.record import NotMeasured, Record, known
+from lumtak.core.setting import UNSET_WORD, Change, SettingRef, Shows
+from lumtak.core.text import plain
+from lumtak.errors import UnknownNameError, UsageError
+
+_LATEST: dict[Shows, int] = {"now": 0, "login": 1, "restart": 2}
+
+
+class Step(Record):
+    """One change of a plan."""
+
+    change: Change
+    title: str
+    before: str
+    """The value now, as a word."""
+    shows: Shows
+    saves_cpu_pct: float
+    saves_cpu_se_pct: float
+    saves_ram_bytes: float
+    projected: str
+    """Where the figures come from, or why there are none."""
+    stops: tuple[str, ...]
+    """Titles of what stops with it, and the function lost."""
+
+
+class Plan(Record):
+    """Chosen changes, in the order in which they are applied."""
+
+    steps: tuple[Step, ...] = ()
+    owed: Shows = "now"
+    """The most that is owed when all is applied."""
+
+    @property
+    def saves_cpu(self) -> tuple[float, float]:
+        """(percentage points, uncertainty): costs summed, uncertainty in quadrature."""
+        return sum(s.saves_cpu_pct for s in self.steps), sum(s.saves_cpu_se_pct**2 for s in self.steps) ** 0.5
+
+    @property
+    def saves_ram_bytes(self) -> float:
+        """Bytes; shared memory is not in the items' figures, so nothing is counted twice."""
+        return sum(s.saves_ram_bytes for s in self.steps)
+
+    @property
+    def unprojected(self) -> tuple[Step, ...]:
+        """Steps whose saving could not be told beforehand."""
+        return tuple(s for s in self.steps if s.projected and not (s.saves_cpu_pct or s.saves_ram_bytes))
+
+
+def check_change(facts: Facts, change: Change, guarded: Iterable[SettingRef] = ()) -> Change:
+    """The change with its address as the computer knows it.
+
+    Raises:
+        UnknownNameError: the computer has no such setting; UsageError: it cannot be changed, the value does not fit, or it
+            is guarded.
+    """
+    item = facts.find(change.ref)
+    if item is None:
+        keys = [str(i.ref) for i in facts.items if i.area == change.ref.area] or [str(i.ref) for i in facts.items]
+        raise UnknownNameError(
+            f"setting on {facts.name}",
+            plain(str(change.ref)),
+            (plain(k) for k in keys),
+            f"`lumtak audit {facts.address}` lists them.",
+        )
+    if item.ref in set(guarded):
+        raise UsageError(f"{plain(str(item.ref))} is guarded and is never changed.", "Choose another item.")
+    if isinstance(item.setting, Fixed):
+        raise UsageError(
+            f"{plain(str(item.ref))} cannot be changed by Lumtak on {facts.name}.", f"Needed: {item.setting.needed}"
+        )
+    problem = item.setting.problem_with(change.value)
+    if problem:
+        raise UsageError(f"{plain(str(item.ref))} cannot be {plain(change.value or UNSET_WORD)}:", problem)
+    return Change(ref=item.ref, value=change.value)
+
+
+def make_plan(facts: Facts, found: Audit, changes: Iterable[Change]) -> Plan:
+    """The plan of these changes: what others depend on comes after its dependents, what needs a restart comes last.
+
+    Raises:
+        UsageError: a change is guarded or not possible, or two changes contradict each other.
+    """
+    guarded = {f.ref for f in found.findings if f.stance == "guarded"}
+    chosen: dict[SettingRef, Change] = {}
+    for raw in changes:
+        change = check_change(facts, raw, guarded)
+        other = chosen.get(change.ref)
+        if other and other.value != change.value:
+            raise UsageError(
+                f"{plain(str(other))} and {plain(str(change))} contradict each other.", "Choose one of them."
+            )
+        chosen[change.ref] = change
+    steps = [_step(facts, found, change) for change in chosen.values()]
+    depth = {ref: len(stops_with(ref, facts.items)) for ref in chosen}
+    steps.sort(key=lambda s: (_LATEST[s.shows], depth[s.change.ref], s.change.ref))
+    owed: Shows = max((s.shows for s in steps), key=_LATEST.__getitem__, default="now")
+    return Plan(steps=tuple(steps), owed=owed)
+
+
+def _step(facts: Facts, found: Audit, change: Change) -> Step:
+    item = facts.find(change.ref)
+    finding = found.find(change.ref)
+    if item is None or finding is None or isinstance(item.setting, Fixed):
+        raise UsageError(f"{plain(str(change.ref))} is not in this audit.", "Audit the computer again.")
+    lightens = change.value in {"off", "manual", "demand"}
+    weight = finding.weight
+    measured = not (isinstance(weight.cpu_pct, NotMeasured) and isinstance(weight.ram_bytes, NotMeasured))
+    return Step(
+        change=change,
+        title=finding.title,
+        before=finding.value,
+        shows=item.setting.shows,
+        saves_cpu_pct=known(weight.cpu_pct) if lightens else 0.0,
+        saves_cpu_se_pct=weight.cpu_se_pct if lightens else 0.0,
+        saves_ram_bytes=known(weight.ram_bytes) if lightens else 0.0,
+        projected=weight.source if measured else f"not projected: {weight.source}",
+        stops=_stops(facts, finding) if lightens else (),
+    )
+
+
+def _stops(facts: Facts, finding: Finding) -> tuple[str, ...]:
+    titles = {item.key: item.title for item in facts.items if item.area == finding.area}
+    stopped = tuple(titles[key] for key in finding.stops_with if key in titles)
+    return (*stopped, finding.stops) if finding.stops else stopped

@@ -1,0 +1,170 @@
+"""Workload profiles: what a computer's owner does on it, and what follows for the audit."""
+
+import difflib
+import re
+import tomllib
+import types
+from typing import Any, get_args, get_origin
+
+import msgspec
+
+from lumtak.core.record import Record
+from lumtak.errors import BadFileError
+
+FORMAT = 1
+
+
+class Needs(Record):
+    """Roles that must work."""
+
+    roles: tuple[str, ...] = ()
+
+
+class Ceilings(Record):
+    """The load that is acceptable at idle."""
+
+    cpu_pct: float
+    """Of the whole computer, above 0, at most 100."""
+    ram_pct: float
+    """Of all RAM, cache apart."""
+
+
+class Effects(Record):
+    """Visual effects that stay."""
+
+    keep: tuple[str, ...] = ()
+
+
+class Power(Record):
+    """The power plan for each source."""
+
+    mains: str | None = None
+    battery: str | None = None
+
+
+class MemoryRule(Record):
+    """Memory settings by name; what is left out is left alone."""
+
+    swappiness: int | None = None
+
+
+class Never(Record):
+    """What is not touched, whatever the audit says."""
+
+    roles: tuple[str, ...] = ()
+    items: tuple[str, ...] = ()
+    """Addresses, AREA:KEY."""
+
+
+class Profile(Record):
+    """A workload profile."""
+
+    format: int
+    name: str
+    title: str
+    about: str = ""
+    needs: Needs = Needs()
+    ceilings: Ceilings
+    effects: Effects = Effects()
+    power: Power = Power()
+    memory: MemoryRule = MemoryRule()
+    never: Never = Never()
+
+
+def load_profile(text: str, path: str) -> Profile:
+    """The profile in a TOML document.
+
+    Args:
+        text: the document.
+        path: its name, for errors.
+
+    Raises:
+        BadFileError: it is not TOML, a key is not known (the nearest one is named), a key is missing, or a value does
+            not fit; with the line.
+    """
+    try:
+        document = tomllib.loads(text)
+    except tomllib.TOMLDecodeError as error:
+        found = re.search(r"\(at line (\d+), column \d+\)", str(error))
+        line = int(found[1]) if found else len(text.splitlines())
+        problem = re.sub(r" \(at .*\)$", "", str(error))
+        raise BadFileError(
+            path, f"this is not valid TOML ({problem}).", line=line, next_step="Mend that line."
+        ) from error
+    _check_keys(document, Profile, (), text, path)
+    try:
+        profile = msgspec.convert(document, Profile, strict=True)
+    except msgspec.ValidationError as error:
+        raise _explained(error, text, path) from error
+    _check_values(profile, text, path)
+    return profile
+
+
+def _check_keys(table: dict[str, Any], record: type[Record], at: tuple[str, ...], text: str, path: str) -> None:
+    fields = {field.name: field for field in msgspec.structs.fields(record)}
+    for key, value in table.items():
+        if key not in fields:
+            near = difflib.get_close_matches(key, fields, n=1, cutoff=0.0)[0]
+            where = f"[{'.'.join(at)}] has" if at else "a profile has"
+            raise BadFileError(
+                path, f"{where} no key “{key}”.", line=_line_of((*at, key), text), next_step=f"Did you mean “{near}”?"
+            )
+        inner = _record_in(fields[key].type)
+        if inner and isinstance(value, dict):
+            _check_keys(value, inner, (*at, key), text, path)
+
+
+def _record_in(kind: Any) -> type[Record] | None:  # noqa: ANN401 - a type annotation can be any object
+    options = get_args(kind) if get_origin(kind) is types.UnionType else (kind,)
+    return next((o for o in options if isinstance(o, type) and issubclass(o, Record)), None)
+
+
+def _explained(error: msgspec.ValidationError, text: str, path: str) -> BadFileError:
+    message, _, where = str(error).partition(" - at `")
+    at = tuple(re.findall(r"[A-Za-z_][\w-]*", where))
+    missing = re.match(r"Object missing required field `(\w+)`", message)
+    if missing:
+        table = f"[{'.'.join(at)}] lacks" if at else "the profile lacks"
+        return BadFileError(path, f"{table} the key “{missing[1]}”.", line=_line_of(at, text), next_step="Add it.")
+    wanted = message.replace("Expected", "expected").replace("`", "")
+    return BadFileError(path, f"“{'.'.join(at)}”: {wanted}.", line=_line_of(at, text), next_step="Mend that value.")
+
+
+def _check_values(profile: Profile, text: str, path: str) -> None:
+    if profile.format != FORMAT:
+        raise BadFileError(
+            path,
+            f"format {profile.format} is not known here; this Lumtak reads format {FORMAT}.",
+            line=_line_of(("format",), text),
+        )
+    for key in ("cpu_pct", "ram_pct"):
+        value = getattr(profile.ceilings, key)
+        if not 0 < value <= 100:
+            raise BadFileError(
+                path,
+                f"“ceilings.{key}” is {value:g}, and a ceiling is above 0 and at most 100.",
+                line=_line_of(("ceilings", key), text),
+            )
+    if not re.fullmatch(r"[a-z0-9][a-z0-9-]{0,60}", profile.name):
+        raise BadFileError(
+            path, "“name” is made of lower-case letters, digits and hyphens.", line=_line_of(("name",), text)
+        )
+
+
+def _line_of(at: tuple[str, ...], text: str) -> int:
+    """The 1-based line where the key at this path stands; the table's line, or 1, where it does not stand at all."""
+    table: tuple[str, ...] = ()
+    best = 1
+    for number, line in enumerate(text.splitlines(), start=1):
+        header = re.match(r"\s*\[\[?\s*([^\]]+?)\s*\]\]?", line)
+        if header:
+            table = tuple(part.strip(" \"'") for part in header[1].split("."))
+            if table == at[: len(table)]:
+                best = number
+            if table == at:
+                return number
+            continue
+        pair = re.match(r"\s*([\w\"'.-]+)\s*=", line)
+        if pair and (*table, *(part.strip("\"'") for part in pair[1].split("."))) == at:
+            return number
+    return best

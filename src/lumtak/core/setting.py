@@ -1,0 +1,105 @@
+"""Settings by address, and changes of them: `AREA:KEY=VALUE`."""
+
+from typing import Literal, get_args
+
+from lumtak.core.record import Record
+from lumtak.core.text import plain
+from lumtak.errors import UnknownNameError, UsageError
+
+Area = Literal["services", "apps", "effects", "power", "memory"]
+AREAS: tuple[Area, ...] = get_args(Area)
+AREA_TITLES: dict[Area, str] = {
+    "services": "services",
+    "apps": "background apps",
+    "effects": "visual effects",
+    "power": "power plan",
+    "memory": "memory",
+}
+
+Shows = Literal["now", "login", "restart"]
+"""When a change shows: at once, after a new login, after a restart."""
+
+SHOWS_WORDS: dict[Shows, str] = {
+    "now": "shows at once",
+    "login": "shows after a new login",
+    "restart": "shows after a restart",
+}
+
+UNSET_WORD = "unset"
+
+
+class SettingRef(Record, order=True):
+    """The address of one setting on a computer."""
+
+    area: Area
+    key: str
+
+    def __str__(self) -> str:
+        return f"{self.area}:{self.key}"
+
+    def __hash__(self) -> int:
+        return hash((self.area, self.key))
+
+
+class State(Record):
+    """What a setting is at one moment, exact enough to be brought back."""
+
+    value: str | None
+    """The value as a word or a number in text; None means unset, which is a value of its own."""
+    exact: dict[str, str] | None = None
+    """What tells this state from others of the same value (for a file: its kind, mode and bytes); the adapter's own."""
+    around: dict[str, str] = {}
+    """What the adapter wants to know when it restores this state; takes no part in comparisons."""
+
+    def same_as(self, other: "State") -> bool:
+        """Whether both are the same state: the value, and the exact form where both know it."""
+        if self.value != other.value:
+            return False
+        return self.exact is None or other.exact is None or self.exact == other.exact
+
+    @property
+    def word(self) -> str:
+        """The value for a person."""
+        return UNSET_WORD if self.value is None else plain(self.value)
+
+
+class Change(Record):
+    """A setting and the value it is to have."""
+
+    ref: SettingRef
+    value: str | None
+
+    def __str__(self) -> str:
+        return f"{self.ref}={UNSET_WORD if self.value is None else self.value}"
+
+
+def parse_ref(text: str) -> SettingRef:
+    """The address in `AREA:KEY`, split at the first colon.
+
+    Raises:
+        UsageError: the form is wrong; UnknownNameError: there is no such area.
+    """
+    area, colon, key = text.partition(":")
+    if not colon or not key:
+        raise UsageError(
+            f"“{plain(text)}” is not a setting's address.",
+            "An address is AREA:KEY, for example apps:tide-feed; `lumtak audit COMPUTER` lists them.",
+        )
+    if area not in AREAS:
+        raise UnknownNameError("area", plain(area), AREAS, f"The areas are {', '.join(AREAS)}.")
+    return SettingRef(area=area, key=key)
+
+
+def parse_change(text: str) -> Change:
+    """The change in `AREA:KEY=VALUE`, split at the first colon and the last equals sign.
+
+    Raises:
+        UsageError: the form is wrong; UnknownNameError: there is no such area.
+    """
+    address, equals, value = text.rpartition("=")
+    if not equals or not value:
+        raise UsageError(
+            f"“{plain(text)}” is not a change.",
+            "A change is AREA:KEY=VALUE, for example apps:tide-feed=off.",
+        )
+    return Change(ref=parse_ref(address), value=None if value == UNSET_WORD else value)

@@ -1,0 +1,134 @@
+"""The strip: the whole of the RAM or the CPU, cut into its consumers by stance.
+
+The arithmetic of the picture; screens and reports draw it.
+"""
+
+from collections.abc import Iterable
+from typing import Literal
+
+from lumtak.core.audit import Audit, Stance, is_system
+from lumtak.core.load import Reading
+from lumtak.core.record import NotMeasured, Record
+from lumtak.core.setting import SettingRef
+
+Kind = Literal["guarded", "keep", "ask", "ease", "cache", "free"]
+Mark = Literal["plain", "chosen", "applied"]
+KINDS: tuple[Kind, ...] = ("guarded", "keep", "ask", "ease", "cache", "free")
+"""Left to right."""
+KIND_WORDS: dict[Kind, str] = {
+    "guarded": "system and guarded",
+    "keep": "kept for the profile",
+    "ask": "ask the owner",
+    "ease": "not needed",
+    "cache": "cache (not load)",
+    "free": "free",
+}
+
+
+class Piece(Record):
+    """A consumer's part of a strip."""
+
+    key: str
+    """The consumer, or "unattributed", "cache", "free"."""
+    kind: Kind
+    share: float
+    """Of the whole, 0 to 1."""
+    mark: Mark = "plain"
+
+
+class Strip(Record):
+    """One resource, cut into pieces that sum to the whole."""
+
+    pieces: tuple[Piece, ...]
+    load: float
+    """Share that is load: neither cache nor free."""
+    ceiling: float | None = None
+    baseline: float | None = None
+
+
+def ram_strip(
+    reading: Reading,
+    found: Audit | None,
+    *,
+    chosen: Iterable[SettingRef] = (),
+    applied: Iterable[SettingRef] = (),
+    ceiling_pct: float | None = None,
+    baseline: Reading | None = None,
+) -> Strip:
+    """RAM: consumers' measured memory, the unattributed rest of what is used, cache, free."""
+    total = reading.ram_total_bytes
+    costs = {c.key: 0.0 if isinstance(c.ram_bytes, NotMeasured) else c.ram_bytes / total for c in reading.consumers}
+    used, cache = reading.mean("ram_used_bytes") / total, reading.mean("cache_bytes") / total
+    pieces = _pieces(costs, used, found, set(chosen), set(applied))
+    pieces += [
+        Piece(key="cache", kind="cache", share=cache),
+        Piece(key="free", kind="free", share=max(0.0, 1 - used - cache)),
+    ]
+    return Strip(
+        pieces=tuple(pieces),
+        load=used,
+        ceiling=None if ceiling_pct is None else ceiling_pct / 100,
+        baseline=None if baseline is None else baseline.mean("ram_pct") / 100,
+    )
+
+
+def cpu_strip(
+    reading: Reading,
+    found: Audit | None,
+    *,
+    chosen: Iterable[SettingRef] = (),
+    applied: Iterable[SettingRef] = (),
+    ceiling_pct: float | None = None,
+    baseline: Reading | None = None,
+) -> Strip:
+    """CPU: consumers' share of the whole computer, the unattributed rest of what is busy, idle."""
+    costs = {c.key: c.cpu_pct / 100 for c in reading.consumers}
+    busy = reading.mean("cpu_pct") / 100
+    pieces = _pieces(costs, busy, found, set(chosen), set(applied))
+    pieces.append(Piece(key="free", kind="free", share=max(0.0, 1 - busy)))
+    return Strip(
+        pieces=tuple(pieces),
+        load=busy,
+        ceiling=None if ceiling_pct is None else ceiling_pct / 100,
+        baseline=None if baseline is None else baseline.mean("cpu_pct") / 100,
+    )
+
+
+def _pieces(
+    costs: dict[str, float], whole: float, found: Audit | None, chosen: set[SettingRef], applied: set[SettingRef]
+) -> list[Piece]:
+    """Pieces that sum to `whole`: what nobody owns is unattributed; measured parts above the whole are scaled down to it."""
+    stances: dict[str, tuple[Stance, SettingRef]] = (
+        {str(f.ref): (f.stance, f.ref) for f in found.findings} if found else {}
+    )
+    total = sum(costs.values())
+    scale = whole / total if total > whole > 0 else 1.0
+    pieces = []
+    for key, cost in costs.items():
+        stance, ref = stances.get(key, (None, None))
+        kind: Kind = stance or ("guarded" if is_system(key) else "ask")
+        mark: Mark = "plain"
+        if ref in applied:
+            mark = "applied"
+        elif ref in chosen:
+            mark = "chosen"
+        if cost > 0:
+            pieces.append(Piece(key=key, kind=kind, share=cost * scale, mark=mark))
+    rest = whole - sum(p.share for p in pieces)
+    if rest > 1e-9:
+        pieces.append(Piece(key="unattributed", kind="guarded", share=rest))
+    pieces.sort(key=lambda p: (KINDS.index(p.kind), -p.share, p.key))
+    return pieces
+
+
+def cells(strip: Strip, width: int) -> list[int]:
+    """Which piece (its index) each of `width` cells shows: cell by cell, the piece that covers the cell's middle."""
+    result: list[int] = []
+    edge, piece = 0.0, -1
+    for cell in range(width):
+        middle = (cell + 0.5) / width
+        while edge <= middle and piece < len(strip.pieces) - 1:
+            piece += 1
+            edge += strip.pieces[piece].share
+        result.append(max(piece, 0))
+    return result

@@ -1,0 +1,35 @@
+"""Names that come from a computer are text: nothing in them reaches a terminal or a file as a command."""
+
+import unicodedata
+
+_LONGEST = 200
+
+
+def plain(text: str, longest: int = _LONGEST) -> str:
+    r"""The text on one line, with control characters made visible and its length bounded.
+
+    C0 controls become their Unicode control pictures (U+2400 block); other controls, format characters (bidirectional
+    overrides among them), line separators and lone surrogates become U+FFFD. Markup needs no change here: screens
+    and documents take the result as text, never as markup.
+    """
+    if text.isascii() and text.isprintable() and len(text) <= longest:
+        return text
+    cut = text if len(text) <= longest else text[: longest - 1] + "…"
+    return "".join(_visible(char) for char in cut)
+
+
+def _visible(char: str) -> str:
+    code = ord(char)
+    if code < 0x20:
+        return chr(0x2400 + code)
+    if code == 0x7F:
+        return "\u2421"
+    if unicodedata.category(char) in {"Cc", "Cf", "Cs", "Co", "Cn", "Zl", "Zp"}:
+        return "\ufffd"
+    return char
+
+
+def csv_cell(text: str) -> str:
+    """Text that a spreadsheet will not take for a formula (a leading =, +, -, @ or tab is quoted)."""
+    shown = plain(text)
+    return "'" + shown if shown[:1] in {"=", "+", "-", "@", "\u2409"} else shown

@@ -1,0 +1,42 @@
+"""Numbers as people read them."""
+
+MIB = 1024 * 1024
+GIB = 1024 * MIB
+
+
+def ram(size_bytes: float) -> str:
+    """A size with its unit: "612 MiB", "5.1 GiB"; a minus sign that is one character wide."""
+    sign = "\u2212" if size_bytes < 0 else ""
+    size = abs(size_bytes)
+    if size >= GIB:
+        return f"{sign}{size / GIB:.1f} GiB"
+    if size >= 10 * MIB or size == 0:
+        return f"{sign}{size / MIB:.0f} MiB"
+    return f"{sign}{size / MIB:.1f} MiB"
+
+
+def percent(value: float) -> str:
+    """A percentage with one decimal: "9.1 %"."""
+    return f"{signed(value, plus=False)} %"
+
+
+def signed(value: float, decimals: int = 1, *, plus: bool = True) -> str:
+    """A number with its sign: minus 3.1, +0.4; what rounds to nothing has no sign."""
+    text = f"{abs(value):.{decimals}f}"
+    if float(text) == 0:
+        return text
+    if value < 0:
+        return "\u2212" + text
+    return ("+" if plus else "") + text
+
+
+def span(seconds: float) -> str:
+    """A length of time: "45 s", "2 min 5 s", "3 h 10 min"."""
+    whole = round(seconds)
+    if whole < 60:
+        return f"{whole} s"
+    minutes, rest = divmod(whole, 60)
+    if minutes < 60:
+        return f"{minutes} min {rest} s" if rest else f"{minutes} min"
+    hours, rest = divmod(minutes, 60)
+    return f"{hours} h {rest} min" if rest else f"{hours} h"
