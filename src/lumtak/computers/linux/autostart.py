@@ -1,0 +1,151 @@
+"""Background apps that start at login (XDG Autostart Specification 0.5), and switching them off by the user's own override."""
+
+import os
+
+from lumtak.computers.linux.desktop_entry import is_hidden, program_of, read_entry, with_hidden
+from lumtak.computers.linux.folder import UserFolder
+from lumtak.computers.linux.transport import Transport
+from lumtak.computers.linux.user import User
+from lumtak.core.catalogue import Catalogue
+from lumtak.core.facts import Fixed, Item, Origin, Setting
+from lumtak.core.setting import SettingRef, State
+from lumtak.core.text import plain
+from lumtak.errors import ComputerError, LumtakError
+
+_ENDING = ".desktop"
+_ENTRIES_MOST = 5000
+
+
+class Autostart:
+    """The entries of one user."""
+
+    def __init__(self, transport: Transport, user: User, catalogue: Catalogue) -> None:
+        self._transport = transport
+        self._user = user
+        self._catalogue = catalogue
+        self._own = UserFolder(transport, user, os.path.join(user.config_home, "autostart"))
+
+    # -- what there is ------------------------------------------------------------------------------------------------
+
+    def items(self) -> tuple[list[Item], dict[str, str]]:
+        """(items, program name -> consumer) of all entries, the user's before the system's."""
+        origins: dict[str, bool] = {}
+        for folder in reversed(self._user.config_dirs):
+            origins |= dict.fromkeys(self._system_names(folder), False)
+        origins |= dict.fromkeys(self._own_names(), True)
+        items, programs = [], {}
+        for name, own in sorted(origins.items())[:_ENTRIES_MOST]:
+            item, program = self._item(name, own=own)
+            items.append(item)
+            if program:
+                programs[program] = item.consumer
+        return items, programs
+
+    def _own_names(self) -> list[str]:
+        try:
+            return [n for n in self._own.names() if _is_entry(n)]
+        except OSError:
+            return []
+
+    def _system_names(self, folder: str) -> list[str]:
+        try:
+            return [n for n in self._transport.names(f"{folder}/autostart") if _is_entry(n)]
+        except OSError:
+            return []
+
+    def _item(self, name: str, *, own: bool) -> tuple[Item, str]:
+        key = name.removesuffix(_ENDING)
+        try:
+            own_data, system_data = self._own.content(name), self._system_data(name)
+        except LumtakError as error:
+            unreadable = Fixed(needed=f"{error.message} {error.next_step}")
+            return Item(area="apps", key=key, title=plain(key), setting=unreadable, started_by="starts at login"), ""
+        first = own_data if own_data is not None else (system_data or b"")
+        entry = read_entry(first)
+        shown = entry if entry.get("Exec") or system_data is None else read_entry(system_data)
+        program = program_of(shown)
+        origin: Origin = "user" if system_data is None else "package"
+        item = Item(
+            area="apps",
+            key=key,
+            title=plain(shown.get("Name", "") or key),
+            origin=origin,
+            role=self._catalogue.role_of(key, program),
+            value="off" if is_hidden(first) else "on",
+            started_by="starts at login" + ("" if own and system_data is None else ", from the system's list"),
+            setting=Setting(values=("on", "off"), shows="login"),
+            note=plain(shown.get("Comment", "")),
+        )
+        return item, program
+
+    def _system_data(self, name: str) -> bytes | None:
+        for folder in self._user.config_dirs:
+            try:
+                return self._transport.read(f"{folder}/autostart/{name}")
+            except FileNotFoundError:
+                continue
+            except OSError:
+                return None
+        return None
+
+    # -- the setting --------------------------------------------------------------------------------------------------
+
+    def read(self, ref: SettingRef) -> State:
+        """On or off, with the user's override exactly as it is.
+
+        Raises:
+            ComputerError: there is no such entry any more, or it cannot be read.
+        """
+        name = self._file(ref)
+        own = self._own.content(name)
+        data = own if own is not None else self._system_data(name)
+        exact = self._own.exact(name)
+        around = {"folder": self._own.path, "missing": str(self._own.missing())}
+        if data is None:
+            return State(value=None, exact=exact, around=around)
+        return State(value="off" if is_hidden(data) else "on", exact=exact, around=around)
+
+    def write(self, ref: SettingRef, state: State) -> None:
+        """Restore an exact state, or reach on or off by an override in the user's folder.
+
+        Off: the user's file, made from the system's where there is none, says Hidden=true. On: Hidden=false; an override that
+        does nothing but hide a system entry is removed instead.
+        """
+        name = self._file(ref)
+        if state.exact is not None:
+            if state.around.get("folder") != self._own.path:
+                raise ComputerError(
+                    f"{ref} was changed in {state.around.get('folder')}, and the folder is {self._own.path} now.",
+                    "Run Lumtak as the same user with the same HOME and XDG_CONFIG_HOME.",
+                )
+            self._own.restore(name, state.exact, int(state.around.get("missing", "0")))
+            return
+        own, system = self._own.content(name), self._system_data(name)
+        base = own if own is not None else system
+        if base is None:
+            raise ComputerError(
+                f"The autostart entry {plain(ref.key)} is not there any more.", "Audit the computer again."
+            )
+        if state.value == "off":
+            self._own.put(name, with_hidden(base, hidden=True), self._mode(name))
+        elif own is not None and is_hidden(own):
+            if system is not None and not read_entry(own).get("Exec"):
+                self._own.remove(name)
+            else:
+                self._own.put(name, with_hidden(own, hidden=False), self._mode(name))
+
+    def _mode(self, name: str) -> int:
+        exact = self._own.exact(name)
+        return int(exact["mode"], 8) if exact["kind"] == "file" else 0o644
+
+    def _file(self, ref: SettingRef) -> str:
+        name = ref.key + _ENDING
+        if not _is_entry(name):
+            raise ComputerError(
+                f"{plain(ref.key)} is no name of an autostart entry.", "`lumtak audit local` lists them."
+            )
+        return name
+
+
+def _is_entry(name: str) -> bool:
+    return name.endswith(_ENDING) and name != _ENDING and "/" not in name and "\0" not in name

@@ -1,0 +1,312 @@
+"""A real Linux computer behind the protocol."""
+
+import hashlib
+import os
+import threading
+import time
+from collections.abc import Callable
+from datetime import UTC, datetime
+
+import msgspec
+
+from lumtak.computers.linux import hardware
+from lumtak.computers.linux.autostart import Autostart
+from lumtak.computers.linux.proc import UNLISTED, Processes, cpu_times, meminfo
+from lumtak.computers.linux.services import read_services
+from lumtak.computers.linux.transport import Transport, text
+from lumtak.computers.linux.user import User
+from lumtak.computers.protocol import Capabilities
+from lumtak.core.catalogue import Catalogue
+from lumtak.core.facts import Facts, Fixed, Gap, Hardware, Item, Process, System
+from lumtak.core.load import Snapshot
+from lumtak.core.record import NotMeasured
+from lumtak.core.setting import SettingRef, State
+from lumtak.core.text import plain
+from lumtak.core.units import MIB
+from lumtak.errors import ComputerError
+
+_HEAVY_BYTES = 20 * MIB
+_NOT_HERE = "Lumtak does not {} the computer that it runs on."
+
+
+class LinuxComputer:
+    """This machine, or a folder that looks like one.
+
+    Args:
+        transport: reaches its files and programs.
+        user: whose settings are changed.
+        catalogue: knows roles.
+        address: as it was named.
+        monotonic, wall: clocks.
+    """
+
+    def __init__(
+        self,
+        transport: Transport,
+        user: User,
+        catalogue: Catalogue,
+        *,
+        address: str = "local",
+        monotonic: Callable[[], float] = time.monotonic,
+        wall: Callable[[], datetime] = lambda: datetime.now(UTC),
+    ) -> None:
+        self._transport = transport
+        self._user = user
+        self._catalogue = catalogue
+        self._monotonic, self._wall = monotonic, wall
+        self.address = address
+        self.identity = "linux-" + hashlib.sha256(b"lumtak:" + hardware.machine_id(transport).encode()).hexdigest()[:12]
+        self.name = plain(self._word("/proc/sys/kernel/hostname") or "this computer")
+        self._autostart = Autostart(transport, user, catalogue)
+        self._processes = Processes(transport, os.getpid() if transport.live else None)
+        self._processes.services = self._has_systemd()
+        self._apps: list[Item] = []
+        self._refresh_apps()
+        self._nominal = hardware.nominal_mhz(transport)
+        self._tick = os.sysconf("SC_CLK_TCK")
+
+    def _word(self, path: str) -> str:
+        try:
+            return text(self._transport.read(path)).strip()
+        except OSError:
+            return ""
+
+    def _has_systemd(self) -> bool:
+        try:
+            self._transport.names("/run/systemd/system")
+        except OSError:
+            return False
+        return True
+
+    def _refresh_apps(self) -> None:
+        self._apps, self._processes.programs = self._autostart.items()
+
+    # -- facts --------------------------------------------------------------------------------------------------------
+
+    def facts(self) -> Facts:
+        """Hardware, system, items of the areas, processes."""
+        self._refresh_apps()
+        processes = self._processes.look()
+        services, gaps = read_services(self._transport, self._catalogue)
+        has_battery, _ = hardware.battery(self._transport)
+        cores, *_ = cpu_times(self._needed("/proc/stat"), self._tick)
+        memory = meminfo(self._needed("/proc/meminfo"))
+        running = {p.consumer for p in processes}
+        items = [_running(item, running) for item in (*services, *self._apps)]
+        items += self._unlisted(processes, {item.consumer for item in items})
+        power, power_gaps = self._power(has_battery=has_battery)
+        gaps += power_gaps
+        gaps.append(
+            Gap(
+                area="effects",
+                reason="this version reads no visual effects on a real computer",
+                needed="a reader for the desktop's own settings",
+            )
+        )
+        return Facts(
+            address=self.address,
+            identity=self.identity,
+            name=self.name,
+            hardware=Hardware(
+                cores=cores,
+                ram_bytes=memory.get("MemTotal", 0),
+                nominal_mhz=self._nominal,
+                disk=hardware.disk_kind(self._transport),
+                battery=has_battery,
+            ),
+            system=self.system(),
+            items=(*items, *power, *self._memory_items(memory)),
+            gaps=tuple(gaps),
+            processes=tuple(processes),
+            process_count=len(processes) + (1 if self._transport.live else 0),
+        )
+
+    def _needed(self, path: str) -> bytes:
+        try:
+            return self._transport.read(path)
+        except OSError as error:
+            raise ComputerError(
+                f"{self.name}: {path} cannot be read.", "Is this a Linux computer with /proc mounted?"
+            ) from error
+
+    def _unlisted(self, processes: list[Process], listed: set[str]) -> list[Item]:
+        """Programs that run and that no entry above accounts for, when they hold much memory."""
+        held: dict[str, int] = {}
+        for process in processes:
+            if process.consumer.startswith(UNLISTED):
+                held[process.consumer] = held.get(process.consumer, 0) + process.rss_bytes
+        found = []
+        for consumer, size in sorted(held.items()):
+            if size < _HEAVY_BYTES or consumer in listed:
+                continue
+            name = consumer.removeprefix(UNLISTED)
+            found.append(
+                Item(
+                    area="apps",
+                    key=consumer.removeprefix("apps:"),
+                    title=name,
+                    role=self._catalogue.role_of(name),
+                    value="on",
+                    running=True,
+                    started_by="by hand, or by something that this version does not trace",
+                    setting=Fixed(
+                        needed="what starts it has to be found first; end it by hand if it is not needed now"
+                    ),
+                )
+            )
+        return found
+
+    def _power(self, *, has_battery: bool) -> tuple[list[Item], list[Gap]]:
+        plan = hardware.governor(self._transport)
+        gaps = [] if has_battery else [Gap(area="power", reason="there is no battery, so no plan for it")]
+        if isinstance(plan, NotMeasured):
+            return [], [*gaps, Gap(area="power", reason=plan.not_measured, needed="a kernel with cpufreq")]
+        needed = Fixed(needed="this version changes no power plan on a real computer; it takes root")
+        item = Item(
+            area="power", key="mains", title="Clock governor", origin="system", value=plain(plan), setting=needed
+        )
+        return [item], gaps
+
+    def _memory_items(self, memory: dict[str, int]) -> list[Item]:
+        needed = Fixed(needed="this version changes no memory settings on a real computer; it takes root and sysctl")
+        items = []
+        swappiness = self._word("/proc/sys/vm/swappiness")
+        if swappiness:
+            items.append(
+                Item(
+                    area="memory",
+                    key="swappiness",
+                    title="Readiness to swap",
+                    origin="system",
+                    value=swappiness,
+                    setting=needed,
+                )
+            )
+        swap = str(memory.get("SwapTotal", 0) // MIB)
+        items.append(
+            Item(area="memory", key="swap_mib", title="Swap size in MiB", origin="system", value=swap, setting=needed)
+        )
+        return items
+
+    def system(self) -> System:
+        """What runs on it and since when."""
+        uptime = (self._word("/proc/uptime").split() or ["0"])[0]
+        _, source = hardware.battery(self._transport)
+        logins = hardware.sessions(self._transport, self._user.uid)
+        since: float | NotMeasured = NotMeasured(not_measured="no session manager counts logins here")
+        if logins and logins[-1].get("REALTIME", "").isdigit():
+            since = self._wall().timestamp() - int(logins[-1]["REALTIME"]) / 1e6
+        return System(
+            name=plain(hardware.system_name(self._transport)),
+            kernel=plain(self._word("/proc/sys/kernel/osrelease") or "unknown"),
+            boot_id=self.boot_id(),
+            session_id=self.session_id(),
+            uptime_s=float(uptime),
+            since_login_s=since,
+            user=self._user.name,
+            power_source=source,
+            power_plan=hardware.governor(self._transport),
+        )
+
+    def boot_id(self) -> str:
+        """The kernel's own."""
+        return self._word("/proc/sys/kernel/random/boot_id") or "unknown"
+
+    def session_id(self) -> str | NotMeasured:
+        """The newest session of the user, as the session manager names it."""
+        logins = hardware.sessions(self._transport, self._user.uid)
+        if not logins:
+            return NotMeasured(not_measured="no session manager counts logins here")
+        return f"{logins[-1]['ID']}@{logins[-1].get('REALTIME', '')}"
+
+    def capabilities(self) -> Capabilities:
+        """No restart: the computer is the one that Lumtak runs on."""
+        return Capabilities(
+            restart=_NOT_HERE.format("restart") + " Restart it yourself; the job goes on when you open Lumtak again.",
+            login=_NOT_HERE.format("log out of")
+            + " Log out and in yourself; the job goes on when you open Lumtak again.",
+        )
+
+    # -- load ---------------------------------------------------------------------------------------------------------
+
+    def sample(self, *, memory: bool = False) -> Snapshot:
+        """Counters of /proc now; Lumtak's own process is counted apart."""
+        self._processes.look()
+        cores, busy, iowait, steal, total = cpu_times(self._needed("/proc/stat"), self._tick)
+        own_cpu = time.process_time() if self._transport.live else 0.0
+        at_s = self._monotonic()
+        sizes = meminfo(self._needed("/proc/meminfo"))
+        available = sizes.get(
+            "MemAvailable", sizes.get("MemFree", 0) + sizes.get("Buffers", 0) + sizes.get("Cached", 0)
+        )
+        swaps = dict(line.split() for line in self._word("/proc/vmstat").splitlines() if line.startswith("pswp"))
+        page = os.sysconf("SC_PAGE_SIZE")
+        return Snapshot(
+            at_s=at_s,
+            cores=cores,
+            busy_s=busy,
+            iowait_s=iowait,
+            steal_s=steal,
+            total_s=total,
+            clock_ratio=hardware.clock_ratio(self._transport, self._nominal, cores),
+            ram_total_bytes=sizes.get("MemTotal", 0),
+            ram_used_bytes=float(sizes.get("MemTotal", 0) - available),
+            cache_bytes=float(max(0, available - sizes.get("MemFree", 0))),
+            swap_used_bytes=float(sizes.get("SwapTotal", 0) - sizes.get("SwapFree", 0)),
+            swap_in_bytes=float(swaps.get("pswpin", 0)) * page,
+            swap_out_bytes=float(swaps.get("pswpout", 0)) * page,
+            cpu_s=self._processes.cpu_s(),
+            memory=self._processes.memory() if memory else {},
+            own_cpu_s=own_cpu,
+            own_ram_bytes=self._own_ram(),
+        )
+
+    def _own_ram(self) -> float:
+        if not self._transport.live:
+            return 0.0
+        pages = self._word("/proc/self/statm").split()
+        return float((int(pages[1]) - int(pages[2])) * os.sysconf("SC_PAGE_SIZE"))
+
+    # -- settings -----------------------------------------------------------------------------------------------------
+
+    def read(self, ref: SettingRef) -> State:
+        """An autostart entry's state; other settings are not changed in this version."""
+        self._only_apps(ref)
+        return self._autostart.read(ref)
+
+    def write(self, ref: SettingRef, state: State) -> None:
+        """Switch an autostart entry on or off, or restore it exactly."""
+        self._only_apps(ref)
+        self._autostart.write(ref, state)
+
+    def _only_apps(self, ref: SettingRef) -> None:
+        if ref.area != "apps":
+            raise ComputerError(
+                f"{ref} cannot be changed on {self.name}.", "This version changes autostart entries there."
+            )
+
+    # -- time ---------------------------------------------------------------------------------------------------------
+
+    def now_s(self) -> float:
+        """The monotonic clock."""
+        return self._monotonic()
+
+    def wall(self) -> datetime:
+        """The clock on the wall."""
+        return self._wall()
+
+    def wait(self, seconds: float, stop: threading.Event | None = None) -> None:
+        """Wait, or until told to stop."""
+        (stop or threading.Event()).wait(max(0.0, seconds))
+
+    def restart(self, *, login_only: bool = False) -> None:
+        """Not this one."""
+        capabilities = self.capabilities()
+        raise ComputerError(*(capabilities.login if login_only else capabilities.restart).split(". ", 1))
+
+    def close(self) -> None:
+        """Nothing is held."""
+
+
+def _running(item: Item, running: set[str]) -> Item:
+    return msgspec.structs.replace(item, running=item.running or item.consumer in running)

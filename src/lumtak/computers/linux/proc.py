@@ -1,0 +1,165 @@
+"""Load, memory and processes from /proc (proc(5)); consumers by control group, autostart entry or program name."""
+
+import os
+import re
+from dataclasses import dataclass
+
+from lumtak.computers.linux.transport import Transport, text
+from lumtak.core.facts import Process
+from lumtak.core.load import Memory
+from lumtak.core.text import plain
+
+UNLISTED = "apps:process/"
+"""Begins the consumer of a program that no service and no autostart entry accounts for; no file name holds a slash."""
+_KERNEL_THREAD = 0x00200000
+_SERVICE = re.compile(r"/system\.slice/(?:[^/]+\.slice/)*([^/]+)\.service")
+_APP = re.compile(r"/app-(?:[^/]*?-)?([^/@]+)@autostart\.service")
+
+
+@dataclass(slots=True)
+class _Known:
+    """A process seen before."""
+
+    started: int
+    consumer: str
+    name: str
+    ticks: int
+
+
+@dataclass(frozen=True, slots=True)
+class _Stat:
+    """What /proc/PID/stat says."""
+
+    name: str
+    flags: int
+    ticks: int
+    started: int
+    rss_pages: int
+
+
+class Processes:
+    """All processes, pass after pass: CPU a consumer that never falls, though processes come and go.
+
+    Args:
+        transport: of the computer.
+        own_pid: Lumtak's own process, left out; None where Lumtak does not run on that computer.
+    """
+
+    def __init__(self, transport: Transport, own_pid: int | None) -> None:
+        self._transport = transport
+        self._own_pid = own_pid
+        self.programs: dict[str, str] = {}
+        """Program name -> consumer, from the autostart entries."""
+        self.services = False
+        """Whether control groups name services."""
+        self._known: dict[int, _Known] = {}
+        self._cpu_ticks: dict[str, int] = {}
+        self._first = True
+        self._tick = os.sysconf("SC_CLK_TCK")
+        self._page = os.sysconf("SC_PAGE_SIZE")
+
+    def look(self) -> list[Process]:
+        """One pass over all processes; those that vanish on the way are left out."""
+        found: list[Process] = []
+        alive: dict[int, _Known] = {}
+        for entry in self._transport.names("/proc"):
+            if not entry.isdigit() or (pid := int(entry)) == self._own_pid:
+                continue
+            stat = self._stat(pid)
+            if stat is None:
+                continue
+            known = self._known.get(pid)
+            if known is None or known.started != stat.started:
+                before = stat.ticks if self._first else 0
+                known = _Known(stat.started, self._consumer(pid, stat), stat.name, before)
+                self._cpu_ticks.setdefault(known.consumer, 0)
+            self._cpu_ticks[known.consumer] += max(0, stat.ticks - known.ticks)
+            known.ticks = stat.ticks
+            alive[pid] = known
+            found.append(
+                Process(
+                    pid=pid,
+                    name=known.name,
+                    consumer=known.consumer,
+                    cpu_s=stat.ticks / self._tick,
+                    rss_bytes=stat.rss_pages * self._page,
+                )
+            )
+        self._known, self._first = alive, False
+        return found
+
+    def cpu_s(self) -> dict[str, float]:
+        """Core-seconds a consumer since the first pass."""
+        return {key: ticks / self._tick for key, ticks in self._cpu_ticks.items()}
+
+    def memory(self) -> dict[str, Memory]:
+        """What each consumer of the last pass holds: proportional where it may be read, else resident minus shared."""
+        sums: dict[str, float] = {}
+        ways: dict[str, set[str]] = {}
+        for pid, known in self._known.items():
+            if known.consumer == "system:kernel":
+                continue
+            size, how = self._holds(pid)
+            if how:
+                sums[known.consumer] = sums.get(known.consumer, 0.0) + size
+                ways.setdefault(known.consumer, set()).add(how)
+        return {key: Memory(ram_bytes=size, how=" and ".join(sorted(ways[key]))) for key, size in sums.items()}
+
+    def _holds(self, pid: int) -> tuple[float, str]:
+        try:
+            rollup = self._transport.read(f"/proc/{pid}/smaps_rollup")
+            fields = {k: float(v) for k, v in re.findall(rb"(?m)^(\w+):\s+(\d+) kB", rollup)}
+            if b"Pss_Anon" in fields:
+                size = fields[b"Pss_Anon"] + fields.get(b"Pss_Shmem", 0.0) + fields.get(b"SwapPss", 0.0)
+                return size * 1024, "proportional"
+        except OSError:
+            pass  # another user's, or gone: the next way tells
+        try:
+            pages = self._transport.read(f"/proc/{pid}/statm").split()
+            return (int(pages[1]) - int(pages[2])) * float(self._page), "resident minus shared"
+        except (OSError, ValueError, IndexError):
+            return 0.0, ""
+
+    def _stat(self, pid: int) -> _Stat | None:
+        try:
+            data = self._transport.read(f"/proc/{pid}/stat", 4096)
+            start, end = data.index(b"("), data.rindex(b")")
+            rest = data[end + 2 :].split()
+            name = plain(text(data[start + 1 : end]))
+            return _Stat(name, int(rest[6]), int(rest[11]) + int(rest[12]), int(rest[19]), int(rest[21]))
+        except (OSError, ValueError, IndexError):
+            return None
+
+    def _consumer(self, pid: int, stat: _Stat) -> str:
+        if stat.flags & _KERNEL_THREAD:
+            return "system:kernel"
+        try:
+            group = text(self._transport.read(f"/proc/{pid}/cgroup", 8192))
+        except OSError:
+            group = ""
+        if self.services and (service := _SERVICE.search(group)):
+            return f"services:{service[1]}"
+        if app := _APP.search(group):
+            key = re.sub(r"\\x([0-9a-f]{2})", lambda m: chr(int(m[1], 16)), app[1])
+            if f"apps:{key}" in self.programs.values():
+                return f"apps:{key}"
+        for program, consumer in self.programs.items():
+            if program[:15] == stat.name:
+                return consumer
+        return f"{UNLISTED}{stat.name}"
+
+
+def cpu_times(data: bytes, tick: int) -> tuple[int, float, float, float, float]:
+    """(cores, busy, iowait, steal, total) in core-seconds, from /proc/stat; guest ticks are in user already."""
+    lines = data.split(b"\n")
+    fields = [int(x) for x in lines[0].split()[1:9]]
+    fields += [0] * (8 - len(fields))
+    user, nice, system, idle, iowait, irq, softirq, steal = fields
+    cores = sum(1 for line in lines if re.match(rb"cpu\d", line))
+    busy = user + nice + system + irq + softirq
+    return cores, busy / tick, iowait / tick, steal / tick, (busy + idle + iowait + steal) / tick
+
+
+def meminfo(data: bytes) -> dict[str, int]:
+    """Sizes in bytes, from /proc/meminfo."""
+    return {text(k): int(v) * 1024 for k, v in re.findall(rb"(?m)^([\w()]+):\s+(\d+) kB", data)}

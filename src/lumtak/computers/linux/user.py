@@ -1,0 +1,80 @@
+"""Whose settings are changed, and acting as that user."""
+
+import contextlib
+import ctypes
+import os
+import pwd
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+
+from lumtak.errors import ComputerError, UnknownNameError
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class User:
+    """One user of a computer."""
+
+    name: str
+    uid: int
+    gid: int
+    config_home: str
+    """Absolute; XDG Base Directory Specification."""
+    config_dirs: tuple[str, ...]
+    """Most important first."""
+
+
+def chosen_user(name: str | None, environment: Mapping[str, str]) -> User:
+    """The user named, else who called, also through sudo.
+
+    For the caller the XDG variables and HOME count; for anybody else their home from the user database.
+
+    Raises:
+        UnknownNameError: there is no such user.
+    """
+    caller = environment.get("SUDO_USER") if os.geteuid() == 0 else None
+    wanted = name or caller
+    try:
+        entry = pwd.getpwnam(wanted) if wanted else pwd.getpwuid(os.geteuid())
+    except KeyError as error:
+        if not wanted:
+            raise ComputerError(
+                f"Nobody has the user number {os.geteuid()} here.", "Name a user with --user."
+            ) from error
+        names = (e.pw_name for e in pwd.getpwall())
+        raise UnknownNameError("user on this computer", wanted, names) from error
+    own = entry.pw_uid == os.geteuid() and not (caller and not name)
+    home = (environment.get("HOME") if own else None) or entry.pw_dir
+    config_home = environment.get("XDG_CONFIG_HOME", "") if own else ""
+    dirs = environment.get("XDG_CONFIG_DIRS", "") if own else ""
+    return User(
+        name=entry.pw_name,
+        uid=entry.pw_uid,
+        gid=entry.pw_gid,
+        config_home=config_home if config_home.startswith("/") else os.path.join(home, ".config"),
+        config_dirs=tuple(d for d in dirs.split(":") if d.startswith("/")) or ("/etc/xdg",),
+    )
+
+
+@contextlib.contextmanager
+def acting_as(user: User) -> Iterator[None]:
+    """Files are opened, made and owned as this user's while it lasts, in this thread only.
+
+    When root works for somebody else, the file-system ids of the thread are set (setfsuid(2)): the kernel then checks access as
+    that user, so that no link a user planted leads root anywhere. For one's own files nothing changes.
+
+    Raises:
+        ComputerError: the kernel did not take the ids.
+    """
+    if os.geteuid() != 0 or user.uid == 0:
+        yield
+        return
+    libc = ctypes.CDLL(None, use_errno=True)
+    try:
+        libc.setfsgid(user.gid)
+        libc.setfsuid(user.uid)
+        if libc.setfsuid(-1) != user.uid or libc.setfsgid(-1) != user.gid:
+            raise ComputerError(f"Files of {user.name} cannot be opened as that user here.", "Run Lumtak as that user.")
+        yield
+    finally:
+        libc.setfsuid(os.geteuid())
+        libc.setfsgid(os.getegid())
