@@ -250,7 +250,7 @@ def _headline(findings: list[Finding], profile: Profile, reading: Reading | None
         return f"{len(eased)} items can be eased; nothing is weighed yet, because {NO_READING}."
     cpu, ram = reading.mean("cpu_pct"), reading.mean("ram_pct")
     over = [
-        f"{name} {value:.0f} % over its ceiling of {ceiling:g} %"
+        f"{name} is at {value:.0f} % and may be at {ceiling:g} %"
         for name, value, ceiling in (("CPU", cpu, profile.ceilings.cpu_pct), ("RAM", ram, profile.ceilings.ram_pct))
         if value > ceiling
     ]

@@ -79,7 +79,7 @@ def compare(
 
 def _half_width(first: tuple[float, float], second: tuple[float, float]) -> float:
     """Half the 95 % interval from two (variance of the mean, degrees of freedom), Welch-Satterthwaite."""
-    from scipy.special import stdtrit  # noqa: PLC0415 - costs 0.4 s, and only a comparison needs it
+    from scipy.special import stdtrit
 
     variance = first[0] + second[0]
     if variance <= 0:

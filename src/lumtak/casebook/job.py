@@ -1,0 +1,41 @@
+"""A job: one computer, one of its users, one visit."""
+
+from typing import Literal, get_args
+
+from lumtak.core.audit import Audit
+from lumtak.core.facts import Facts
+from lumtak.core.plan import Plan
+from lumtak.core.profile import Profile
+from lumtak.core.record import Record
+from lumtak.core.setting import Change
+
+Station = Literal["intake", "baseline", "audit", "plan", "apply", "proof", "handover"]
+STATIONS: tuple[Station, ...] = get_args(Station)
+
+
+class Job(Record):
+    """Everything of one visit but the readings, which the casebook keeps by number."""
+
+    id: str
+    address: str
+    identity: str
+    computer_name: str
+    user: str
+    visit: int
+    profile: Profile
+    station: Station = "intake"
+    """Where it stands; reopening lands there."""
+    begun_at: str
+    facts: Facts | None = None
+    audit: Audit | None = None
+    chosen: tuple[Change, ...] = ()
+    """Chosen and not yet applied."""
+    plan: Plan | None = None
+    """As it was applied, with its projection."""
+    baseline: int | None = None
+    """Number of the reading."""
+    after: int | None = None
+    after_provisional: str = ""
+    """Why the after reading does not count yet; empty when it does."""
+    cursor: str = ""
+    """Address of the item selected in the audit."""

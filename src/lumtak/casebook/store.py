@@ -1,0 +1,92 @@
+"""The casebook: jobs and their readings in SQLite."""
+
+import re
+from pathlib import Path
+
+import msgspec
+
+from lumtak.casebook.job import Job
+from lumtak.core.load import Reading
+from lumtak.errors import StorageError, UnknownNameError
+from lumtak.storage import Database
+
+_MIGRATIONS = (
+    """
+    CREATE TABLE job (
+        id TEXT PRIMARY KEY, identity TEXT NOT NULL, changed INTEGER NOT NULL, document BLOB NOT NULL
+    ) STRICT;
+    CREATE TABLE reading (
+        id INTEGER PRIMARY KEY AUTOINCREMENT, job TEXT NOT NULL REFERENCES job (id), role TEXT NOT NULL, document BLOB NOT NULL
+    ) STRICT
+    """,
+)
+
+
+class Casebook:
+    """All jobs of one home folder."""
+
+    def __init__(self, home: Path) -> None:
+        self._db = Database(home / "casebook.db", _MIGRATIONS)
+
+    def new_id(self, name: str, identity: str) -> tuple[str, int]:
+        """(id, visit) for the next job on a computer: its name and the number of the visit."""
+        base = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-") or "computer"
+        visit = 1 + len(self._db.rows("SELECT 1 FROM job WHERE identity = ?", (identity,)))
+        taken = {row["id"] for row in self._db.rows("SELECT id FROM job")}
+        number = visit
+        while f"{base}-{number}" in taken:
+            number += 1
+        return f"{base}-{number}", visit
+
+    def save(self, job: Job) -> None:
+        """Keep the job; on disk when this returns."""
+        self._db.run(
+            "INSERT INTO job (id, identity, changed, document)"
+            " VALUES (?1, ?2, (SELECT coalesce(max(changed), 0) + 1 FROM job), ?3)"
+            " ON CONFLICT (id) DO UPDATE SET document = ?3, changed = (SELECT max(changed) + 1 FROM job)",
+            (job.id, job.identity, msgspec.json.encode(job)),
+        )
+
+    def jobs(self) -> list[Job]:
+        """All jobs, the one worked on last first."""
+        return [
+            self._job(row["id"], row["document"]) for row in self._db.rows("SELECT * FROM job ORDER BY changed DESC")
+        ]
+
+    def job(self, number: str) -> Job:
+        """The job of this id.
+
+        Raises:
+            UnknownNameError: there is none.
+        """
+        rows = self._db.rows("SELECT * FROM job WHERE id = ?", (number,))
+        if not rows:
+            known = [row["id"] for row in self._db.rows("SELECT id FROM job")]
+            raise UnknownNameError("job", number, known, "`lumtak jobs` lists them.")
+        return self._job(number, rows[0]["document"])
+
+    @staticmethod
+    def _job(number: str, document: bytes) -> Job:
+        try:
+            return msgspec.json.decode(document, type=Job)
+        except msgspec.MsgspecError as error:
+            raise StorageError(
+                f"The job {number} cannot be read: {error}.", "It may be from a newer Lumtak; update."
+            ) from error
+
+    def add_reading(self, job: Job, role: str, reading: Reading) -> int:
+        """Keep a reading; gives its number."""
+        return self._db.run(
+            "INSERT INTO reading (job, role, document) VALUES (?, ?, ?)", (job.id, role, msgspec.json.encode(reading))
+        )
+
+    def reading(self, number: int | None) -> Reading | None:
+        """The reading of this number."""
+        if number is None:
+            return None
+        rows = self._db.rows("SELECT document FROM reading WHERE id = ?", (number,))
+        return msgspec.json.decode(rows[0]["document"], type=Reading) if rows else None
+
+    def close(self) -> None:
+        """Let the file go."""
+        self._db.close()

@@ -1,0 +1,53 @@
+"""Computers by the address that people type."""
+
+import os
+from pathlib import Path
+
+from lumtak.computers.protocol import Computer
+from lumtak.core.catalogue import Catalogue
+from lumtak.errors import UnknownNameError, UsageError
+
+
+def known_addresses() -> tuple[str, ...]:
+    """Every address that can be opened here."""
+    from lumtak.computers.simulated.spec import fleet
+
+    return (*(f"sim:{name}" for name in fleet()), "local")
+
+
+def open_computer(
+    address: str,
+    *,
+    folder: Path,
+    catalogue: Catalogue,
+    user: str | None = None,
+    seed: int | None = None,
+    pace: float = 0.0,
+) -> Computer:
+    """The computer at an address.
+
+    Args:
+        address: "sim:NAME" or "local".
+        folder: where states of simulated computers are kept.
+        catalogue: knows roles.
+        user: of a real computer; default: who called, also through sudo.
+        seed: of a simulated computer that is switched on for the first time.
+        pace: of a simulated computer; 0 is as fast as it can.
+
+    Raises:
+        UnknownNameError: there is none at this address, or no such user.
+    """
+    if address not in known_addresses():
+        raise UnknownNameError("computer", address, known_addresses(), f"There are {', '.join(known_addresses())}.")
+    if address == "local":
+        from lumtak.computers.linux.computer import LinuxComputer
+        from lumtak.computers.linux.transport import LocalTransport
+        from lumtak.computers.linux.user import chosen_user
+
+        return LinuxComputer(LocalTransport(), chosen_user(user, os.environ), catalogue)
+    from lumtak.computers.simulated.computer import SimulatedComputer
+
+    computer = SimulatedComputer(address.removeprefix("sim:"), folder, seed=seed, pace=pace)
+    if user not in {None, computer.spec.user}:
+        raise UsageError(f"{computer.name} has no user {user}.", f"Its user is {computer.spec.user}.")
+    return computer

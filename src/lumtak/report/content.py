@@ -1,0 +1,86 @@
+"""What a report says, before it is drawn."""
+
+from lumtak.core.audit import Audit
+from lumtak.core.compare import Comparison, in_words
+from lumtak.core.facts import Facts
+from lumtak.core.load import Reading
+from lumtak.core.plan import Plan
+from lumtak.core.profile import Profile
+from lumtak.core.record import Record
+from lumtak.core.units import GIB
+
+FORMAT = 1
+
+_QUANTITIES = {
+    "cpu_pct": ("CPU load at idle", "percentage points", 1.0, 1),
+    "ram_used_bytes": ("memory in use at idle", "GiB", GIB, 2),
+    "work": ("work done at idle", "core-seconds per second", 1.0, 3),
+}
+
+
+class ChangeLine(Record):
+    """One change and what became of it."""
+
+    number: int
+    address: str
+    title: str
+    before: str
+    value: str
+    stage: str
+    shows: str
+    begun_at: str
+    stage_at: str
+    note: str
+
+
+class Content(Record):
+    """Everything of a job that is handed over; job.json is this."""
+
+    format: int = FORMAT
+    job: str
+    visit: int
+    computer: str
+    address: str
+    user: str
+    begun_at: str
+    written_at: str
+    profile: Profile
+    facts: Facts | None
+    audit: Audit | None
+    plan: Plan | None
+    before: Reading | None
+    after: Reading | None
+    after_provisional: str
+    """Why the after reading does not count yet; empty when it does."""
+    comparisons: tuple[Comparison, ...]
+    mismatches: tuple[str, ...]
+    verdict: str
+    """The headline."""
+    changes: tuple[ChangeLine, ...]
+    owed: str
+
+
+def sentence(result: Comparison) -> str:
+    """The verdict of one comparison for the computer's owner."""
+    what, unit, scale, decimals = _QUANTITIES[result.column]
+    return in_words(result, what, unit, scale, decimals)
+
+
+def headline(comparisons: tuple[Comparison, ...], provisional: str) -> str:
+    """One sentence for the customer; it follows from the intervals, never from the means alone."""
+    if not comparisons:
+        return "There is no reading before and after yet, so nothing is said about the load."
+    verdicts = {c.column: c.verdict for c in comparisons}
+    cpu, ram = verdicts["cpu_pct"], verdicts["ram_used_bytes"]
+    if cpu == ram == "none":
+        text = "No clear difference was found between before and after."
+    elif "higher" in {cpu, ram} and "lower" not in {cpu, ram}:
+        text = "The computer carries more load at idle than before."
+    elif "higher" in {cpu, ram}:
+        text = "One load is lower and the other higher than before; see both."
+    elif cpu == ram:
+        text = "The computer carries less load at idle than before, both CPU and memory."
+    else:
+        lower, other = ("CPU", "memory") if cpu == "lower" else ("memory", "CPU")
+        text = f"The computer carries less {lower} load at idle than before; in {other} no clear difference was found."
+    return f"Provisional ({provisional}): {text}" if provisional else text

@@ -1,0 +1,151 @@
+"""Reading files in and out: JSON and CSV."""
+
+import csv
+import io
+import math
+from pathlib import Path
+
+import msgspec
+
+from lumtak.core.load import COLUMNS, FORMAT, Reading
+from lumtak.core.record import NotMeasured
+from lumtak.core.text import plain
+from lumtak.errors import BadFileError
+
+_LARGEST = 1 << 30
+
+
+def to_csv(reading: Reading) -> str:
+    """One row a sample; `settled` is 1 for samples after the transient. What was not measured is an empty cell."""
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\n")
+    writer.writerow([*COLUMNS, "settled"])
+    for index, sample in enumerate(reading.samples):
+        cells = [getattr(sample, column) for column in COLUMNS]
+        writer.writerow(
+            [
+                "" if isinstance(c, NotMeasured) else f"{c:.6g}" if isinstance(c, float) and abs(c) < 1e6 else c
+                for c in cells
+            ]
+            + [int(index >= reading.settled_from)]
+        )
+    return out.getvalue()
+
+
+def _load(path: Path) -> bytes:
+    try:
+        if path.stat().st_size > _LARGEST:
+            raise BadFileError(str(path), "this is larger than a reading ever is (1 GiB).")
+        return path.read_bytes()
+    except OSError as error:
+        raise BadFileError(str(path), f"the reading cannot be opened: {(error.strerror or '').lower()}.") from error
+
+
+def load_reading(path: Path) -> Reading:
+    """The reading in a JSON file.
+
+    Raises:
+        BadFileError: it is none, is cut short, or was written by a newer Lumtak.
+    """
+    return _decode(_load(path), path)
+
+
+def _decode(data: bytes, path: Path) -> Reading:
+    again = "Take the reading again, or name another file."
+    try:
+        version = msgspec.json.decode(data, type=dict[str, msgspec.Raw]).get("format")
+        if version is not None and bytes(version).isdigit() and int(bytes(version)) > FORMAT:
+            raise BadFileError(
+                str(path),
+                f"it was written by a newer Lumtak (format {int(bytes(version))}).",
+                next_step="Update Lumtak.",
+            )
+        return msgspec.json.decode(data, type=Reading)
+    except msgspec.ValidationError as error:
+        raise BadFileError(str(path), f"this is no reading ({plain(str(error))}).", next_step=again) from error
+    except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
+        raise BadFileError(
+            str(path), "this is no complete reading; the file is damaged or cut short.", next_step=again
+        ) from error
+
+
+def load_column(path: Path, column: str) -> list[float]:
+    """One column of a reading file or of any CSV file with a header.
+
+    Of a reading, and of a CSV file with a column `settled`, only the samples after the transient.
+
+    Raises:
+        BadFileError: the file, the column or a cell cannot be used; with the line.
+    """
+    data = _load(path)
+    if path.suffix.lower() == ".json" or data.lstrip()[:1] == b"{":
+        return _column_of(_decode(data, path), column, path)
+    try:
+        text = data.decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        raise BadFileError(
+            str(path), "this is neither a reading nor a CSV file in UTF-8.", next_step="Save it as UTF-8."
+        ) from error
+    return _csv_column(text, column, path)
+
+
+def _column_of(reading: Reading, column: str, path: Path) -> list[float]:
+    if column not in COLUMNS:
+        raise BadFileError(
+            str(path), f"a reading has no column {plain(column)}.", next_step=f"It has {', '.join(COLUMNS)}."
+        )
+    values = [getattr(sample, column) for sample in reading.kept]
+    missing = next((v for v in values if isinstance(v, NotMeasured)), None)
+    if missing is not None:
+        raise BadFileError(
+            str(path), f"{column} was not measured: {missing.not_measured}.", next_step="Compare another column."
+        )
+    return [float(v) for v in values]
+
+
+def _csv_column(text: str, column: str, path: Path) -> list[float]:
+    rows = csv.reader(io.StringIO(text))
+    try:
+        header = [cell.strip() for cell in next(rows, [])]
+        if column not in header:
+            has = ", ".join(plain(c, 40) for c in header[:20]) or "none at all"
+            raise BadFileError(
+                str(path),
+                f"there is no column {plain(column)}; it has {has}.",
+                line=1,
+                next_step="Choose one with --column NAME.",
+            )
+        place = header.index(column)
+        settled = header.index("settled") if "settled" in header else None
+        values = []
+        for row in rows:
+            if not any(cell.strip() for cell in row):
+                continue
+            if settled is not None and len(row) > settled and row[settled].strip() == "0":
+                continue
+            values.append(_number(row, place, column, path, rows.line_num))
+    except csv.Error as error:
+        raise BadFileError(str(path), f"this is no CSV file ({error}).", line=rows.line_num) from error
+    return values
+
+
+def _number(row: list[str], place: int, column: str, path: Path, line: int) -> float:
+    if len(row) <= place:
+        raise BadFileError(
+            str(path),
+            f"the row has no cell for {column}; the file may be cut short.",
+            line=line,
+            next_step="Mend that row.",
+        )
+    cell = row[place].strip()
+    try:
+        value = float(cell)
+    except ValueError as error:
+        raise BadFileError(
+            str(path), f"“{plain(cell, 40)}” in column {column} is no number.", line=line, next_step="Mend that cell."
+        ) from error
+    if not math.isfinite(value):
+        raise BadFileError(
+            str(path), f"“{cell}” in column {column} is no finite number.", line=line, next_step="Mend that cell."
+        )
+    return value

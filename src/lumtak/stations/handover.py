@@ -1,0 +1,87 @@
+"""The handover: the report of a job, written as files."""
+
+from pathlib import Path
+
+import msgspec
+
+from lumtak.core.audit import audit
+from lumtak.core.setting import State
+from lumtak.core.strip import Strip, ram_strip
+from lumtak.report.content import ChangeLine, Content, headline
+from lumtak.stations.visit import Visit, mismatches
+from lumtak.storage import write_whole
+
+REPORT_FILES = ("report.pdf", "load.svg", "job.json")
+
+
+def content_of(visit: Visit) -> Content:
+    """What the report of this job says now."""
+    job, before, after = visit.job, visit.baseline, visit.after
+    comparisons = visit.comparisons() if before and after else ()
+    return Content(
+        job=job.id,
+        visit=job.visit,
+        computer=job.computer_name,
+        address=job.address,
+        user=job.user,
+        begun_at=job.begun_at,
+        written_at=visit.computer.wall().isoformat(timespec="seconds"),
+        profile=job.profile,
+        facts=job.facts,
+        audit=job.audit,
+        plan=job.plan,
+        before=before,
+        after=after,
+        after_provisional=job.after_provisional,
+        comparisons=comparisons,
+        mismatches=mismatches(before, after) if before and after else (),
+        verdict=headline(comparisons, job.after_provisional),
+        changes=tuple(
+            ChangeLine(
+                number=e.id,
+                address=str(e.ref),
+                title=e.title,
+                before=e.before.word,
+                value=State(value=e.value).word,
+                stage=e.stage,
+                shows=e.shows,
+                begun_at=e.begun_at,
+                stage_at=e.stage_at,
+                note=e.note,
+            )
+            for e in visit.entries()
+        ),
+        owed=visit.owed().in_words(),
+    )
+
+
+def write_report(visit: Visit, folder: Path) -> list[Path]:
+    """Write report.pdf, job.json and, once there is a reading, load.svg; gives their paths.
+
+    Raises:
+        StorageError: the folder cannot be written; no file is left half-written.
+    """
+    from lumtak.report.charts import load_svg
+    from lumtak.report.pdf import report_pdf
+
+    content = content_of(visit)
+    svg = None
+    if content.before is not None:
+        svg = load_svg(content.before, content.after, _strips(visit, content), content.profile.ceilings.cpu_pct)
+    documents = {"report.pdf": report_pdf(content, svg)}
+    if svg is not None:
+        documents["load.svg"] = svg.encode("utf-8")
+    documents["job.json"] = msgspec.json.format(msgspec.json.encode(content), indent=1) + b"\n"
+    for name, data in documents.items():
+        write_whole(folder / name, data)
+    return [folder / name for name in documents]
+
+
+def _strips(visit: Visit, content: Content) -> dict[str, Strip]:
+    """RAM before and after, cut by the stances that the audit took."""
+    job, found = visit.job, content.audit
+    if found is None and content.facts is not None:
+        found = audit(content.facts, job.profile, visit.workshop.catalogue, content.before)
+    readings = {"before": content.before, "after": content.after}
+    ceiling = job.profile.ceilings.ram_pct
+    return {name: ram_strip(r, found, ceiling_pct=ceiling) for name, r in readings.items() if r is not None}

@@ -1,0 +1,277 @@
+"""One job at work: what can be done at each station, and what is kept of it."""
+
+import threading
+from typing import Any
+
+import msgspec
+
+from lumtak.casebook import Job, Station
+from lumtak.computers.protocol import Computer
+from lumtak.core.audit import Audit, audit
+from lumtak.core.compare import Comparison, compare
+from lumtak.core.load import Reading
+from lumtak.core.plan import Plan, make_plan
+from lumtak.core.profile import Profile
+from lumtak.core.record import NotMeasured
+from lumtak.core.setting import SettingRef
+from lumtak.errors import UsageError
+from lumtak.journal import Entry, Outcome, Owed, apply_changes, owed_now, put_back, recover
+from lumtak.journal.apply import OnStep
+from lumtak.stations.reading import OnSample, take_reading
+from lumtak.stations.workshop import Workshop
+
+BASELINE_S = 120.0
+
+
+class Visit:
+    """A job with its computer. Every method that changes the job has it on disk when it returns.
+
+    Args:
+        workshop: keeps it.
+        computer: the job's.
+        job: as it was kept.
+    """
+
+    def __init__(self, workshop: Workshop, computer: Computer, job: Job) -> None:
+        self.workshop = workshop
+        self.computer = computer
+        self.job = job
+
+    # -- intake ---------------------------------------------------------------------------------------------------------
+
+    @classmethod
+    def start(cls, workshop: Workshop, computer: Computer, profile: Profile) -> "Visit":
+        """A new job: the computer is identified, and what its owner does with it is known."""
+        facts = computer.facts()
+        number, visit = workshop.casebook.new_id(computer.name, computer.identity)
+        job = Job(
+            id=number,
+            address=computer.address,
+            identity=computer.identity,
+            computer_name=computer.name,
+            user=facts.system.user,
+            visit=visit,
+            profile=profile,
+            station="baseline",
+            begun_at=computer.wall().isoformat(timespec="seconds"),
+            facts=msgspec.structs.replace(facts, processes=()),
+        )
+        workshop.casebook.save(job)
+        return cls(workshop, computer, job)
+
+    @classmethod
+    def reopen(cls, workshop: Workshop, job: Job, *, pace: float = 0.0) -> "Visit":
+        """A job that was kept goes on; changes that were interrupted are looked into."""
+        user = job.user if job.address == "local" else None
+        computer = workshop.computer(job.address, user=user, pace=pace)
+        if computer.identity != job.identity:
+            raise UsageError(
+                f"The job {job.id} belongs to another computer than this one.", "Open it on that computer."
+            )
+        visit = cls(workshop, computer, job)
+        with workshop.journal.writing(computer.identity):
+            recover(workshop.journal, computer)
+        return visit
+
+    def _keep(self, **fields: Any) -> None:  # noqa: ANN401 - fields of a job
+        self.job = msgspec.structs.replace(self.job, **fields)
+        self.workshop.casebook.save(self.job)
+
+    def go(self, station: Station) -> None:
+        """The job stands at this station now."""
+        if station != self.job.station:
+            self._keep(station=station)
+
+    def choose_profile(self, profile: Profile) -> None:
+        """Another profile: the audit is made anew."""
+        self._keep(profile=profile, audit=None, chosen=())
+
+    # -- baseline and proof -----------------------------------------------------------------------------------------------
+
+    def read_baseline(
+        self,
+        *,
+        seconds: float = BASELINE_S,
+        interval_s: float = 1.0,
+        on_sample: OnSample | None = None,
+        stop: threading.Event | None = None,
+    ) -> Reading:
+        """The load before anything is changed."""
+        reading = take_reading(self.computer, seconds=seconds, interval_s=interval_s, on_sample=on_sample, stop=stop)
+        self._keep(baseline=self.workshop.casebook.add_reading(self.job, "baseline", reading), audit=None)
+        return reading
+
+    def read_after(
+        self, *, seconds: float | None = None, on_sample: OnSample | None = None, stop: threading.Event | None = None
+    ) -> Reading:
+        """The load now, over a window like the baseline's; provisional while anything is owed."""
+        baseline = self.baseline
+        interval_s = baseline.interval_s if baseline else 1.0
+        window = seconds or (len(baseline.samples) * interval_s if baseline else BASELINE_S)
+        reading = take_reading(self.computer, seconds=window, interval_s=interval_s, on_sample=on_sample, stop=stop)
+        number = self.workshop.casebook.add_reading(self.job, "after", reading)
+        self._keep(after=number, after_provisional=self.owed().in_words())
+        return reading
+
+    @property
+    def baseline(self) -> Reading | None:
+        """The baseline, once taken."""
+        return self.workshop.casebook.reading(self.job.baseline)
+
+    @property
+    def after(self) -> Reading | None:
+        """The after reading, once taken."""
+        return self.workshop.casebook.reading(self.job.after)
+
+    def comparisons(self) -> tuple[Comparison, ...]:
+        """Baseline against after: CPU, RAM, and work where both know it.
+
+        Raises:
+            UsageError: a reading is missing or too short.
+        """
+        before, after = self.baseline, self.after
+        if before is None or after is None:
+            raise UsageError("A comparison needs a baseline and an after reading.", "Take the one that is missing.")
+        return compare_readings(before, after)
+
+    # -- audit and plan ---------------------------------------------------------------------------------------------------
+
+    def make_audit(self) -> Audit:
+        """Every item weighed and judged, on the computer as it is now."""
+        facts = msgspec.structs.replace(self.computer.facts(), processes=())
+        found = audit(facts, self.job.profile, self.workshop.catalogue, self.baseline)
+        valid = {f.ref for f in found.findings if f.can_choose}
+        self._keep(facts=facts, audit=found, chosen=tuple(c for c in self.job.chosen if c.ref in valid))
+        return found
+
+    def toggle(self, ref: SettingRef) -> bool:
+        """Choose an item, or take it back; whether it is chosen now.
+
+        Raises:
+            UsageError: it cannot be chosen, with the reason.
+        """
+        finding = self.job.audit.find(ref) if self.job.audit else None
+        if finding is None:
+            raise UsageError("There is no audit of this yet.", "Make the audit first.")
+        if any(c.ref == ref for c in self.job.chosen):
+            self._keep(chosen=tuple(c for c in self.job.chosen if c.ref != ref))
+            return False
+        if not finding.can_choose:
+            raise UsageError(finding.why_not())
+        self._keep(chosen=(*self.job.chosen, finding.change))
+        return True
+
+    def choose_all_eased(self) -> int:
+        """Choose everything the profile does not need; gives how many that is. What only the owner can know is left."""
+        found = self.job.audit
+        if found is None:
+            return 0
+        chosen = {c.ref: c for c in self.job.chosen}
+        chosen |= {f.ref: f.change for f in found.findings if f.stance == "ease" and f.can_choose}
+        self._keep(chosen=tuple(chosen.values()))
+        return len(chosen)
+
+    def select(self, address: str) -> None:
+        """Remember where the cursor stands."""
+        if address != self.job.cursor:
+            self._keep(cursor=address)
+
+    def make_plan(self) -> Plan:
+        """The plan of what is chosen."""
+        if self.job.audit is None or self.job.facts is None:
+            raise UsageError("A plan needs an audit.", "Make the audit first.")
+        return make_plan(self.job.facts, self.job.audit, self.job.chosen)
+
+    # -- apply, restart, put back -------------------------------------------------------------------------------------------
+
+    def apply(self, *, on_step: OnStep = lambda _: None, stop: threading.Event | None = None) -> list[Outcome]:
+        """Carry out the plan; what was done leaves the choice, and an older after reading counts no more."""
+        plan = self.make_plan()
+        facts = self.job.facts
+        if facts is None or not plan.steps:
+            raise UsageError("Nothing is chosen.", "Choose at least one item in the audit.")
+        outcomes = apply_changes(
+            self.workshop.journal,
+            self.computer,
+            facts,
+            [s.change for s in plan.steps],
+            job=self.job.id,
+            on_step=on_step,
+            stop=stop,
+        )
+        done = {o.change.ref for o in outcomes if o.result in {"done", "as it was"}}
+        earlier = tuple(s for s in (self.job.plan.steps if self.job.plan else ()) if s.change.ref not in done)
+        applied = tuple(s for s in plan.steps if s.change.ref in done)
+        self._keep(
+            plan=Plan(steps=(*earlier, *applied), owed=plan.owed),
+            chosen=tuple(c for c in self.job.chosen if c.ref not in done),
+            after=None,
+            after_provisional="",
+        )
+        return outcomes
+
+    def entries(self) -> list[Entry]:
+        """Changes of this job in the journal, oldest first."""
+        return self.workshop.journal.entries(self.job.identity, job=self.job.id)
+
+    def applied(self) -> set[SettingRef]:
+        """What this job changed and did not put back."""
+        return {e.ref for e in self.entries() if e.is_open}
+
+    def owed(self) -> Owed:
+        """Changes that do not show yet."""
+        return owed_now(self.workshop.journal, self.computer)
+
+    def restart(self, *, login_only: bool = False) -> None:
+        """Restart the computer, or log its user in anew."""
+        self.computer.restart(login_only=login_only)
+
+    def put_back(
+        self, numbers: list[int] | None = None, *, overwrite: bool = False, on_step: OnStep = lambda _: None
+    ) -> list[Outcome]:
+        """Put changes of this job back: those numbered, or all."""
+        mine = [e.id for e in self.entries() if e.is_open]
+        wanted = mine if numbers is None else [n for n in numbers if n in mine]
+        return put_back(self.workshop.journal, self.computer, wanted, overwrite=overwrite, on_step=on_step)
+
+    def close(self) -> None:
+        """Let the computer go."""
+        self.computer.close()
+
+
+def compare_readings(before: Reading, after: Reading) -> tuple[Comparison, ...]:
+    """CPU, RAM, and work where both readings know it."""
+    results = [_compare(before, after, "cpu_pct"), _compare(before, after, "ram_used_bytes")]
+    works = [s.work for reading in (before, after) for s in reading.kept]
+    if not any(isinstance(w, NotMeasured) for w in works):
+        results.append(_compare(before, after, "work"))
+    return tuple(results)
+
+
+def _compare(before: Reading, after: Reading, column: str) -> Comparison:
+    return compare([getattr(s, column) for s in before.kept], [getattr(s, column) for s in after.kept], column)
+
+
+def mismatches(before: Reading, after: Reading) -> tuple[str, ...]:
+    """How the conditions of two readings differ, as far as it matters; a sentence each."""
+    a, b = before.conditions, after.conditions
+    found = []
+    if a.power_source != b.power_source:
+        found.append(f"Before it ran on {a.power_source}, after on {b.power_source}.")
+    if (
+        a.power_plan != b.power_plan
+        and not isinstance(a.power_plan, NotMeasured)
+        and not isinstance(b.power_plan, NotMeasured)
+    ):
+        found.append(
+            f"The power plan was {a.power_plan} before and {b.power_plan} after: compare the work, not the percentage."
+        )
+    if a.user != b.user:
+        found.append(f"Before it was {a.user}'s session, after {b.user}'s.")
+    short, long = sorted((a.uptime_s, b.uptime_s))
+    if short < 300 and long > 4 * short:
+        found.append("One reading began within five minutes of a restart, the other long after.")
+    found += [
+        f"The reading {name} never settled." for name, r in (("before", before), ("after", after)) if not r.settled
+    ]
+    return tuple(found)

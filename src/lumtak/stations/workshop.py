@@ -1,0 +1,115 @@
+"""The workshop: Lumtak's data folder, with its journal, casebook, profiles and computers."""
+
+from functools import cached_property
+from importlib.resources import files
+from pathlib import Path
+
+from lumtak.casebook import Casebook
+from lumtak.computers.addresses import open_computer
+from lumtak.computers.protocol import Computer
+from lumtak.core.catalogue import Catalogue, load_catalogue
+from lumtak.core.profile import Profile, load_profile
+from lumtak.errors import BadFileError, LumtakError, UnknownNameError
+from lumtak.journal import Journal
+
+_LARGEST_PROFILE = 1 << 20
+
+
+class Workshop:
+    """Everything kept under one home folder; stores are opened when they are first needed.
+
+    Args:
+        home: the data folder; made when something is first written.
+    """
+
+    def __init__(self, home: Path) -> None:
+        self.home = home
+
+    @cached_property
+    def journal(self) -> Journal:
+        """The journal of changes."""
+        return Journal(self.home)
+
+    @cached_property
+    def casebook(self) -> Casebook:
+        """The jobs."""
+        return Casebook(self.home)
+
+    @cached_property
+    def catalogue(self) -> Catalogue:
+        """What is known about roles."""
+        text = (files("lumtak") / "data" / "catalogue.toml").read_text(encoding="utf-8")
+        return load_catalogue(text, "catalogue.toml")
+
+    def computer(
+        self, address: str, *, user: str | None = None, seed: int | None = None, pace: float = 0.0
+    ) -> Computer:
+        """The computer at an address; see `open_computer`."""
+        return open_computer(
+            address, folder=self.home / "simulated", catalogue=self.catalogue, user=user, seed=seed, pace=pace
+        )
+
+    def profiles(self) -> dict[str, Profile]:
+        """Profiles by name: those that ship with Lumtak, and those in the home folder, which win.
+
+        A broken file in the home folder is left out here; naming it says what is wrong with it.
+        """
+        shipped = files("lumtak") / "data" / "profiles"
+        found = {}
+        for entry in sorted(shipped.iterdir(), key=lambda e: e.name):
+            if entry.name.endswith(".toml"):
+                profile = load_profile(entry.read_text(encoding="utf-8"), entry.name)
+                found[profile.name] = profile
+        own = self.home / "profiles"
+        for path in sorted(own.glob("*.toml")) if own.is_dir() else []:
+            try:
+                profile = read_profile(path)
+            except LumtakError:
+                continue
+            found[profile.name] = profile
+        return found
+
+    def profile(self, name: str) -> Profile:
+        """The profile of this name, or in this file.
+
+        Raises:
+            UnknownNameError: there is no such profile and no such file; BadFileError: the file is no profile.
+        """
+        if "/" in name or name.endswith(".toml"):
+            return read_profile(Path(name))
+        profiles = self.profiles()
+        if name not in profiles:
+            own = self.home / "profiles" / f"{name}.toml"
+            if own.exists():
+                return read_profile(own)
+            raise UnknownNameError(
+                "profile", name, profiles, "`lumtak profile list` shows them; a file is named with its path."
+            )
+        return profiles[name]
+
+    def close(self) -> None:
+        """Let the stores go."""
+        for store in ("journal", "casebook"):
+            if store in self.__dict__:
+                self.__dict__[store].close()
+
+
+def read_profile(path: Path) -> Profile:
+    """The profile in a file.
+
+    Raises:
+        BadFileError: it cannot be read, or is no profile.
+    """
+    try:
+        with path.open("rb") as file:
+            data = file.read(_LARGEST_PROFILE + 1)
+    except OSError as error:
+        raise BadFileError(str(path), f"the profile cannot be read: {(error.strerror or '').lower()}.") from error
+    if len(data) > _LARGEST_PROFILE:
+        raise BadFileError(str(path), "this is larger than a profile ever is (1 MiB).")
+    try:
+        text = data.decode("utf-8")
+    except UnicodeDecodeError as error:
+        line = data[: error.start].count(b"\n") + 1
+        raise BadFileError(str(path), "this is not UTF-8 text.", line=line, next_step="Save it as UTF-8.") from error
+    return load_profile(text, str(path))
