@@ -3,6 +3,7 @@
 import contextlib
 import os
 import sqlite3
+import threading
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 
@@ -57,7 +58,7 @@ def cannot_write(path: Path, error: OSError) -> StorageError:
 
 
 class Database:
-    """One SQLite file: WAL, synchronous=FULL, schema by numbered migrations, one transaction each.
+    """One SQLite file, safe to use from several threads: WAL, synchronous=FULL, schema by numbered migrations, one transaction each.
 
     Args:
         path: the file; made with its folder when it is not there.
@@ -69,6 +70,7 @@ class Database:
 
     def __init__(self, path: Path, migrations: Sequence[str]) -> None:
         self.path = path
+        self._lock = threading.RLock()
         try:
             path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
             self._link = sqlite3.connect(path, isolation_level=None, check_same_thread=False, timeout=10)
@@ -99,28 +101,31 @@ class Database:
     def run(self, statement: str, values: Sequence[object] = ()) -> int:
         """Carry out one statement, on disk when this returns; gives the row id of an insert."""
         try:
-            return int(self._link.execute(statement, values).lastrowid or 0)
+            with self._lock:
+                return int(self._link.execute(statement, values).lastrowid or 0)
         except sqlite3.Error as error:
             raise self._trouble(error) from error
 
     def rows(self, statement: str, values: Sequence[object] = ()) -> list[sqlite3.Row]:
         """All rows of a query."""
         try:
-            return self._link.execute(statement, values).fetchall()
+            with self._lock:
+                return self._link.execute(statement, values).fetchall()
         except sqlite3.Error as error:
             raise self._trouble(error) from error
 
     @contextlib.contextmanager
     def together(self) -> Iterator[None]:
         """Statements inside are carried out all or not at all."""
-        self.run("BEGIN IMMEDIATE")
-        try:
-            yield
-        except BaseException:
-            with contextlib.suppress(sqlite3.Error):
-                self._link.execute("ROLLBACK")
-            raise
-        self.run("COMMIT")
+        with self._lock:
+            self.run("BEGIN IMMEDIATE")
+            try:
+                yield
+            except BaseException:
+                with contextlib.suppress(sqlite3.Error):
+                    self._link.execute("ROLLBACK")
+                raise
+            self.run("COMMIT")
 
     def close(self) -> None:
         """Let the file go."""

@@ -27,10 +27,8 @@ class Weight(Record):
     source: str
     """For example "60 s reading, memory proportional"."""
 
-    @property
-    def heft(self) -> float:
-        """For ordering only: CPU percentage points plus RAM in units of 100 MiB."""
-        return known(self.cpu_pct) + known(self.ram_bytes) / (100 * MIB)
+    heft: float = 0.0
+    """CPU percentage plus RAM percentage of the whole computer: for the order of the list and its bars."""
 
 
 class Finding(Record):
@@ -122,7 +120,7 @@ def _judge(
     item: Item, facts: Facts, profile: Profile, catalogue: Catalogue, reading: Reading | None, kept_for: dict[str, str]
 ) -> Finding:
     role = catalogue.find(item.role)
-    weight = _weigh(item, reading)
+    weight = _weigh(item, reading, facts.hardware.ram_bytes)
     stance, reason, proposal = _stance(item, facts, profile, role, kept_for)
     fixed = item.setting.needed if isinstance(item.setting, Fixed) else ""
     if fixed:
@@ -146,7 +144,7 @@ def _judge(
     )
 
 
-def _weigh(item: Item, reading: Reading | None) -> Weight:
+def _weigh(item: Item, reading: Reading | None, ram_total_bytes: int) -> Weight:
     if item.area in {"power", "memory"}:
         nothing = NotMeasured(
             not_measured="a plan or a rule has no load of its own; a reading before and after shows it"
@@ -163,7 +161,11 @@ def _weigh(item: Item, reading: Reading | None) -> Weight:
     if cost is None:
         return Weight(cpu_pct=0.0, ram_bytes=0.0, source=f"{window}: not seen running")
     return Weight(
-        cpu_pct=cost.cpu_pct, cpu_se_pct=cost.cpu_se_pct, ram_bytes=cost.ram_bytes, source=_source(window, cost)
+        cpu_pct=cost.cpu_pct,
+        cpu_se_pct=cost.cpu_se_pct,
+        ram_bytes=cost.ram_bytes,
+        source=_source(window, cost),
+        heft=cost.cpu_pct + 100 * known(cost.ram_bytes) / ram_total_bytes,
     )
 
 
@@ -176,7 +178,7 @@ def _stance(
 ) -> tuple[Stance, str, str | None]:
     """(stance, reason, proposed value)."""
     if role and role.guarded:
-        return "guarded", f"{role.title} is never touched; without it {role.stops}.", None
+        return "guarded", f"it is for {role.title} and is never touched; without it {role.stops}.", None
     if item.role in profile.never.roles or item.consumer in profile.never.items:
         return "guarded", f"the profile {profile.name} says never to touch it.", None
     match item.area:

@@ -81,33 +81,49 @@ def check_change(facts: Facts, change: Change, guarded: Iterable[SettingRef] = (
     return Change(ref=item.ref, value=change.value)
 
 
-def make_plan(facts: Facts, found: Audit, changes: Iterable[Change]) -> Plan:
-    """The plan of these changes: what others depend on comes after its dependents, what needs a restart comes last.
+def check_changes(facts: Facts, changes: Iterable[Change], guarded: Iterable[SettingRef]) -> list[Change]:
+    """The changes in a safe order: what others depend on comes after its dependents, what needs a restart comes last.
 
     Raises:
         UsageError: a change is guarded or not possible, or two changes contradict each other.
     """
-    guarded = {f.ref for f in found.findings if f.stance == "guarded"}
+    untouchable = set(guarded)
     chosen: dict[SettingRef, Change] = {}
     for raw in changes:
-        change = check_change(facts, raw, guarded)
+        change = check_change(facts, raw, untouchable)
         other = chosen.get(change.ref)
         if other and other.value != change.value:
             raise UsageError(
                 f"{plain(str(other))} and {plain(str(change))} contradict each other.", "Choose one of them."
             )
         chosen[change.ref] = change
-    steps = [_step(facts, found, change) for change in chosen.values()]
-    depth = {ref: len(stops_with(ref, facts.items)) for ref in chosen}
-    steps.sort(key=lambda s: (_LATEST[s.shows], depth[s.change.ref], s.change.ref))
+
+    def place(change: Change) -> tuple[int, int, SettingRef]:
+        return _LATEST[_shows(facts, change)], len(stops_with(change.ref, facts.items)), change.ref
+
+    return sorted(chosen.values(), key=place)
+
+
+def _shows(facts: Facts, change: Change) -> Shows:
+    item = facts.find(change.ref)
+    return "now" if item is None or isinstance(item.setting, Fixed) else item.setting.shows
+
+
+def make_plan(facts: Facts, found: Audit, changes: Iterable[Change]) -> Plan:
+    """The plan of these changes.
+
+    Raises:
+        UsageError: a change is guarded or not possible, or two changes contradict each other.
+    """
+    guarded = {f.ref for f in found.findings if f.stance == "guarded"}
+    steps = [_step(facts, found, change) for change in check_changes(facts, changes, guarded)]
     owed: Shows = max((s.shows for s in steps), key=_LATEST.__getitem__, default="now")
     return Plan(steps=tuple(steps), owed=owed)
 
 
 def _step(facts: Facts, found: Audit, change: Change) -> Step:
-    item = facts.find(change.ref)
     finding = found.find(change.ref)
-    if item is None or finding is None or isinstance(item.setting, Fixed):
+    if finding is None:
         raise UsageError(f"{plain(str(change.ref))} is not in this audit.", "Audit the computer again.")
     lightens = change.value in {"off", "manual", "demand"}
     weight = finding.weight
@@ -116,7 +132,7 @@ def _step(facts: Facts, found: Audit, change: Change) -> Step:
         change=change,
         title=finding.title,
         before=finding.value,
-        shows=item.setting.shows,
+        shows=_shows(facts, change),
         saves_cpu_pct=known(weight.cpu_pct) if lightens else 0.0,
         saves_cpu_se_pct=weight.cpu_se_pct if lightens else 0.0,
         saves_ram_bytes=known(weight.ram_bytes) if lightens else 0.0,

@@ -9,13 +9,12 @@ from lumtak.core.units import GIB
 
 COLOURS = {
     "guarded": "#56616b",
-    "keep": "#2f6f9f",
-    "ask": "#d9b36c",
+    "keep": "#8fb6d2",
+    "ask": "#ecd9ae",
     "ease": "#d9741a",
-    "cache": "#d5dbe0",
+    "cache": "#e4e8eb",
     "free": "#ffffff",
 }
-_HATCHES = {"guarded": "", "keep": "///", "ask": "...", "ease": "", "cache": "", "free": ""}
 _BEFORE, _AFTER, _INK = "#8a949d", "#1f5f8f", "#22282e"
 
 
@@ -31,7 +30,6 @@ def load_svg(before: Reading, after: Reading | None, strips: dict[str, Strip], c
         "font.size": 9,
         "text.color": _INK,
         "axes.edgecolor": _INK,
-        "hatch.linewidth": 0.5,
     }
     with mpl.rc_context(settings):
         figure = Figure(figsize=(8.0, 4.6), layout="constrained")
@@ -79,7 +77,6 @@ def _strips(axes: Any, strips: dict[str, Strip], total_bytes: int) -> None:  # n
                 left=edge,
                 height=0.62,
                 color=COLOURS[kind],
-                hatch=_HATCHES[kind],
                 edgecolor=_INK,
                 lw=0.4,
                 label=label,

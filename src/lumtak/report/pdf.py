@@ -1,5 +1,6 @@
 """The report as a PDF: for the computer's owner first, for the next technician after that."""
 
+import functools
 import io
 from pathlib import Path
 from typing import Any
@@ -10,6 +11,7 @@ from lumtak.core.units import percent, ram, span
 from lumtak.report.content import Content, sentence
 
 _INK, _SOFT, _RULE = "#22282e", "#5a646d", "#c3cad0"
+_FRAME_PADDING = 6
 _STAGES = {
     "verified": "done, read back",
     "undone": "put back",
@@ -26,6 +28,7 @@ def report_pdf(content: Content, chart_svg: str | None) -> bytes:
     """The report's bytes; fonts are embedded, and the same content gives the same bytes."""
     from reportlab.lib.pagesizes import A4
     from reportlab.lib.units import mm
+    from reportlab.pdfgen.canvas import Canvas
     from reportlab.platypus import SimpleDocTemplate
 
     _fonts()
@@ -41,7 +44,9 @@ def report_pdf(content: Content, chart_svg: str | None) -> bytes:
         author="Lumtak",
         invariant=1,
     )
-    document.build(_story(content, chart_svg, document.width), onFirstPage=_footer, onLaterPages=_footer)
+    canvas = functools.partial(Canvas, initialFontName="Lumtak")
+    story = _story(content, chart_svg, document.width - 2 * _FRAME_PADDING)
+    document.build(story, onFirstPage=_footer, onLaterPages=_footer, canvasmaker=canvas)
     return out.getvalue()
 
 

@@ -37,7 +37,10 @@ def run_example(out: Path, seed: int, say: Callable[[str], None]) -> tuple[Compa
 
 def _job(visit: Visit, out: Path, say: Callable[[str], None]) -> tuple[Comparison, ...]:
     computer = visit.computer
-    say(f"Intake    {computer.name}, used for {visit.job.profile.title.lower()}")
+    say(
+        f"Intake    {computer.name}, used for {visit.job.profile.title.lower()}; restarted, so that both readings begin alike"
+    )
+    visit.restart()
     before = visit.read_baseline()
     say(
         f"Baseline  CPU {percent(before.mean('cpu_pct'))}, RAM {ram(before.mean('ram_used_bytes'))} of {ram(before.ram_total_bytes)}"

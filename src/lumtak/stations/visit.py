@@ -1,6 +1,7 @@
 """One job at work: what can be done at each station, and what is kept of it."""
 
 import threading
+from collections.abc import Callable
 from typing import Any
 
 import msgspec
@@ -36,6 +37,9 @@ class Visit:
         self.workshop = workshop
         self.computer = computer
         self.job = job
+        self.save: Callable[[Job], None] = workshop.casebook.save
+        """Keeps the job; the workbench puts a saver here that does it in the background, so that no key waits for the disk."""
+        self._lock = threading.Lock()
 
     # -- intake ---------------------------------------------------------------------------------------------------------
 
@@ -74,8 +78,9 @@ class Visit:
         return visit
 
     def _keep(self, **fields: Any) -> None:  # noqa: ANN401 - fields of a job
-        self.job = msgspec.structs.replace(self.job, **fields)
-        self.workshop.casebook.save(self.job)
+        with self._lock:
+            self.job = msgspec.structs.replace(self.job, **fields)
+        self.save(self.job)
 
     def go(self, station: Station) -> None:
         """The job stands at this station now."""

@@ -1,0 +1,119 @@
+"""What every command shares: the data folder, the log, output for people and for scripts."""
+
+import logging
+import sys
+from collections.abc import Callable, Sequence
+from functools import update_wrapper
+from pathlib import Path
+from typing import Any, TypeVar
+
+import click
+import msgspec
+
+from lumtak.stations.workshop import Workshop
+
+_F = TypeVar("_F", bound=Callable[..., Any])
+_LOG_BYTES = 1 << 20
+
+
+def default_home() -> Path:
+    """Where data are kept unless --home says otherwise (XDG Base Directory Specification)."""
+    import platformdirs
+
+    return Path(platformdirs.user_data_dir("lumtak", appauthor=False))
+
+
+def home_option(function: _F) -> _F:
+    """`--home DIR`, before or after the command's name; the nearer one counts."""
+
+    def keep(context: click.Context, _: click.Parameter, value: Path | None) -> None:
+        if value is not None:
+            context.find_root().meta["lumtak.home"] = value.expanduser().absolute()
+
+    return click.option(
+        "--home",
+        type=click.Path(path_type=Path, file_okay=False),
+        expose_value=False,
+        callback=keep,
+        metavar="DIR",
+        help="Keep Lumtak's data in DIR instead of the XDG data folder.",
+    )(function)
+
+
+def home() -> Path:
+    """The data folder of this run."""
+    found: Path | None = click.get_current_context().find_root().meta.get("lumtak.home")
+    return found or default_home()
+
+
+def with_workshop(function: _F) -> _F:
+    """The command gets the workshop as its first argument, and lets its stores go at the end."""
+
+    def wrapped(*args: Any, **options: Any) -> Any:  # noqa: ANN401
+        workshop = Workshop(home())
+        log_to(workshop.home)
+        try:
+            return function(workshop, *args, **options)
+        finally:
+            workshop.close()
+
+    return home_option(update_wrapper(wrapped, function))  # type: ignore[return-value]  # one argument fewer
+
+
+def log_to(folder: Path) -> None:
+    """Details go to lumtak.log in the data folder, which is opened when there is something to say."""
+    from logging.handlers import RotatingFileHandler
+
+    class Quiet(RotatingFileHandler):
+        """A log that cannot be written must not hide the error that was to go there."""
+
+        def handleError(self, record: logging.LogRecord) -> None:  # noqa: N802 - logging's name
+            del record
+
+        def emit(self, record: logging.LogRecord) -> None:
+            try:
+                folder.mkdir(parents=True, exist_ok=True)
+            except OSError:
+                return
+            super().emit(record)
+
+    logger = logging.getLogger("lumtak")
+    for old in list(logger.handlers):
+        logger.removeHandler(old)
+    handler = Quiet(folder / "lumtak.log", maxBytes=_LOG_BYTES, backupCount=1, delay=True, encoding="utf-8")
+    handler.setFormatter(logging.Formatter("%(asctime)s %(levelname)s %(name)s %(message)s"))
+    logger.addHandler(handler)
+    logger.setLevel(logging.INFO)
+    logger.propagate = False
+
+
+def json_option(function: _F) -> _F:
+    """`--json`."""
+    return click.option("--json", "as_json", is_flag=True, help="Print JSON for scripts.")(function)
+
+
+def user_option(function: _F) -> _F:
+    """`--user`."""
+    return click.option(
+        "--user", metavar="NAME", help="Whose settings on a real computer. Default: who called, also through sudo."
+    )(function)
+
+
+def say_json(value: object) -> None:
+    """The value as JSON on standard output."""
+    click.echo(msgspec.json.format(msgspec.json.encode(value), indent=2).decode())
+
+
+def progress(line: str) -> None:
+    """One line that is written over, on a terminal only."""
+    if sys.stderr.isatty():
+        click.echo(f"\r\x1b[K{line}", err=True, nl=False)
+
+
+def columns(rows: Sequence[tuple[str, ...]], gap: str = "  ") -> None:
+    """Rows as aligned columns, the last one ragged."""
+    if not rows:
+        return
+    widths = [max(len(row[i]) for row in rows) for i in range(len(rows[0]))]
+    for row in rows:
+        click.echo(gap.join(cell.ljust(width) for cell, width in zip(row, widths, strict=True)).rstrip())
