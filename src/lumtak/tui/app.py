@@ -1,0 +1,61 @@
+"""The workbench."""
+
+from collections.abc import Iterable
+from typing import ClassVar
+
+from textual.app import App, SystemCommand
+from textual.binding import Binding, BindingType
+from textual.screen import Screen
+
+from lumtak.stations.workshop import Workshop
+from lumtak.tui.bench import BenchScreen
+from lumtak.tui.job_screen import JobScreen
+from lumtak.tui.theme import DARK, LIGHT
+
+
+class LumtakApp(App[None]):
+    """The full-screen application.
+
+    Args:
+        workshop: keeps jobs, journal and profiles; builds computers.
+        pace: how fast simulated computers live.
+        demo: whether this is the demo, of which nothing stays.
+    """
+
+    TITLE = "Lumtak"
+    CSS_PATH = "app.tcss"
+    ENABLE_COMMAND_PALETTE = True
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding("ctrl+q,q", "leave", "Quit", show=False),
+        Binding("ctrl+t", "other_theme", "Dark or light", show=False),
+    ]
+
+    def __init__(self, workshop: Workshop, *, pace: float, demo: bool = False) -> None:
+        super().__init__()
+        self.workshop = workshop
+        self.pace = pace
+        self.demo = demo
+        self.register_theme(DARK)
+        self.register_theme(LIGHT)
+        self.theme = DARK.name
+
+    def on_mount(self) -> None:
+        """Open the bench."""
+        self.push_screen(BenchScreen())
+
+    def get_system_commands(self, screen: Screen[object]) -> Iterable[SystemCommand]:
+        """What the palette offers everywhere; screens add their own."""
+        yield from getattr(screen, "commands", list)()
+        yield SystemCommand("Dark or light", "Change between the dark and the light theme", self.action_other_theme)
+        yield SystemCommand("Quit", "Close Lumtak; every job opens where it was", self.action_leave)
+
+    def action_other_theme(self) -> None:
+        """Dark becomes light, light dark."""
+        self.theme = LIGHT.name if self.theme == DARK.name else DARK.name
+
+    def action_leave(self) -> None:
+        """Close, once what is being written is written."""
+        if isinstance(self.screen, JobScreen):
+            self.screen.leave(self.exit)
+        else:
+            self.exit()

@@ -1,0 +1,196 @@
+"""The opening screen: jobs with where each stands, computers, and a new job in three key presses."""
+
+from functools import partial
+from typing import ClassVar
+
+from rich.text import Text
+from textual import work
+from textual.app import ComposeResult
+from textual.binding import Binding, BindingType
+from textual.screen import Screen
+from textual.widgets import Static
+
+from lumtak.casebook import Job
+from lumtak.computers.addresses import known_addresses
+from lumtak.core.profile import Profile
+from lumtak.core.text import plain
+from lumtak.errors import LumtakError
+from lumtak.stations.visit import Visit
+from lumtak.tui.job_screen import JobScreen
+from lumtak.tui.theme import Palette
+from lumtak.tui.widgets.lines import Line, LineList
+
+_ABOUT = {"local": ("this computer", "the Linux computer that Lumtak runs on")}
+
+
+class BenchScreen(Screen[None]):
+    """Jobs to go on with, computers to begin with; then what the computer is used for."""
+
+    CSS_PATH = "bench.tcss"
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding("escape", "back", "Back", show=False),
+        Binding("question_mark", "help", "Help", show=False),
+    ]
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._address: str | None = None
+        self._jobs: dict[str, Job] = {}
+        self._profiles: dict[str, Profile] = {}
+        self._opening = False
+
+    def compose(self) -> ComposeResult:
+        """Head, lines, hint."""
+        yield Static(id="head", markup=False)
+        yield LineList(id="lines")
+        yield Static(id="hint", markup=False)
+
+    def on_mount(self) -> None:
+        """Show what there is."""
+        self._show()
+        self.query_one(LineList).focus()
+
+    def on_screen_resume(self) -> None:
+        """A job was left: it may stand elsewhere now."""
+        self._opening = False
+        self._address = None
+        self._show()
+
+    def _show(self) -> None:
+        palette = Palette(self.app)
+        head = Text()
+        head.append(" Lumtak", style=f"bold {palette.accent}")
+        where = (
+            "  demo: made-up computers, nothing stays" if self.workbench.demo else f"  {self.workbench.workshop.home}"
+        )
+        head.append(where, style=palette.soft)
+        self.query_one("#head", Static).update(head)
+        lines = self._profile_lines(palette) if self._address else self._opening_lines(palette)
+        self.query_one(LineList).show(lines)
+        self._hint(
+            "Enter chooses what the owner uses it for; Escape goes back."
+            if self._address
+            else "Enter opens a job or begins one on a computer. Ctrl+P finds every command, ? explains, q closes."
+        )
+
+    @property
+    def workbench(self):  # type: ignore[no-untyped-def]  # noqa: ANN201 - the app's module imports this one
+        """The application."""
+        from lumtak.tui.app import LumtakApp
+
+        app = self.app
+        if not isinstance(app, LumtakApp):
+            raise TypeError("this screen belongs to Lumtak")
+        return app
+
+    def _hint(self, text: str) -> None:
+        self.query_one("#hint", Static).update(text)
+
+    def _opening_lines(self, palette: Palette) -> list[Line]:
+        self._jobs = {job.id: job for job in self.workbench.workshop.casebook.jobs()}
+        lines = [Line(Text()), _heading("Jobs", palette)]
+        for job in self._jobs.values():
+            text = Text()
+            text.append(f"   {plain(job.computer_name, 26):<28}", style="bold")
+            text.append(f"visit {job.visit:<4}")
+            text.append(f"{job.station:<12}", style=palette.accent)
+            text.append(f"{plain(job.profile.title, 28):<30}")
+            text.append(f"begun {job.begun_at[:10]}", style=palette.soft)
+            lines.append(Line(text, f"job {job.id}"))
+        if not self._jobs:
+            lines.append(Line(Text("   none yet: begin one on a computer below", style=palette.soft)))
+        lines += [Line(Text()), _heading("Computers", palette)]
+        for address in known_addresses():
+            name, about = self._about(address)
+            text = Text()
+            text.append(f"   {name:<28}", style="bold")
+            text.append(f"{address:<24}", style=palette.soft)
+            text.append(about)
+            lines.append(Line(text, f"computer {address}"))
+        return lines
+
+    @staticmethod
+    def _about(address: str) -> tuple[str, str]:
+        if address in _ABOUT:
+            return _ABOUT[address]
+        from lumtak.computers.simulated.spec import load_spec
+
+        spec = load_spec(address.removeprefix("sim:"))
+        return spec.title.lower(), spec.about
+
+    def _profile_lines(self, palette: Palette) -> list[Line]:
+        self._profiles = self.workbench.workshop.profiles()
+        name, _ = self._about(self._address or "local")
+        lines = [
+            Line(Text()),
+            _heading(
+                f"What is the {name} used for?" if self._address != "local" else "What is this computer used for?",
+                palette,
+            ),
+        ]
+        for profile in self._profiles.values():
+            text = Text()
+            text.append(f"   {plain(profile.title, 26):<28}", style="bold")
+            text.append(plain(profile.about))
+            lines.append(Line(text, f"profile {profile.name}"))
+        return lines
+
+    def on_line_list_opened(self, message: LineList.Opened) -> None:
+        """Go on with a job, choose a computer, or begin."""
+        kind, _, name = message.key.partition(" ")
+        if self._opening:
+            return
+        if kind == "job":
+            self._open(name)
+        elif kind == "computer":
+            self._address = name
+            self._show()
+        else:
+            self._begin(self._address or "local", self._profiles[name])
+
+    def on_line_list_marked(self, message: LineList.Marked) -> None:
+        """Space serves too."""
+        self.on_line_list_opened(message)  # type: ignore[arg-type]  # both carry the key
+
+    def action_back(self) -> None:
+        """Back to jobs and computers."""
+        self._address = None
+        self._show()
+
+    def action_help(self) -> None:
+        """Explain the screen."""
+        from lumtak.tui.help import HelpScreen
+
+        self.app.push_screen(HelpScreen("bench"))
+
+    def _begin(self, address: str, profile: Profile) -> None:
+        self._opening = True
+        self._hint("Looking at the computer…")
+        workshop, pace = self.workbench.workshop, self.workbench.pace
+        self._in_background(lambda: Visit.start(workshop, workshop.computer(address, pace=pace), profile))
+
+    def _open(self, number: str) -> None:
+        self._opening = True
+        self._hint("Opening the job…")
+        workshop, pace = self.workbench.workshop, self.workbench.pace
+        self._in_background(partial(Visit.reopen, workshop, self._jobs[number], pace=pace))
+
+    @work(thread=True, exit_on_error=False)
+    def _in_background(self, make) -> None:  # type: ignore[no-untyped-def]  # noqa: ANN001
+        """Make a visit without holding the screen up."""
+        try:
+            visit = make()
+        except LumtakError as error:
+            self.app.call_from_thread(self._failed, str(error))
+            return
+        screen = JobScreen(visit)
+        self.app.call_from_thread(self.app.push_screen, screen)
+
+    def _failed(self, sentence: str) -> None:
+        self._opening = False
+        self._show()
+        self.notify(sentence, severity="error", timeout=12, markup=False)
+
+
+def _heading(text: str, palette: Palette) -> Line:
+    return Line(Text(f" {text}", style=f"bold {palette.soft}"))

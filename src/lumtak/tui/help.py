@@ -1,0 +1,63 @@
+"""What a screen is for, in the words of the work."""
+
+from typing import ClassVar
+
+from textual.app import ComposeResult
+from textual.binding import Binding, BindingType
+from textual.containers import VerticalScroll
+from textual.screen import ModalScreen
+from textual.widgets import Static
+
+_STRIPS = (
+    "At the top stands the ledger: a strip for RAM and one for CPU. A strip is the whole of it, cut into what takes it: the system and"
+    " what is guarded, what the profile needs, what only the owner can know, what is not needed; then cache, which is no load, and what"
+    " is free. The tick is the ceiling that the profile allows. What you choose becomes hollow, what is changed is hatched until a new"
+    " reading has measured it.\n\n"
+)
+_KEYS = (
+    "\n\nArrows move, Enter opens, Space chooses, Tab goes to the next part. 1 to 7, or left and right, go along the route. Ctrl+P finds"
+    " every command, Ctrl+T changes between dark and light, Escape goes back to the bench, q closes; every job opens where it was."
+)
+TEXTS = {
+    "bench": "The bench shows every job with where it stands, and the computers on which one can begin. Choose a computer, then what its"
+    " owner uses it for: the job begins, and nothing on the computer is touched." + _KEYS,
+    "intake": _STRIPS
+    + "Intake says which computer this is, whose settings are looked at, and what it is used for. Another profile"
+    " judges the same items anew." + _KEYS,
+    "baseline": _STRIPS
+    + "The baseline is the load before anything is changed: restart the computer, open nothing, and read. The first part, while"
+    " the load still settles, is left out, and the reading says how much that was." + _KEYS,
+    "audit": _STRIPS
+    + "The audit lists everything that runs or is set, the heaviest first in each area. Its stance says whether the profile needs"
+    " it. Enter opens the reason, what stops with it, and what it should save; Space chooses it for the plan; a chooses all that is not"
+    " needed. What is guarded or needed cannot be chosen, and says why." + _KEYS,
+    "plan": _STRIPS
+    + "The plan lists what is chosen in the order in which it is applied, what it should save, and what is owed afterwards."
+    " Nothing is changed yet. Space takes an item out again." + _KEYS,
+    "apply": _STRIPS
+    + "Each change is written down with its value before it is made, and read back after. If one fails, the rest is not tried."
+    " Stop ends after the change that is being made." + _KEYS,
+    "proof": _STRIPS
+    + "The proof holds the reading before against the one after. Some changes show only after a restart or a new login; until then it"
+    " is provisional. The sentence follows from the interval, not from the means: when the interval holds zero, no clear difference"
+    " was found." + _KEYS,
+    "handover": _STRIPS
+    + "The handover writes the report for the owner and puts changes back, one or all, in any order."
+    + _KEYS,
+}
+
+
+class HelpScreen(ModalScreen[None]):
+    """One text; any of the usual keys closes it."""
+
+    CSS_PATH = "help.tcss"
+    BINDINGS: ClassVar[list[BindingType]] = [Binding("escape,question_mark,enter,q", "dismiss", "Close", show=False)]
+
+    def __init__(self, topic: str) -> None:
+        super().__init__()
+        self._topic = topic
+
+    def compose(self) -> ComposeResult:
+        """The text."""
+        with VerticalScroll(id="paper"):
+            yield Static(TEXTS[self._topic] + "\n\nEscape closes this.", markup=False)

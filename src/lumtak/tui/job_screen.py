@@ -1,0 +1,302 @@
+"""A job: head, ledger, route, and the station that is open."""
+
+import logging
+import threading
+from collections.abc import Callable, Iterable
+from typing import ClassVar, TypeVar
+
+from rich.text import Text
+from textual import events, work
+from textual.app import ComposeResult, SystemCommand
+from textual.binding import Binding, BindingType
+from textual.screen import Screen
+from textual.widgets import ContentSwitcher, Static
+
+from lumtak.casebook import STATIONS, Job, Station
+from lumtak.core.load import Reading
+from lumtak.core.setting import SettingRef
+from lumtak.core.strip import Strip, cpu_strip, ram_strip
+from lumtak.core.text import plain
+from lumtak.errors import LumtakError
+from lumtak.journal import Entry, Owed
+from lumtak.stations.visit import Visit
+from lumtak.tui.help import HelpScreen
+from lumtak.tui.saver import Saver
+from lumtak.tui.stations.apply import ApplyStation
+from lumtak.tui.stations.audit import AuditStation
+from lumtak.tui.stations.base import Station as StationView
+from lumtak.tui.stations.baseline import BaselineStation
+from lumtak.tui.stations.handover import HandoverStation
+from lumtak.tui.stations.intake import IntakeStation
+from lumtak.tui.stations.plan import PlanStation
+from lumtak.tui.stations.proof import ProofStation
+from lumtak.tui.theme import Palette
+from lumtak.tui.widgets.ledger import Ledger
+from lumtak.tui.widgets.route import Route
+
+_T = TypeVar("_T")
+_LOW = 30
+
+
+class JobScreen(Screen[None]):
+    """One job at work.
+
+    Args:
+        visit: the job with its computer.
+    """
+
+    CSS_PATH = "job_screen.tcss"
+    BINDINGS: ClassVar[list[BindingType]] = [
+        *(
+            Binding(str(n), f"go('{station}')", station.capitalize(), show=False)
+            for n, station in enumerate(STATIONS, 1)
+        ),
+        Binding("right", "step(1)", "Next station", show=False),
+        Binding("left", "step(-1)", "Station before", show=False),
+        Binding("escape", "bench", "To the bench", show=False),
+        Binding("question_mark", "help", "Help", show=False),
+    ]
+
+    def __init__(self, visit: Visit) -> None:
+        super().__init__()
+        self.visit = visit
+        self.saver = Saver(visit.workshop.casebook, self._not_kept)
+        visit.save = self.saver
+        self.baseline: Reading | None = visit.baseline
+        self.after: Reading | None = visit.after
+        self.owed: Owed = visit.owed()
+        self.entries: list[Entry] = visit.entries()
+        self.capabilities = visit.computer.capabilities()
+        self.busy = ""
+        """What is being done in the background; empty when nothing is."""
+        self.stop = threading.Event()
+        self._then: Callable[[], object] | None = None
+
+    @property
+    def job(self) -> Job:
+        """The job as it is now."""
+        return self.visit.job
+
+    def compose(self) -> ComposeResult:
+        """Head, ledger, route, stations, hint."""
+        yield Static(id="head", markup=False)
+        yield Ledger(id="ledger")
+        yield Route(id="route")
+        with ContentSwitcher(id="stations", initial=self.job.station):
+            yield IntakeStation(id="intake")
+            yield BaselineStation(id="baseline")
+            yield AuditStation(id="audit")
+            yield PlanStation(id="plan")
+            yield ApplyStation(id="apply")
+            yield ProofStation(id="proof")
+            yield HandoverStation(id="handover")
+        yield Static(id="hint", markup=False)
+
+    def on_mount(self) -> None:
+        """Land where the job was."""
+        self.update_all()
+        self._view().arrive()
+
+    def on_resize(self, event: events.Resize) -> None:
+        """Low windows have no room for air; what depends on the width is drawn anew."""
+        self.set_class(event.size.height < _LOW, "-low")
+        self.call_after_refresh(self.update_all)
+
+    # -- what is shown --------------------------------------------------------------------------------------------------
+
+    def _view(self) -> StationView:
+        return self.query_one(f"#{self.job.station}", StationView)
+
+    def update_all(self) -> None:
+        """Show everything as it is now."""
+        self.update_frame()
+        self._view().show()
+
+    def update_frame(self) -> None:
+        """Head, ledger, route and hint."""
+        job, palette = self.job, Palette(self.app)
+        head = Text(no_wrap=True)
+        head.append("Lumtak", style=f"bold {palette.accent}")
+        head.append(f"  {plain(job.computer_name, 40)}", style="bold")
+        head.append(
+            f" · visit {job.visit} · {plain(job.profile.title.lower(), 40)} · {plain(job.user, 20)}", style=palette.soft
+        )
+        right = self.busy or self.owed.in_words()
+        room = self.size.width - 2 - head.cell_len - len(right)
+        if room > 1:
+            head.append(" " * room + right, style=palette.warning if not self.busy else palette.accent)
+        self.query_one("#head", Static).update(head)
+        self.query_one(Route).show(job.station, self._done())
+        self._show_ledger()
+        self.query_one("#hint", Static).update(self._view().hint())
+
+    def _done(self) -> set[Station]:
+        job = self.job
+        marks: dict[Station, bool] = {
+            "intake": True,
+            "baseline": self.baseline is not None,
+            "audit": job.audit is not None,
+            "plan": bool(job.chosen or job.plan),
+            "apply": bool(self.entries),
+            "proof": self.after is not None,
+        }
+        return {station for station, done in marks.items() if done}
+
+    def _show_ledger(self) -> None:
+        live = self.after or self.baseline
+        ledger = self.query_one(Ledger)
+        if live is None:
+            ledger.show(None, None)
+            return
+        ram, cpu = self._strips(live, marked=True)
+        before = self._strips(self.baseline, marked=False) if self.after and self.baseline else None
+        titles = {str(f.ref): f.title for f in self.job.audit.findings} if self.job.audit else {}
+        titles |= {
+            "system:rest": "the system",
+            "unattributed": "unattributed",
+            "cache": "cache (not load)",
+            "free": "free",
+        }
+        ledger.show(ram, cpu, total_bytes=live.ram_total_bytes, before=before, titles=titles)
+        ledger.light(self.job.cursor or None)
+
+    def _strips(self, reading: Reading, *, marked: bool) -> tuple[Strip, Strip]:
+        job = self.job
+        chosen = [c.ref for c in job.chosen] if marked else []
+        applied = [e.ref for e in self.entries if e.is_open] if marked and self.after is None else []
+        baseline = self.baseline if self.after is not None or marked else None
+        ceilings = job.profile.ceilings
+        return (
+            ram_strip(
+                reading, job.audit, chosen=chosen, applied=applied, ceiling_pct=ceilings.ram_pct, baseline=baseline
+            ),
+            cpu_strip(
+                reading, job.audit, chosen=chosen, applied=applied, ceiling_pct=ceilings.cpu_pct, baseline=baseline
+            ),
+        )
+
+    # -- going about ----------------------------------------------------------------------------------------------------
+
+    def action_go(self, station: Station) -> None:
+        """Open a station."""
+        if station != self.job.station:
+            self.visit.go(station)
+            self.query_one(ContentSwitcher).current = station
+            self.update_all()
+            self._view().arrive()
+
+    def action_step(self, steps: int) -> None:
+        """The next station, or the one before."""
+        place = STATIONS.index(self.job.station) + steps
+        if 0 <= place < len(STATIONS):
+            self.action_go(STATIONS[place])
+
+    def on_route_gone(self, message: Route.Gone) -> None:
+        """A station was clicked."""
+        self.action_go(message.station)
+
+    def on_ledger_picked(self, message: Ledger.Picked) -> None:
+        """A piece was clicked: the audit opens on it."""
+        if self.job.audit and any(str(f.ref) == message.key for f in self.job.audit.findings):
+            self.visit.select(message.key)
+            self.action_go("audit")
+            self.update_all()
+
+    def action_help(self) -> None:
+        """Explain the station."""
+        self.app.push_screen(HelpScreen(self.job.station))
+
+    def action_bench(self) -> None:
+        """Back to the bench; the job stays where it is."""
+        self.leave(self.dismiss)
+
+    def leave(self, then: Callable[[], object]) -> None:
+        """Stop what is going on, keep everything, then do that."""
+        if self._then is not None:
+            return
+        self._then = then
+        self.stop.set()
+        if self.busy:
+            self.query_one("#hint", Static).update("Finishing what is being written…")
+        else:
+            self._finish()
+
+    @work(thread=True, exit_on_error=False, group="leave")
+    def _finish(self) -> None:
+        try:
+            self.visit.close()
+        except LumtakError as error:
+            self.app.call_from_thread(self.tell, str(error))
+        self.saver.close()
+        if self._then:
+            self.app.call_from_thread(self._then)
+
+    def commands(self) -> Iterable[SystemCommand]:
+        """For the palette."""
+        for station in STATIONS:
+            yield SystemCommand(
+                f"Go to {station.capitalize()}", "A station of this job", lambda s=station: self.action_go(s)
+            )
+        yield SystemCommand("To the bench", "All jobs and computers", self.action_bench)
+        yield SystemCommand("Explain this station", "In the words of the work", self.action_help)
+
+    # -- work in the background -------------------------------------------------------------------------------------------
+
+    def begin(self, what: str, job: Callable[[], _T], done: Callable[[_T], object]) -> bool:
+        """Do something slow in the background, then show everything; one thing at a time. Whether it was begun."""
+        if self.busy:
+            self.tell(f"{self.busy[:1].upper()}{self.busy[1:]} first has to end, or be stopped.")
+            return False
+        self.busy = what
+        self.stop.clear()
+        self.update_frame()
+        self._run(job, done)
+        return True
+
+    @work(thread=True, exit_on_error=False, group="work")
+    def _run(self, job: Callable[[], _T], done: Callable[[_T], object]) -> None:
+        result: _T | None = None
+        problem = ""
+        try:
+            result = job()
+        except LumtakError as error:
+            problem = str(error)
+        except Exception as error:  # the screen stays, the log has the rest
+            logging.getLogger(__name__).exception("in the background")
+            problem = f"This should not have happened ({type(error).__name__}: {error}). The log has the rest."
+        try:
+            fresh = (self.visit.baseline, self.visit.after, self.visit.owed(), self.visit.entries())
+        except LumtakError as error:
+            fresh, problem = None, problem or str(error)
+        self.app.call_from_thread(self._ended, fresh, problem, lambda: done(result))  # type: ignore[arg-type]  # set unless there is a problem
+
+    def _ended(
+        self,
+        fresh: tuple[Reading | None, Reading | None, Owed, list[Entry]] | None,
+        problem: str,
+        done: Callable[[], object],
+    ) -> None:
+        self.busy = ""
+        if fresh:
+            self.baseline, self.after, self.owed, self.entries = fresh
+        if self._then is not None:
+            self._finish()
+            return
+        if problem:
+            self.tell(problem)
+        else:
+            done()
+        self.update_all()
+
+    def tell(self, sentence: str) -> None:
+        """Say something went wrong."""
+        self.notify(plain(sentence, 600), severity="warning", timeout=12, markup=False)
+
+    def _not_kept(self, sentence: str) -> None:
+        self.app.call_from_thread(self.tell, sentence)
+
+    def select(self, ref: SettingRef | None) -> None:
+        """This item is lit in both strips."""
+        address = "" if ref is None else str(ref)
+        self.visit.select(address)
+        self.query_one(Ledger).light(address or None)

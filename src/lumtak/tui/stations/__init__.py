@@ -1,0 +1,1 @@
+"""The seven stations of a job, a module each."""

@@ -1,0 +1,122 @@
+"""Handover: the report for the owner, and putting changes back."""
+
+from pathlib import Path
+
+from textual.app import ComposeResult
+from textual.containers import Horizontal
+from textual.widgets import Button, Input, Static
+
+from lumtak.core.text import plain
+from lumtak.journal import Entry, Outcome
+from lumtak.tui.confirm import ConfirmScreen
+from lumtak.tui.stations.apply import _entry_row
+from lumtak.tui.stations.base import Station
+from lumtak.tui.theme import Palette
+from lumtak.tui.widgets.lines import Line, LineList
+
+
+class HandoverStation(Station):
+    """What is given to the owner; what can be taken back."""
+
+    def compose(self) -> ComposeResult:
+        """Report, list of changes, acts."""
+        yield Static(id="say", classes="big", markup=False)
+        with Horizontal(id="where", classes="acts"):
+            yield Static("Report goes to ", classes="soft", markup=False)
+            yield Input(id="folder", compact=True)
+        yield Static(id="written", classes="prose soft", markup=False)
+        yield LineList(id="list")
+        with Horizontal(classes="acts"):
+            yield Button("Write the report", id="write", compact=True)
+            yield Button("Put everything back…", id="all", compact=True)
+
+    def on_mount(self) -> None:
+        """The report goes beside where Lumtak was started."""
+        self.query_one(Input).value = str(Path.cwd() / f"lumtak-report-{self.desk.job.id}")
+
+    def show(self) -> None:
+        """As far as it is."""
+        desk, palette = self.desk, Palette(self.app)
+        left = [e for e in desk.entries if e.is_open]
+        self.query_one("#say", Static).update(self._sentence(left))
+        self.query_one("#write").disabled = bool(desk.busy)
+        everything = self.query_one("#all", Button)
+        everything.label = f"Put all {len(left)} back…"
+        everything.disabled = bool(desk.busy)
+        everything.display = bool(left)
+        self.query_one(LineList).show([Line(_entry_row(e, palette), f"change {e.id}") for e in desk.entries])
+
+    def _sentence(self, left: list[Entry]) -> str:
+        desk = self.desk
+        if not desk.entries:
+            return "Nothing was changed in this job. The report says so."
+        if not left:
+            return f"All {len(desk.entries)} changes of this job are put back or came to nothing."
+        proof = "" if desk.after else " There is no reading after them yet, and the report will say so."
+        return f"{len(left)} changes stand.{proof}"
+
+    def arrive(self) -> None:
+        """On the report."""
+        self.query_one("#write").focus()
+
+    def hint(self) -> str:
+        """What can be done."""
+        return "Enter does what is lit; in the list Enter puts one change back; ? explains."
+
+    def on_button_pressed(self, event: Button.Pressed) -> None:
+        """Write, or ask."""
+        event.stop()
+        if event.button.id == "write":
+            self._write()
+        else:
+            left = [e for e in self.desk.entries if e.is_open]
+            self._ask(left, f"Put all {len(left)} changes of this job back?")
+
+    def on_input_submitted(self, event: Input.Submitted) -> None:
+        """Enter in the folder's name writes too."""
+        event.stop()
+        self._write()
+
+    def on_line_list_opened(self, message: LineList.Opened) -> None:
+        """Put one back."""
+        message.stop()
+        entry = next(e for e in self.desk.entries if f"change {e.id}" == message.key)
+        if entry.is_open:
+            self._ask([entry], f"Put {plain(entry.title)} back?")
+        else:
+            self.desk.tell(f"{plain(entry.title)} is not changed any more: {entry.stage}.")
+
+    def _write(self) -> None:
+        from lumtak.stations.handover import write_report
+
+        folder = Path(self.query_one(Input).value).expanduser()
+        visit = self.desk.visit
+
+        def done(paths: list[Path]) -> None:
+            self.query_one("#written", Static).update(plain("Written: " + ", ".join(p.name for p in paths), 300))
+
+        self.desk.begin("writing the report", lambda: write_report(visit, folder), done)
+
+    def _ask(self, entries: list[Entry], question: str) -> None:
+        lines = [
+            plain(f"{e.title}: {e.after.word if e.after else '?'} → {e.restore.word}", 160) for e in reversed(entries)
+        ]
+        lines += [
+            "",
+            "What it changed starts and weighs again as before. A value that somebody else changed since is left alone.",
+        ]
+        numbers = [e.id for e in entries]
+
+        def answered(yes: bool | None) -> None:  # noqa: FBT001 - Textual calls it so
+            if yes:
+                visit = self.desk.visit
+                self.desk.begin("putting back", lambda: visit.put_back(numbers), self._put_back)
+
+        self.app.push_screen(ConfirmScreen(question, "\n".join(lines), yes="Put back", no="Leave it changed"), answered)
+
+    def _put_back(self, outcomes: list[Outcome]) -> None:
+        bad = [o for o in outcomes if o.result not in {"done", "as it was"}]
+        for outcome in bad:
+            self.desk.tell(f"{outcome.title}: {outcome.note}")
+        if not bad:
+            self.notify(f"{len(outcomes)} put back and read back.", markup=False)

@@ -1,0 +1,90 @@
+"""Intake: which computer, whose settings, what it is used for."""
+
+from rich.text import Text
+from textual.app import ComposeResult
+
+from lumtak.core.facts import Facts
+from lumtak.core.record import NotMeasured
+from lumtak.core.setting import AREA_TITLES, AREAS
+from lumtak.core.text import plain
+from lumtak.core.units import ram, span
+from lumtak.tui.stations.base import Station
+from lumtak.tui.theme import Palette
+from lumtak.tui.widgets.lines import Line, LineList
+
+
+class IntakeStation(Station):
+    """Facts to read, and profiles to choose from."""
+
+    def compose(self) -> ComposeResult:
+        """One list."""
+        yield LineList()
+
+    def show(self) -> None:
+        """Facts and profiles."""
+        palette = Palette(self.app)
+        job = self.desk.job
+        lines = [Line(Text())]
+        if job.facts:
+            lines += [self._fact(name, value, palette) for name, value in _facts(job.facts)]
+        lines += [Line(Text()), Line(Text(" Used for", style=f"bold {palette.soft}"))]
+        profiles = self.desk.visit.workshop.profiles()
+        profiles.setdefault(job.profile.name, job.profile)
+        for profile in profiles.values():
+            here = profile.name == job.profile.name
+            text = Text(" ◆ " if here else "   ", style=palette.accent)
+            text.append(f"{plain(profile.title, 26):<28}", style="bold" if here else palette.ink)
+            ceilings = profile.ceilings
+            text.append(f"ceilings CPU {ceilings.cpu_pct:g} %, RAM {ceilings.ram_pct:g} %   ", style=palette.soft)
+            text.append(plain(profile.about), style=palette.ink)
+            lines.append(Line(text, profile.name))
+        self.query_one(LineList).show(lines, job.profile.name)
+
+    @staticmethod
+    def _fact(name: str, value: str, palette: Palette) -> Line:
+        text = Text(f"   {name:<18}", style=palette.soft)
+        text.append(value, style=palette.ink)
+        return Line(text)
+
+    def arrive(self) -> None:
+        """On the profile."""
+        self.query_one(LineList).focus()
+
+    def hint(self) -> str:
+        """What can be done."""
+        return "Enter judges by another profile; the right arrow goes on to the baseline; ? explains."
+
+    def on_line_list_opened(self, message: LineList.Opened) -> None:
+        """Another profile."""
+        message.stop()
+        desk = self.desk
+        if message.key == desk.job.profile.name:
+            desk.action_go("baseline")
+            return
+        profile = desk.visit.workshop.profiles()[message.key]
+
+        def judge() -> None:
+            desk.visit.choose_profile(profile)
+            if desk.baseline:
+                desk.visit.make_audit()
+
+        desk.begin("judging by another profile", judge, lambda _: None)
+
+
+def _facts(facts: Facts) -> list[tuple[str, str]]:
+    def word(value: object) -> str:
+        return f"not known: {value.not_measured}" if isinstance(value, NotMeasured) else str(value)
+
+    hardware, system = facts.hardware, facts.system
+    rows = [
+        ("computer", f"{plain(facts.name)} ({facts.address})"),
+        ("system", f"{system.name}, kernel {system.kernel}, up for {span(system.uptime_s)}"),
+        ("hardware", f"{hardware.cores} processors, {ram(hardware.ram_bytes)} RAM, disk {word(hardware.disk)}"),
+        ("power", f"on {system.power_source}, plan {word(system.power_plan)}"),
+        ("settings of", plain(system.user)),
+    ]
+    for area in AREAS:
+        count = sum(item.area == area for item in facts.items)
+        gaps = "; ".join(g.reason for g in facts.gaps if g.area == area)
+        rows.append((AREA_TITLES[area], f"{count}" + (f"   {gaps}" if gaps else "")))
+    return rows

@@ -1,0 +1,122 @@
+"""Plan: what is chosen, what it should save, what stops, what is owed afterwards; nothing is changed yet."""
+
+from rich.text import Text
+from textual.app import ComposeResult
+from textual.containers import Horizontal
+from textual.widgets import Button, Static
+
+from lumtak.core.load import Reading
+from lumtak.core.plan import Plan, Step
+from lumtak.core.setting import SHOWS_WORDS, Shows, parse_ref
+from lumtak.core.text import plain
+from lumtak.core.units import GIB, percent, ram, signed
+from lumtak.errors import LumtakError
+from lumtak.tui.stations.audit import _fit
+from lumtak.tui.stations.base import Station
+from lumtak.tui.theme import Palette
+from lumtak.tui.widgets.lines import Line, LineList
+
+OWED_WORDS: dict[Shows, str] = {
+    "now": "Everything shows at once.",
+    "login": "Some of it shows only after a new login.",
+    "restart": "Some of it shows only after a restart.",
+}
+
+
+class PlanStation(Station):
+    """Chosen changes in the order in which they are applied."""
+
+    def compose(self) -> ComposeResult:
+        """Sum, list, acts."""
+        yield Static(id="sum", classes="big", markup=False)
+        yield Static(id="more", classes="prose soft", markup=False)
+        yield LineList(id="list")
+        with Horizontal(classes="acts"):
+            yield Button("On to applying", id="on", compact=True)
+            yield Button("Choose in the audit", id="audit", compact=True)
+
+    def show(self) -> None:
+        """The plan as it is now."""
+        desk, palette = self.desk, Palette(self.app)
+        self.query_one("#on").display = bool(desk.job.chosen)
+        if not desk.job.chosen:
+            done = len(desk.job.plan.steps) if desk.job.plan else 0
+            self.query_one("#sum", Static).update(
+                "Nothing is chosen." + (f" {done} changes of this job are applied already." if done else "")
+            )
+            self.query_one("#more", Static).update(
+                "Choose in the audit what is to be changed; it shows here with what it should save."
+            )
+            self.query_one(LineList).show([])
+            return
+        try:
+            plan = desk.visit.make_plan()
+        except LumtakError as error:
+            self.query_one("#sum", Static).update(plain(str(error), 400))
+            self.query_one(LineList).show([])
+            return
+        self.query_one("#sum", Static).update(self._sum(plan))
+        self.query_one("#more", Static).update(self._more(plan))
+        self.query_one(LineList).show([Line(self._row(s, palette), str(s.change.ref)) for s in plan.steps])
+
+    def _sum(self, plan: Plan) -> str:
+        reading: Reading | None = self.desk.after or self.desk.baseline
+        saved, doubt = plan.saves_cpu
+        count = f"{len(plan.steps)} change{'s' if len(plan.steps) != 1 else ''}"
+        if reading is None:
+            return f"{count}; what they save is not known without a baseline."
+        cpu, memory = reading.mean("cpu_pct"), reading.mean("ram_used_bytes")
+        ceilings = self.desk.job.profile.ceilings
+        return (
+            f"{count}: CPU {percent(cpu)} → {percent(max(0.0, cpu - saved))} ± {doubt:.1f} (ceiling {ceilings.cpu_pct:g}),"
+            f" RAM {memory / GIB:.1f} → {(memory - plan.saves_ram_bytes) / GIB:.1f} GiB"
+            f" (ceiling {ceilings.ram_pct / 100 * reading.ram_total_bytes / GIB:.1f})"
+        )
+
+    @staticmethod
+    def _more(plan: Plan) -> str:
+        blind = len(plan.unprojected)
+        unknown = f" {blind} of them cannot be projected and count as nothing." if blind else ""
+        return f"Projected from what each cost in the reading.{unknown} {OWED_WORDS[plan.owed]} Nothing is changed yet."
+
+    def _row(self, step: Step, palette: Palette) -> Text:
+        text = Text("   ")
+        text.append(f"{_fit(step.title, 24)}  ", style=f"bold {palette.ink}")
+        text.append(_fit(f"{step.before} → {step.change.value}", 18), style=palette.ink)
+        if step.saves_ram_bytes or step.saves_cpu_pct:
+            text.append(
+                f"{ram(-step.saves_ram_bytes):>10}{signed(-step.saves_cpu_pct) + ' %':>9}   ",
+                style=palette.kinds["ease"],
+            )
+        else:
+            text.append(f"{'not projected':>19}   ", style=palette.soft)
+        text.append(f"{SHOWS_WORDS[step.shows]:<26}", style=palette.warning if step.shows != "now" else palette.soft)
+        if step.stops:
+            text.append("without it: " + plain(", ".join(step.stops), 200), style=palette.soft)
+        return text
+
+    def arrive(self) -> None:
+        """On what comes next."""
+        self.query_one("#on" if self.desk.job.chosen else "#audit").focus()
+
+    def hint(self) -> str:
+        """What can be done."""
+        return "Hollow pieces above are what goes. Enter does what is lit; in the list Space takes an item out; ? explains."
+
+    def on_line_list_selected(self, message: LineList.Selected) -> None:
+        """The piece is lit in both strips."""
+        message.stop()
+        self.desk.select(parse_ref(message.key))
+
+    def on_line_list_marked(self, message: LineList.Marked) -> None:
+        """Take an item out."""
+        message.stop()
+        if self.desk.busy.startswith("applying"):
+            return
+        self.desk.visit.toggle(parse_ref(message.key))
+        self.desk.update_all()
+
+    def on_button_pressed(self, event: Button.Pressed) -> None:
+        """Go on, or back."""
+        event.stop()
+        self.desk.action_go("apply" if event.button.id == "on" else "audit")

@@ -1,0 +1,228 @@
+"""Proof: before against after, by how much, how sure; provisional while anything is owed."""
+
+from rich.text import Text
+from textual.app import ComposeResult
+from textual.containers import Horizontal, VerticalScroll
+from textual.widgets import Button, Static
+
+from lumtak.core.compare import Comparison
+from lumtak.core.load import Sample
+from lumtak.core.record import NotMeasured
+from lumtak.core.units import GIB, percent, ram, signed, span
+from lumtak.errors import LumtakError
+from lumtak.report.content import headline, sentence
+from lumtak.stations.visit import compare_readings, mismatches
+from lumtak.tui.stations.base import Station
+from lumtak.tui.theme import Palette
+from lumtak.tui.widgets.dots import distribution_rows
+
+
+class ProofStation(Station):
+    """The after reading and the verdict."""
+
+    def compose(self) -> ComposeResult:
+        """Verdict, rows, acts."""
+        yield Static(id="verdict", classes="big", markup=False)
+        with VerticalScroll(id="rows", can_focus=False):
+            yield Static(id="body", markup=False)
+        with Horizontal(classes="acts"):
+            yield Button("Restart now", id="restart", compact=True)
+            yield Button("New login now", id="login", compact=True)
+            yield Button("Take the after reading", id="take", compact=True)
+            yield Button("Stop early, keep it", id="stop", compact=True)
+            yield Button("On to the handover", id="on", compact=True)
+
+    def on_mount(self) -> None:
+        """Nothing is read."""
+        self._last: tuple[Sample, int, int] | None = None
+        self._results: tuple[tuple[int | None, int | None], tuple[Comparison, ...]] | None = None
+        self.set_interval(0.2, self._progress)
+
+    @property
+    def _reading_now(self) -> bool:
+        return self.desk.busy.startswith("reading after")
+
+    def _comparisons(self) -> tuple[Comparison, ...]:
+        """Worked out once for a pair of readings."""
+        desk = self.desk
+        pair = (desk.job.baseline, desk.job.after)
+        if self._results is None or self._results[0] != pair:
+            before, after = desk.baseline, desk.after
+            self._results = (pair, compare_readings(before, after) if before and after else ())
+        return self._results[1]
+
+    def show(self) -> None:
+        """As far as the proof is."""
+        desk = self.desk
+        owed, can = desk.owed, desk.capabilities
+        for name, wanted in (
+            ("#restart", bool(owed.restart) and not can.restart),
+            ("#login", bool(owed.login) and not owed.restart and not can.login),
+            ("#take", desk.baseline is not None),
+            ("#on", desk.after is not None),
+        ):
+            self.query_one(name).display = wanted and not desk.busy
+        self.query_one("#stop").display = self._reading_now
+        take = self.query_one("#take", Button)
+        take.label = "Read again" if desk.after else "Take the after reading"
+        verdict, body = self._texts()
+        self.query_one("#verdict", Static).update(verdict)
+        self.query_one("#body", Static).update(body)
+
+    def _texts(self) -> tuple[Text, Text]:
+        desk, palette = self.desk, Palette(self.app)
+        if self._reading_now:
+            return Text("Reading after the changes…"), self._owed_text(palette)
+        if desk.baseline is None:
+            return Text("There is no baseline, so nothing can be proved."), Text(
+                "  2 goes to the baseline.", style=palette.soft
+            )
+        if desk.after is None:
+            first = (
+                "Not proved yet: there is no reading after the changes." if desk.entries else "Nothing was changed yet."
+            )
+            return Text(first), self._owed_text(palette)
+        try:
+            results = self._comparisons()
+        except LumtakError as error:
+            return Text(str(error)), Text()
+        provisional = desk.job.after_provisional
+        style = palette.warning if provisional else palette.ink
+        return Text(headline(results, provisional), style=f"bold {style}"), self._body(results, palette)
+
+    def _owed_text(self, palette: Palette) -> Text:
+        owed = self.desk.owed
+        text = Text()
+        if owed.restart:
+            text.append(f"\n  A restart is owed for {', '.join(owed.restart)}", style=palette.warning)
+            text.append(f"{'; and then for ' + ', '.join(owed.login) if owed.login else ''}.\n", style=palette.warning)
+        elif owed.login:
+            text.append(f"\n  A new login is owed for {', '.join(owed.login)}.\n", style=palette.warning)
+        if owed.anything:
+            text.append(
+                "  Until then a reading is provisional: it measures a computer that still does what it did.\n",
+                style=palette.soft,
+            )
+            why = self.desk.capabilities.restart or self.desk.capabilities.login
+            if why:
+                text.append(f"  {why}\n", style=palette.soft)
+        return text
+
+    def _body(self, results: tuple[Comparison, ...], palette: Palette) -> Text:
+        desk = self.desk
+        before, after = desk.baseline, desk.after
+        if before is None or after is None:
+            return Text()
+        text = self._owed_text(palette)
+        width = self.size.width - 2
+        forms = {"cpu_pct": ("%", 1.0, 1), "ram_used_bytes": ("GiB", GIB, 2)}
+        for result in results:
+            if result.column not in forms:
+                continue
+            unit, scale, decimals = forms[result.column]
+            text.append(f"\n {sentence(result)}\n", style=palette.ink)
+            values = [[float(getattr(s, result.column)) for s in r.kept] for r in (before, after)]
+            rows = distribution_rows(
+                values[0], values[1], result, palette, width, unit=unit, scale=scale, decimals=decimals
+            )
+            for row in rows:
+                text.append_text(row)
+                text.append("\n")
+        work = next((r for r in results if r.column == "work"), None)
+        if work:
+            text.append(f"\n {sentence(work)}", style=palette.ink)
+            text.append(" The clock cannot fake this one.\n", style=palette.soft)
+        text.append_text(self._projection(results, palette))
+        for line in mismatches(before, after):
+            text.append(f" {line}\n", style=palette.warning)
+        text.append_text(self._conditions(palette))
+        return text
+
+    def _projection(self, results: tuple[Comparison, ...], palette: Palette) -> Text:
+        plan = self.desk.job.plan
+        if plan is None or not plan.steps:
+            return Text()
+        saved, doubt = plan.saves_cpu
+        measured = {r.column: r.difference for r in results}
+        text = Text("\n Projected", style=palette.soft)
+        text.append(f"  CPU {signed(-saved)} ± {doubt:.1f} points, RAM {ram(-plan.saves_ram_bytes)}")
+        text.append("   measured", style=palette.soft)
+        text.append(f"  CPU {signed(measured['cpu_pct'])} points, RAM {ram(measured['ram_used_bytes'])}")
+        if plan.unprojected:
+            text.append(f"   ({len(plan.unprojected)} changes were not projected)", style=palette.soft)
+        text.append("\n")
+        return text
+
+    def _conditions(self, palette: Palette) -> Text:
+        text = Text()
+        for name, reading in (("before", self.desk.baseline), ("after", self.desk.after)):
+            if reading:
+                c = reading.conditions
+                plan = "plan not known" if isinstance(c.power_plan, NotMeasured) else f"plan {c.power_plan}"
+                text.append(
+                    f" {name:<8}begun {span(c.uptime_s)} after the start, on {c.power_source}, {plan}, "
+                    f"{len(reading.kept)} of {len(reading.samples)} samples kept; CPU {percent(reading.mean('cpu_pct'))}, "
+                    f"cache {ram(reading.mean('cache_bytes'))}\n",
+                    style=palette.soft,
+                )
+        return text
+
+    def _progress(self) -> None:
+        if self.is_mounted and self._reading_now and self._last:
+            sample, done, count = self._last
+            left = span((count - done) * sample.length_s)
+            self.query_one("#verdict", Static).update(
+                Text(
+                    f"Reading after the changes: {done} of {count} samples, {left} left; CPU {percent(sample.cpu_pct)} now"
+                )
+            )
+
+    def arrive(self) -> None:
+        """On what comes next."""
+        for wanted in ("#stop", "#restart", "#login", "#on", "#take"):
+            widget = self.query_one(wanted)
+            if widget.display:
+                widget.focus()
+                return
+
+    def hint(self) -> str:
+        """What can be done."""
+        if self.desk.owed.anything:
+            return "First what is owed, then the reading. ? explains."
+        return "The sentence follows from the interval, not from the means. Enter does what is lit; ? explains."
+
+    def on_button_pressed(self, event: Button.Pressed) -> None:
+        """Restart, log in, read, stop, go on."""
+        event.stop()
+        desk = self.desk
+        match event.button.id:
+            case "restart":
+                desk.begin("restarting", desk.visit.restart, self._again)
+            case "login":
+                desk.begin("logging in anew", lambda: desk.visit.restart(login_only=True), self._again)
+            case "take":
+                self._take()
+            case "stop":
+                desk.stop.set()
+            case "on":
+                desk.action_go("handover")
+
+    def _again(self, _: object) -> None:
+        self.call_after_refresh(self.arrive)
+
+    def _take(self) -> None:
+        desk = self.desk
+        self._last = None
+
+        def note(sample: Sample, done: int, count: int) -> None:
+            self._last = (sample, done, count)
+
+        def read() -> None:
+            desk.visit.read_after(on_sample=note, stop=desk.stop)
+            before, after = desk.visit.baseline, desk.visit.after
+            if before and after:
+                self._results = ((desk.job.baseline, desk.job.after), compare_readings(before, after))
+
+        if desk.begin("reading after the changes", read, self._again):
+            self.show()
+            self.query_one("#stop").focus()

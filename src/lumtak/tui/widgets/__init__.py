@@ -1,0 +1,1 @@
+"""Widgets of Lumtak's own."""

@@ -1,0 +1,230 @@
+"""The ledger: one strip for RAM and one for CPU, at the top of every station."""
+
+from rich.segment import Segment
+from rich.style import Style
+from textual import events
+from textual.message import Message
+from textual.strip import Strip as Row
+from textual.widget import Widget
+
+from lumtak.core.strip import KIND_WORDS, Kind, Piece, Strip, cells
+from lumtak.core.text import plain
+from lumtak.core.units import GIB
+from lumtak.tui.theme import FILLS, HATCH, HOLLOW, Palette
+
+_LABEL = 5
+_NUMBERS = 31
+_NARROW_NUMBERS = 27
+_WIDE = 110
+
+
+class Ledger(Widget):
+    """Both strips with their numbers, the baseline as a thin line beneath, the selected piece lit in both.
+
+    Lines: RAM, baseline of RAM, CPU, baseline of CPU, words.
+    """
+
+    DEFAULT_CSS = "Ledger { height: 5; }"
+
+    class Picked(Message):
+        """A piece was clicked."""
+
+        def __init__(self, key: str) -> None:
+            super().__init__()
+            self.key = key
+
+    def __init__(self, *, id: str | None = None) -> None:  # noqa: A002 - Textual's name
+        super().__init__(id=id)
+        self._ram: Strip | None = None
+        self._cpu: Strip | None = None
+        self._before: tuple[Strip, Strip] | None = None
+        self._total_bytes = 0
+        self._titles: dict[str, str] = {}
+        self._lit: str | None = None
+        self._hover: str | None = None
+
+    def show(
+        self,
+        ram: Strip | None,
+        cpu: Strip | None,
+        *,
+        total_bytes: int = 0,
+        before: tuple[Strip, Strip] | None = None,
+        titles: dict[str, str] | None = None,
+    ) -> None:
+        """Show these strips; `before` is the baseline's, drawn thin."""
+        self._ram, self._cpu, self._before, self._total_bytes = ram, cpu, before, total_bytes
+        self._titles = titles or {}
+        self.refresh()
+
+    def light(self, key: str | None) -> None:
+        """Light the pieces of this consumer."""
+        if key != self._lit:
+            self._lit = key
+            self.refresh()
+
+    # -- drawing ------------------------------------------------------------------------------------------------------
+
+    def _strip_width(self) -> int:
+        numbers = _NUMBERS if self.size.width >= _WIDE else _NARROW_NUMBERS
+        return max(10, self.size.width - _LABEL - numbers)
+
+    def render_line(self, y: int) -> Row:
+        """One of the five lines."""
+        palette = Palette(self.app)
+        ground = self.rich_style
+        width = self.size.width
+        if y in {0, 2}:
+            segments = self._bar(self._ram if y == 0 else self._cpu, "RAM" if y == 0 else "CPU", palette, ram=y == 0)
+        elif y in {1, 3}:
+            segments = self._under(y == 1, palette)
+        else:
+            segments = self._words(palette)
+        return Row(segments).apply_style(ground).adjust_cell_length(width, ground)
+
+    def _bar(self, strip: Strip | None, name: str, palette: Palette, *, ram: bool) -> list[Segment]:
+        width = self._strip_width()
+        label = Segment(f" {name} ", Style(color=palette.ink, bold=True))
+        if strip is None:
+            text = "no reading yet"
+            line = f" {text} ".center(width, FILLS["free"])
+            return [label, Segment(line, Style(color=palette.soft))]
+        ticks = self._ticks(strip, width)
+        segments = [label]
+        for cell, index in enumerate(cells(strip, width)):
+            piece = strip.pieces[index]
+            if cell in ticks:
+                segments.append(Segment(ticks[cell], Style(color=palette.lit, bold=True)))
+            else:
+                segments.append(Segment(self._fill(piece), self._style(piece, palette)))
+        return [*segments, Segment("  "), *self._numbers(strip, palette, ram=ram)]
+
+    @staticmethod
+    def _ticks(strip: Strip, width: int) -> dict[int, str]:
+        ticks: dict[int, str] = {}
+        if strip.baseline is not None:
+            ticks[min(width - 1, int(strip.baseline * width))] = "╎"
+        if strip.ceiling is not None:
+            ticks[min(width - 1, int(strip.ceiling * width))] = "┃"
+        return ticks
+
+    @staticmethod
+    def _fill(piece: Piece) -> str:
+        if piece.mark == "chosen":
+            return HOLLOW
+        return HATCH if piece.mark == "applied" else FILLS[piece.kind]
+
+    def _style(self, piece: Piece, palette: Palette) -> Style:
+        if piece.key in {self._lit, self._hover} and piece.kind not in {"free", "cache"}:
+            return Style(color=palette.lit, bold=True)
+        return Style(color=palette.kinds[piece.kind])
+
+    def _numbers(self, strip: Strip, palette: Palette, *, ram: bool) -> list[Segment]:
+        if ram:
+            total = self._total_bytes / GIB
+            text = f"{strip.load * total:.1f} of {total:.1f} GiB"
+        else:
+            text = f"{strip.load * 100:.0f} %"
+        over = strip.ceiling is not None and strip.load > strip.ceiling
+        word = "over" if over else "within" if strip.ceiling is not None else ""
+        colour = palette.kinds["ease"] if over else palette.accent
+        return [
+            Segment(text.rjust(15), Style(color=palette.ink, bold=True)),
+            Segment(f"  {word}", Style(color=colour, bold=over)),
+        ]
+
+    def _under(self, ram: bool, palette: Palette) -> list[Segment]:  # noqa: FBT001
+        """The thin line: the baseline's strip, a mark under the lit piece, and the numbers of ceiling and baseline."""
+        width = self._strip_width()
+        strip = self._ram if ram else self._cpu
+        thin = self._before[0 if ram else 1] if self._before else None
+        if strip is None:
+            return [Segment(" ")]
+        line = [" "] * width
+        styles = [Style()] * width
+        if thin is not None:
+            for cell, index in enumerate(cells(thin, width)):
+                piece = thin.pieces[index]
+                if piece.kind not in {"free", "cache"}:
+                    line[cell], styles[cell] = "▔", Style(color=palette.kinds[piece.kind])
+        middle = self._middle(strip, width)
+        if middle is not None:
+            line[middle], styles[middle] = "▲", Style(color=palette.lit, bold=True)
+        segments = [Segment(" " * _LABEL)] + [Segment(c, s) for c, s in zip(line, styles, strict=True)]
+        return [*segments, Segment("  " + self._beside(strip, ram=ram), Style(color=palette.soft))]
+
+    def _beside(self, strip: Strip, *, ram: bool) -> str:
+        scale, form = (self._total_bytes / GIB, ".1f") if ram else (100.0, ".0f")
+        parts = [
+            f"{name} {share * scale:{form}}"
+            for name, share in (("ceiling", strip.ceiling), ("baseline", strip.baseline))
+            if share is not None
+        ]
+        return "  ".join(parts).rjust(15)
+
+    def _middle(self, strip: Strip, width: int) -> int | None:
+        edge = 0.0
+        for piece in strip.pieces:
+            if piece.key == self._lit and piece.kind not in {"free", "cache"}:
+                return min(width - 1, int((edge + piece.share / 2) * width))
+            edge += piece.share
+        return None
+
+    def _words(self, palette: Palette) -> list[Segment]:
+        """The piece under the pointer, else what the fills mean."""
+        if self._hover is not None and self._ram and self._cpu:
+            return [Segment(" " * _LABEL + self._describe(self._hover), Style(color=palette.ink))]
+        segments = [Segment(" " * _LABEL)]
+        short: dict[Kind, str] = {
+            "guarded": "system",
+            "keep": "kept",
+            "ask": "ask",
+            "ease": "not needed",
+            "cache": "cache",
+            "free": "free",
+        }
+        words = KIND_WORDS if self.size.width >= _WIDE else short
+        for kind, fill in FILLS.items():
+            segments.append(Segment(fill * 2 + " ", Style(color=palette.kinds[kind])))
+            segments.append(Segment(words[kind] + "   ", Style(color=palette.soft)))
+        marks = {p.mark for strip in (self._ram, self._cpu) if strip for p in strip.pieces}
+        for mark, fill, word in (("chosen", HOLLOW, "chosen"), ("applied", HATCH, "changed, not yet measured")):
+            if mark in marks:
+                segments.append(Segment(fill * 2 + " ", Style(color=palette.kinds["ease"])))
+                segments.append(Segment(word + "   ", Style(color=palette.soft)))
+        return segments
+
+    def _describe(self, key: str) -> str:
+        parts = [plain(self._titles.get(key, key.split(":", 1)[-1]), 40)]
+        for strip, name in ((self._ram, "RAM"), (self._cpu, "CPU")):
+            share = sum(p.share for p in strip.pieces if p.key == key) if strip else 0.0
+            if share:
+                parts.append(f"{share * 100:.1f} % of the {name}")
+        return ", ".join(parts)
+
+    # -- the mouse ----------------------------------------------------------------------------------------------------
+
+    def _at(self, x: int, y: int) -> str | None:
+        strip = self._ram if y in {0, 1} else self._cpu if y in {2, 3} else None
+        cell, width = x - _LABEL, self._strip_width()
+        if strip is None or not 0 <= cell < width:
+            return None
+        return strip.pieces[cells(strip, width)[cell]].key
+
+    def on_mouse_move(self, event: events.MouseMove) -> None:
+        """Moving along a strip names its pieces."""
+        key = self._at(event.x, event.y)
+        if key != self._hover:
+            self._hover = key
+            self.refresh()
+
+    def on_leave(self) -> None:
+        """Nothing is pointed at."""
+        self._hover = None
+        self.refresh()
+
+    def on_click(self, event: events.Click) -> None:
+        """A click on a piece selects it."""
+        key = self._at(event.x, event.y)
+        if key is not None:
+            self.post_message(self.Picked(key))

@@ -1,0 +1,154 @@
+"""A list of lines, drawn line by line, so that its length does not matter."""
+
+from collections.abc import Sequence
+from typing import ClassVar
+
+from rich.style import Style
+from rich.text import Text
+from textual import events
+from textual.binding import Binding, BindingType
+from textual.geometry import Region, Size
+from textual.message import Message
+from textual.reactive import reactive
+from textual.scroll_view import ScrollView
+from textual.strip import Strip
+
+from lumtak.tui.theme import Palette
+
+
+class Line:
+    """One line: its text, and the key by which it can be selected; lines without a key are passed over."""
+
+    __slots__ = ("key", "text")
+
+    def __init__(self, text: Text, key: str | None = None) -> None:
+        self.text = text
+        self.key = key
+
+
+class LineList(ScrollView, can_focus=True):
+    """Lines, of which those with a key can be selected by keyboard or mouse."""
+
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding("up,k", "move(-1)", "Up", show=False),
+        Binding("down,j", "move(1)", "Down", show=False),
+        Binding("pageup", "move(-10)", "Page up", show=False),
+        Binding("pagedown", "move(10)", "Page down", show=False),
+        Binding("home", "move(-100000)", "First", show=False),
+        Binding("end", "move(100000)", "Last", show=False),
+        Binding("enter", "open", "Open", show=False),
+        Binding("space", "mark", "Choose", show=False),
+    ]
+
+    cursor: reactive[int] = reactive(-1, repaint=False)
+
+    class Selected(Message):
+        """The cursor stands on another line."""
+
+        def __init__(self, sender: "LineList", key: str) -> None:
+            super().__init__()
+            self.sender, self.key = sender, key
+
+        @property
+        def control(self) -> "LineList":
+            """Whose."""
+            return self.sender
+
+    class Opened(Selected):
+        """Enter, or a click on the line that is selected already."""
+
+    class Marked(Selected):
+        """Space."""
+
+    def __init__(self, *, id: str | None = None, classes: str | None = None) -> None:  # noqa: A002 - Textual's name
+        super().__init__(id=id, classes=classes)
+        self._lines: Sequence[Line] = ()
+        self._selectable: list[int] = []
+
+    def show(self, lines: Sequence[Line], key: str | None = None) -> None:
+        """Show these lines; the cursor stays on its key, or goes to `key`, or to the first line that has one."""
+        wanted = key or self.selected
+        self._lines = lines
+        self._selectable = [i for i, line in enumerate(lines) if line.key is not None]
+        widest = max((line.text.cell_len for line in lines), default=0)
+        self.virtual_size = Size(min(widest, self.size.width or widest), len(lines))
+        places = {lines[i].key: i for i in self._selectable}
+        place = places.get(wanted, self._selectable[0] if self._selectable else -1)
+        self.cursor = place
+        self.refresh()
+        self._reveal()
+
+    @property
+    def selected(self) -> str | None:
+        """The key of the line under the cursor."""
+        return self._lines[self.cursor].key if 0 <= self.cursor < len(self._lines) else None
+
+    def watch_cursor(self, before: int, after: int) -> None:
+        """Repaint both lines, and tell."""
+        for place in (before, after):
+            self.refresh_line(place - self.scroll_offset.y)
+        if self.selected is not None and self.is_mounted:
+            self.post_message(self.Selected(self, self.selected))
+
+    def action_move(self, steps: int) -> None:
+        """Move the cursor over the lines that can be selected."""
+        if not self._selectable:
+            return
+        near = min(range(len(self._selectable)), key=lambda i: abs(self._selectable[i] - self.cursor))
+        near = max(0, min(len(self._selectable) - 1, near + steps))
+        if self._selectable[near] == self.cursor and steps < 0:
+            self.scroll_to(y=0, animate=False)
+        self.cursor = self._selectable[near]
+        self._reveal()
+
+    def _reveal(self) -> None:
+        if self.cursor >= 0:
+            self.scroll_to_region(Region(0, self.cursor, 1, 1), animate=False)
+
+    def action_open(self) -> None:
+        """Tell that the line is opened."""
+        if self.selected is not None:
+            self.post_message(self.Opened(self, self.selected))
+
+    def action_mark(self) -> None:
+        """Tell that the line is chosen."""
+        if self.selected is not None:
+            self.post_message(self.Marked(self, self.selected))
+
+    def on_click(self, event: events.Click) -> None:
+        """A click selects; on the selected line it opens, at its left edge it chooses."""
+        place = event.y + self.scroll_offset.y
+        if not 0 <= place < len(self._lines) or self._lines[place].key is None:
+            return
+        if event.x <= 3:
+            self.cursor = place
+            self.action_mark()
+        elif place == self.cursor:
+            self.action_open()
+        else:
+            self.cursor = place
+
+    def render_line(self, y: int) -> Strip:
+        """One line of the window."""
+        place = y + self.scroll_offset.y
+        width = self.size.width
+        ground = self.rich_style
+        if not 0 <= place < len(self._lines):
+            return Strip.blank(width, ground)
+        text = self._lines[place].text
+        style = ground
+        if place == self.cursor:
+            palette = Palette(self.app)
+            style = ground + (
+                Style(bgcolor=palette.cursor, bold=True) if self.has_focus else Style(bgcolor=palette.cursor)
+            )
+        segments = text.render(self.app.console)
+        return Strip(segments).apply_style(style).adjust_cell_length(width, style)
+
+    def on_focus(self) -> None:
+        """The cursor is bold while the list listens."""
+        self.refresh()
+
+    def on_blur(self) -> None:
+        """And not while it does not."""
+        self.refresh()
