@@ -23,7 +23,10 @@ def open_workbench(folder: Path, *, demo: bool = False) -> None:
     log_to(folder)
     workshop = Workshop(folder)
     try:
-        LumtakApp(workshop, pace=_DEMO_PACE, demo=demo).run()
+        app = LumtakApp(workshop, pace=_DEMO_PACE, demo=demo)
+        app.run()
+        if app.problem is not None:
+            raise app.problem
     finally:
         workshop.close()
 

@@ -178,7 +178,7 @@ def _stance(
 ) -> tuple[Stance, str, str | None]:
     """(stance, reason, proposed value)."""
     if role and role.guarded:
-        return "guarded", f"it is for {role.title} and is never touched; without it {role.stops}.", None
+        return "guarded", f"for {role.title}; never touched, since without it {role.stops}.", None
     if item.role in profile.never.roles or item.consumer in profile.never.items:
         return "guarded", f"the profile {profile.name} says never to touch it.", None
     match item.area:
@@ -198,7 +198,7 @@ def _stance(
         proposal = _best(item, "off")
         return "ask", "nobody here knows what it is for; ask the owner.", proposal
     proposal = _best(item, role.better)
-    return "ease", f"it is for {role.title}, which the profile {profile.name} does not need.", proposal
+    return "ease", f"for {role.title}, which {profile.name} does not need.", proposal
 
 
 def _best(item: Item, wanted: str) -> str | None:
@@ -213,7 +213,7 @@ def _effect(item: Item, profile: Profile) -> tuple[Stance, str, str | None]:
         return "keep", "the profile keeps this effect.", None
     if item.value == "off":
         return "keep", "it is off already.", None
-    return "ease", f"the profile {profile.name} does not ask for this effect.", "off"
+    return "ease", f"{profile.name} does not ask for this effect.", "off"
 
 
 def _power(item: Item, facts: Facts, profile: Profile) -> tuple[Stance, str, str | None]:

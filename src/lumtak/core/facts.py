@@ -36,7 +36,7 @@ class System(Record):
     power_plan: str | NotMeasured
 
 
-class Setting(Record):
+class Setting(Record, tag_field="kind", tag="setting"):
     """How an item can be changed."""
 
     values: tuple[str, ...] = ()
@@ -60,7 +60,7 @@ class Setting(Record):
         return None
 
 
-class Fixed(Record):
+class Fixed(Record, tag_field="kind", tag="fixed"):
     """Why an item cannot be changed by Lumtak, and what would be needed."""
 
     needed: str

@@ -16,11 +16,11 @@ Mark = Literal["plain", "chosen", "applied"]
 KINDS: tuple[Kind, ...] = ("guarded", "keep", "ask", "ease", "cache", "free")
 """Left to right."""
 KIND_WORDS: dict[Kind, str] = {
-    "guarded": "system and guarded",
-    "keep": "kept for the profile",
+    "guarded": "system, guarded",
+    "keep": "kept",
     "ask": "ask the owner",
     "ease": "not needed",
-    "cache": "cache (not load)",
+    "cache": "cache (no load)",
     "free": "free",
 }
 

@@ -237,7 +237,10 @@ class Visit:
         """Put changes of this job back: those numbered, or all."""
         mine = [e.id for e in self.entries() if e.is_open]
         wanted = mine if numbers is None else [n for n in numbers if n in mine]
-        return put_back(self.workshop.journal, self.computer, wanted, overwrite=overwrite, on_step=on_step)
+        outcomes = put_back(self.workshop.journal, self.computer, wanted, overwrite=overwrite, on_step=on_step)
+        if self.job.after is not None and any(o.result == "done" for o in outcomes):
+            self._keep(after_provisional="changes were put back since")
+        return outcomes
 
     def close(self) -> None:
         """Let the computer go."""

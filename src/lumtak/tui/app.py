@@ -1,5 +1,7 @@
 """The workbench."""
 
+import logging
+import sys
 from collections.abc import Iterable
 from typing import ClassVar
 
@@ -35,9 +37,18 @@ class LumtakApp(App[None]):
         self.workshop = workshop
         self.pace = pace
         self.demo = demo
+        self.problem: BaseException | None = None
+        """What made the application close, if it was not the user."""
         self.register_theme(DARK)
         self.register_theme(LIGHT)
         self.theme = DARK.name
+
+    def _fatal_error(self) -> None:
+        """End with a sentence; the log has the rest. Textual offers no public way to keep its traceback off the terminal."""
+        error = sys.exception()
+        logging.getLogger(__name__).error("the workbench had to close", exc_info=error)
+        self.problem = error
+        self._close_messages_no_wait()
 
     def on_mount(self) -> None:
         """Open the bench."""

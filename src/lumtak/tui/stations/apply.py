@@ -91,9 +91,8 @@ class ApplyStation(Station):
             )
         if done:
             owed = desk.owed.in_words()
-            return f"{done} changes are done and read back." + (
-                f" Now {owed}, then the proof." if owed else " Now the proof."
-            )
+            then = f"{owed[:1].upper()}{owed[1:]}; after that the proof." if owed else "Now the proof."
+            return f"{done} changes are done and read back. {then}"
         return "Nothing is chosen, and nothing was changed."
 
     def arrive(self) -> None:
@@ -167,12 +166,12 @@ def _consequences(plan: Plan) -> str:
 def _entry_row(entry: Entry, palette: Palette) -> Text:
     word, more = _STAGES[entry.stage]
     good = entry.stage == "verified"
-    text = Text(f"   {'◆' if good else '·'} ", style=palette.accent if good else palette.warning)
+    text = Text()
+    text.append(f"   {'◆' if good else '·'} ", style=palette.accent if good else palette.warning)
     text.append(_fit(entry.title, 26), style=f"bold {palette.ink}")
     now = entry.after.word if entry.after else "?"
-    if entry.stage == "undone":
-        now = entry.restore.word
-    text.append(_fit(f"{entry.before.word} → {now}", 20), style=palette.ink)
+    moved = f"{now} → {entry.restore.word}" if entry.stage == "undone" else f"{entry.before.word} → {now}"
+    text.append(_fit(moved, 20), style=palette.ink)
     text.append(f"{word:<14}", style=palette.accent if good else palette.warning)
     text.append(plain(entry.note or more, 200), style=palette.soft)
     return text
@@ -180,7 +179,8 @@ def _entry_row(entry: Entry, palette: Palette) -> Text:
 
 def _outcome_row(outcome: Outcome, palette: Palette) -> Text:
     good = outcome.result in {"done", "as it was"}
-    text = Text(f"   {'◆' if good else '·'} ", style=palette.accent if good else palette.warning)
+    text = Text()
+    text.append(f"   {'◆' if good else '·'} ", style=palette.accent if good else palette.warning)
     text.append(_fit(outcome.title, 26), style=f"bold {palette.ink}")
     text.append(_fit(f"{outcome.before} → {outcome.after}", 20), style=palette.ink)
     text.append(f"{outcome.result:<14}", style=palette.accent if good else palette.warning)

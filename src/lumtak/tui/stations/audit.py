@@ -61,6 +61,8 @@ class AuditStation(Station):
         most = max((f.weight.heft for f in found.findings), default=0.0) or 1.0
         for area in AREAS:
             mine = [f for f in found.findings if f.area == area]
+            if lines:
+                lines.append(Line(Text()))
             lines.append(self._heading(area, mine, palette))
             for finding in mine:
                 key = str(finding.ref)
@@ -76,19 +78,21 @@ class AuditStation(Station):
         return lines
 
     def _heading(self, area: Area, mine: list[Finding], palette: Palette) -> Line:
-        text = Text(f" {AREA_TITLES[area]}", style=f"bold {palette.ink}")
+        text = Text()
+        text.append(f" {AREA_TITLES[area]}", style=f"bold {palette.ink}")
         memory, cpu = sum(known(f.weight.ram_bytes) for f in mine), sum(known(f.weight.cpu_pct) for f in mine)
         if memory or cpu:
             text.append(f"   {ram(memory)}   {percent(cpu)}", style=palette.soft)
-        text.append(" " + "─" * max(0, self.size.width - text.cell_len - 3), style=palette.rule)
+        text.append(" " + "─" * max(0, self.app.size.width - text.cell_len - 3), style=palette.rule)
         return Line(text)
 
     def _row(self, f: Finding, most: float, palette: Palette, chosen: bool, applied: bool) -> Text:  # noqa: FBT001
-        wide = self.size.width >= _WIDE
+        wide = self.app.size.width >= _WIDE
         width = _BAR if wide else _NARROW_BAR
         colour = palette.kinds[f.stance]
         mark = "◇" if chosen else HATCH if applied else " "
-        text = Text(f" {mark} ", style=f"bold {palette.lit}" if chosen else palette.kinds["ease"])
+        text = Text()
+        text.append(f" {mark} ", style=f"bold {palette.lit}" if chosen else palette.kinds["ease"])
         cells = round(f.weight.heft / most * width)
         fill = FILLS[f.stance]
         text.append((fill * max(cells, 1 if f.weight.heft > 0 else 0)).ljust(width), style=colour)
@@ -115,7 +119,7 @@ class AuditStation(Station):
             rows.append(("does", f.does))
         if f.started_by:
             rows.append(("starts", f.started_by))
-        stops = ", ".join((*f.stops_with, f.stops) if f.stops else f.stops_with)
+        stops = ", ".join(self._stops(f))
         if stops:
             rows.append(("without it", stops))
         if f.can_choose:
@@ -131,14 +135,21 @@ class AuditStation(Station):
             rows.append(("to change it", f.fixed))
         rows.append(("figures", weight.source))
         texts = []
-        width = max(30, self.size.width - _INDENT - 14)
+        width = max(30, self.app.size.width - _INDENT - 14)
         for name, value in rows:
             for number, part in enumerate(_wrap(plain(value, 400), width)):
-                text = Text(" " * (_INDENT - 14) + "│ ", style=palette.kinds[f.stance])
+                text = Text()
+                text.append(" " * (_INDENT - 14) + "│ ", style=palette.kinds[f.stance])
                 text.append(f"{name if number == 0 else '':<13}", style=palette.soft)
                 text.append(part, style=palette.ink)
                 texts.append(text)
         return texts
+
+    def _stops(self, f: Finding) -> list[str]:
+        """Titles of what stops with it, and the function lost."""
+        found = self.desk.job.audit
+        others = [found.find(SettingRef(area=f.area, key=key)) for key in f.stops_with] if found else []
+        return [o.title for o in others if o] + ([f.stops] if f.stops else [])
 
     def _shows(self, ref: SettingRef) -> str:
         facts = self.desk.job.facts

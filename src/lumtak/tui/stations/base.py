@@ -1,8 +1,11 @@
 """What every station's view has."""
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, ClassVar
 
+from textual.binding import Binding, BindingType
 from textual.containers import Vertical
+
+from lumtak.tui.widgets.lines import LineList
 
 if TYPE_CHECKING:
     from lumtak.tui.job_screen import JobScreen
@@ -10,6 +13,10 @@ if TYPE_CHECKING:
 
 class Station(Vertical):
     """The view of one station; `show` draws the job as it is, `arrive` puts the focus where the work is."""
+
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding("up,down", "list", "Into the list", show=False),
+    ]
 
     @property
     def desk(self) -> "JobScreen":
@@ -20,6 +27,11 @@ class Station(Vertical):
         if not isinstance(screen, JobScreen):
             raise TypeError("a station stands on a job's screen")
         return screen
+
+    def action_list(self) -> None:
+        """Into the list, from anywhere on the station."""
+        for found in self.query(LineList):
+            found.focus()
 
     def show(self) -> None:
         """Draw the job as it is now."""

@@ -72,7 +72,8 @@ class BaselineStation(Station):
     def _invitation(self) -> Text:
         palette = Palette(self.app)
         pace = self.desk.capabilities.pace
-        text = Text("\nHow much load does it carry when nobody does anything?\n\n", style=f"bold {palette.ink}")
+        text = Text()
+        text.append("\nHow much load does it carry when nobody does anything?\n\n", style=f"bold {palette.ink}")
         text.append(
             f"Restart it, open nothing, then read for {span(BASELINE_S)}. While the load still settles, samples are left out, and the"
             " reading says how many. Cache is counted apart, and so is what Lumtak itself costs.\n",
@@ -93,7 +94,9 @@ class BaselineStation(Station):
         text.append(f", cache {ram(reading.mean('cache_bytes'))} (not load)", style=palette.soft)
         cut = reading.samples[reading.settled_from - 1].t_s if reading.settled_from else 0.0
         word = (
-            f"   settled after {span(cut)}" if reading.settled else "   it never settled, so take it again, and longer"
+            f"   settled after {span(cut)}, drawn faint"
+            if reading.settled
+            else "   it never settled, so take it again, and longer"
         )
         text.append(word, style=palette.soft if reading.settled else palette.warning)
         if reading.ended != "complete":
@@ -105,7 +108,8 @@ class BaselineStation(Station):
         titles = {str(f.ref): f.title for f in self.desk.job.audit.findings} if self.desk.job.audit else {}
         total = reading.ram_total_bytes
         heavy = sorted(reading.consumers, key=lambda c: -(c.cpu_pct + 100 * known(c.ram_bytes) / total))[:_HEAVIEST]
-        text = Text("\nHeaviest\n", style=f"bold {palette.soft}")
+        text = Text()
+        text.append("\nHeaviest\n", style=f"bold {palette.soft}")
         for cost in heavy:
             memory = "not known" if isinstance(cost.ram_bytes, NotMeasured) else ram(cost.ram_bytes)
             text.append(f"  {memory:>10}  {percent(cost.cpu_pct):>7}   ", style=palette.ink)
@@ -131,7 +135,8 @@ class BaselineStation(Station):
         text = Text("Reading…", style="bold")
         if samples:
             left = (self._count - len(samples)) * samples[-1].length_s
-            text = Text(f"Reading: {len(samples)} of {self._count} samples, {span(left)} left", style="bold")
+            text = Text()
+            text.append(f"Reading: {len(samples)} of {self._count} samples, {span(left)} left", style="bold")
             cpu = [s.cpu_pct for s in samples]
             text.append(
                 f"   CPU {percent(sum(cpu) / len(cpu))} ± {1.96 * batch_error(cpu):.1f} so far, RAM {ram(samples[-1].ram_used_bytes)}",

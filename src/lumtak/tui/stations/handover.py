@@ -2,6 +2,7 @@
 
 from pathlib import Path
 
+from rich.text import Text
 from textual.app import ComposeResult
 from textual.containers import Horizontal
 from textual.widgets import Button, Input, Static
@@ -44,7 +45,8 @@ class HandoverStation(Station):
         everything.label = f"Put all {len(left)} back…"
         everything.disabled = bool(desk.busy)
         everything.display = bool(left)
-        self.query_one(LineList).show([Line(_entry_row(e, palette), f"change {e.id}") for e in desk.entries])
+        rows = [Line(_entry_row(e, palette), f"change {e.id}") for e in desk.entries]
+        self.query_one(LineList).show([Line(Text()), *rows])
 
     def _sentence(self, left: list[Entry]) -> str:
         desk = self.desk
@@ -93,7 +95,9 @@ class HandoverStation(Station):
         visit = self.desk.visit
 
         def done(paths: list[Path]) -> None:
-            self.query_one("#written", Static).update(plain("Written: " + ", ".join(p.name for p in paths), 300))
+            self.query_one("#written", Static).update(
+                plain(f"Written: {', '.join(p.name for p in paths)} in {folder}", 300)
+            )
 
         self.desk.begin("writing the report", lambda: write_report(visit, folder), done)
 

@@ -32,7 +32,8 @@ class IntakeStation(Station):
         profiles.setdefault(job.profile.name, job.profile)
         for profile in profiles.values():
             here = profile.name == job.profile.name
-            text = Text(" ◆ " if here else "   ", style=palette.accent)
+            text = Text()
+            text.append(" ◆ " if here else "   ", style=palette.accent)
             text.append(f"{plain(profile.title, 26):<28}", style="bold" if here else palette.ink)
             ceilings = profile.ceilings
             text.append(f"ceilings CPU {ceilings.cpu_pct:g} %, RAM {ceilings.ram_pct:g} %   ", style=palette.soft)
@@ -42,7 +43,8 @@ class IntakeStation(Station):
 
     @staticmethod
     def _fact(name: str, value: str, palette: Palette) -> Line:
-        text = Text(f"   {name:<18}", style=palette.soft)
+        text = Text()
+        text.append(f"   {name:<18}", style=palette.soft)
         text.append(value, style=palette.ink)
         return Line(text)
 

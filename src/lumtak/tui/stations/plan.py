@@ -57,7 +57,9 @@ class PlanStation(Station):
             return
         self.query_one("#sum", Static).update(self._sum(plan))
         self.query_one("#more", Static).update(self._more(plan))
-        self.query_one(LineList).show([Line(self._row(s, palette), str(s.change.ref)) for s in plan.steps])
+        self.query_one(LineList).show(
+            [Line(Text()), *(Line(self._row(s, palette), str(s.change.ref)) for s in plan.steps)]
+        )
 
     def _sum(self, plan: Plan) -> str:
         reading: Reading | None = self.desk.after or self.desk.baseline
@@ -76,8 +78,8 @@ class PlanStation(Station):
     @staticmethod
     def _more(plan: Plan) -> str:
         blind = len(plan.unprojected)
-        unknown = f" {blind} of them cannot be projected and count as nothing." if blind else ""
-        return f"Projected from what each cost in the reading.{unknown} {OWED_WORDS[plan.owed]} Nothing is changed yet."
+        unknown = f" {blind} cannot be projected." if blind else ""
+        return f"Nothing is changed yet. Projected from what each cost in the reading.{unknown} {OWED_WORDS[plan.owed]}"
 
     def _row(self, step: Step, palette: Palette) -> Text:
         text = Text("   ")

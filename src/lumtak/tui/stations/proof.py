@@ -114,7 +114,7 @@ class ProofStation(Station):
         if before is None or after is None:
             return Text()
         text = self._owed_text(palette)
-        width = self.size.width - 2
+        width = self.app.size.width - 2
         forms = {"cpu_pct": ("%", 1.0, 1), "ram_used_bytes": ("GiB", GIB, 2)}
         for result in results:
             if result.column not in forms:
@@ -144,7 +144,8 @@ class ProofStation(Station):
             return Text()
         saved, doubt = plan.saves_cpu
         measured = {r.column: r.difference for r in results}
-        text = Text("\n Projected", style=palette.soft)
+        text = Text()
+        text.append("\n Projected", style=palette.soft)
         text.append(f"  CPU {signed(-saved)} ± {doubt:.1f} points, RAM {ram(-plan.saves_ram_bytes)}")
         text.append("   measured", style=palette.soft)
         text.append(f"  CPU {signed(measured['cpu_pct'])} points, RAM {ram(measured['ram_used_bytes'])}")

@@ -46,7 +46,8 @@ def _dots(
     most = max(counts)
     ordered = sorted(values)
     middle = ordered[len(ordered) // 2]
-    text = Text(f" {name:<{_NAME - 1}}", style=palette.ink)
+    text = Text()
+    text.append(f" {name:<{_NAME - 1}}", style=palette.ink)
     for place, count in enumerate(counts):
         if place == _place(middle, top, room):
             text.append("┃", style=f"bold {palette.lit}")
@@ -62,7 +63,8 @@ def _axis(top: float, room: int, palette: Palette, unit: str, decimals: int) -> 
     for part in range(5):
         place = min(room - 1, part * room // 4)
         line[place] = "┴"
-    text = Text(" " * _NAME + "".join(line), style=palette.rule)
+    text = Text()
+    text.append(" " * _NAME + "".join(line), style=palette.rule)
     text.append(f"  0 to {top:.{decimals}f} {unit}", style=palette.soft)
     return text
 
@@ -80,7 +82,8 @@ def _difference(
 
     clear = result.verdict != "none"
     colour = palette.accent if clear else palette.soft
-    text = Text(f" {'change':<{_NAME - 1}}", style=palette.ink)
+    text = Text()
+    text.append(f" {'change':<{_NAME - 1}}", style=palette.ink)
     for cell in range(room):
         if cell == place(result.difference / scale):
             text.append("◆", style=f"bold {colour}")

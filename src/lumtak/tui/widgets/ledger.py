@@ -129,7 +129,7 @@ class Ledger(Widget):
         word = "over" if over else "within" if strip.ceiling is not None else ""
         colour = palette.kinds["ease"] if over else palette.accent
         return [
-            Segment(text.rjust(15), Style(color=palette.ink, bold=True)),
+            Segment(text, Style(color=palette.ink, bold=True)),
             Segment(f"  {word}", Style(color=colour, bold=over)),
         ]
 
@@ -160,7 +160,7 @@ class Ledger(Widget):
             for name, share in (("ceiling", strip.ceiling), ("baseline", strip.baseline))
             if share is not None
         ]
-        return "  ".join(parts).rjust(15)
+        return "  ".join(parts)
 
     def _middle(self, strip: Strip, width: int) -> int | None:
         edge = 0.0
@@ -188,7 +188,7 @@ class Ledger(Widget):
             segments.append(Segment(fill * 2 + " ", Style(color=palette.kinds[kind])))
             segments.append(Segment(words[kind] + "   ", Style(color=palette.soft)))
         marks = {p.mark for strip in (self._ram, self._cpu) if strip for p in strip.pieces}
-        for mark, fill, word in (("chosen", HOLLOW, "chosen"), ("applied", HATCH, "changed, not yet measured")):
+        for mark, fill, word in (("chosen", HOLLOW, "chosen"), ("applied", HATCH, "changed, to be measured")):
             if mark in marks:
                 segments.append(Segment(fill * 2 + " ", Style(color=palette.kinds["ease"])))
                 segments.append(Segment(word + "   ", Style(color=palette.soft)))

@@ -136,6 +136,9 @@ class LineList(ScrollView, can_focus=True):
         if not 0 <= place < len(self._lines):
             return Strip.blank(width, ground)
         text = self._lines[place].text
+        if text.cell_len > width:
+            text = text.copy()
+            text.truncate(width, overflow="ellipsis")
         style = ground
         if place == self.cursor:
             palette = Palette(self.app)

@@ -50,6 +50,7 @@ class Route(Widget):
             word = station.capitalize() if wide else _SHORT[station]
             mark = "•" if station in self._done else " " if wide else ""
             pieces += [(station, f"{number} {word}{mark}"), (None, " ── " if wide else " ─ ")]
+        pieces[-1] = (None, " ")
         return pieces
 
     def render_line(self, y: int) -> Row:

@@ -14,7 +14,7 @@ _AXIS = 6
 class Trace(Widget):
     """CPU load, newest at the right, with the ceiling as a line; samples before the load settled are drawn faint."""
 
-    DEFAULT_CSS = "Trace { height: 8; }"
+    DEFAULT_CSS = "Trace { height: 30%; min-height: 6; max-height: 14; }"
 
     def __init__(self, *, id: str | None = None) -> None:  # noqa: A002 - Textual's name
         super().__init__(id=id)
@@ -47,21 +47,22 @@ class Trace(Widget):
         top = self._top()
         low = (height - 1 - y) * top / height
         step = top / height
-        mark = f"{low + step:.0f} %" if y % 2 == 0 else ""
-        segments = [Segment(mark.rjust(_AXIS - 1) + " ", Style(color=palette.soft))]
         at_ceiling = low < self._ceiling <= low + step
+        mark = f"{low + step:.0f} %" if y % 2 == 0 else ""
+        axis = f"{self._ceiling:g} %┄" if at_ceiling else mark + " "
+        segments = [Segment(axis.rjust(_AXIS), Style(color=palette.ink if at_ceiling else palette.soft))]
         for value, settled in columns:
             level = max(0, min(8, round((value - low) / step * 8)))
-            if level == 0 and at_ceiling:
-                segments.append(Segment("┄", Style(color=palette.soft)))
+            colour = palette.kinds["keep"] if settled else palette.kinds["cache"]
+            if at_ceiling:
+                segments.append(Segment("┄", Style(color=palette.ink, bgcolor=colour if level > 4 else None)))
             else:
-                colour = palette.kinds["keep"] if settled else palette.kinds["cache"]
                 segments.append(Segment(_BLOCKS[level], Style(color=colour)))
         rest = width - len(columns)
         if at_ceiling:
-            word = f"┄ ceiling {self._ceiling:g} % "
-            line = word + "┄" * max(0, rest - len(word)) if rest > len(word) else "┄" * rest
-            segments.append(Segment(line, Style(color=palette.soft)))
+            word = " ceiling "
+            line = "┄" * max(0, rest - len(word)) + word if rest > len(word) else "┄" * rest
+            segments.append(Segment(line, Style(color=palette.ink)))
         return Row(segments).apply_style(self.rich_style).adjust_cell_length(self.size.width, self.rich_style)
 
     def _top(self) -> float:
