@@ -84,8 +84,7 @@ def _half_width(first: tuple[float, float], second: tuple[float, float]) -> floa
     variance = first[0] + second[0]
     if variance <= 0:
         return 0.0
-    parts = sum(v * v / d for v, d in (first, second) if v > 0)
-    freedom = variance * variance / parts
+    freedom = 1 / sum((v / variance) ** 2 / d for v, d in (first, second))
     return float(stdtrit(freedom, 0.975) * np.sqrt(variance))
 
 

@@ -1,6 +1,5 @@
 """The report as a PDF: for the computer's owner first, for the next technician after that."""
 
-import functools
 import io
 from pathlib import Path
 from typing import Any
@@ -28,7 +27,6 @@ def report_pdf(content: Content, chart_svg: str | None) -> bytes:
     """The report's bytes; fonts are embedded, and the same content gives the same bytes."""
     from reportlab.lib.pagesizes import A4
     from reportlab.lib.units import mm
-    from reportlab.pdfgen.canvas import Canvas
     from reportlab.platypus import SimpleDocTemplate
 
     _fonts()
@@ -43,15 +41,16 @@ def report_pdf(content: Content, chart_svg: str | None) -> bytes:
         title=f"{plain(content.computer)}: what was done",
         author="Lumtak",
         invariant=1,
+        initialFontName="Lumtak",
     )
-    canvas = functools.partial(Canvas, initialFontName="Lumtak")
     story = _story(content, chart_svg, document.width - 2 * _FRAME_PADDING)
-    document.build(story, onFirstPage=_footer, onLaterPages=_footer, canvasmaker=canvas)
+    document.build(story, onFirstPage=_footer, onLaterPages=_footer)
     return out.getvalue()
 
 
 def _fonts() -> None:
     import matplotlib as mpl
+    from reportlab.graphics import shapes
     from reportlab.pdfbase import pdfmetrics
     from reportlab.pdfbase.ttfonts import TTFont
 
@@ -59,6 +58,7 @@ def _fonts() -> None:
     for name, file in (("Lumtak", "DejaVuSans.ttf"), ("Lumtak-Bold", "DejaVuSans-Bold.ttf")):
         if name not in pdfmetrics.getRegisteredFontNames():
             pdfmetrics.registerFont(TTFont(name, folder / file))
+    shapes.STATE_DEFAULTS["fontName"] = "Lumtak"  # a drawing names its first font even where it writes nothing in it
 
 
 def _footer(canvas: Any, document: Any) -> None:  # noqa: ANN401 - reportlab has no types

@@ -48,9 +48,10 @@ class UserFolder:
                 descriptor = os.open(place, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
             except FileNotFoundError:
                 return None
+            if not stat.S_ISREG(os.fstat(descriptor).st_mode):
+                os.close(descriptor)
+                raise ComputerError(f"{self.path}/{name} is no ordinary file.", "Look at it by hand.")
             with open(descriptor, "rb") as file:
-                if not stat.S_ISREG(os.fstat(descriptor).st_mode):
-                    raise ComputerError(f"{self.path}/{name} is no ordinary file.", "Look at it by hand.")
                 data = file.read(_MOST_BYTES + 1)
         if len(data) > _MOST_BYTES:
             raise ComputerError(f"{self.path}/{name} is larger than 1 MiB.", "Look at it by hand.")

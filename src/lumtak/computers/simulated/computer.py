@@ -51,8 +51,7 @@ class SimulatedComputer:
         self._model = Model(self.spec, self._state)
         if saved is None:
             self._boot()
-            self._model.advance(_FIRST_UPTIME_S)
-            self._note_login()
+            self._pass(_FIRST_UPTIME_S)
             self._save()
 
     def _new(self, seed: int) -> SimState:
@@ -124,8 +123,17 @@ class SimulatedComputer:
             return
         if self._pace:
             (stop or threading.Event()).wait(seconds / self._pace)
-        self._model.advance(seconds)
-        self._note_login()
+        self._pass(seconds)
+
+    def _pass(self, seconds: float) -> None:
+        """Time passes; while programs are starting, second by second, to see when the last has started."""
+        while seconds > 0 and self._state.login_took_s is None:
+            step = min(1.0, seconds)
+            self._model.advance(step)
+            seconds -= step
+            self._note_login()
+        if seconds > 0:
+            self._model.advance(seconds)
 
     def _note_login(self) -> None:
         if self._state.login_took_s is None and not self._model.starting:

@@ -1,0 +1,37 @@
+"""Fixtures."""
+
+import pytest
+from hypothesis import settings
+
+from helpers import bench, linux, linux_tree
+from lumtak.stations.workshop import Workshop
+
+settings.register_profile("lumtak", deadline=None, max_examples=60, derandomize=True)
+settings.load_profile("lumtak")
+
+
+@pytest.fixture
+def home(tmp_path):
+    return tmp_path / "home"
+
+
+@pytest.fixture
+def workshop(home):
+    made = Workshop(home)
+    yield made
+    made.close()
+
+
+@pytest.fixture
+def sim(home):
+    return bench(home / "simulated")
+
+
+@pytest.fixture
+def tree(tmp_path):
+    return linux_tree(tmp_path / "root")
+
+
+@pytest.fixture
+def box(tree):
+    return linux(tree)

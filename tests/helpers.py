@@ -1,0 +1,288 @@
+"""Makes computers, readings and folders for the tests."""
+
+import os
+import shutil
+import subprocess
+import sys
+import threading
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from importlib.resources import files
+from pathlib import Path
+
+import msgspec
+
+from lumtak.computers import Capabilities
+from lumtak.computers.linux.computer import LinuxComputer
+from lumtak.computers.linux.transport import LocalTransport
+from lumtak.computers.linux.user import User
+from lumtak.computers.simulated.computer import SimulatedComputer
+from lumtak.core.catalogue import Catalogue, load_catalogue
+from lumtak.core.facts import Facts, Hardware, Item, Setting, System
+from lumtak.core.load import Conditions, ConsumerLoad, Reading, Sample, Snapshot
+from lumtak.core.profile import Profile, load_profile
+from lumtak.core.setting import SettingRef, State
+from lumtak.core.units import GIB, MIB
+from lumtak.errors import ComputerError
+
+CATALOGUE: Catalogue = load_catalogue(
+    (files("lumtak") / "data" / "catalogue.toml").read_text(encoding="utf-8"), "catalogue.toml"
+)
+LUMTAK = (sys.executable, "-m", "lumtak")
+EVENING = datetime(2026, 3, 2, 20, 0, tzinfo=UTC)
+
+
+def profile(**changes) -> Profile:
+    text = (files("lumtak") / "data" / "profiles" / "hull-drafting.toml").read_text(encoding="utf-8")
+    return msgspec.structs.replace(load_profile(text, "hull-drafting.toml"), **changes)
+
+
+def lumtak(*arguments, home=None, env=None, cwd=None, timeout=60) -> subprocess.CompletedProcess:
+    """The program, as a person runs it."""
+    where = ("--home", str(home)) if home else ()
+    environment = {**os.environ, **(env or {})}
+    return subprocess.run(
+        [*LUMTAK, *where, *map(str, arguments)],
+        capture_output=True,
+        text=True,
+        env=environment,
+        cwd=cwd,
+        timeout=timeout,
+        check=False,
+    )
+
+
+def item(area, key, **fields) -> Item:
+    given = {"title": key, "value": "auto" if area == "services" else "on", "running": True}
+    given["setting"] = Setting(values=("auto", "demand", "manual", "off") if area == "services" else ("on", "off"))
+    return Item(area=area, key=key, **{**given, **fields})
+
+
+def facts(*items, **fields) -> Facts:
+    given = {
+        "address": "sim:test",
+        "identity": "sim-test",
+        "name": "test",
+        "hardware": Hardware(cores=4, ram_bytes=8 * GIB, nominal_mhz=2000.0, disk="solid", battery=False),
+        "system": System(
+            name="Test", kernel="1", boot_id="b1", session_id="s1", uptime_s=600.0, since_login_s=500.0, user="u",
+            power_source="mains", power_plan="balanced",
+        ),
+    }  # fmt: skip
+    return Facts(items=items, **{**given, **fields})
+
+
+def sample(cpu_pct=20.0, t_s=1.0, **fields) -> Sample:
+    given = {
+        "length_s": 1.0, "iowait_pct": 0.0, "steal_pct": 0.0, "work": cpu_pct / 25, "ram_used_bytes": 4.0 * GIB, "ram_pct": 50.0,
+        "cache_bytes": 1.0 * GIB, "swap_used_bytes": 0.0, "swap_in_bytes": 0.0, "swap_out_bytes": 0.0, "own_pct": 0.0,
+        "consumers": {},
+    }  # fmt: skip
+    return Sample(t_s=t_s, cpu_pct=cpu_pct, **{**given, **fields})
+
+
+def conditions(**fields) -> Conditions:
+    given = {
+        "boot_id": "b1", "session_id": "s1", "uptime_s": 600.0, "since_login_s": 500.0, "power_source": "mains",
+        "power_plan": "balanced", "user": "u",
+    }  # fmt: skip
+    return Conditions(**{**given, **fields})
+
+
+def reading(values=(20.0,) * 60, costs=(), **fields) -> Reading:
+    """A reading with these CPU percentages, and costs as (key, cpu_pct, ram_mib)."""
+    given = {
+        "computer": "sim:test", "identity": "sim-test", "taken_at": "2026-03-02T08:00:00+00:00", "interval_s": 1.0, "cores": 4,
+        "ram_total_bytes": 8 * GIB, "ended": "complete", "settled_from": 0, "settled": True, "conditions": conditions(),
+    }  # fmt: skip
+    consumers = tuple(
+        ConsumerLoad(key=k, cpu_pct=c, cpu_se_pct=0.1, ram_bytes=m * MIB, ram_how="counted") for k, c, m in costs
+    )
+    samples = tuple(sample(v, t_s=i + 1.0) for i, v in enumerate(values))
+    return Reading(samples=samples, consumers=consumers, **{**given, **fields})
+
+
+# -- the simulated bench, switched on once and copied -----------------------------------------------------------------------
+
+_SWITCHED_ON: dict[int, bytes] = {}
+
+
+def bench(folder: Path, seed: int = 7) -> SimulatedComputer:
+    """The drawing bench as new; its first hour is simulated once a test run."""
+    path = folder / "drawing-bench.json"
+    if not path.exists() and seed in _SWITCHED_ON:
+        folder.mkdir(parents=True, exist_ok=True)
+        path.write_bytes(_SWITCHED_ON[seed])
+    computer = SimulatedComputer("drawing-bench", folder, seed=None if path.exists() else seed)
+    _SWITCHED_ON.setdefault(seed, path.read_bytes())
+    return computer
+
+
+# -- a folder that looks like a Linux computer ---------------------------------------------------------------------------------
+
+STAT = b"""cpu  4000 100 1000 90000 500 0 50 20 0 0
+cpu0 2000 50 500 45000 250 0 25 10 0 0
+cpu1 2000 50 500 45000 250 0 25 10 0 0
+intr 1
+"""
+MEMINFO = b"""MemTotal:        4096000 kB
+MemFree:         1024000 kB
+MemAvailable:    2048000 kB
+Buffers:           10000 kB
+Cached:           900000 kB
+SwapTotal:       1000000 kB
+SwapFree:         900000 kB
+"""
+
+
+def put(root: Path, path: str, data: bytes | str) -> Path:
+    place = root / path.lstrip("/")
+    place.parent.mkdir(parents=True, exist_ok=True)
+    place.write_bytes(data.encode() if isinstance(data, str) else data)
+    return place
+
+
+def process(
+    root: Path,
+    pid: int,
+    name: bytes = b"tide-feed",
+    ticks=(100, 50),
+    rss=1000,
+    shared=200,
+    started=500,
+    cgroup=b"0::/\n",
+) -> None:
+    fields = f"S 1 1 1 0 -1 4194304 0 0 0 0 {ticks[0]} {ticks[1]} 0 0 20 0 1 0 {started} 1000000 {rss} 0".encode()
+    put(root, f"/proc/{pid}/stat", b"%d (%b) %b\n" % (pid, name, fields))
+    put(root, f"/proc/{pid}/statm", f"5000 {rss} {shared} 1 0 1 0")
+    put(root, f"/proc/{pid}/cgroup", cgroup)
+
+
+ENTRY = "[Desktop Entry]\nType=Application\nName=Tide feed\nExec=/opt/tide/tide-feed --quiet\n"
+
+
+def linux_tree(root: Path) -> Path:
+    """A small computer with two autostart entries and three processes."""
+    put(root, "/proc/stat", STAT)
+    put(root, "/proc/meminfo", MEMINFO)
+    put(root, "/proc/uptime", "1234.5 2000.0\n")
+    put(root, "/proc/vmstat", "pswpin 10\npswpout 20\n")
+    put(root, "/proc/sys/kernel/hostname", "loft\n")
+    put(root, "/proc/sys/kernel/osrelease", "6.1.0\n")
+    put(root, "/proc/sys/kernel/random/boot_id", "11111111-2222-3333-4444-555555555555\n")
+    put(root, "/proc/sys/vm/swappiness", "60\n")
+    put(root, "/etc/machine-id", "0123456789abcdef0123456789abcdef\n")
+    put(root, "/etc/os-release", 'PRETTY_NAME="Slipway 4"\n')
+    put(root, "/etc/xdg/autostart/tide-feed.desktop", ENTRY)
+    put(
+        root,
+        "/home/u/.config/autostart/sail-sync.desktop",
+        ENTRY.replace("Tide feed", "Sail sync").replace("tide", "sail"),
+    )
+    process(root, 10, b"tide-feed", rss=9000)
+    process(root, 11, b"big) (one", rss=9000)
+    process(root, 12, b"kworker/0:1")
+    stat = root / "proc/12/stat"
+    stat.write_bytes(stat.read_bytes().replace(b" 4194304 ", b" 2129984 "))
+    return root
+
+
+def tree_user() -> User:
+    return User(name="u", uid=os.getuid(), gid=os.getgid(), config_home="/home/u/.config", config_dirs=("/etc/xdg",))
+
+
+def linux(root: Path) -> LinuxComputer:
+    clock = iter(range(10**6))
+    return LinuxComputer(
+        LocalTransport(str(root)),
+        tree_user(),
+        CATALOGUE,
+        address="local",
+        monotonic=lambda: float(next(clock)),
+        wall=lambda: EVENING,
+    )
+
+
+def snapshot_of(folder: Path) -> dict[str, object]:
+    """Every file below a folder: links with their target, files with mode and bytes, folders."""
+    found: dict[str, object] = {}
+    for path in sorted(folder.rglob("*")):
+        name = str(path.relative_to(folder))
+        if path.is_symlink():
+            found[name] = ("link", str(path.readlink()))
+        elif path.is_dir():
+            found[name] = "folder"
+        else:
+            found[name] = (path.stat().st_mode & 0o7777, path.read_bytes())
+    return found
+
+
+def copy_tree(source: Path, target: Path) -> Path:
+    shutil.copytree(source, target, symlinks=True)
+    return target
+
+
+# -- a computer made of nothing but settings, for faults -------------------------------------------------------------------------
+
+
+@dataclass
+class Plain:
+    """Settings in a dictionary; `trouble` is called before every write and may raise, or return a value to store instead."""
+
+    values: dict[str, str | None]
+    boot: str = "b1"
+    session: str = "s1"
+    address: str = "sim:plain"
+    identity: str = "sim-plain"
+    name: str = "plain"
+    shows: str = "now"
+
+    def __post_init__(self):
+        self.trouble = lambda ref, value: value
+        self.writes = 0
+
+    def facts(self):
+        items = [item(r.split(":")[0], r.split(":")[1], value=v, setting=Setting(values=("on", "off", "auto", "manual"), shows=self.shows))
+                 for r, v in self.values.items()]  # fmt: skip
+        return facts(*items, address=self.address, identity=self.identity, name=self.name, system=self.system())
+
+    def system(self):
+        return msgspec.structs.replace(facts().system, boot_id=self.boot, session_id=self.session)
+
+    def capabilities(self):
+        return Capabilities()
+
+    def sample(self, *, memory=False) -> Snapshot:
+        raise ComputerError("plain has no load.")
+
+    def read(self, ref: SettingRef) -> State:
+        if str(ref) not in self.values:
+            raise ComputerError(f"{ref} is gone.")
+        return State(value=self.values[str(ref)])
+
+    def write(self, ref: SettingRef, state: State) -> None:
+        self.writes += 1
+        self.values[str(ref)] = self.trouble(ref, state.value)
+
+    def boot_id(self):
+        return self.boot
+
+    def session_id(self):
+        return self.session
+
+    def now_s(self):
+        return 0.0
+
+    def wall(self):
+        return EVENING
+
+    def wait(self, seconds, stop: threading.Event | None = None):
+        pass
+
+    def restart(self, *, login_only=False):
+        self.session += "+"
+        if not login_only:
+            self.boot += "+"
+
+    def close(self):
+        pass

@@ -1,0 +1,216 @@
+"""Judging items, and plans of changes."""
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from helpers import CATALOGUE, facts, item, profile, reading
+from lumtak.core.audit import audit
+from lumtak.core.facts import Fixed, Gap, Setting
+from lumtak.core.needs import stops_with, works_through
+from lumtak.core.plan import check_changes, make_plan
+from lumtak.core.profile import Never
+from lumtak.core.record import NotMeasured
+from lumtak.core.setting import SettingRef, parse_change, parse_ref
+from lumtak.core.units import MIB
+from lumtak.errors import UnknownNameError, UsageError
+
+
+def judged(*items, who=None, costs=(), weighed=True):
+    return audit(facts(*items), who or profile(), CATALOGUE, reading(costs=costs) if weighed else None)
+
+
+def stance(*items, **options):
+    found = judged(*items, **options)
+    return {f.key: f.stance for f in found.findings}
+
+
+def test_each_rule():
+    got = stance(
+        item("services", "screen", role="graphics"),
+        item("services", "plotter", role="plotting", needs=("spool",)),
+        item("services", "spool", role="fax"),
+        item("services", "index", role="indexing"),
+        item("services", "mystery"),
+        item("services", "copies", role="backup"),
+        item("services", "resting", role="indexing", value="demand", running=False),
+        item("effects", "thumbnails", value=None),
+        item("effects", "shadows", value=None),
+        item("effects", "glass", value="off"),
+        item("power", "mains", value="full", setting=Setting(values=("balanced", "full"))),
+        item("memory", "swappiness", value="100", setting=Setting(lowest=0, highest=200)),
+        item("memory", "swap_mib", value="2048", setting=Setting(lowest=0, highest=9999)),
+    )
+    assert got == {
+        "screen": "guarded", "plotter": "keep", "spool": "keep", "index": "ease", "mystery": "ask", "copies": "guarded",
+        "resting": "keep", "thumbnails": "keep", "shadows": "ease", "glass": "keep", "mains": "ease", "swappiness": "ease",
+        "swap_mib": "keep",
+    }  # fmt: skip
+
+
+def test_an_item_that_the_profile_never_touches_by_its_address():
+    who = profile(never=Never(items=("apps:mystery",)))
+    assert stance(item("apps", "mystery"), who=who) == {"mystery": "guarded"}
+
+
+@pytest.mark.parametrize(
+    ("values", "role", "proposal"),
+    [
+        (("auto", "demand", "off"), "indexing", "demand"),
+        (("auto", "off"), "indexing", "off"),
+        (("auto", "manual", "off"), "tide-data", "manual"),
+    ],
+)
+def test_the_gentlest_value_that_the_setting_has_is_proposed(values, role, proposal):
+    (finding,) = judged(item("services", "x", role=role, setting=Setting(values=values))).findings
+    assert (finding.proposal, finding.can_choose) == (proposal, True)
+
+
+def test_what_cannot_be_changed_says_what_would_be_needed():
+    (finding,) = judged(item("services", "x", role="fax", setting=Fixed(needed="root"))).findings
+    assert (finding.stance, finding.can_choose) == ("ease", False)
+    assert "root" in finding.why_not()
+
+
+def test_a_plan_that_the_computer_does_not_have_is_not_proposed():
+    (finding,) = judged(item("power", "mains", value="full", setting=Setting(values=("full", "saving")))).findings
+    assert (finding.stance, finding.proposal) == ("keep", None)
+
+
+def test_weights_come_from_the_reading_or_are_said_to_be_missing():
+    items = (
+        item("services", "a", role="fax"),
+        item("services", "b", role="fax"),
+        item("effects", "shadows"),
+        item("memory", "swappiness", value="1"),
+    )
+    found = judged(*items, costs=[("services:a", 3.0, 100)])
+    by_key = {f.key: f for f in found.findings}
+    assert (by_key["a"].weight.cpu_pct, by_key["a"].weight.ram_bytes, by_key["a"].grade) == (3.0, 100 * MIB, "expected")
+    assert (by_key["b"].weight.cpu_pct, by_key["b"].grade) == (0.0, "no effect")
+    assert isinstance(by_key["shadows"].weight.cpu_pct, NotMeasured)
+    assert by_key["swappiness"].grade == "depends"
+    bare = judged(*items, weighed=False)
+    assert all(isinstance(f.weight.cpu_pct, NotMeasured) for f in bare.findings)
+    assert "nothing is weighed yet" in bare.headline
+
+
+def test_the_heaviest_stands_first_in_its_area_and_in_the_headline():
+    found = judged(
+        item("apps", "light"),
+        item("apps", "heavy"),
+        item("services", "s"),
+        costs=[("apps:heavy", 9.0, 500), ("apps:light", 1.0, 5)],
+    )
+    assert [f.key for f in found.findings] == ["s", "heavy", "light"]
+    assert "heavy" in found.headline
+
+
+def test_nothing_to_gain_is_said():
+    assert "nothing here weighs" in judged(item("services", "screen", role="graphics")).headline
+
+
+def test_gaps_are_handed_on():
+    found = audit(facts(gaps=(Gap(area="power", reason="no battery"),)), profile(), CATALOGUE, None)
+    assert found.gaps[0].reason == "no battery"
+
+
+KEYS = st.sampled_from([f"k{i}" for i in range(8)])
+SYSTEMS = st.lists(
+    st.tuples(KEYS, st.sampled_from(["", *(r.name for r in CATALOGUE.role)]), st.lists(KEYS, max_size=3), st.sampled_from(["auto", "off", None])),
+    max_size=8, unique_by=lambda t: t[0],
+)  # fmt: skip
+
+
+@given(SYSTEMS, st.sets(st.sampled_from([r.name for r in CATALOGUE.role]), max_size=5))
+def test_nothing_guarded_or_needed_is_ever_eased(system, needed):
+    items = [item("services", k, role=role, needs=tuple(needs), value=value) for k, role, needs, value in system]
+    who = profile(needs=type(profile().needs)(roles=tuple(needed)))
+    computer = facts(*items)
+    found = audit(computer, who, CATALOGUE, None)
+    kept = {key for i in items if i.role in needed for key in works_through(i.ref, items)}
+    for finding in found.findings:
+        role = CATALOGUE.find(finding.role)
+        if (role and role.guarded) or finding.role in needed or finding.key in kept:
+            assert finding.stance != "ease", finding
+            assert not finding.can_choose
+
+
+@given(SYSTEMS)
+def test_closures_are_each_others_inverse_and_end_in_cycles(system):
+    items = [item("services", k, needs=tuple(needs)) for k, _, needs, _ in system]
+    keys = {i.key for i in items}
+    for one in items:
+        for other in stops_with(one.ref, items):
+            assert one.key in works_through(SettingRef(area="services", key=other), items) or other == one.key
+        assert set(works_through(one.ref, items)) - keys <= {n for i in items for n in i.needs}
+
+
+# -- plans ------------------------------------------------------------------------------------------------------------------
+
+
+def planned(items, *changes, costs=()):
+    computer = facts(*items)
+    found = audit(computer, profile(), CATALOGUE, reading(costs=costs))
+    return make_plan(computer, found, [parse_change(c) for c in changes])
+
+
+def test_dependents_first_and_restarts_last():
+    late = Setting(values=("auto", "off"), shows="restart")
+    items = [
+        item("services", "base", role="fax"),
+        item("services", "user", role="fax", needs=("base",)),
+        item("services", "a-late", role="fax", setting=late),
+    ]
+    plan = planned(items, "services:a-late=off", "services:base=off", "services:user=off")
+    assert [s.change.ref.key for s in plan.steps] == ["user", "base", "a-late"]
+    assert plan.owed == "restart"
+    assert "user" in plan.steps[1].stops
+
+
+def test_savings_are_summed_and_doubt_in_quadrature():
+    items = [item("services", k, role="fax") for k in "ab"] + [item("effects", "shadows")]
+    plan = planned(
+        items,
+        "services:a=off",
+        "services:b=off",
+        "effects:shadows=off",
+        costs=[("services:a", 3.0, 100), ("services:b", 1.0, 50)],
+    )
+    assert plan.saves_cpu == (pytest.approx(4.0), pytest.approx(0.02**0.5))
+    assert plan.saves_ram_bytes == 150 * MIB
+    assert [s.change.ref.key for s in plan.unprojected] == ["shadows"]
+
+
+def test_switching_on_saves_nothing():
+    plan = planned([item("apps", "a", value="off")], "apps:a=on", costs=[("apps:a", 3.0, 100)])
+    assert plan.saves_cpu == (0.0, 0.0)
+
+
+@pytest.mark.parametrize(
+    ("changes", "says"),
+    [
+        (["services:a=off", "services:a=manual"], "contradict"),
+        (["services:screen=off"], "guarded"),
+        (["services:a=often"], "it can be auto, demand, manual, off"),
+        (["services:fixed=off"], "needs root"),
+    ],
+)
+def test_what_is_refused(changes, says):
+    items = [
+        item("services", "a"),
+        item("services", "screen", role="graphics"),
+        item("services", "fixed", setting=Fixed(needed="needs root")),
+    ]
+    with pytest.raises(UsageError, match=says):
+        planned(items, *changes)
+
+
+def test_an_unknown_setting_names_the_nearest():
+    with pytest.raises(UnknownNameError, match="Did you mean services:tide-feed"):
+        planned([item("services", "tide-feed")], "services:tidefeed=off")
+
+
+def test_an_app_may_be_named_by_its_file():
+    (change,) = check_changes(facts(item("apps", "sail")), [parse_change("apps:sail.desktop=off")], ())
+    assert change.ref == parse_ref("apps:sail")

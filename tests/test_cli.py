@@ -1,0 +1,307 @@
+"""The command line, run as a person runs it: exit codes, one sentence for whatever is wrong, nothing half-written."""
+
+import json
+import os
+import signal
+import subprocess
+import time
+from pathlib import Path
+
+import msgspec
+import pytest
+
+from helpers import ENTRY, LUMTAK, bench, lumtak, put, reading, snapshot_of
+from lumtak.core.load import to_json
+
+
+@pytest.fixture
+def ready(home):
+    """A home in which the bench is switched on already."""
+    bench(home / "simulated").close()
+    return home
+
+
+def fine(*arguments, **options):
+    result = lumtak(*arguments, **options)
+    assert result.returncode == 0, result.stderr
+    assert "Traceback" not in result.stderr
+    return result.stdout
+
+
+def refused(code, *arguments, says=(), **options):
+    result = lumtak(*arguments, **options)
+    assert result.returncode == code, (result.returncode, result.stdout, result.stderr)
+    assert "Traceback" not in result.stderr + result.stdout
+    (line,) = [x for x in result.stderr.splitlines() if x.startswith("lumtak: ")]
+    for word in says:
+        assert word in line, line
+    return result
+
+
+def test_version_and_help():
+    assert fine("--version").startswith("lumtak 0.")
+    assert "Exit codes: 0 done, 1 failed, 2 usage, 3 conflict" in fine("--help")
+    for command in ("apply", "audit", "read", "compare", "undo", "job"):
+        assert "lumtak " in fine(command, "--help"), "examples"
+
+
+@pytest.mark.parametrize(
+    ("arguments", "says"),
+    [
+        (("facts", "sim:drawing-bensh"), ("no computer called sim:drawing-bensh", "Did you mean sim:drawing-bench")),
+        (("facts", "elsewhere"), ("no computer called elsewhere",)),
+        (("audit", "sim:drawing-bench", "--profile", "hul-drafting"), ("no profile", "Did you mean hull-drafting")),
+        (("apply", "sim:drawing-bench", "services:tide-fed=off"), ("Did you mean services:tide-feed",)),
+        (("apply", "sim:drawing-bench", "services:tide-feed=gone"), ("it can be auto, demand, manual, off",)),
+        (("apply", "sim:drawing-bench", "services:display-keeper=off"), ("guarded",)),
+        (("apply", "sim:drawing-bench", "nonsense"), ("AREA:KEY=VALUE",)),
+        (("undo", "sim:drawing-bench"), ("--all",)),
+        (("undo", "sim:drawing-bench", "7"), ("no change on this computer called 7",)),
+        (("report", "nowhere-1", "--out", "x"), ("no job called nowhere-1",)),
+        (("read", "sim:drawing-bench", "--out", "x.txt"), (".json nor .csv",)),
+        (("read", "sim:drawing-bench", "--out", "nowhere/x.csv"), ("no folder",)),
+        (("read", "sim:drawing-bench", "--seconds", "0", "--out", "x.csv"), ("not possible",)),
+        (("facts", "sim:drawing-bench", "--user", "carpenter"), ("no user carpenter",)),
+        (("adit", "local"), ("adit",)),
+        (("audit", "local"), ("--profile",)),
+        (("job", "start", "sim:drawing-bench", "--profile", "/nowhere.toml"), ("no such file",)),
+    ],
+)
+def test_what_makes_no_sense_is_one_sentence(ready, tmp_path, arguments, says):
+    refused(2, *arguments, home=ready, cwd=tmp_path, says=says)
+    assert {p.name for p in tmp_path.iterdir()} == {"home"}, "nothing half-written"
+
+
+def test_a_profile_with_a_wrong_key_names_file_line_and_nearest(ready, tmp_path):
+    path = tmp_path / "p.toml"
+    path.write_text('format = 1\nname = "p"\ntitle = "P"\n[ceilings]\ncpu_pct = 5\nram_pc = 40\n')
+    for command in (("profile", "check", path), ("audit", "sim:drawing-bench", "--profile", path)):
+        refused(2, *command, home=ready, says=(f"{path}, line 6", "“ram_pc”", "“ram_pct”"))
+
+
+def test_a_home_that_cannot_be_written(tmp_path):
+    put(tmp_path, "file", "x")
+    for command in (
+        ("apply", "sim:drawing-bench", "effects:shadows=off"),
+        ("jobs",),
+        ("job", "start", "local", "--profile", "writing-and-web"),
+    ):
+        result = lumtak(*command, home=tmp_path / "file/home")
+        assert result.returncode in {1, 2}
+        assert "Traceback" not in result.stderr
+        assert result.stderr.startswith("lumtak: ")
+
+
+def test_a_full_disk(tmp_path):
+    refused(1, "example", "--out", "/dev/full/x", says=("cannot be written",))
+
+
+def test_where_home_is_said_does_not_matter(ready):
+    first = fine("journal", "sim:drawing-bench", home=ready)
+    second = lumtak("journal", "sim:drawing-bench", "--home", ready)
+    assert second.stdout == first
+
+
+def test_profiles_are_listed_by_name():
+    lines = fine("profile", "list").splitlines()
+    assert [line.split()[0] for line in lines] == ["hull-drafting", "writing-and-web"]
+    assert {p["name"] for p in json.loads(fine("profile", "list", "--json"))} == {"hull-drafting", "writing-and-web"}
+
+
+def test_audit_in_json_and_in_words(ready):
+    found = json.loads(fine("audit", "sim:drawing-bench", "--profile", "hull-drafting", "--json", home=ready))
+    assert all({"area", "key", "stance", "reason", "grade"} <= f.keys() for f in found["findings"])
+    stances = {f"{f['area']}:{f['key']}": f["stance"] for f in found["findings"]}
+    assert stances["services:chart-cache"] == "ease"
+    assert stances["services:moulding-link"] == "ask"
+    text = fine("audit", "sim:drawing-bench", "--profile", "hull-drafting", "--seconds", "0", home=ready)
+    assert "services:chart-cache" in text
+    assert "nothing is weighed yet" in text
+
+
+def test_forth_and_back_through_the_journal(ready):
+    before = json.loads((ready / "simulated/drawing-bench.json").read_text())["settings"]
+    out = fine(
+        "apply",
+        "sim:drawing-bench",
+        "apps:chat-horn=off",
+        "effects:shadows=off",
+        "services:crash-courier=off",
+        home=ready,
+    )
+    assert out.count("read back") == 3
+    assert "restart owed for 2" in out
+    journal = json.loads(fine("journal", "sim:drawing-bench", "--json", home=ready))
+    assert {c["setting"]: (c["before"], c["value"], c["state"]) for c in journal["changes"]} == {
+        "effects:shadows": (None, "off", "verified"),
+        "apps:chat-horn": ("on", "off", "verified"),
+        "services:crash-courier": ("auto", "off", "verified"),
+    }
+    assert "nothing is owed" in fine("restart", "sim:drawing-bench", home=ready)
+    assert "unset" in fine("undo", "sim:drawing-bench", "1", home=ready)
+    fine("undo", "sim:drawing-bench", "--all", home=ready)
+    assert "nothing to put back" in fine("undo", "sim:drawing-bench", "--all", home=ready)
+    assert json.loads((ready / "simulated/drawing-bench.json").read_text())["settings"] == before
+
+
+def test_a_conflict_is_exit_3_and_can_be_overwritten(ready):
+    fine("apply", "sim:drawing-bench", "apps:chat-horn=off", "memory:swappiness=60", home=ready)
+    path = ready / "simulated/drawing-bench.json"
+    state = json.loads(path.read_text())
+    state["settings"]["memory:swappiness"] = "33"
+    path.write_text(json.dumps(state))
+    result = refused(3, "undo", "sim:drawing-bench", "--all", home=ready)
+    assert "now it is 33" in result.stdout
+    assert "100" in fine("undo", "sim:drawing-bench", "--all", "--overwrite", home=ready)
+
+
+def test_read_and_compare(ready, tmp_path):
+    for name in ("a.json", "b.csv"):
+        fine("read", "sim:drawing-bench", "--seconds", "60", "--out", tmp_path / name, home=ready)
+    result = json.loads(fine("compare", tmp_path / "a.json", tmp_path / "b.csv", "--json"))
+    assert {"difference", "ci95", "verdict", "n_before", "n_after"} <= result.keys()
+    assert result["ci95"][0] <= result["difference"] <= result["ci95"][1]
+    low = reading([10.0 + i % 3 for i in range(60)])
+    (tmp_path / "low.json").write_bytes(to_json(low))
+    assert "lower" in fine("compare", tmp_path / "a.json", tmp_path / "low.json")
+    assert "ram_pct" in fine("compare", tmp_path / "a.json", tmp_path / "low.json", "--column", "ram_pct")
+    (tmp_path / "cut.json").write_bytes(to_json(low)[:500])
+    refused(2, "compare", tmp_path / "a.json", tmp_path / "cut.json", says=("cut short",))
+    (tmp_path / "one.json").write_bytes(to_json(msgspec.structs.replace(low, samples=low.samples[:1])))
+    refused(2, "compare", tmp_path / "a.json", tmp_path / "one.json", says=("at least 2",))
+
+
+def test_a_whole_job_without_a_screen(ready, tmp_path):
+    job = fine("job", "start", "sim:drawing-bench", "--profile", "hull-drafting", home=ready).strip()
+    assert job == "drawing-bench-1"
+    fine("job", "baseline", job, "--seconds", "60", home=ready)
+    assert "chart-cache" in fine("job", "audit", job, home=ready)
+    assert "projected" in fine("job", "choose", job, "--eased", home=ready)
+    fine("job", "apply", job, home=ready)
+    fine("restart", "sim:drawing-bench", home=ready)
+    assert "less load" in fine("job", "after", job, home=ready)
+    assert (tmp_path / "r/report.pdf").exists() is False
+    fine("report", job, "--out", tmp_path / "r", home=ready)
+    assert {p.name for p in (tmp_path / "r").iterdir()} == {"report.pdf", "load.svg", "job.json"}
+    assert f"{job}  sim:drawing-bench  proof" in fine("jobs", home=ready)
+
+
+# -- this computer, in a temporary home ------------------------------------------------------------------------------------------------
+
+
+@pytest.fixture
+def person(tmp_path):
+    """A user's home with an autostart entry of the test's own."""
+    folder = tmp_path / "person"
+    put(folder, ".config/autostart/lumtak-test-tide.desktop", ENTRY)
+    put(folder, ".config/autostart/lumtak-[b]\x1b[2J.desktop", ENTRY.replace("Tide feed", "\x1b[2J[bold]"))
+    return folder
+
+
+@pytest.fixture
+def there(person, tmp_path):
+    env = {
+        "HOME": str(person),
+        "XDG_CONFIG_HOME": "",
+        "XDG_CONFIG_DIRS": str(tmp_path / "xdg"),
+        "SUDO_USER": "",
+        "XDG_DATA_HOME": "",
+    }
+    put(tmp_path, "xdg/autostart/lumtak-test-system.desktop", ENTRY)
+    return {"home": tmp_path / "data", "env": env}
+
+
+def test_facts_agree_with_the_kernel(there):
+    facts = json.loads(fine("facts", "local", "--json", **there))
+    total = Path("/proc/meminfo").read_text().split()[1]
+    assert facts["hardware"]["ram_bytes"] == int(total) * 1024
+    seen = {p["pid"] for p in facts["processes"]}
+    assert os.getpid() in seen
+    assert 1 in seen
+    assert "processors" in fine("facts", "local", **there)
+
+
+def test_an_entry_that_nobody_knows_is_a_question(there):
+    found = json.loads(fine("audit", "local", "--profile", "writing-and-web", "--seconds", "1", "--json", **there))
+    mine = {f["key"]: f for f in found["findings"]}
+    assert mine["lumtak-test-tide"]["stance"] == "ask"
+    assert {g["area"] for g in found["gaps"]} >= {"effects"}
+    text = fine("audit", "local", "--profile", "writing-and-web", "--seconds", "0", **there)
+    assert "\x1b" not in text
+    assert "[2J" in text
+
+
+def test_a_real_change_by_the_standard_and_back_to_the_byte(person, there):
+    before = snapshot_of(person)
+    fine("apply", "local", "apps:lumtak-test-tide=off", "apps:lumtak-test-system.desktop=off", **there)
+    for name in ("tide", "system"):
+        assert "Hidden=true" in (person / f".config/autostart/lumtak-test-{name}.desktop").read_text()
+    assert "login owed for 2" in fine("journal", "local", **there)
+    fine("undo", "local", "--all", **there)
+    assert snapshot_of(person) == before
+
+
+def test_only_a_restart_by_hand_for_this_computer(there):
+    refused(1, "restart", "local", says=("yourself",), **there)
+
+
+def test_a_reading_of_this_computer_stopped_by_hand_is_kept(there, tmp_path):
+    command = [
+        *LUMTAK,
+        "--home",
+        there["home"],
+        "read",
+        "local",
+        "--seconds",
+        "600",
+        "--interval",
+        "0.2",
+        "--out",
+        tmp_path / "r.json",
+    ]
+    process = subprocess.Popen(
+        command, env={**os.environ, **there["env"]}, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
+    )
+    deadline = time.monotonic() + 30
+    while time.monotonic() < deadline and b"lumtak" not in _command(process.pid):
+        pass
+    time_to_start = time.monotonic() + 3.0
+    while time.monotonic() < time_to_start:
+        os.sched_yield()
+    process.send_signal(signal.SIGINT)
+    out, err = process.communicate(timeout=30)
+    assert process.returncode == 0, err
+    assert "samples" in out
+    kept = json.loads((tmp_path / "r.json").read_text())
+    assert kept["ended"] == "stopped"
+    assert kept["samples"]
+
+
+def _command(pid):
+    try:
+        return Path(f"/proc/{pid}/cmdline").read_bytes()
+    except OSError:
+        return b""
+
+
+@pytest.mark.parametrize("moment", range(6))
+def test_killed_at_any_moment_everything_comes_back(person, there, moment):
+    before = snapshot_of(person)
+    refs = ["apps:lumtak-test-tide=off", "apps:lumtak-test-system=off"]
+    process = subprocess.Popen(
+        [*LUMTAK, "--home", there["home"], "apply", "local", *refs],
+        env={**os.environ, **there["env"]},
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.DEVNULL,
+    )
+    journal = there["home"] / "journal.db-wal"
+    deadline = time.monotonic() + 20
+    while process.poll() is None and time.monotonic() < deadline:
+        size = journal.stat().st_size if journal.exists() else 0
+        if size > 20_000 + moment * 4_200:
+            break
+    process.kill()
+    process.wait()
+    fine("undo", "local", "--all", **there)
+    assert snapshot_of(person) == before
+    assert not any(c["open"] for c in json.loads(fine("journal", "local", "--json", **there))["changes"])

@@ -1,0 +1,280 @@
+"""Autostart entries on a real folder: the standard's override, and back to the byte."""
+
+import os
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from helpers import ENTRY, linux, put, snapshot_of, tree_user
+from lumtak.computers.linux.desktop_entry import is_hidden, program_of, read_entry, with_hidden
+from lumtak.computers.linux.folder import UserFolder
+from lumtak.computers.linux.transport import LocalTransport
+from lumtak.computers.linux.user import acting_as, chosen_user
+from lumtak.core.setting import State, parse_ref
+from lumtak.errors import ComputerError, UnknownNameError
+
+SYSTEM, OWN = parse_ref("apps:tide-feed"), parse_ref("apps:sail-sync")
+OFF, ON = State(value="off"), State(value="on")
+
+
+def override(tree, name="tide-feed"):
+    return tree / f"home/u/.config/autostart/{name}.desktop"
+
+
+# -- entries ------------------------------------------------------------------------------------------------------------------
+
+
+def test_a_system_entry_is_switched_off_by_the_users_own_copy(tree, box):
+    box.write(SYSTEM, OFF)
+    text = override(tree).read_text()
+    assert "Hidden=true" in text
+    assert "Exec=/opt/tide/tide-feed --quiet" in text
+    assert (tree / "etc/xdg/autostart/tide-feed.desktop").read_text() == ENTRY
+
+
+def test_switching_on_again_sets_hidden_false(tree, box):
+    box.write(SYSTEM, OFF)
+    box.write(SYSTEM, ON)
+    assert read_entry(override(tree).read_bytes())["Hidden"] == "false"
+    assert box.read(SYSTEM).value == "on"
+
+
+def test_an_override_that_only_hides_is_taken_away(tree, box):
+    put(tree, "/home/u/.config/autostart/tide-feed.desktop", "[Desktop Entry]\nHidden=true\n")
+    assert box.read(SYSTEM).value == "off"
+    box.write(SYSTEM, ON)
+    assert not override(tree).exists()
+
+
+def test_ones_own_entry_keeps_every_other_byte(tree, box):
+    odd = b"# caf\xe9\r\n[Desktop Entry]\r\nName=X\r\nExec=x\r\n\r\n[Desktop Action y]\r\nHidden=maybe\r\n"
+    override(tree, "sail-sync").write_bytes(odd)
+    box.write(OWN, OFF)
+    got = override(tree, "sail-sync").read_bytes()
+    assert got.replace(b"Hidden=true\r\n", b"") == odd
+    assert is_hidden(got)
+
+
+def test_folders_that_were_missing_go_again(tree, box):
+    for path in (override(tree, "sail-sync"), override(tree).parent, tree / "home/u/.config"):
+        path.unlink() if path.is_file() else path.rmdir()
+    before = snapshot_of(tree)
+    state = box.read(SYSTEM)
+    box.write(SYSTEM, OFF)
+    assert override(tree).exists()
+    box.write(SYSTEM, state)
+    assert snapshot_of(tree) == before
+
+
+def test_folders_that_somebody_uses_since_stay(tree, box):
+    override(tree, "sail-sync").unlink()
+    override(tree).parent.rmdir()
+    state = box.read(SYSTEM)
+    box.write(SYSTEM, OFF)
+    put(tree, "/home/u/.config/autostart/new.desktop", ENTRY)
+    box.write(SYSTEM, state)
+    assert [p.name for p in override(tree).parent.iterdir()] == ["new.desktop"]
+
+
+def test_a_link_comes_back_as_a_link(tree, box):
+    put(tree, "/home/u/dotfiles/sail.desktop", ENTRY)
+    own = override(tree, "sail-sync")
+    own.unlink()
+    own.symlink_to("../../dotfiles/sail.desktop")
+    before = snapshot_of(tree)
+    state = box.read(OWN)
+    box.write(OWN, OFF)
+    assert not own.is_symlink()
+    assert (tree / "home/u/dotfiles/sail.desktop").read_text() == ENTRY
+    box.write(OWN, state)
+    assert snapshot_of(tree) == before
+
+
+def test_what_an_interrupted_write_left_is_cleared(tree, box):
+    state = box.read(SYSTEM)
+    before = snapshot_of(tree)
+    box.write(SYSTEM, OFF)
+    (temporary,) = [t for t in [_left_behind(tree, box)] if t]
+    assert temporary.exists()
+    box.write(SYSTEM, state)
+    assert snapshot_of(tree) == before
+
+
+def _left_behind(tree, box):
+    """A temporary file as a killed write leaves it."""
+    from lumtak.computers.linux.folder import _temporary
+
+    path = override(tree).parent / _temporary("tide-feed.desktop")
+    path.write_bytes(b"half")
+    return path
+
+
+def test_another_home_is_not_written_to(tree, box, tmp_path):
+    state = box.read(SYSTEM)
+    user = tree_user()
+    moved = type(user)(
+        name="u", uid=user.uid, gid=user.gid, config_home="/home/other/.config", config_dirs=("/etc/xdg",)
+    )
+    box._autostart._own = UserFolder(LocalTransport(str(tree)), moved, "/home/other/.config/autostart")
+    with pytest.raises(ComputerError, match="same HOME"):
+        box.write(SYSTEM, state)
+
+
+@pytest.mark.parametrize("key", ["../../etc/passwd", "a/b", "", "\0", "nowhere"])
+def test_keys_that_are_no_entries_are_refused(box, key):
+    with pytest.raises(ComputerError):
+        box.write(type(SYSTEM)(area="apps", key=key), OFF)
+
+
+def test_a_folder_that_others_can_write_is_not_used(tree, box):
+    override(tree).parent.chmod(0o777)
+    before = snapshot_of(tree)
+    with pytest.raises(ComputerError, match="written by others"):
+        box.write(SYSTEM, OFF)
+    assert snapshot_of(tree) == before
+
+
+@pytest.mark.parametrize("make", [lambda p: p.mkdir(), os.mkfifo, lambda p: p.write_bytes(b"x" * (1 << 20) + b"y")])
+def test_what_is_no_entry_is_listed_and_left_alone(tree, make):
+    make(override(tree, "odd"))
+    box = linux(tree)
+    item = box.facts().find(parse_ref("apps:odd"))
+    assert "by hand" in item.setting.needed
+    with pytest.raises(ComputerError):
+        box.read(item.ref)
+
+
+def test_hostile_names_show_as_text(tree):
+    put(tree, "/home/u/.config/autostart/[b]\x1b[31mx.desktop", ENTRY.replace("Tide feed", "\x1b]0;pwn\x07[bold]"))
+    (item,) = [i for i in linux(tree).facts().items if "x" in i.key and "[b]" in i.key]
+    assert item.title == "␛]0;pwn␇[bold]"
+
+
+BODY = st.lists(st.sampled_from([b"Name=x", b"Hidden=true", b"Hidden = false", b"Hidden=1", b"[Desktop Entry]", b"[Other]", b"Exec=y", b"", b"#c", b"\xff=\xfe", b"x\r"]), max_size=8)  # fmt: skip
+
+
+@given(BODY, st.booleans())
+def test_hidden_is_set_in_any_file(lines, hidden):
+    data = b"\n".join(lines)
+    got = with_hidden(data, hidden=hidden)
+    assert is_hidden(got) == hidden
+    assert with_hidden(got, hidden=hidden) == got
+    kept = [line for line in got.split(b"\n") if not line.strip().startswith(b"Hidden")]
+    original = [line for line in lines if not line.strip().startswith(b"Hidden")]
+    assert kept in (
+        original,
+        [b"[Desktop Entry]", *original],
+        original or [b""],
+        [b"[Desktop Entry]", *(original or [b""])],
+    )
+
+
+CONTENT = st.one_of(
+    st.none(), st.binary(max_size=60), st.sampled_from([ENTRY.encode(), b"[Desktop Entry]\nHidden=true\n"])
+)
+
+
+@given(
+    own=CONTENT,
+    mode=st.sampled_from([0o600, 0o644, 0o640]),
+    steps=st.lists(st.sampled_from(["on", "off"]), min_size=1, max_size=4),
+)
+@settings(suppress_health_check=[HealthCheck.function_scoped_fixture], max_examples=40)
+def test_any_changes_then_the_first_state_is_the_identity(tree, own, mode, steps):
+    path = override(tree)
+    path.unlink(missing_ok=True)
+    if own is not None:
+        path.write_bytes(own)
+        path.chmod(mode)
+    before = snapshot_of(tree)
+    box = linux(tree)
+    state = box.read(SYSTEM)
+    for value in steps:
+        box.write(SYSTEM, State(value=value))
+        assert box.read(SYSTEM).value == value
+    box.write(SYSTEM, state)
+    assert snapshot_of(tree) == before
+
+
+@pytest.mark.parametrize(
+    ("line", "program"),
+    [
+        ("/usr/bin/a --b", "a"),
+        ('"/opt/my app/run" x', "run"),
+        ("env A=1 b", "b"),
+        ("sh -c c", "c"),
+        ("", ""),
+        ("nice -n 5 d", "5"),
+    ],
+)
+def test_programs_of_entries(line, program):
+    assert program_of({"Exec": line}) == program
+
+
+# -- transport and user -----------------------------------------------------------------------------------------------------------
+
+
+def test_links_never_lead_out_of_the_folder(tree, tmp_path):
+    (tmp_path / "secret").write_text("s")
+    transport = LocalTransport(str(tree))
+    for name, target in (("abs", str(tmp_path / "secret")), ("up", "../../../../../secret"), ("loop", "loop")):
+        (tree / "etc" / name).symlink_to(target)
+        with pytest.raises(OSError, match=r"links|No such"):
+            transport.read(f"/etc/{name}")
+    (tree / "etc/good").symlink_to("/etc/os-release")
+    assert transport.read("/etc/good").startswith(b"PRETTY")
+
+
+def test_no_program_runs_in_a_folder(tree):
+    with pytest.raises(OSError, match="no programs"):
+        LocalTransport(str(tree)).run(("true",))
+
+
+def test_a_program_that_fails_or_is_missing_is_an_os_error():
+    transport = LocalTransport()
+    for arguments in (("false",), ("/nowhere/x",)):
+        with pytest.raises(OSError, match=r"failed|No such"):
+            transport.run(arguments)
+
+
+def test_home_and_xdg_count_for_the_caller():
+    user = chosen_user(None, {"HOME": "/h", "XDG_CONFIG_HOME": "/c", "XDG_CONFIG_DIRS": "/x:/y:rel"})
+    assert (user.config_home, user.config_dirs) == ("/c", ("/x", "/y"))
+    assert chosen_user(None, {"HOME": "/h", "XDG_CONFIG_HOME": "relative"}).config_home == "/h/.config"
+
+
+def test_sudo_means_the_one_who_called(monkeypatch):
+    monkeypatch.setattr(os, "geteuid", lambda: 0)
+    user = chosen_user(None, {"SUDO_USER": "nobody", "HOME": "/root", "XDG_CONFIG_HOME": "/root/c"})
+    assert user.name == "nobody"
+    assert not user.config_home.startswith("/root")
+
+
+def test_an_unknown_user():
+    with pytest.raises(UnknownNameError, match="no user on this computer called nobdy"):
+        chosen_user("nobdy", {})
+
+
+@pytest.mark.skipif(os.geteuid() != 0, reason="only root can act for others")
+def test_root_writes_as_the_user_and_cannot_be_led_astray(tree, tmp_path):
+    import pwd
+
+    nobody = pwd.getpwnam("nobody")
+    user = type(tree_user())(
+        name="nobody", uid=nobody.pw_uid, gid=nobody.pw_gid, config_home="/home/u/.config", config_dirs=("/etc/xdg",)
+    )
+    for path in (tmp_path, *tmp_path.parents):
+        if path != path.parent and path.stat().st_uid == 0 and str(path).startswith(str(tmp_path.parent.parent)):
+            path.chmod(0o755)
+    for path in (tree / "home/u", *(tree / "home/u").rglob("*")):
+        os.chown(path, nobody.pw_uid, nobody.pw_gid)
+    folder = UserFolder(LocalTransport(str(tree)), user, "/home/u/.config/autostart")
+    folder.put("x.desktop", b"x", 0o644)
+    assert override(tree, "x").stat().st_uid == nobody.pw_uid
+    with acting_as(user):
+        assert os.geteuid() == 0
+    override(tree).parent.rename(tree / "moved")
+    override(tree).parent.symlink_to("/etc")
+    with pytest.raises(ComputerError, match=r"permission denied|written by others"):
+        folder.put("y.desktop", b"y", 0o644)

@@ -1,0 +1,206 @@
+"""What is read from /proc, /sys and systemd; odd and hostile machines."""
+
+import pytest
+
+from helpers import CATALOGUE, linux, process, put, tree_user
+from lumtak.computers.linux import hardware
+from lumtak.computers.linux.proc import Processes, cpu_times, meminfo
+from lumtak.computers.linux.services import parse_units, read_services
+from lumtak.computers.linux.transport import LocalTransport
+from lumtak.core.load import between
+from lumtak.core.record import NotMeasured
+from lumtak.core.setting import parse_ref
+from lumtak.errors import ComputerError
+
+
+def test_cpu_times_leave_guests_out_and_tell_waiting_apart():
+    cores, busy, iowait, steal, total = cpu_times(b"cpu  10 20 30 40 50 6 7 8 9 9\ncpu0 1\ncpu1 1\nintr\n", 1)
+    assert (cores, busy, iowait, steal, total) == (2, 73, 50, 8, 171)
+
+
+def test_old_kernels_with_fewer_columns():
+    assert cpu_times(b"cpu 1 2 3 4\ncpu0 1 2 3 4\n", 1) == (1, 6, 0, 0, 10)
+
+
+def test_meminfo_in_bytes(tree):
+    sizes = meminfo((tree / "proc/meminfo").read_bytes())
+    assert sizes["MemAvailable"] == 2048000 * 1024
+
+
+def test_facts_of_the_folder(box):
+    facts = box.facts()
+    assert facts.name == "loft"
+    assert facts.hardware.ram_bytes == 4096000 * 1024
+    assert facts.system.name == "Slipway 4"
+    assert {p.name for p in facts.processes} == {"tide-feed", "big) (one", "kworker/0:1"}
+    assert {g.area for g in facts.gaps} == {"services", "power", "effects"}
+    assert facts.find(parse_ref("apps:tide-feed")).running
+    assert isinstance(facts.system.session_id, NotMeasured)
+    assert facts.find(parse_ref("apps:process/big) (one")).setting.needed
+
+
+def test_snapshot_of_the_folder(box):
+    snapshot = box.sample(memory=True)
+    assert snapshot.ram_used_bytes == (4096000 - 2048000) * 1024
+    assert snapshot.cache_bytes == 1024000 * 1024
+    assert snapshot.swap_used_bytes == 100000 * 1024
+    assert isinstance(snapshot.clock_ratio, NotMeasured)
+    assert snapshot.memory["apps:tide-feed"].how == "resident minus shared"
+    assert snapshot.memory["apps:tide-feed"].ram_bytes == (9000 - 200) * 4096
+    assert "system:kernel" not in snapshot.memory
+
+
+def test_proportional_memory_where_it_may_be_read(tree):
+    put(
+        tree,
+        "/proc/10/smaps_rollup",
+        "5-7 ---p [rollup]\nRss: 90 kB\nPss: 50 kB\nPss_Anon:  30 kB\nPss_Shmem: 5 kB\nSwapPss: 7 kB\n",
+    )
+    memory = linux(tree).sample(memory=True).memory["apps:tide-feed"]
+    assert (memory.ram_bytes, memory.how) == (42 * 1024, "proportional")
+
+
+def test_no_proc_is_one_sentence(tree):
+    (tree / "proc/stat").unlink()
+    with pytest.raises(ComputerError, match="/proc/stat cannot be read"):
+        linux(tree).sample()
+
+
+def processes(tree):
+    found = Processes(LocalTransport(str(tree)), None)
+    found.look()
+    return found
+
+
+def test_cpu_of_processes_that_come_go_and_change_their_number(tree):
+    found = processes(tree)
+    process(tree, 10, ticks=(150, 50))
+    process(tree, 13, b"new", ticks=(30, 0))
+    found.look()
+    assert found.cpu_s()["apps:process/tide-feed"] == pytest.approx(0.5)
+    assert found.cpu_s()["apps:process/new"] == pytest.approx(0.3), "all it used fell into the interval"
+    process(tree, 13, b"other", ticks=(20, 0), started=900)
+    (tree / "proc/10/stat").unlink()
+    found.look()
+    assert found.cpu_s()["apps:process/tide-feed"] == pytest.approx(0.5), "never falls"
+    assert found.cpu_s()["apps:process/other"] == pytest.approx(0.2), "a number used again is another process"
+
+
+@pytest.mark.parametrize("garbage", [b"", b"13 (", b"13 (x) S 1", b"\x00\xff", b"13 (x) S " + b"y " * 40])
+def test_garbage_in_a_process_is_passed_over(tree, garbage):
+    put(tree, "/proc/13/stat", garbage)
+    assert 13 not in [p.pid for p in processes(tree).look()]
+
+
+def test_names_in_bytes_that_are_no_text(tree):
+    process(tree, 13, b"\xff\x1b[2J\n")
+    assert "\ufffd␛[2J␊" in [p.name for p in processes(tree).look()]
+
+
+def test_consumers_by_control_group(tree):
+    process(tree, 20, b"x", cgroup=b"0::/system.slice/tide.service\n")
+    process(tree, 21, b"y", cgroup=b"1:name=systemd:/system.slice/system-getty.slice/getty@tty1.service\n")
+    process(tree, 22, b"z", cgroup=b"0::/user.slice/app.slice/app-gnome-sail\\x2dsync@autostart.service\n")
+    found = Processes(LocalTransport(str(tree)), None)
+    found.services, found.programs = True, {"sail": "apps:sail-sync"}
+    consumers = {p.pid: p.consumer for p in found.look()}
+    assert consumers[20] == "services:tide"
+    assert consumers[21] == "services:getty@tty1"
+    assert consumers[22] == "apps:sail-sync"
+    assert consumers[12] == "system:kernel"
+
+
+def test_a_process_on_this_machine_leaves_itself_out():
+    import os
+
+    found = Processes(LocalTransport(), os.getpid())
+    assert os.getpid() not in [p.pid for p in found.look()]
+
+
+SHOWN = """Id=tide.service
+Description=Tide tables = all day
+LoadState=loaded
+ActiveState=active
+UnitFileState=enabled
+Requires=system.slice net.service sysinit.target
+BindsTo=
+
+Id=gone.service
+LoadState=not-found
+
+Id=ssh.service
+Description=\x1b[31mSecure
+LoadState=loaded
+ActiveState=inactive
+UnitFileState=static
+
+Id=masked.service
+LoadState=masked
+UnitFileState=masked
+
+nonsense
+Id=x.mount
+"""
+
+
+def test_units_as_systemd_shows_them():
+    items = {i.key: i for i in parse_units(SHOWN, CATALOGUE)}
+    assert set(items) == {"tide", "ssh", "masked"}
+    assert (items["tide"].value, items["tide"].running, items["tide"].needs) == ("auto", True, ("net",))
+    assert items["tide"].title == "Tide tables = all day"
+    assert (items["ssh"].role, items["ssh"].value, items["ssh"].title) == ("remote-access", "demand", "␛[31mSecure")
+    assert items["masked"].value == "off"
+
+
+def test_systemd_that_does_not_answer_is_a_gap(tree):
+    (tree / "run/systemd/system").mkdir(parents=True)
+    items, gaps = read_services(LocalTransport(str(tree)), CATALOGUE)
+    assert items == []
+    assert "could not be asked" in gaps[0].reason
+
+
+def test_clock_battery_disk_and_sessions_of_a_laptop(tree):
+    for core, khz in ((0, 1000000), (1, 1500000)):
+        put(tree, f"/sys/devices/system/cpu/cpu{core}/cpufreq/scaling_cur_freq", f"{khz}\n")
+    put(tree, "/sys/devices/system/cpu/cpu0/cpufreq/base_frequency", "2500000\n")
+    put(tree, "/sys/devices/system/cpu/cpu0/cpufreq/scaling_governor", "powersave\n")
+    put(tree, "/sys/class/power_supply/BAT0/type", "Battery\n")
+    put(tree, "/sys/class/power_supply/BAT0/status", "Discharging\n")
+    put(tree, "/sys/class/power_supply/mouse/type", "Battery\n")
+    put(tree, "/sys/class/power_supply/mouse/scope", "Device\n")
+    put(tree, "/proc/self/mountinfo", "1 2 8:1 / / rw - ext4 /dev/sda1 rw\n")
+    put(tree, "/sys/devices/block/sda/queue/rotational", "1\n")
+    (tree / "sys/devices/block/sda/sda1").mkdir()
+    (tree / "sys/dev/block").mkdir(parents=True)
+    (tree / "sys/dev/block/8:1").symlink_to("../../devices/block/sda/sda1")
+    uid = tree_user().uid
+    put(tree, "/run/systemd/sessions/3", f"UID={uid}\nCLASS=user\nREALTIME=1772480000000000\n")
+    put(tree, "/run/systemd/sessions/4", "UID=99999\nCLASS=user\n")
+    box = linux(tree)
+    facts = box.facts()
+    assert facts.hardware.nominal_mhz == 2500
+    assert box.sample().clock_ratio == pytest.approx(0.5)
+    assert facts.hardware.disk == "spinning"
+    assert (facts.hardware.battery, facts.system.power_source, facts.system.power_plan) == (
+        True,
+        "battery",
+        "powersave",
+    )
+    assert facts.system.session_id == "3@1772480000000000"
+    assert facts.system.since_login_s > 0
+
+
+def test_a_battery_of_a_mouse_is_none_of_the_computers(tree):
+    put(tree, "/sys/class/power_supply/mouse/type", "Battery\n")
+    put(tree, "/sys/class/power_supply/mouse/scope", "Device\n")
+    assert hardware.battery(LocalTransport(str(tree))) == (False, "mains")
+
+
+def test_the_nominal_clock_from_the_models_name(tree):
+    put(tree, "/proc/cpuinfo", "model name\t: Slip(R) Way @ 2.60GHz\ncpu MHz : 1200\n")
+    assert hardware.nominal_mhz(LocalTransport(str(tree))) == 2600
+
+
+def test_a_static_folder_stands_still(box):
+    first, second = box.sample(), box.sample()
+    assert between(first, second, 0.0).cpu_pct == 0.0

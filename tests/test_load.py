@@ -1,0 +1,115 @@
+"""Samples from snapshots, settling, readings."""
+
+import random
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from helpers import conditions, sample
+from lumtak.core.load import Memory, Snapshot, assemble, batch_error, between, settle, to_json
+from lumtak.core.record import NotMeasured
+from lumtak.core.units import GIB
+
+UNKNOWN = NotMeasured(not_measured="no clock here")
+
+
+def snapshot(at_s=0.0, **fields):
+    given = {
+        "cores": 4, "busy_s": 0.0, "iowait_s": 0.0, "steal_s": 0.0, "total_s": 4 * at_s, "clock_ratio": 0.5, "ram_total_bytes": 8 * GIB,
+        "ram_used_bytes": 4.0 * GIB, "cache_bytes": 1.0 * GIB, "swap_used_bytes": 0.0, "swap_in_bytes": 0.0, "swap_out_bytes": 0.0,
+        "cpu_s": {},
+    }  # fmt: skip
+    return Snapshot(at_s=at_s, **{**given, **fields})
+
+
+def test_load_is_the_busy_share_of_all_ticks():
+    got = between(snapshot(0), snapshot(10, busy_s=8.0, iowait_s=4.0, steal_s=2.0), 0.0)
+    assert (got.cpu_pct, got.iowait_pct, got.steal_pct) == (20.0, 10.0, 5.0)
+    assert got.ram_pct == 50.0
+    assert got.work == pytest.approx(0.4), "eight core-seconds in ten seconds, at half the clock"
+
+
+def test_a_faster_clock_lowers_the_percentage_and_not_the_work():
+    slow = between(snapshot(0), snapshot(10, busy_s=8.0), 0.0)
+    fast = between(snapshot(0, clock_ratio=1.0), snapshot(10, busy_s=4.0, clock_ratio=1.0), 0.0)
+    assert fast.cpu_pct < slow.cpu_pct
+    assert fast.work == pytest.approx(slow.work)
+
+
+def test_work_is_unknown_with_the_reason_where_the_clock_is():
+    assert between(snapshot(0), snapshot(1, clock_ratio=UNKNOWN), 0.0).work == UNKNOWN
+
+
+def test_own_cost_is_left_out_and_said():
+    got = between(snapshot(0), snapshot(10, busy_s=8.0, own_cpu_s=2.0, own_ram_bytes=1.0 * GIB), 0.0)
+    assert (got.cpu_pct, got.own_pct) == (15.0, 5.0)
+    assert got.ram_used_bytes == 3 * GIB
+
+
+def test_counters_that_fall_or_appear_invent_nothing():
+    got = between(snapshot(0, busy_s=5.0, cpu_s={"a": 3.0}), snapshot(10, busy_s=4.0, cpu_s={"a": 2.0, "b": 9.0}), 0.0)
+    assert got.cpu_pct == 0.0
+    assert got.consumers == {}
+
+
+def test_two_snapshots_at_one_instant_give_no_nonsense():
+    got = between(snapshot(1), snapshot(1), 0.0)
+    assert got.cpu_pct == 0.0
+
+
+def series(cut, level, n=120, seed=1):
+    rng = random.Random(seed)
+    return [level * (1 if i < cut else 0) + 20 + rng.gauss(0, 1) for i in range(n)]
+
+
+@pytest.mark.parametrize("cut", [0, 10, 30])
+def test_the_transient_is_cut_where_it_ends(cut):
+    start, settled = settle(series(cut, 30.0))
+    assert settled
+    assert cut <= start <= cut + 15
+
+
+def test_a_drift_never_settles():
+    assert settle([100.0 - i for i in range(100)]) == (50, False)
+
+
+def test_too_few_samples_are_not_judged():
+    assert settle([1.0] * 19) == (0, False)
+
+
+def test_batch_error_of_dependent_samples_is_wider_than_the_plain_one():
+    rng, value, values = random.Random(3), 0.0, []
+    for _ in range(240):
+        value = 0.9 * value + rng.gauss(0, 1)
+        values.append(value)
+    spread = (sum((v - sum(values) / 240) ** 2 for v in values) / 239) ** 0.5
+    assert batch_error(values) > 2 * spread / 240**0.5
+    assert batch_error([5.0]) == 0.0
+
+
+def built(samples, first, last):
+    return assemble(
+        computer="sim:t", identity="sim-t", taken_at="2026-03-02T08:00:00+00:00", interval_s=1.0, snapshots=(first, last), samples=samples,
+        ended="complete", conditions=conditions(), late=0,
+    )  # fmt: skip
+
+
+def test_costs_are_means_over_the_window_with_memory_from_its_ends():
+    first = snapshot(0, memory={"a": Memory(ram_bytes=100.0, how="proportional")})
+    last = snapshot(40, memory={"a": Memory(ram_bytes=200.0, how="proportional"), "c": Memory(ram_bytes=7.0, how="x")})
+    samples = [sample(20.0, t_s=i + 1.0, consumers={"a": 5.0} if i % 2 else {"b": 1.0}) for i in range(40)]
+    got = built(samples, first, last)
+    assert got.consumer("a").cpu_pct == pytest.approx(2.5)
+    assert got.consumer("a").ram_bytes == 150.0
+    assert got.consumer("c").ram_bytes == 7.0
+    assert isinstance(got.consumer("b").ram_bytes, NotMeasured)
+    assert got.consumer("z") is None
+
+
+@given(st.lists(st.floats(0, 100), min_size=1, max_size=80))
+def test_a_reading_keeps_at_least_half_its_samples(values):
+    got = built([sample(v, t_s=i + 1.0) for i, v in enumerate(values)], snapshot(0), snapshot(1))
+    assert len(got.kept) * 2 >= len(values) - 5
+    assert min(values) - 1e-9 <= got.mean("cpu_pct") <= max(values) + 1e-9
+    assert to_json(got)

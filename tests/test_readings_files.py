@@ -1,0 +1,179 @@
+"""Taking readings at a steady pace, and reading files in and out."""
+
+import threading
+
+import msgspec
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from helpers import bench, linux, reading
+from lumtak.core.load import to_json
+from lumtak.core.record import NotMeasured
+from lumtak.errors import BadFileError, ComputerError, LumtakError, UsageError
+from lumtak.stations.files import load_column, load_reading, to_csv
+from lumtak.stations.reading import take_reading
+
+
+class Slow:
+    """A computer whose samples can be held up, or fail."""
+
+    def __init__(self, inner, held=(), fails_at=None):
+        self._inner, self._held, self._fails_at, self._calls = inner, dict(held), fails_at, 0
+
+    def __getattr__(self, name):
+        return getattr(self._inner, name)
+
+    def sample(self, *, memory=False):
+        self._calls += 1
+        if self._calls == self._fails_at:
+            raise ComputerError("gone.")
+        self._inner.wait(self._held.get(self._calls, 0.0))
+        return self._inner.sample(memory=memory)
+
+
+def test_a_steady_reading(sim):
+    got = take_reading(sim, seconds=30, interval_s=0.5)
+    assert len(got.samples) == 60
+    assert (got.late, got.ended) == (0, "complete")
+    assert all(s.length_s == pytest.approx(0.5) for s in got.samples)
+    for s in got.samples:
+        assert sum(s.consumers.values()) == pytest.approx(s.cpu_pct, abs=1e-6), "parts sum to the whole"
+    memory = sum(c.ram_bytes for c in got.consumers if not isinstance(c.ram_bytes, NotMeasured))
+    assert memory < got.mean("ram_used_bytes") + got.mean("swap_used_bytes")
+    assert got.conditions.power_plan == "balanced"
+
+
+def test_late_and_missed_samples_are_recorded_and_never_invented(sim):
+    got = take_reading(Slow(sim, held={3: 0.7, 6: 2.2}), seconds=20)
+    assert got.late == 2
+    assert len(got.samples) == 18, "two were missed"
+    assert got.samples[1].length_s == pytest.approx(1.7)
+    assert got.samples[-1].t_s == pytest.approx(20.0)
+
+
+def test_stopping_keeps_what_was_read(sim):
+    stop = threading.Event()
+    got = take_reading(sim, seconds=60, stop=stop, on_sample=lambda _, done, __: done == 10 and stop.set())
+    assert (len(got.samples), got.ended) == (10, "stopped")
+    assert any(not isinstance(c.ram_bytes, NotMeasured) for c in got.consumers)
+
+
+def test_a_computer_that_goes_away_leaves_what_was_read(sim):
+    got = take_reading(Slow(sim, fails_at=7), seconds=60)
+    assert (len(got.samples), got.ended) == (5, "lost")
+    with pytest.raises(ComputerError):
+        take_reading(Slow(sim, fails_at=2), seconds=60)
+
+
+@pytest.mark.parametrize(
+    ("seconds", "interval"), [(10, 0.1), (10, 61), (0.5, 1), (1e9, 1), (float("nan"), 1), (10, float("nan"))]
+)
+def test_windows_that_make_no_sense(sim, seconds, interval):
+    with pytest.raises(UsageError, match="not possible"):
+        take_reading(sim, seconds=seconds, interval_s=interval)
+
+
+def test_stopped_before_it_began(sim):
+    stop = threading.Event()
+    stop.set()
+    with pytest.raises(UsageError, match="before its first sample"):
+        take_reading(sim, stop=stop)
+
+
+def test_a_folder_can_be_read_too(tree):
+    got = take_reading(linux(tree), seconds=5)
+    assert got.mean("cpu_pct") == 0.0
+    assert isinstance(got.samples[0].work, NotMeasured)
+
+
+# -- files ------------------------------------------------------------------------------------------------------------------------
+
+
+@pytest.fixture
+def kept(tmp_path):
+    return take_reading(bench(tmp_path / "sim"), seconds=40)
+
+
+def test_json_comes_back_the_same(tmp_path, kept):
+    path = tmp_path / "r.json"
+    path.write_bytes(to_json(kept))
+    assert load_reading(path) == kept
+    assert load_column(path, "cpu_pct") == [s.cpu_pct for s in kept.kept]
+
+
+def test_csv_holds_the_same_settled_values(tmp_path, kept):
+    path = tmp_path / "r.csv"
+    path.write_text(to_csv(kept))
+    assert load_column(path, "cpu_pct") == pytest.approx([s.cpu_pct for s in kept.kept], rel=1e-5)
+    assert load_column(path, "ram_used_bytes") == pytest.approx([s.ram_used_bytes for s in kept.kept])
+
+
+def test_any_csv_with_the_column(tmp_path):
+    path = tmp_path / "x.csv"
+    path.write_bytes(b"\xef\xbb\xbftime, cpu_pct \r\n1,2.5\r\n\r\n2,3e1\r\n")
+    assert load_column(path, "cpu_pct") == [2.5, 30.0]
+
+
+def bad(path, column, *words):
+    with pytest.raises(BadFileError) as caught:
+        load_column(path, column)
+    assert str(path) in str(caught.value)
+    for word in words:
+        assert word in str(caught.value)
+    assert caught.value.exit_code == 2
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("a,cpu_pct\n1,2\n1,much\n", ("line 3", "“much”", "no number")),
+        ("a,cpu_pct\n1,2\n1\n", ("line 3", "no cell", "cut short")),
+        ("a,cpu_pct\n1,nan\n", ("line 2", "finite")),
+        ("a,cpu_pct\n1,inf\n", ("line 2", "finite")),
+        ("a,b\n1,2\n", ("no column cpu_pct", "a, b")),
+        ("", ("no column", "none at all")),
+        ("a,cpu_pct\n1,\x1b[31m\n", ("␛[31m",)),
+    ],
+)
+def test_bad_cells_name_the_line(tmp_path, text, words):
+    path = tmp_path / "x.csv"
+    path.write_text(text)
+    bad(path, "cpu_pct", *words)
+
+
+def test_bad_files(tmp_path, kept):
+    path = tmp_path / "r.json"
+    bad(path, "cpu_pct", "cannot be opened", "no such file")
+    path.write_bytes(to_json(kept)[:-200])
+    bad(path, "cpu_pct", "damaged or cut short")
+    path.write_bytes(b'{"format": 1}')
+    bad(path, "cpu_pct", "no reading")
+    path.write_bytes(to_json(msgspec.structs.replace(kept, format=9)))
+    bad(path, "cpu_pct", "newer Lumtak")
+    path.write_bytes(b'{"a":' * 100000)
+    bad(path, "cpu_pct", "cut short")
+    path.write_bytes(to_json(kept))
+    bad(path, "shoe_size", "no column shoe_size")
+    (tmp_path / "b.csv").write_bytes(b"\xff\xfe\x00")
+    bad(tmp_path / "b.csv", "cpu_pct", "UTF-8")
+    bad(tmp_path, "cpu_pct", "cannot be opened")
+
+
+def test_a_column_that_was_not_measured_says_why(tmp_path):
+    unknown = NotMeasured(not_measured="no clock here")
+    samples = tuple(msgspec.structs.replace(s, work=unknown) for s in reading().samples)
+    path = tmp_path / "r.json"
+    path.write_bytes(to_json(msgspec.structs.replace(reading(), samples=samples)))
+    bad(path, "work", "no clock here")
+
+
+@given(st.binary(max_size=200))
+def test_any_bytes_are_one_sentence(tmp_path_factory, data):
+    folder = tmp_path_factory.mktemp("f")
+    for name in ("x.json", "x.csv"):
+        (folder / name).write_bytes(data)
+        try:
+            load_column(folder / name, "cpu_pct")
+        except LumtakError as error:
+            assert "\x1b" not in str(error)

@@ -1,0 +1,142 @@
+"""Files whole or not there; databases that are durable, migrate, and refuse what is newer."""
+
+import errno
+import os
+import sqlite3
+import threading
+
+import pytest
+
+from helpers import profile, reading
+from lumtak.casebook import Casebook, Job
+from lumtak.errors import StorageError, UnknownNameError
+from lumtak.journal import Journal
+from lumtak.storage import Database, write_whole
+
+STEPS = ("open", "fsync", "replace")
+
+
+@pytest.mark.parametrize("step", STEPS)
+def test_a_write_that_fails_leaves_the_old_file_and_nothing_else(tmp_path, monkeypatch, step):
+    path = tmp_path / "x.json"
+    write_whole(path, b"old")
+
+    def fail(*args, **options):
+        raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
+
+    if step == "replace":
+        monkeypatch.setattr("pathlib.Path.replace", fail)
+    else:
+        monkeypatch.setattr(os, step, fail)
+    with pytest.raises(StorageError, match="no space left on device") as caught:
+        write_whole(path, b"new")
+    monkeypatch.undo()
+    assert caught.value.next_step
+    assert path.read_bytes() == b"old"
+    assert list(tmp_path.iterdir()) == [path]
+
+
+def test_a_folder_is_made_and_a_file_in_its_place_is_said(tmp_path):
+    write_whole(tmp_path / "a/b/c", b"x")
+    with pytest.raises(StorageError, match="cannot be written"):
+        write_whole(tmp_path / "a/b/c/d", b"x")
+
+
+def test_durable_settings_and_numbered_migrations(tmp_path):
+    path = tmp_path / "x.db"
+    first = Database(path, ["CREATE TABLE a (x)"])
+    first.run("INSERT INTO a VALUES (1)")
+    first.close()
+    second = Database(path, ["CREATE TABLE a (x)", "ALTER TABLE a ADD COLUMN y"])
+    assert [tuple(r) for r in second.rows("SELECT * FROM a")] == [(1, None)]
+    assert second.rows("PRAGMA journal_mode")[0][0] == "wal"
+    assert second.rows("PRAGMA synchronous")[0][0] == 2
+    second.close()
+    with pytest.raises(StorageError, match="newer Lumtak"):
+        Database(path, ["CREATE TABLE a (x)"])
+
+
+def test_a_migration_that_fails_changes_nothing(tmp_path):
+    path = tmp_path / "x.db"
+    with pytest.raises(StorageError):
+        Database(path, ["CREATE TABLE a (x); CREATE TABLE a (x)"])
+    assert sqlite3.connect(path).execute("SELECT count(*) FROM sqlite_master").fetchone() == (0,)
+
+
+def test_a_damaged_file_is_said(tmp_path):
+    (tmp_path / "journal.db").write_bytes(b"no database at all, but long enough to be looked at" * 50)
+    with pytest.raises(StorageError, match=r"journal\.db cannot be used"):
+        Journal(tmp_path)
+
+
+def test_all_or_nothing(tmp_path):
+    database = Database(tmp_path / "x.db", ["CREATE TABLE a (x)"])
+
+    def half():
+        with database.together():
+            database.run("INSERT INTO a VALUES (1)")
+            database.run("INSERT INTO nowhere VALUES (1)")
+
+    with pytest.raises(StorageError):
+        half()
+    assert database.rows("SELECT * FROM a") == []
+
+
+def test_several_threads(tmp_path):
+    database = Database(tmp_path / "x.db", ["CREATE TABLE a (x)"])
+
+    def work():
+        for i in range(20):
+            with database.together():
+                database.run("INSERT INTO a VALUES (?)", (i,))
+                database.rows("SELECT * FROM a")
+
+    threads = [threading.Thread(target=work) for _ in range(4)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert database.rows("SELECT count(*) FROM a")[0][0] == 80
+
+
+def job(number="bench-1", **fields):
+    given = {
+        "address": "sim:test", "identity": "sim-test", "computer_name": "bench", "user": "u", "visit": 1, "profile": profile(),
+        "begun_at": "2026-03-02",
+    }  # fmt: skip
+    return Job(id=number, **{**given, **fields})
+
+
+def test_jobs_come_back_as_they_were_newest_first(tmp_path):
+    book = Casebook(tmp_path)
+    one, two = job(), job("bench-2", station="proof", cursor="apps:x")
+    book.save(one)
+    book.save(two)
+    book.save(one)
+    assert [j.id for j in book.jobs()] == ["bench-1", "bench-2"]
+    assert book.job("bench-2") == two
+    kept = book.add_reading(one, "baseline", reading())
+    assert book.reading(kept) == reading()
+    assert book.reading(None) is None
+    with pytest.raises(UnknownNameError, match="Did you mean bench-1"):
+        book.job("bench1")
+    book.close()
+
+
+def test_visits_are_counted_and_names_stay_unique(tmp_path):
+    book = Casebook(tmp_path)
+    assert book.new_id("Drawing bench", "sim-test") == ("drawing-bench-1", 1)
+    book.save(job("drawing-bench-1"))
+    assert book.new_id("Drawing bench", "sim-test") == ("drawing-bench-2", 2)
+    assert book.new_id("Drawing bench", "another") == ("drawing-bench-2", 1)
+    assert book.new_id("\x1b[2J", "x")[0] == "2j-1"
+    assert book.new_id("图", "y")[0] == "computer-1"
+    book.close()
+
+
+def test_a_job_from_elsewhere_is_said(tmp_path):
+    book = Casebook(tmp_path)
+    book._db.run("INSERT INTO job VALUES ('x', 'y', 1, ?)", (b'{"id": "x", "shoe_size": 44}',))
+    with pytest.raises(StorageError, match="newer Lumtak"):
+        book.jobs()
+    book.close()
