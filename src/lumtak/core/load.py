@@ -11,6 +11,11 @@ SYSTEM = "system:rest"
 """The consumer of what no item owns: kernel, session, desktop."""
 
 
+def consumer_name(key: str) -> str:
+    """A consumer's name for people, where no item gives it a title."""
+    return key.split(":", 1)[-1].removeprefix("process/")
+
+
 class Memory(Record):
     """What a consumer holds in RAM (and swap), and how that was found out."""
 

@@ -100,7 +100,7 @@ class ApplyStation(Station):
         for wanted in ("#stop", "#apply", "#on", "#plan"):
             widget = self.query_one(wanted)
             if widget.display and not widget.disabled:
-                widget.focus()
+                self.point_at(widget)
                 return
 
     def hint(self) -> str:
@@ -140,7 +140,7 @@ class ApplyStation(Station):
 
         if desk.begin("applying the plan", lambda: desk.visit.apply(on_step=note, stop=desk.stop), lambda _: None):
             self.show()
-            self.query_one("#stop").focus()
+            self.point_at(self.query_one("#stop"))
 
     def _stepped(self, outcome: Outcome) -> None:
         self._live.append(outcome)

@@ -158,7 +158,7 @@ class AuditStation(Station):
 
     def arrive(self) -> None:
         """On the list."""
-        self.query_one(LineList).focus()
+        self.point_at(self.query_one(LineList))
 
     def hint(self) -> str:
         """What can be done."""

@@ -4,6 +4,7 @@ from typing import TYPE_CHECKING, ClassVar
 
 from textual.binding import Binding, BindingType
 from textual.containers import Vertical
+from textual.widget import Widget
 
 from lumtak.tui.widgets.lines import LineList
 
@@ -31,7 +32,11 @@ class Station(Vertical):
     def action_list(self) -> None:
         """Into the list, from anywhere on the station."""
         for found in self.query(LineList):
-            found.focus()
+            self.point_at(found)
+
+    def point_at(self, widget: Widget) -> None:
+        """This widget has the keys from now on: at once, so that a quick typist's next key goes there."""
+        self.screen.set_focus(widget)
 
     def show(self) -> None:
         """Draw the job as it is now."""

@@ -2,10 +2,10 @@
 
 from rich.text import Text
 from textual.app import ComposeResult
-from textual.containers import Horizontal
+from textual.containers import Horizontal, VerticalScroll
 from textual.widgets import Button, Static
 
-from lumtak.core.load import Reading, Sample, batch_error
+from lumtak.core.load import Reading, Sample, batch_error, consumer_name
 from lumtak.core.record import NotMeasured, known
 from lumtak.core.text import plain
 from lumtak.core.units import percent, ram, span
@@ -25,7 +25,8 @@ class BaselineStation(Station):
         """What to do, the trace, what came of it, the acts."""
         yield Static(id="say", classes="prose", markup=False)
         yield Trace(id="trace")
-        yield Static(id="found", classes="prose", markup=False)
+        with VerticalScroll(can_focus=False):
+            yield Static(id="found", classes="prose", markup=False)
         with Horizontal(classes="acts"):
             yield Button("Take the baseline", id="take", compact=True)
             yield Button("Restart first", id="restart", compact=True)
@@ -89,7 +90,10 @@ class BaselineStation(Station):
         palette = Palette(self.app)
         cpu = [s.cpu_pct for s in reading.kept]
         text = Text()
-        text.append(f"Baseline: CPU {percent(reading.mean('cpu_pct'))} ± {1.96 * batch_error(cpu):.1f}", style="bold")
+        early = "" if reading.ended == "complete" else f", {reading.ended} after {span(reading.samples[-1].t_s)}"
+        text.append(
+            f"Baseline{early}: CPU {percent(reading.mean('cpu_pct'))} ± {1.96 * batch_error(cpu):.1f}", style="bold"
+        )
         text.append(f", RAM {ram(reading.mean('ram_used_bytes'))} of {ram(reading.ram_total_bytes)}", style="bold")
         text.append(f", cache {ram(reading.mean('cache_bytes'))} (not load)", style=palette.soft)
         cut = reading.samples[reading.settled_from - 1].t_s if reading.settled_from else 0.0
@@ -99,8 +103,6 @@ class BaselineStation(Station):
             else "   it never settled, so take it again, and longer"
         )
         text.append(word, style=palette.soft if reading.settled else palette.warning)
-        if reading.ended != "complete":
-            text.append(f"   {reading.ended} after {span(reading.samples[-1].t_s)}", style=palette.warning)
         return text
 
     def _found(self, reading: Reading) -> Text:
@@ -113,7 +115,7 @@ class BaselineStation(Station):
         for cost in heavy:
             memory = "not known" if isinstance(cost.ram_bytes, NotMeasured) else ram(cost.ram_bytes)
             text.append(f"  {memory:>10}  {percent(cost.cpu_pct):>7}   ", style=palette.ink)
-            text.append(f"{plain(titles.get(cost.key, cost.key.split(':', 1)[-1]), 50)}\n", style=palette.ink)
+            text.append(f"{plain(titles.get(cost.key, consumer_name(cost.key)), 50)}\n", style=palette.ink)
         c = reading.conditions
         plan = c.power_plan if isinstance(c.power_plan, str) else "not known"
         text.append("\nConditions\n", style=f"bold {palette.soft}")
@@ -148,7 +150,7 @@ class BaselineStation(Station):
     def arrive(self) -> None:
         """On what comes next."""
         wanted = "#stop" if self._reading_now else "#on" if self.desk.baseline and not self.desk.busy else "#take"
-        self.query_one(wanted).focus()
+        self.point_at(self.query_one(wanted))
 
     def hint(self) -> str:
         """What can be done."""
@@ -163,7 +165,7 @@ class BaselineStation(Station):
             case "take":
                 self._take()
             case "restart":
-                self.desk.begin("restarting", self.desk.visit.restart, lambda _: self.query_one("#take").focus())
+                self.desk.begin("restarting", self.desk.visit.restart, lambda _: self.point_at(self.query_one("#take")))
             case "stop":
                 self.desk.stop.set()
             case "on":
@@ -187,4 +189,4 @@ class BaselineStation(Station):
 
         if desk.begin("reading the baseline", read, done):
             self.show()
-            self.query_one("#stop").focus()
+            self.point_at(self.query_one("#stop"))

@@ -59,7 +59,7 @@ class HandoverStation(Station):
 
     def arrive(self) -> None:
         """On the report."""
-        self.query_one("#write").focus()
+        self.point_at(self.query_one("#write"))
 
     def hint(self) -> str:
         """What can be done."""

@@ -50,7 +50,7 @@ class IntakeStation(Station):
 
     def arrive(self) -> None:
         """On the profile."""
-        self.query_one(LineList).focus()
+        self.point_at(self.query_one(LineList))
 
     def hint(self) -> str:
         """What can be done."""

@@ -99,7 +99,7 @@ class PlanStation(Station):
 
     def arrive(self) -> None:
         """On what comes next."""
-        self.query_one("#on" if self.desk.job.chosen else "#audit").focus()
+        self.point_at(self.query_one("#on" if self.desk.job.chosen else "#audit"))
 
     def hint(self) -> str:
         """What can be done."""

@@ -183,7 +183,7 @@ class ProofStation(Station):
         for wanted in ("#stop", "#restart", "#login", "#on", "#take"):
             widget = self.query_one(wanted)
             if widget.display:
-                widget.focus()
+                self.point_at(widget)
                 return
 
     def hint(self) -> str:
@@ -226,4 +226,4 @@ class ProofStation(Station):
 
         if desk.begin("reading after the changes", read, self._again):
             self.show()
-            self.query_one("#stop").focus()
+            self.point_at(self.query_one("#stop"))

@@ -7,6 +7,7 @@ from textual.message import Message
 from textual.strip import Strip as Row
 from textual.widget import Widget
 
+from lumtak.core.load import consumer_name
 from lumtak.core.strip import KIND_WORDS, Kind, Piece, Strip, cells
 from lumtak.core.text import plain
 from lumtak.core.units import GIB
@@ -195,7 +196,7 @@ class Ledger(Widget):
         return segments
 
     def _describe(self, key: str) -> str:
-        parts = [plain(self._titles.get(key, key.split(":", 1)[-1]), 40)]
+        parts = [plain(self._titles.get(key, consumer_name(key)), 40)]
         for strip, name in ((self._ram, "RAM"), (self._cpu, "CPU")):
             share = sum(p.share for p in strip.pieces if p.key == key) if strip else 0.0
             if share:

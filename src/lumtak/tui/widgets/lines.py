@@ -96,9 +96,9 @@ class LineList(ScrollView, can_focus=True):
             return
         near = min(range(len(self._selectable)), key=lambda i: abs(self._selectable[i] - self.cursor))
         near = max(0, min(len(self._selectable) - 1, near + steps))
-        if self._selectable[near] == self.cursor and steps < 0:
-            self.scroll_to(y=0, animate=False)
         self.cursor = self._selectable[near]
+        if near == 0:
+            self.scroll_to(y=0, animate=False)  # the heading above the first line shows too
         self._reveal()
 
     def _reveal(self) -> None:

@@ -1,0 +1,362 @@
+"""Screens and widgets, driven in the same process."""
+
+import asyncio
+
+import pytest
+from rich.text import Text
+from textual.app import App
+from textual.widgets import Static
+
+from helpers import CATALOGUE, bench, facts, item, profile, reading
+from lumtak.core.audit import audit
+from lumtak.core.setting import parse_ref
+from lumtak.core.strip import cpu_strip, ram_strip
+from lumtak.errors import StorageError
+from lumtak.stations.visit import Visit
+from lumtak.tui.app import LumtakApp
+from lumtak.tui.bench import BenchScreen
+from lumtak.tui.confirm import ConfirmScreen
+from lumtak.tui.help import HelpScreen
+from lumtak.tui.job_screen import JobScreen
+from lumtak.tui.saver import Saver
+from lumtak.tui.theme import DARK, HATCH, HOLLOW, LIGHT
+from lumtak.tui.widgets.ledger import Ledger
+from lumtak.tui.widgets.lines import Line, LineList
+from lumtak.tui.widgets.route import Route
+from lumtak.tui.widgets.trace import Trace
+
+WIDE, LOW = (142, 44), (80, 24)
+
+
+class Stage(App[None]):
+    """One widget alone."""
+
+    CSS_PATH = "../src/lumtak/tui/app.tcss"
+
+    def __init__(self, widget):
+        super().__init__()
+        self.register_theme(DARK)
+        self.theme = DARK.name
+        self.widget = widget
+        self.heard = []
+
+    def compose(self):
+        yield self.widget
+
+    def on_line_list_selected(self, message):
+        self.heard.append(("selected", message.key))
+
+    def on_line_list_opened(self, message):
+        self.heard.append(("opened", message.key))
+
+    def on_line_list_marked(self, message):
+        self.heard.append(("marked", message.key))
+
+    def on_ledger_picked(self, message):
+        self.heard.append(("picked", message.key))
+
+    def on_route_gone(self, message):
+        self.heard.append(("gone", message.station))
+
+
+def row(widget, y):
+    return widget.render_line(y).text
+
+
+# -- widgets ------------------------------------------------------------------------------------------------------------------------
+
+
+def strips(**marks):
+    items = (item("services", "screen", role="graphics"), item("services", "fax", role="fax"), item("apps", "x"))
+    found = audit(facts(*items), profile(), CATALOGUE, None)
+    read = reading(costs=[("services:screen", 5.0, 1000), ("services:fax", 10.0, 2000), ("apps:x", 5.0, 500)])
+    return ram_strip(read, found, ceiling_pct=40.0, **marks), cpu_strip(read, found, ceiling_pct=10.0, **marks)
+
+
+@pytest.mark.parametrize("size", [(80, 24), (142, 44), (240, 70)])
+async def test_the_ledger_tells_stances_apart_without_colour(size):
+    ledger = Ledger()
+    app = Stage(ledger)
+    async with app.run_test(size=size) as pilot:
+        ledger.show(None, None)
+        assert "no reading yet" in row(ledger, 0)
+        ledger.show(*strips(chosen=[parse_ref("services:fax")], applied=[parse_ref("apps:x")]), total_bytes=8 << 30)
+        await pilot.pause()
+        for y in (0, 2):
+            line = row(ledger, y)
+            assert len(line) == size[0]
+            assert {"▓", HOLLOW, HATCH, "┃"} <= set(line)
+        assert "4.0 of 8.0 GiB  over" in row(ledger, 0)
+        assert "ceiling 3.2" in row(ledger, 1)
+        ledger.light("services:fax")
+        assert "▲" in row(ledger, 1)
+        assert "▲" in row(ledger, 3)
+        await pilot.hover(Ledger, offset=(row(ledger, 0).index(HOLLOW) + 2, 0))
+        assert "fax, 24.4 % of the RAM, 10.0 % of the CPU" in row(ledger, 4)
+        await pilot.click(Ledger, offset=(row(ledger, 0).index(HOLLOW) + 2, 0))
+        assert app.heard == [("picked", "services:fax")]
+
+
+@pytest.mark.parametrize("width", [80, 142])
+async def test_the_route_goes_where_it_is_clicked(width):
+    route = Route()
+    app = Stage(route)
+    async with app.run_test(size=(width, 24)) as pilot:
+        route.show("audit", {"intake", "baseline"})
+        line = row(route, 0)
+        assert len(line) == width
+        for word in ("1 Intake", "3 Audit", "5 Apply", "7 Hand"):
+            assert word in line
+        await pilot.click(Route, offset=(line.index("5 Apply") + 3, 0))
+        await pilot.click(Route, offset=(0, 0))
+        assert app.heard == [("gone", "apply")]
+
+
+async def test_a_list_of_any_length_moves_and_tells():
+    lines = LineList()
+    app = Stage(lines)
+    async with app.run_test(size=(40, 10)) as pilot:
+        content = [Line(Text("heading"))] + [Line(Text(f"line {i} " + "x" * 60), f"k{i}") for i in range(20000)]
+        lines.show(content)
+        lines.focus()
+        assert lines.selected == "k0"
+        await pilot.press("up", "down", "down", "space", "enter")
+        assert app.heard[-3:] == [("selected", "k2"), ("marked", "k2"), ("opened", "k2")]
+        assert row(lines, 3).rstrip().endswith("…")
+        await pilot.press("end")
+        assert lines.selected == "k19999"
+        assert lines.scroll_offset.y == 20001 - 10
+        await pilot.press("home")
+        assert lines.selected == "k0"
+        await pilot.click(LineList, offset=(10, 4))
+        assert lines.selected == "k3"
+        await pilot.click(LineList, offset=(1, 5))
+        assert app.heard[-1] == ("marked", "k4")
+        lines.show(content[:3], "k9")
+        assert lines.selected == "k0"
+        lines.show([])
+        await pilot.press("down", "enter", "space")
+        assert lines.selected is None
+
+
+async def test_a_trace_fits_its_width_and_marks_the_ceiling():
+    trace = Trace()
+    async with Stage(trace).run_test(size=(60, 20)) as pilot:
+        trace.show([10.0 + i % 30 for i in range(500)], ceiling=20.0, settled_from=100)
+        await pilot.pause()
+        rows = [row(trace, y) for y in range(trace.size.height)]
+        assert all(len(r) == 60 for r in rows)
+        assert any(r.startswith(" 20 %┄") or "20 %┄" in r for r in rows)
+        assert "█" in rows[-1]
+        trace.show([], ceiling=20.0)
+        assert "ceiling" in "".join(row(trace, y) for y in range(trace.size.height))
+
+
+async def test_the_safe_answer_is_the_default():
+    answers = []
+    app = Stage(Static("x"))
+    async with app.run_test(size=(90, 30)) as pilot:
+        for keys in (["enter"], ["escape"], ["right", "enter"], ["tab", "enter"]):
+            app.push_screen(ConfirmScreen("Change [b]it[/b]?", "what\x07", yes="Do it"), answers.append)
+            await pilot.pause()
+            await pilot.press(*keys)
+            await pilot.pause()
+    assert answers == [False, False, True, True]
+
+
+def test_the_saver_keeps_the_newest_state_and_says_when_it_cannot():
+    kept, said = [], []
+
+    class Book:
+        def save(self, job):
+            if job == "bad":
+                raise StorageError("the disk is full.")
+            kept.append(job)
+
+    saver = Saver(Book(), said.append)
+    for job in [*range(50), "bad", "last"]:
+        saver(job)
+        if job == "bad":
+            while not said:
+                pass
+    saver.close()
+    assert kept[-1] == "last"
+    assert said == ["the disk is full."]
+
+
+# -- the application -------------------------------------------------------------------------------------------------------------------
+
+
+def application(workshop):
+    bench(workshop.home / "simulated").close()
+    return LumtakApp(workshop, pace=0.0, demo=True)
+
+
+async def until(pilot, condition, tries=600):
+    for _ in range(tries):
+        await pilot.pause()
+        if condition():
+            return
+        await asyncio.sleep(0.01)
+    raise AssertionError("waited in vain; on screen:\n" + "\n".join(shown(pilot.app)))
+
+
+def shown(app):
+    """The words on the screen, line by line."""
+    return [strip.text for strip in app.screen._compositor.render_strips()]
+
+
+def says(app, *words):
+    text = "\n".join(shown(app))
+    return all(word in text for word in words)
+
+
+async def begin(pilot):
+    await pilot.press("enter")
+    await until(pilot, lambda: says(pilot.app, "used for"))
+    await pilot.press("enter")
+    await until(pilot, lambda: isinstance(pilot.app.screen, JobScreen))
+    await until(pilot, lambda: says(pilot.app, "Take the baseline"))
+
+
+@pytest.mark.parametrize("size", [WIDE, LOW])
+async def test_the_whole_job_by_keyboard(workshop, size, tmp_path, monkeypatch):
+    monkeypatch.chdir(tmp_path)
+    app = application(workshop)
+    async with app.run_test(size=size, notifications=True) as pilot:
+        await begin(pilot)
+        await pilot.press("enter")
+        await until(pilot, lambda: says(pilot.app, "Heaviest", "On to the audit"))
+        await pilot.press("enter")
+        await until(pilot, lambda: says(pilot.app, "Chart cache", "Space chooses"))
+        await pilot.press("enter")
+        await until(pilot, lambda: says(pilot.app, "Keeps small copies of chart tiles"))
+        await pilot.press("enter", "space")
+        await until(pilot, lambda: says(pilot.app, "1 chosen"))
+        await pilot.press("a")
+        await until(pilot, lambda: says(pilot.app, "17 chosen"))
+        await pilot.press("right")
+        await until(pilot, lambda: says(pilot.app, "17 changes: CPU", "not projected"))
+        await pilot.press("down", "space")
+        await until(pilot, lambda: says(pilot.app, "16 changes: CPU"))
+        await pilot.press("right", "enter")
+        await until(pilot, lambda: isinstance(app.screen, ConfirmScreen))
+        await pilot.press("enter")
+        await until(pilot, lambda: isinstance(app.screen, JobScreen))
+        assert app.screen.entries == [], "the safe answer changes nothing"
+        await pilot.press("enter")
+        await until(pilot, lambda: isinstance(app.screen, ConfirmScreen))
+        await pilot.press("right", "enter")
+        await until(pilot, lambda: says(app, "16 changes are done and read back", "estart owed"))
+        await pilot.press("enter")
+        await until(pilot, lambda: says(app, "Not proved yet", "Restart now"))
+        await pilot.press("enter")
+        await until(
+            pilot, lambda: says(app, "Take the after reading") and not says(app, "Restart now") and not app.screen.busy
+        )
+        await pilot.press("enter")
+        await until(pilot, lambda: says(app, "carries less load", "median", "95 % sure"))
+        await pilot.press("enter")
+        await until(pilot, lambda: says(app, "16 changes stand"))
+        await pilot.press("enter")
+        await until(pilot, lambda: says(app, "Written"))
+        assert {p.name for p in (tmp_path / "lumtak-report-drawing-bench-1").iterdir()} == {
+            "report.pdf",
+            "load.svg",
+            "job.json",
+        }
+        await pilot.press("down", "enter")
+        await until(pilot, lambda: isinstance(app.screen, ConfirmScreen))
+        await pilot.press("right", "enter")
+        await until(pilot, lambda: says(app, "15 changes stand"))
+        await pilot.press("tab", "tab", "enter")
+        await until(pilot, lambda: isinstance(app.screen, ConfirmScreen))
+        await pilot.press("right", "enter")
+        await until(pilot, lambda: says(app, "changes of this job are put back"))
+        await pilot.press("escape")
+        await until(pilot, lambda: isinstance(app.screen, BenchScreen) and says(app, "handover"))
+
+
+async def test_a_job_opens_where_it_was_left(workshop):
+    app = application(workshop)
+    async with app.run_test(size=WIDE, notifications=True) as pilot:
+        await begin(pilot)
+        await pilot.press("enter")
+        await until(pilot, lambda: says(app, "On to the audit"))
+        await pilot.press("3", "down", "down", "space")
+        await until(pilot, lambda: says(app, "1 chosen"))
+        await pilot.press("q")
+    second = LumtakApp(type(workshop)(workshop.home), pace=0.0)
+    async with second.run_test(size=WIDE) as pilot:
+        await until(pilot, lambda: says(second, "visit 1", "audit"))
+        await pilot.press("enter")
+        await until(pilot, lambda: isinstance(second.screen, JobScreen) and says(second, "1 chosen", "Chart cache"))
+        assert second.screen.job.cursor == "services:tide-feed"
+        assert second.screen.job.chosen[0].ref == parse_ref("services:tide-feed")
+    second.workshop.close()
+
+
+async def test_every_station_by_mouse_and_says_what_it_lacks(workshop):
+    app = application(workshop)
+    async with app.run_test(size=WIDE, notifications=True) as pilot:
+        await begin(pilot)
+        line = row(app.screen.query_one(Route), 0)
+        for word, lacks in (
+            ("Intake", "Used for"),
+            ("Audit", "no audit yet"),
+            ("Plan", "Nothing is chosen"),
+            ("Apply", "nothing was changed"),
+            ("Proof", "no baseline"),
+            ("Handover", "Nothing was changed in this job"),
+        ):
+            await pilot.click(Route, offset=(line.index(word), 0))
+            await until(pilot, lambda lacks=lacks: says(app, lacks))
+        await pilot.press("3", "enter")
+        await until(pilot, lambda: says(app, "nothing is weighed yet", "Chart cache"))
+        await pilot.press("1", "down", "enter")
+        await until(pilot, lambda: app.screen.job.profile.name == "writing-and-web" and not app.screen.busy)
+
+
+async def test_a_reading_can_be_stopped_and_other_stations_stay_open(workshop):
+    app = application(workshop)
+    app.pace = 20.0
+    async with app.run_test(size=WIDE, notifications=True) as pilot:
+        await begin(pilot)
+        await pilot.press("enter")
+        await until(pilot, lambda: says(app, "samples", "left", "Stop early"))
+        await pilot.press("1")
+        await until(pilot, lambda: says(app, "Used for"))
+        await pilot.press("2")
+        await until(pilot, lambda: says(app, "Stop early"))
+        await pilot.press("enter")
+        await until(pilot, lambda: says(app, "it never settled", "Heaviest"))
+        assert 0 < len(app.screen.baseline.samples) < 120
+
+
+async def test_help_themes_and_what_cannot_be_chosen(workshop, sim):
+    visit = Visit.start(workshop, sim, workshop.profile("hull-drafting"))
+    visit.read_baseline(seconds=30)
+    visit.make_audit()
+    visit.go("audit")
+    visit.select("services:display-keeper")
+    visit.close()
+    app = application(workshop)
+    async with app.run_test(size=WIDE, notifications=True) as pilot:
+        await pilot.press("question_mark")
+        await until(pilot, lambda: isinstance(app.screen, HelpScreen) and says(app, "The bench shows every job"))
+        await pilot.press("escape", "ctrl+t", "enter")
+        await until(pilot, lambda: isinstance(app.screen, JobScreen) and says(app, "Display keeper"))
+        assert app.theme == LIGHT.name
+        await pilot.press("space")
+        await until(pilot, lambda: says(app, "Display keeper is guarded"))
+        await pilot.press("question_mark")
+        await until(pilot, lambda: says(app, "The audit lists everything"))
+
+
+async def test_a_job_that_cannot_be_opened_says_why(workshop):
+    app = application(workshop)
+    async with app.run_test(size=WIDE, notifications=True) as pilot:
+        (workshop.home / "simulated/drawing-bench.json").write_bytes(b"broken")
+        await pilot.press("enter", "enter")
+        await until(pilot, lambda: says(app, "is damaged"))
+        assert isinstance(app.screen, BenchScreen)

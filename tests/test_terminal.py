@@ -1,0 +1,204 @@
+"""The real program in a real terminal: the whole job from `lumtak demo`, by keyboard, in tmux."""
+
+import itertools
+import os
+import re
+import shutil
+import subprocess
+import sys
+import time
+
+import pytest
+
+from helpers import ENTRY, put, snapshot_of
+
+pytestmark = [
+    pytest.mark.terminal,
+    pytest.mark.skipif(
+        not shutil.which("tmux") and not os.environ.get("CI"), reason="tmux is missing; `make test` installs it"
+    ),
+]
+
+
+_NUMBERS = itertools.count()
+
+
+class Terminal:
+    """A program in tmux."""
+
+    def __init__(self, folder, command, width=142, height=44, env=None):
+        self._socket = str(folder / f"tmux-{next(_NUMBERS)}")
+        variables = [x for k, v in (env or {}).items() for x in ("-e", f"{k}={v}")]
+        self._tmux(
+            "-f",
+            "/dev/null",
+            "new-session",
+            "-d",
+            "-x",
+            str(width),
+            "-y",
+            str(height),
+            *variables,
+            "-c",
+            str(folder),
+            "sh",
+            "-c",
+            f"unset COLUMNS LINES; {command}; echo ended; sleep 600",  # readline sets both in the process that runs the tests,
+        )
+
+    def _tmux(self, *arguments):
+        return subprocess.run(
+            ["tmux", "-S", self._socket, *arguments], capture_output=True, text=True, check=False, timeout=20
+        ).stdout
+
+    def screen(self):
+        return self._tmux("capture-pane", "-p")
+
+    def wait(self, pattern, seconds=15):
+        end = time.monotonic() + seconds
+        while time.monotonic() < end:
+            text = self.screen()
+            if re.search(pattern, text):
+                return text
+            time.sleep(0.05)
+        raise AssertionError(f"never saw {pattern!r}; on screen:\n{self.screen()}")
+
+    def keys(self, *names):
+        for name in names:
+            self._tmux("send-keys", "--", name)
+
+    def click(self, word, line_with):
+        """A press and release of the left button on a word (SGR mouse sequences, 1-based)."""
+        for y, line in enumerate(self.screen().splitlines(), 1):
+            if re.search(line_with, line):
+                x = line.index(word) + 2
+                for end in "Mm":
+                    self._tmux("send-keys", "-l", f"\x1b[<0;{x};{y}{end}")
+                return
+        raise AssertionError(f"no line with {line_with!r}:\n{self.screen()}")
+
+    def close(self):
+        self._tmux("kill-server")
+
+
+@pytest.fixture
+def terminal(tmp_path):
+    opened = []
+
+    def start(command, **options):
+        opened.append(Terminal(tmp_path, f"{sys.executable} -m lumtak {command}", **options))
+        return opened[-1]
+
+    yield start
+    for one in opened:
+        one.close()
+
+
+def test_the_whole_job_from_the_demo(terminal, tmp_path):
+    t = terminal("demo")
+    t.wait("none yet")
+    t.keys("Enter")
+    t.wait("used for")
+    t.keys("Enter")
+    t.wait("Take the baseline")
+    t.keys("Enter")
+    t.wait("On to the audit")
+    t.keys("Enter")
+    t.wait("Space chooses")
+    t.keys("a")
+    t.wait("17 chosen")
+    t.keys("4")
+    t.wait("On to applying")
+    t.keys("Enter")
+    t.wait("Apply 17 changes")
+    t.keys("Enter")
+    t.wait("Leave everything")
+    t.keys("Right", "Enter")
+    t.wait("On to the proof")
+    t.keys("Enter")
+    t.wait("Restart now")
+    t.keys("Enter")
+    t.wait("(?s)^(?!.*Restart now).*Take the after")
+    t.keys("Enter")
+    t.wait("carries less load")
+    t.keys("Enter")
+    t.wait("Write the report")
+    t.keys("Enter")
+    t.wait("Written: report.pdf, load.svg, job.json")
+    assert (tmp_path / "lumtak-report-drawing-bench-1/report.pdf").stat().st_size > 10000
+    t.keys("Tab", "Enter")
+    t.wait("Leave it changed")
+    t.keys("Right", "Enter")
+    t.wait("All 17 changes of this job are put back")
+    t.keys("q")
+    t.wait("ended")
+
+
+@pytest.mark.parametrize("size", [(80, 24), (240, 70)])
+def test_by_mouse_at_other_sizes_and_without_colour(terminal, size):
+    t = terminal("demo", width=size[0], height=size[1], env={"NO_COLOR": "1"})
+    t.wait("none yet")
+    t.keys("Enter", "Enter")
+    t.wait("Take the baseline")
+    t.click("Take the baseline", "Take the baseline")
+    t.wait("On to the audit")
+    t.click("On to the audit", "On to the audit")
+    text = t.wait("Space chooses")
+    assert max(map(len, text.splitlines())) <= size[0]
+    t.click("Sheet index", "Sheet index")
+    t.keys("Space")
+    t.wait("1 chosen")
+    t.click("Plan", "Intake.*Plan")
+    t.wait("1 change: CPU")
+
+
+def test_a_real_local_job_reopened_where_it_was(terminal, tmp_path):
+    person = tmp_path / "person"
+    put(person, ".config/autostart/lumtak-test.desktop", ENTRY)
+    before = snapshot_of(person)
+    env = {
+        "HOME": str(person),
+        "XDG_CONFIG_HOME": "",
+        "XDG_CONFIG_DIRS": "/nonexistent",
+        "XDG_DATA_HOME": str(tmp_path / "data"),
+        "SUDO_USER": "",
+    }
+    t = terminal("", env=env)
+    t.wait("none yet")
+    t.keys("Down", "Enter")
+    t.wait("this computer used for")
+    t.keys("Down", "Enter")
+    t.wait("Take the baseline")
+    t.keys("Enter")
+    t.wait(r"Reading: [3-9] of")
+    t.keys("Enter")
+    t.wait("stopped after")
+    t.keys("3")
+    t.wait("Tide feed")
+    t.keys("q")
+    t.wait("ended")
+    t.close()
+
+    t = terminal("", env=env)
+    t.wait("visit 1")
+    t.keys("Enter")
+    t.wait("Tide feed.*ask owner")
+    t.click("Tide feed", "Tide feed")
+    t.keys("Space")
+    t.wait("1 chosen")
+    t.keys("5")
+    t.wait("Apply 1 change")
+    t.keys("Enter")
+    t.wait("Leave everything")
+    t.keys("Right", "Enter")
+    t.wait("1 changes are done")
+    assert "Hidden=true" in (person / ".config/autostart/lumtak-test.desktop").read_text()
+    t.keys("7")
+    t.wait("1 changes stand")
+    t.keys("Down", "Enter")
+    t.wait("Leave it changed")
+    t.keys("Right", "Enter")
+    t.wait("All 1 changes")
+    t.keys("q")
+    t.wait("ended")
+    assert snapshot_of(person) == before
