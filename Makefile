@@ -5,7 +5,7 @@ BIN    := $(VENV)/bin
 STAMP  := $(VENV)/.set-up
 SHOTS  := docs/screenshots
 
-.PHONY: setup demo test check bench shots terminal-tools format clean
+.PHONY: setup demo test check bench schemas shots terminal-tools format clean
 
 setup: $(STAMP)
 
@@ -37,7 +37,10 @@ bench: setup
 
 shots: setup
 	@scripts/need-packages.sh xvfb kitty tmux imagemagick xdotool x11-utils libgl1-mesa-dri fonts-dejavu-core poppler-utils
-	@PATH="$(CURDIR)/$(BIN):$$PATH" scripts/shots.sh $(SHOTS)
+	@$(BIN)/python scripts/shots.py $(SHOTS)
+
+schemas: setup
+	@$(BIN)/python scripts/schemas.py docs/schemas
 
 format: setup
 	$(BIN)/ruff check --fix-only --quiet .

@@ -4,6 +4,7 @@ import io
 import json
 import re
 import xml.etree.ElementTree as ET
+from pathlib import Path
 
 import msgspec
 import pytest
@@ -267,3 +268,20 @@ def test_hostile_names_reach_no_document_as_markup(workshop, tmp_path):
     put(tmp_path, "in-the-way", "x")
     with pytest.raises(StorageError, match="cannot be written"):
         write_report(visit, tmp_path / "in-the-way" / "r")
+
+
+@pytest.mark.parametrize("name", ["profile", "reading", "job"])
+def test_files_fit_the_schemas_that_are_published(example, name):
+    import tomllib
+    from importlib.resources import files
+
+    from jsonschema import Draft202012Validator
+
+    folder, _, _ = example
+    job = json.loads((folder / "a/job.json").read_text())
+    toml = tomllib.loads((files("lumtak") / "data/profiles/hull-drafting.toml").read_text())
+    schema = json.loads((Path(__file__).parents[1] / f"docs/schemas/{name}.schema.json").read_text())
+    document = {"job": job, "reading": job["before"], "profile": toml}[name]
+    validator = Draft202012Validator(schema)
+    validator.validate(document)
+    assert not validator.is_valid({**document, "shoe_size": 44})

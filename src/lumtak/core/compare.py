@@ -5,13 +5,15 @@ of the same computer it reports a difference far more often than one time in twe
 allow for the dependence, and is meant to err on the side of caution.
 """
 
-from typing import Literal
-
-import numpy as np
-from numpy.typing import NDArray
+import math
+from typing import TYPE_CHECKING, Literal
 
 from lumtak.core.record import Record
 from lumtak.errors import UsageError
+
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
 
 Verdict = Literal["lower", "none", "higher"]
 """After against before: lower, no clear difference, higher."""
@@ -51,6 +53,8 @@ def compare(
     Raises:
         UsageError: fewer than two values on a side, or values that are not finite.
     """
+    import numpy as np  # costs 0.1 s, and only a comparison needs it
+
     a, b = (np.asarray(side, dtype=np.float64) for side in (before, after))
     for name, side in (("before", a), ("after", b)):
         if side.size < FEWEST:
@@ -85,7 +89,7 @@ def _half_width(first: tuple[float, float], second: tuple[float, float]) -> floa
     if variance <= 0:
         return 0.0
     freedom = 1 / sum((v / variance) ** 2 / d for v, d in (first, second))
-    return float(stdtrit(freedom, 0.975) * np.sqrt(variance))
+    return float(stdtrit(freedom, 0.975)) * math.sqrt(variance)
 
 
 def _batch_error(values: "NDArray[np.float64]") -> tuple[float, float]:

@@ -136,9 +136,10 @@ class LineList(ScrollView, can_focus=True):
         if not 0 <= place < len(self._lines):
             return Strip.blank(width, ground)
         text = self._lines[place].text
-        if text.cell_len > width:
+        room = self.scrollable_content_region.width
+        if text.cell_len > room:
             text = text.copy()
-            text.truncate(width, overflow="ellipsis")
+            text.truncate(room, overflow="ellipsis")
         style = ground
         if place == self.cursor:
             palette = Palette(self.app)
