@@ -9,8 +9,9 @@ from textual.widgets import Static
 
 from helpers import CATALOGUE, bench, facts, item, profile, reading
 from lumtak.core.audit import audit
+from lumtak.core.profile import Ceilings
 from lumtak.core.setting import parse_ref
-from lumtak.core.strip import cpu_strip, ram_strip
+from lumtak.core.strip import strips as cut
 from lumtak.errors import StorageError
 from lumtak.stations.visit import Visit
 from lumtak.tui.app import LumtakApp
@@ -70,7 +71,7 @@ def strips(**marks):
     items = (item("services", "screen", role="graphics"), item("services", "fax", role="fax"), item("apps", "x"))
     found = audit(facts(*items), profile(), CATALOGUE, None)
     read = reading(costs=[("services:screen", 5.0, 1000), ("services:fax", 10.0, 2000), ("apps:x", 5.0, 500)])
-    return ram_strip(read, found, ceiling_pct=40.0, **marks), cpu_strip(read, found, ceiling_pct=10.0, **marks)
+    return cut(read, found, ceilings=Ceilings(cpu_pct=10, ram_pct=40), **marks)
 
 
 @pytest.mark.parametrize("size", [(80, 24), (142, 44), (240, 70)])

@@ -6,8 +6,9 @@ from hypothesis import strategies as st
 
 from helpers import CATALOGUE, facts, item, profile, reading
 from lumtak.core.audit import audit
+from lumtak.core.profile import Ceilings
 from lumtak.core.setting import parse_ref
-from lumtak.core.strip import KINDS, Piece, Strip, cells, cpu_strip, ram_strip
+from lumtak.core.strip import KINDS, Piece, Strip, cells, strips
 
 ITEMS = (
     item("services", "screen", role="graphics"),
@@ -29,7 +30,7 @@ def found():
 
 
 def test_pieces_stand_by_stance_and_sum_to_the_whole():
-    for strip in (ram_strip(reading(costs=COSTS), found()), cpu_strip(reading(costs=COSTS), found())):
+    for strip in strips(reading(costs=COSTS), found()):
         assert sum(p.share for p in strip.pieces) == pytest.approx(1.0)
         order = [KINDS.index(p.kind) for p in strip.pieces]
         assert order == sorted(order)
@@ -40,19 +41,19 @@ def test_pieces_stand_by_stance_and_sum_to_the_whole():
 
 
 def test_chosen_is_hollow_and_applied_is_hatched():
-    strip = cpu_strip(reading(costs=COSTS), found(), chosen=[parse_ref("services:fax")], applied=[parse_ref("apps:x")])
+    _, strip = strips(reading(costs=COSTS), found(), chosen=[parse_ref("services:fax")], applied=[parse_ref("apps:x")])
     marks = {p.key: p.mark for p in strip.pieces}
     assert (marks["services:fax"], marks["apps:x"], marks["services:plotter"]) == ("chosen", "applied", "plain")
 
 
 def test_parts_above_the_whole_are_scaled_down_to_it():
-    strip = cpu_strip(reading(values=[5.0] * 30, costs=COSTS), found())
+    _, strip = strips(reading(values=[5.0] * 30, costs=COSTS), found())
     assert strip.load == pytest.approx(0.05)
     assert sum(p.share for p in strip.pieces if p.kind != "free") == pytest.approx(0.05)
 
 
 def test_ceiling_and_baseline():
-    strip = ram_strip(reading(costs=COSTS), found(), ceiling_pct=40.0, baseline=reading())
+    strip, _ = strips(reading(costs=COSTS), found(), ceilings=Ceilings(cpu_pct=10, ram_pct=40.0), baseline=reading())
     assert (strip.ceiling, strip.baseline) == (0.4, 0.5)
 
 

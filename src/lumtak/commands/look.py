@@ -8,12 +8,12 @@ import msgspec
 from lumtak.commands.common import columns, json_option, progress, say_json, user_option, with_workshop
 from lumtak.computers import Computer
 from lumtak.core.audit import Audit, Finding, audit
-from lumtak.core.facts import Facts
+from lumtak.core.facts import in_rows
 from lumtak.core.load import Reading, Sample, to_json
 from lumtak.core.record import NotMeasured
 from lumtak.core.setting import AREA_TITLES, AREAS
 from lumtak.core.text import plain
-from lumtak.core.units import percent, ram, signed, span
+from lumtak.core.units import percent, ram, signed
 from lumtak.errors import UsageError
 from lumtak.stations.reading import take_reading
 from lumtak.stations.workshop import Workshop, read_profile
@@ -41,36 +41,7 @@ def facts_command(workshop: Workshop, computer: str, user: str | None, *, as_jso
     if as_json:
         say_json(facts)
         return
-    _say_facts(facts)
-
-
-def _say_facts(facts: Facts) -> None:
-    hardware, system = facts.hardware, facts.system
-
-    def word(value: object) -> str:
-        return f"not known: {value.not_measured}" if isinstance(value, NotMeasured) else str(value)
-
-    clock = hardware.nominal_mhz
-    rows = [
-        ("computer", f"{facts.name} ({facts.address})"),
-        ("system", f"{system.name}, kernel {system.kernel}"),
-        ("up for", span(system.uptime_s)),
-        (
-            "processors",
-            f"{hardware.cores}, nominal clock {word(clock) if isinstance(clock, NotMeasured) else f'{clock:.0f} MHz'}",
-        ),
-        ("RAM", ram(hardware.ram_bytes)),
-        ("disk", word(hardware.disk)),
-        ("battery", "yes" if hardware.battery else "no"),
-        ("power", f"on {system.power_source}, plan {word(system.power_plan)}"),
-        ("user", system.user),
-        ("processes", str(facts.process_count)),
-    ]
-    for area in AREAS:
-        count = sum(item.area == area for item in facts.items)
-        gaps = "; ".join(g.reason for g in facts.gaps if g.area == area)
-        rows.append((AREA_TITLES[area], f"{count}" + (f" ({gaps})" if gaps else "")))
-    columns(rows)
+    columns(in_rows(facts))
 
 
 @click.group("profile")

@@ -3,7 +3,9 @@
 from typing import Literal
 
 from lumtak.core.record import Figure, NotMeasured, Record
-from lumtak.core.setting import Area, SettingRef, Shows
+from lumtak.core.setting import AREA_TITLES, AREAS, Area, SettingRef, Shows
+from lumtak.core.text import plain
+from lumtak.core.units import ram, span
 
 Origin = Literal["system", "package", "user", "unknown"]
 """Part of the system; added by a package or vendor; added by the user; not known."""
@@ -140,3 +142,28 @@ class Facts(Record):
         if ref.area == "apps" and ref.key.endswith(".desktop"):
             return self.find(SettingRef(area="apps", key=ref.key.removesuffix(".desktop")))
         return None
+
+
+def in_rows(facts: Facts) -> list[tuple[str, str]]:
+    """(name, value) rows about a computer for people, as text from that computer: fit for a terminal."""
+
+    def word(value: object) -> str:
+        return f"not known: {value.not_measured}" if isinstance(value, NotMeasured) else str(value)
+
+    hardware, system = facts.hardware, facts.system
+    mhz = hardware.nominal_mhz
+    clock = word(mhz) if isinstance(mhz, NotMeasured) else f"{mhz:.0f} MHz"
+    rows = [
+        ("computer", f"{plain(facts.name)} ({facts.address})"),
+        ("system", plain(f"{system.name}, kernel {system.kernel}, up for {span(system.uptime_s)}")),
+        ("hardware", f"{hardware.cores} processors, {ram(hardware.ram_bytes)} RAM, disk {word(hardware.disk)}"),
+        ("nominal clock", clock),
+        ("power", plain(f"on {system.power_source}, plan {word(system.power_plan)}")),
+        ("settings of", plain(system.user)),
+        ("processes", str(facts.process_count)),
+    ]
+    for area in AREAS:
+        count = sum(item.area == area for item in facts.items)
+        gaps = "; ".join(g.reason for g in facts.gaps if g.area == area)
+        rows.append((AREA_TITLES[area], f"{count}" + (f"   {gaps}" if gaps else "")))
+    return rows

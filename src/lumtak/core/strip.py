@@ -8,7 +8,8 @@ from typing import Literal
 
 from lumtak.core.audit import Audit, Stance, is_system
 from lumtak.core.load import Reading
-from lumtak.core.record import NotMeasured, Record
+from lumtak.core.profile import Ceilings
+from lumtak.core.record import Record, known
 from lumtak.core.setting import SettingRef
 
 Kind = Literal["guarded", "keep", "ask", "ease", "cache", "free"]
@@ -46,57 +47,54 @@ class Strip(Record):
     baseline: float | None = None
 
 
-def ram_strip(
+def strips(
     reading: Reading,
     found: Audit | None,
     *,
     chosen: Iterable[SettingRef] = (),
     applied: Iterable[SettingRef] = (),
-    ceiling_pct: float | None = None,
+    ceilings: Ceilings | None = None,
     baseline: Reading | None = None,
-) -> Strip:
-    """RAM: consumers' measured memory, the unattributed rest of what is used, cache, free."""
+) -> tuple[Strip, Strip]:
+    """(RAM, CPU) of a reading.
+
+    RAM: consumers' measured memory, the unattributed rest of what is used, cache, free. CPU: consumers' share of the whole
+    computer, the unattributed rest of what is busy, idle.
+    """
+    marks: dict[SettingRef, Mark] = dict.fromkeys(chosen, "chosen") | dict.fromkeys(applied, "applied")
     total = reading.ram_total_bytes
-    costs = {c.key: 0.0 if isinstance(c.ram_bytes, NotMeasured) else c.ram_bytes / total for c in reading.consumers}
-    used, cache = reading.mean("ram_used_bytes") / total, reading.mean("cache_bytes") / total
-    pieces = _pieces(costs, used, found, set(chosen), set(applied))
-    pieces += [
+    used, cache, busy = (
+        reading.mean("ram_used_bytes") / total,
+        reading.mean("cache_bytes") / total,
+        reading.mean("cpu_pct") / 100,
+    )
+    held = {c.key: known(c.ram_bytes) / total for c in reading.consumers}
+    ram = [
+        *_pieces(held, used, found, marks),
         Piece(key="cache", kind="cache", share=cache),
         Piece(key="free", kind="free", share=max(0.0, 1 - used - cache)),
     ]
-    return Strip(
-        pieces=tuple(pieces),
-        load=used,
-        ceiling=None if ceiling_pct is None else ceiling_pct / 100,
-        baseline=None if baseline is None else baseline.mean("ram_pct") / 100,
+    cpu = [
+        *_pieces({c.key: c.cpu_pct / 100 for c in reading.consumers}, busy, found, marks),
+        Piece(key="free", kind="free", share=max(0.0, 1 - busy)),
+    ]
+    return (
+        Strip(
+            pieces=tuple(ram),
+            load=used,
+            ceiling=ceilings.ram_pct / 100 if ceilings else None,
+            baseline=baseline.mean("ram_pct") / 100 if baseline else None,
+        ),
+        Strip(
+            pieces=tuple(cpu),
+            load=busy,
+            ceiling=ceilings.cpu_pct / 100 if ceilings else None,
+            baseline=baseline.mean("cpu_pct") / 100 if baseline else None,
+        ),
     )
 
 
-def cpu_strip(
-    reading: Reading,
-    found: Audit | None,
-    *,
-    chosen: Iterable[SettingRef] = (),
-    applied: Iterable[SettingRef] = (),
-    ceiling_pct: float | None = None,
-    baseline: Reading | None = None,
-) -> Strip:
-    """CPU: consumers' share of the whole computer, the unattributed rest of what is busy, idle."""
-    costs = {c.key: c.cpu_pct / 100 for c in reading.consumers}
-    busy = reading.mean("cpu_pct") / 100
-    pieces = _pieces(costs, busy, found, set(chosen), set(applied))
-    pieces.append(Piece(key="free", kind="free", share=max(0.0, 1 - busy)))
-    return Strip(
-        pieces=tuple(pieces),
-        load=busy,
-        ceiling=None if ceiling_pct is None else ceiling_pct / 100,
-        baseline=None if baseline is None else baseline.mean("cpu_pct") / 100,
-    )
-
-
-def _pieces(
-    costs: dict[str, float], whole: float, found: Audit | None, chosen: set[SettingRef], applied: set[SettingRef]
-) -> list[Piece]:
+def _pieces(costs: dict[str, float], whole: float, found: Audit | None, marks: dict[SettingRef, Mark]) -> list[Piece]:
     """Pieces that sum to `whole`: what nobody owns is unattributed; measured parts above the whole are scaled down to it."""
     stances: dict[str, tuple[Stance, SettingRef]] = (
         {str(f.ref): (f.stance, f.ref) for f in found.findings} if found else {}
@@ -107,11 +105,7 @@ def _pieces(
     for key, cost in costs.items():
         stance, ref = stances.get(key, (None, None))
         kind: Kind = stance or ("guarded" if is_system(key) else "ask")
-        mark: Mark = "plain"
-        if ref in applied:
-            mark = "applied"
-        elif ref in chosen:
-            mark = "chosen"
+        mark: Mark = marks.get(ref, "plain") if ref else "plain"
         if cost > 0:
             pieces.append(Piece(key=key, kind=kind, share=cost * scale, mark=mark))
     rest = whole - sum(p.share for p in pieces)

@@ -6,7 +6,7 @@ import msgspec
 
 from lumtak.core.audit import audit
 from lumtak.core.setting import State
-from lumtak.core.strip import Strip, ram_strip
+from lumtak.core.strip import Strip, strips
 from lumtak.report.content import ChangeLine, Content, headline
 from lumtak.stations.visit import Visit, mismatches
 from lumtak.storage import write_whole
@@ -83,5 +83,5 @@ def _strips(visit: Visit, content: Content) -> dict[str, Strip]:
     if found is None and content.facts is not None:
         found = audit(content.facts, job.profile, visit.workshop.catalogue, content.before)
     readings = {"before": content.before, "after": content.after}
-    ceiling = job.profile.ceilings.ram_pct
-    return {name: ram_strip(r, found, ceiling_pct=ceiling) for name, r in readings.items() if r is not None}
+    ceilings = job.profile.ceilings
+    return {name: strips(r, found, ceilings=ceilings)[0] for name, r in readings.items() if r is not None}

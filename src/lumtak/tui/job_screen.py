@@ -15,7 +15,7 @@ from textual.widgets import ContentSwitcher, Static
 from lumtak.casebook import STATIONS, Job, Station
 from lumtak.core.load import Reading
 from lumtak.core.setting import SettingRef
-from lumtak.core.strip import Strip, cpu_strip, ram_strip
+from lumtak.core.strip import Strip, strips
 from lumtak.core.text import plain
 from lumtak.errors import LumtakError
 from lumtak.journal import Entry, Owed
@@ -165,14 +165,8 @@ class JobScreen(Screen[None]):
         chosen = [c.ref for c in job.chosen] if marked else []
         applied = [e.ref for e in self.entries if e.is_open] if marked and self.after is None else []
         baseline = self.baseline if self.after is not None or marked else None
-        ceilings = job.profile.ceilings
-        return (
-            ram_strip(
-                reading, job.audit, chosen=chosen, applied=applied, ceiling_pct=ceilings.ram_pct, baseline=baseline
-            ),
-            cpu_strip(
-                reading, job.audit, chosen=chosen, applied=applied, ceiling_pct=ceilings.cpu_pct, baseline=baseline
-            ),
+        return strips(
+            reading, job.audit, chosen=chosen, applied=applied, ceilings=job.profile.ceilings, baseline=baseline
         )
 
     # -- going about ----------------------------------------------------------------------------------------------------

@@ -10,11 +10,10 @@ from lumtak.core.text import plain
 from lumtak.errors import LumtakError
 from lumtak.journal import Entry, Outcome
 from lumtak.tui.confirm import ConfirmScreen
-from lumtak.tui.stations.audit import _fit
 from lumtak.tui.stations.base import Station
 from lumtak.tui.stations.plan import OWED_WORDS
 from lumtak.tui.theme import Palette
-from lumtak.tui.widgets.lines import Line, LineList
+from lumtak.tui.widgets.lines import Line, LineList, fit
 
 _STAGES = {
     "verified": ("done", "read back"),
@@ -61,7 +60,7 @@ class ApplyStation(Station):
         self.query_one("#on").display = bool(desk.entries) and not self._applying
         self.query_one("#plan").display = not waiting and not desk.entries
         self.query_one("#say", Static).update(self._sentence())
-        lines = [Line(_entry_row(e, palette), f"change {e.id}") for e in desk.entries]
+        lines = [Line(entry_row(e, palette), f"change {e.id}") for e in desk.entries]
         if self._applying:
             lines += [Line(_outcome_row(o, palette)) for o in self._live]
         else:
@@ -72,7 +71,7 @@ class ApplyStation(Station):
         titles = {f.ref: f.title for f in desk.job.audit.findings} if desk.job.audit else {}
         for change in waiting:
             if change.ref not in done:
-                text = Text(f"   ◇ {_fit(titles.get(change.ref, str(change.ref)), 26)}", style=palette.soft)
+                text = Text(f"   ◇ {fit(titles.get(change.ref, str(change.ref)), 26)}", style=palette.soft)
                 text.append(f"→ {plain(change.value or 'unset')}   waiting", style=palette.soft)
                 lines.append(Line(text))
         self.query_one(LineList).show(lines)
@@ -163,15 +162,16 @@ def _consequences(plan: Plan) -> str:
     return "\n".join(lines)
 
 
-def _entry_row(entry: Entry, palette: Palette) -> Text:
+def entry_row(entry: Entry, palette: Palette) -> Text:
+    """A change in the journal as a line."""
     word, more = _STAGES[entry.stage]
     good = entry.stage == "verified"
     text = Text()
     text.append(f"   {'◆' if good else '·'} ", style=palette.accent if good else palette.warning)
-    text.append(_fit(entry.title, 26), style=f"bold {palette.ink}")
+    text.append(fit(entry.title, 26), style=f"bold {palette.ink}")
     now = entry.after.word if entry.after else "?"
     moved = f"{now} → {entry.restore.word}" if entry.stage == "undone" else f"{entry.before.word} → {now}"
-    text.append(_fit(moved, 20), style=palette.ink)
+    text.append(fit(moved, 20), style=palette.ink)
     text.append(f"{word:<14}", style=palette.accent if good else palette.warning)
     text.append(plain(entry.note or more, 200), style=palette.soft)
     return text
@@ -181,8 +181,8 @@ def _outcome_row(outcome: Outcome, palette: Palette) -> Text:
     good = outcome.result in {"done", "as it was"}
     text = Text()
     text.append(f"   {'◆' if good else '·'} ", style=palette.accent if good else palette.warning)
-    text.append(_fit(outcome.title, 26), style=f"bold {palette.ink}")
-    text.append(_fit(f"{outcome.before} → {outcome.after}", 20), style=palette.ink)
+    text.append(fit(outcome.title, 26), style=f"bold {palette.ink}")
+    text.append(fit(f"{outcome.before} → {outcome.after}", 20), style=palette.ink)
     text.append(f"{outcome.result:<14}", style=palette.accent if good else palette.warning)
     text.append(plain(outcome.note or ("read back" if outcome.result == "done" else ""), 200), style=palette.soft)
     return text

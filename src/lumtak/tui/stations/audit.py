@@ -16,7 +16,7 @@ from lumtak.core.units import percent, ram, signed
 from lumtak.errors import LumtakError
 from lumtak.tui.stations.base import Station
 from lumtak.tui.theme import FILLS, HATCH, STANCE_WORDS, Palette
-from lumtak.tui.widgets.lines import Line, LineList
+from lumtak.tui.widgets.lines import Line, LineList, fit
 
 _BAR, _NARROW_BAR = 12, 6
 _WIDE = 110
@@ -101,13 +101,13 @@ class AuditStation(Station):
         text.append(f"{memory:>9}{cpu:>8}  ", style=palette.ink)
         room = 24 if wide else 19
         text.append(
-            f"{_fit(f.title, room)}  ", style=f"bold {palette.ink}" if f.stance in {"ease", "ask"} else palette.soft
+            f"{fit(f.title, room)}  ", style=f"bold {palette.ink}" if f.stance in {"ease", "ask"} else palette.soft
         )
         text.append(f"{STANCE_WORDS[f.stance]:<11}", style=colour)
         if f.can_choose and f.proposal:
-            text.append(f"{_fit(f'{f.value} → {f.proposal}', 17)}", style=palette.ink)
+            text.append(f"{fit(f'{f.value} → {f.proposal}', 17)}", style=palette.ink)
         else:
-            text.append(_fit(f.value, 17), style=palette.soft)
+            text.append(fit(f.value, 17), style=palette.soft)
         if wide:
             text.append(f" {plain(f.reason, 160)}", style=palette.soft)
         return text
@@ -206,13 +206,6 @@ class AuditStation(Station):
             self.desk.tell("The plan is being applied; choose again when that has ended.")
             return True
         return False
-
-
-def _fit(text: str, width: int) -> str:
-    """The text in exactly so many cells."""
-    shown = Text(plain(text))
-    shown.truncate(width, overflow="ellipsis", pad=True)
-    return shown.plain
 
 
 def _wrap(text: str, width: int) -> list[str]:

@@ -10,7 +10,7 @@ from textual.widgets import Button, Input, Static
 from lumtak.core.text import plain
 from lumtak.journal import Entry, Outcome
 from lumtak.tui.confirm import ConfirmScreen
-from lumtak.tui.stations.apply import _entry_row
+from lumtak.tui.stations.apply import entry_row
 from lumtak.tui.stations.base import Station
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.lines import Line, LineList
@@ -45,7 +45,7 @@ class HandoverStation(Station):
         everything.label = f"Put all {len(left)} back…"
         everything.disabled = bool(desk.busy)
         everything.display = bool(left)
-        rows = [Line(_entry_row(e, palette), f"change {e.id}") for e in desk.entries]
+        rows = [Line(entry_row(e, palette), f"change {e.id}") for e in desk.entries]
         self.query_one(LineList).show([Line(Text()), *rows])
 
     def _sentence(self, left: list[Entry]) -> str:

@@ -3,11 +3,8 @@
 from rich.text import Text
 from textual.app import ComposeResult
 
-from lumtak.core.facts import Facts
-from lumtak.core.record import NotMeasured
-from lumtak.core.setting import AREA_TITLES, AREAS
+from lumtak.core.facts import in_rows
 from lumtak.core.text import plain
-from lumtak.core.units import ram, span
 from lumtak.tui.stations.base import Station
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.lines import Line, LineList
@@ -26,7 +23,7 @@ class IntakeStation(Station):
         job = self.desk.job
         lines = [Line(Text())]
         if job.facts:
-            lines += [self._fact(name, value, palette) for name, value in _facts(job.facts)]
+            lines += [self._fact(name, value, palette) for name, value in in_rows(job.facts)]
         lines += [Line(Text()), Line(Text(" Used for", style=f"bold {palette.soft}"))]
         profiles = self.desk.visit.workshop.profiles()
         profiles.setdefault(job.profile.name, job.profile)
@@ -71,22 +68,3 @@ class IntakeStation(Station):
                 desk.visit.make_audit()
 
         desk.begin("judging by another profile", judge, lambda _: None)
-
-
-def _facts(facts: Facts) -> list[tuple[str, str]]:
-    def word(value: object) -> str:
-        return f"not known: {value.not_measured}" if isinstance(value, NotMeasured) else str(value)
-
-    hardware, system = facts.hardware, facts.system
-    rows = [
-        ("computer", f"{plain(facts.name)} ({facts.address})"),
-        ("system", f"{system.name}, kernel {system.kernel}, up for {span(system.uptime_s)}"),
-        ("hardware", f"{hardware.cores} processors, {ram(hardware.ram_bytes)} RAM, disk {word(hardware.disk)}"),
-        ("power", f"on {system.power_source}, plan {word(system.power_plan)}"),
-        ("settings of", plain(system.user)),
-    ]
-    for area in AREAS:
-        count = sum(item.area == area for item in facts.items)
-        gaps = "; ".join(g.reason for g in facts.gaps if g.area == area)
-        rows.append((AREA_TITLES[area], f"{count}" + (f"   {gaps}" if gaps else "")))
-    return rows

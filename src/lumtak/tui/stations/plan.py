@@ -11,10 +11,9 @@ from lumtak.core.setting import SHOWS_WORDS, Shows, parse_ref
 from lumtak.core.text import plain
 from lumtak.core.units import GIB, percent, ram, signed
 from lumtak.errors import LumtakError
-from lumtak.tui.stations.audit import _fit
 from lumtak.tui.stations.base import Station
 from lumtak.tui.theme import Palette
-from lumtak.tui.widgets.lines import Line, LineList
+from lumtak.tui.widgets.lines import Line, LineList, fit
 
 OWED_WORDS: dict[Shows, str] = {
     "now": "Everything shows at once.",
@@ -83,8 +82,8 @@ class PlanStation(Station):
 
     def _row(self, step: Step, palette: Palette) -> Text:
         text = Text("   ")
-        text.append(f"{_fit(step.title, 24)}  ", style=f"bold {palette.ink}")
-        text.append(_fit(f"{step.before} → {step.change.value}", 18), style=palette.ink)
+        text.append(f"{fit(step.title, 24)}  ", style=f"bold {palette.ink}")
+        text.append(fit(f"{step.before} → {step.change.value}", 18), style=palette.ink)
         if step.saves_ram_bytes or step.saves_cpu_pct:
             text.append(
                 f"{ram(-step.saves_ram_bytes):>10}{signed(-step.saves_cpu_pct) + ' %':>9}   ",

@@ -13,6 +13,7 @@ from textual.reactive import reactive
 from textual.scroll_view import ScrollView
 from textual.strip import Strip
 
+from lumtak.core.text import plain
 from lumtak.tui.theme import Palette
 
 
@@ -24,6 +25,13 @@ class Line:
     def __init__(self, text: Text, key: str | None = None) -> None:
         self.text = text
         self.key = key
+
+
+def fit(words: str, width: int) -> str:
+    """The words in exactly so many cells."""
+    shown = Text(plain(words))
+    shown.truncate(width, overflow="ellipsis", pad=True)
+    return shown.plain
 
 
 class LineList(ScrollView, can_focus=True):
