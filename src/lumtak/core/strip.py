@@ -61,7 +61,8 @@ def strips(
     RAM: consumers' measured memory, the unattributed rest of what is used, cache, free. CPU: consumers' share of the whole
     computer, the unattributed rest of what is busy, idle.
     """
-    marks: dict[SettingRef, Mark] = dict.fromkeys(chosen, "chosen") | dict.fromkeys(applied, "applied")
+    marks: dict[SettingRef, Mark] = dict.fromkeys(chosen, "chosen")
+    marks.update(dict.fromkeys(applied, "applied"))
     total = reading.ram_total_bytes
     used, cache, busy = (
         reading.mean("ram_used_bytes") / total,
