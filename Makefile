@@ -5,7 +5,7 @@ BIN    := $(VENV)/bin
 STAMP  := $(VENV)/.set-up
 SHOTS  := docs/screenshots
 
-.PHONY: setup demo test check bench schemas shots terminal-tools format clean
+.PHONY: setup demo test check bench calibrate schemas shots terminal-tools format clean
 
 setup: $(STAMP)
 
@@ -38,6 +38,9 @@ bench: setup
 shots: setup
 	@scripts/need-packages.sh xvfb kitty tmux imagemagick xdotool x11-utils libgl1-mesa-dri fonts-dejavu-core poppler-utils
 	@$(BIN)/python scripts/shots.py $(SHOTS)
+
+calibrate: setup
+	@$(BIN)/python scripts/calibrate.py
 
 schemas: setup
 	@$(BIN)/python scripts/schemas.py docs/schemas

@@ -105,7 +105,7 @@ class Window:
         """The same, of tmux."""
         return self.run("tmux", "-S", self.socket, *arguments)
 
-    def until(self, condition, what: str = "the window") -> None:  # noqa: ANN001
+    def until(self, condition, what: str = "the window") -> None:
         """Wait for it."""
         end = time.monotonic() + PATIENCE_S
         while not condition():

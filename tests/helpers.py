@@ -76,7 +76,7 @@ def sample(cpu_pct=20.0, t_s=1.0, **fields) -> Sample:
     given = {
         "length_s": 1.0, "iowait_pct": 0.0, "steal_pct": 0.0, "work": cpu_pct / 25, "ram_used_bytes": 4.0 * GIB, "ram_pct": 50.0,
         "cache_bytes": 1.0 * GIB, "swap_used_bytes": 0.0, "swap_in_bytes": 0.0, "swap_out_bytes": 0.0, "own_pct": 0.0,
-        "consumers": {},
+        "clock_ratio": 1.0, "disk_busy_pct": 0.0, "pressure_cpu_pct": 0.0, "pressure_memory_pct": 0.0, "pressure_io_pct": 0.0, "consumers": {},
     }  # fmt: skip
     return Sample(t_s=t_s, cpu_pct=cpu_pct, **{**given, **fields})
 
@@ -84,7 +84,7 @@ def sample(cpu_pct=20.0, t_s=1.0, **fields) -> Sample:
 def conditions(**fields) -> Conditions:
     given = {
         "boot_id": "b1", "session_id": "s1", "uptime_s": 600.0, "since_login_s": 500.0, "power_source": "mains",
-        "power_plan": "balanced", "user": "u",
+        "power_plan": "balanced", "user": "u", "users": ("u",), "temperature_c": 40.0,
     }  # fmt: skip
     return Conditions(**{**given, **fields})
 

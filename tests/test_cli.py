@@ -60,6 +60,7 @@ def test_version_and_help():
         (("report", "nowhere-1", "--out", "x"), ("no job called nowhere-1",)),
         (("read", "sim:drawing-bench", "--out", "x.txt"), (".json nor .csv",)),
         (("read", "sim:drawing-bench", "--out", "nowhere/x.csv"), ("no folder",)),
+        (("read", "sim:drawing-bench"), ("--out",)),
         (("read", "sim:drawing-bench", "--seconds", "0", "--out", "x.csv"), ("not possible",)),
         (("facts", "sim:drawing-bench", "--user", "carpenter"), ("no user carpenter",)),
         (("adit", "local"), ("adit",)),
@@ -169,6 +170,37 @@ def test_read_and_compare(ready, tmp_path):
     refused(2, "compare", tmp_path / "a.json", tmp_path / "cut.json", says=("cut short",))
     (tmp_path / "one.json").write_bytes(to_json(msgspec.structs.replace(low, samples=low.samples[:1])))
     refused(2, "compare", tmp_path / "a.json", tmp_path / "one.json", says=("at least 2",))
+
+
+def test_several_readings_a_threshold_and_mismatches(ready, tmp_path):
+    for name in "abcd":
+        fine("read", "sim:drawing-bench", "--seconds", "30", "--out", tmp_path / f"{name}.json", home=ready)
+    paths = [tmp_path / f"{name}.json" for name in "abcd"]
+    arguments = (
+        "compare",
+        paths[0],
+        paths[2],
+        "--also-before",
+        paths[1],
+        "--also-after",
+        paths[3],
+        "--threshold",
+        "50",
+        "--json",
+    )
+    result = json.loads(fine(*arguments))
+    assert (result["readings_before"], result["readings_after"], result["finding"]) == (2, 2, "no effect")
+    (tmp_path / "other.json").write_bytes(to_json(reading()))
+    assert "two different computers" in fine("compare", paths[0], tmp_path / "other.json")
+
+
+def test_a_quick_look_and_openmetrics(ready):
+    text = fine("look", "sim:drawing-bench", home=ready)
+    assert "Chart cache" in text
+    assert "What this cannot say" in text
+    found = json.loads(fine("look", "sim:drawing-bench", "--json", home=ready))
+    assert found["services"][0]["key"] == "services:chart-cache"
+    assert fine("read", "sim:drawing-bench", "--seconds", "30", "--openmetrics", home=ready).endswith("# EOF\n")
 
 
 def test_a_whole_job_without_a_screen(ready, tmp_path):

@@ -204,3 +204,34 @@ def test_the_nominal_clock_from_the_models_name(tree):
 def test_a_static_folder_stands_still(box):
     first, second = box.sample(), box.sample()
     assert between(first, second, 0.0).cpu_pct == 0.0
+
+
+def test_pressure_disk_time_users_and_heat(tree):
+    for resource, total in (("cpu", 5_000_000), ("memory", 0), ("io", 250_000)):
+        put(
+            tree,
+            f"/proc/pressure/{resource}",
+            f"some avg10=0.00 avg60=0.00 avg300=0.00 total={total}\nfull avg10=0 total=9\n",
+        )
+    put(tree, "/proc/self/mountinfo", "1 2 8:0 / / rw - ext4 /dev/sda rw\n")
+    put(tree, "/sys/dev/block/8:0/queue/rotational", "0\n")
+    put(tree, "/sys/dev/block/8:0/stat", "1 2 3 4 5 6 7 8 9 1500 11 12\n")
+    put(tree, "/sys/class/thermal/thermal_zone0/temp", "41000\n")
+    put(tree, "/sys/class/thermal/thermal_zone1/temp", "52500\n")
+    put(tree, "/sys/class/thermal/cooling_device0/temp", "99000\n")
+    put(tree, "/run/systemd/sessions/1", "UID=1000\nUSER=anna\nCLASS=user\n")
+    put(tree, "/run/systemd/sessions/2", "UID=x\nUSER=\x1b[2Jben\nCLASS=user\n")
+    box = linux(tree)
+    snapshot = box.sample()
+    assert snapshot.stalled_s == {"cpu": 5.0, "memory": 0.0, "io": 0.25}
+    assert snapshot.disk_busy_s == 1.5
+    system = box.system()
+    assert system.temperature_c == 52.5
+    assert system.users == ("anna", "␛[2Jben")
+
+
+def test_old_kernels_say_what_they_do_not_tell(box):
+    snapshot = box.sample()
+    assert snapshot.stalled_s["io"].not_measured == "this kernel has no pressure files"
+    assert "disk" in snapshot.disk_busy_s.not_measured
+    assert isinstance(box.system().users, NotMeasured)

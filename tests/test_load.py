@@ -18,7 +18,7 @@ def snapshot(at_s=0.0, **fields):
     given = {
         "cores": 4, "busy_s": 0.0, "iowait_s": 0.0, "steal_s": 0.0, "total_s": 4 * at_s, "clock_ratio": 0.5, "ram_total_bytes": 8 * GIB,
         "ram_used_bytes": 4.0 * GIB, "cache_bytes": 1.0 * GIB, "swap_used_bytes": 0.0, "swap_in_bytes": 0.0, "swap_out_bytes": 0.0,
-        "cpu_s": {},
+        "cpu_s": {}, "disk_busy_s": 0.0, "stalled_s": {"cpu": 0.0, "memory": 0.0, "io": 0.0},
     }  # fmt: skip
     return Snapshot(at_s=at_s, **{**given, **fields})
 
@@ -58,20 +58,55 @@ def test_two_snapshots_at_one_instant_give_no_nonsense():
     assert got.cpu_pct == 0.0
 
 
+def test_pressure_and_disk_are_shares_of_the_time_or_say_why_not():
+    stalled = {"cpu": 1.0, "memory": 0.5, "io": UNKNOWN}
+    got = between(snapshot(0), snapshot(10, disk_busy_s=2.5, stalled_s=stalled), 0.0)
+    assert (got.disk_busy_pct, got.pressure_cpu_pct, got.pressure_memory_pct, got.pressure_io_pct) == (
+        25.0,
+        10.0,
+        5.0,
+        UNKNOWN,
+    )
+
+
 def series(cut, level, n=120, seed=1):
     rng = random.Random(seed)
     return [level * (1 if i < cut else 0) + 20 + rng.gauss(0, 1) for i in range(n)]
 
 
-@pytest.mark.parametrize("cut", [0, 10, 30])
-def test_the_transient_is_cut_where_it_ends(cut):
+@pytest.mark.parametrize("cut", [10, 20, 30])
+def test_the_transient_is_cut_with_its_tail(cut):
     start, settled = settle(series(cut, 30.0))
     assert settled
-    assert cut <= start <= cut + 15
+    assert cut <= start <= 60
+
+
+@pytest.mark.parametrize("seed", range(10))
+def test_nothing_is_cut_from_a_steady_load(seed):
+    assert settle(series(0, 0.0, seed=seed)) == (0, True)
+
+
+def test_a_long_series_takes_no_longer_than_it_must():
+    values = [20.0 + (i * 7919 % 13) for i in range(86400)]
+    assert settle(values) == (0, True)
 
 
 def test_a_drift_never_settles():
-    assert settle([100.0 - i for i in range(100)]) == (50, False)
+    assert not settle([100.0 - i for i in range(100)])[1]
+    assert not settle([100.0 + i + i % 3 for i in range(100)])[1]
+
+
+def test_a_steady_load_is_rarely_taken_for_a_drift():
+    assert sum(not settle(series(0, 0.0, seed=seed))[1] for seed in range(100)) <= 3
+
+
+def test_after_a_start_the_first_half_minute_goes_in_any_case():
+    samples = [sample(20.0 + i % 3, t_s=i + 1.0) for i in range(120)]
+    last = snapshot(120)
+    for since, kept_from in ((20.0, 30), (4000.0, 0)):
+        when = conditions(since_login_s=since, uptime_s=since + 40)
+        assert built(samples, snapshot(0), last, when).settled_from == kept_from
+    assert settle([20.0] * 30, skip=30)[0] == 15, "never more than half"
 
 
 def test_too_few_samples_are_not_judged():
@@ -88,10 +123,10 @@ def test_batch_error_of_dependent_samples_is_wider_than_the_plain_one():
     assert batch_error([5.0]) == 0.0
 
 
-def built(samples, first, last):
+def built(samples, first, last, when=None):
     return assemble(
-        computer="sim:t", identity="sim-t", taken_at="2026-03-02T08:00:00+00:00", interval_s=1.0, snapshots=(first, last), samples=samples,
-        ended="complete", conditions=conditions(), late=0,
+        computer="sim:t", identity="sim-t", taken_at="2026-03-02T08:00:00+00:00", interval_s=1.0, snapshots=[first, last], samples=samples,
+        ended="complete", conditions=when or conditions(), late=0, missed=0,
     )  # fmt: skip
 
 

@@ -70,6 +70,12 @@ def test_a_ceiling_that_is_none(value):
     wrong(GOOD.replace("cpu_pct = 10", f"cpu_pct = {value}"), line_of(GOOD, "cpu_pct"), "ceilings.cpu_pct")
 
 
+def test_thresholds_have_defaults_and_bounds():
+    assert load_profile(GOOD, "p.toml").threshold.cpu_pct == 1.0
+    text = GOOD + "\n[threshold]\nram_pct = -1\n"
+    wrong(text, line_of(text, "ram_pct = -1"), "threshold.ram_pct")
+
+
 def test_no_toml():
     text = GOOD.replace("[needs]", "[needs")
     wrong(text, line_of(text, "[needs"), "not valid TOML")

@@ -1,5 +1,6 @@
 """Taking readings at a steady pace, and reading files in and out."""
 
+import re
 import threading
 
 import msgspec
@@ -8,11 +9,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from helpers import bench, linux, reading
+from lumtak.core.compare import mean_half_width
 from lumtak.core.load import to_json
 from lumtak.core.record import NotMeasured
 from lumtak.errors import BadFileError, ComputerError, LumtakError, UsageError
 from lumtak.stations.files import load_column, load_reading, to_csv
-from lumtak.stations.reading import take_reading
+from lumtak.stations.openmetrics import to_openmetrics
+from lumtak.stations.quick import look, look_in_words
+from lumtak.stations.reading import Precision, take_reading
 
 
 class Slow:
@@ -46,10 +50,39 @@ def test_a_steady_reading(sim):
 
 def test_late_and_missed_samples_are_recorded_and_never_invented(sim):
     got = take_reading(Slow(sim, held={3: 0.7, 6: 2.2}), seconds=20)
-    assert got.late == 2
-    assert len(got.samples) == 18, "two were missed"
+    assert (got.late, got.missed) == (2, 2)
+    assert len(got.samples) == 18
     assert got.samples[1].length_s == pytest.approx(1.7)
     assert got.samples[-1].t_s == pytest.approx(20.0)
+
+
+def test_a_reading_ends_by_itself_when_its_means_are_sure(sim):
+    loose = take_reading(sim, precision=Precision(cpu_pct=30.0, ram_pct=5.0))
+    assert (loose.ended, len(loose.samples)) == ("precise", 60)
+    tight = take_reading(sim, precision=Precision(cpu_pct=0.01, most_s=90.0))
+    assert (tight.ended, len(tight.samples)) == ("complete", 90)
+    sure = take_reading(sim, precision=Precision(cpu_pct=4.0))
+    assert mean_half_width([s.cpu_pct for s in sure.kept]) <= 4.0 or len(sure.samples) == 300
+
+
+def test_memory_is_looked_at_sparsely_and_at_both_ends(sim):
+    asked = []
+
+    class Counting(Slow):
+        def sample(self, *, memory=False):
+            asked.append(memory)
+            return super().sample(memory=memory)
+
+    take_reading(Counting(sim), seconds=150)
+    assert [i for i, memory in enumerate(asked) if memory] == [0, 60, 120, 150]
+
+
+def test_parts_and_the_unattributed_sum_to_the_whole(sim):
+    got = take_reading(sim, seconds=40)
+    cpu, memory = got.unattributed()
+    assert cpu + sum(c.cpu_pct for c in got.consumers) == pytest.approx(got.mean("cpu_pct"))
+    held = sum(c.ram_bytes for c in got.consumers if not isinstance(c.ram_bytes, NotMeasured))
+    assert memory + held == pytest.approx(got.mean("ram_used_bytes"))
 
 
 def test_stopping_keeps_what_was_read(sim):
@@ -177,3 +210,50 @@ def test_any_bytes_are_one_sentence(tmp_path_factory, data):
             load_column(folder / name, "cpu_pct")
         except LumtakError as error:
             assert "\x1b" not in str(error)
+
+
+def test_a_long_file_is_read_quickly_and_just_as_carefully(tmp_path):
+    path = tmp_path / "long.csv"
+    rows = [f"{i},{i % 7}.25,{int(i > 9)}" for i in range(120_000)]
+    path.write_text("t,cpu_pct,settled\n" + "\n".join(rows) + "\n")
+    got = load_column(path, "cpu_pct")
+    assert len(got) == 119_990
+    assert float(got[0]) == 3.25
+    path.write_text("t,cpu_pct,settled\n" + "\n".join([*rows, "9,much,1"]) + "\n")
+    bad(path, "cpu_pct", "line 120002", "“much”")
+    path.write_text("t,cpu_pct,settled\n" + "\n".join([*rows, "9,inf,1"]) + "\n")
+    bad(path, "cpu_pct", "line 120002", "finite")
+
+
+# -- a quick look, and OpenMetrics ------------------------------------------------------------------------------------------------
+
+
+def test_a_look_says_what_weighs_and_what_it_cannot_say(sim):
+    sim.restart()
+    found = look(sim.facts(), take_reading(sim, seconds=30))
+    assert found.services[0].key == "services:chart-cache"
+    assert "apps:chat-horn" in [c.key for c in found.apps]
+    text = "\n".join(look_in_words(found))
+    for words in ("Chart cache", "cache  ", "no load", "Unattributed", "workload profile", "it was started"):
+        assert words in text
+
+
+def test_a_look_at_a_folder_says_what_could_not_be_read(tree):
+    box = linux(tree)
+    text = "\n".join(look_in_words(look(box.facts(), take_reading(box, seconds=5))))
+    for words in ("none seen", "Anything about services", "one's own processes only", "had not settled"):
+        assert words in text
+
+
+def test_openmetrics_is_well_formed_and_escapes_names():
+    unknown = NotMeasured(not_measured="no clock")
+    made = reading(costs=[('apps:process/a"b\\c\nd', 2.0, 10)])
+    made = msgspec.structs.replace(made, samples=tuple(msgspec.structs.replace(s, work=unknown) for s in made.samples))
+    text = to_openmetrics(made)
+    lines = text.splitlines()
+    assert lines[-1] == "# EOF"
+    assert 'lumtak_cpu_ratio{computer="sim:test"} 0.2' in lines
+    assert "work_cores" not in text, "what was not measured is left out"
+    assert 'consumer="apps:process/a\\"b\\\\c␊d"} 0.02' in text
+    for line in lines[:-1]:
+        assert line.startswith("# ") or re.fullmatch(r"lumtak_\w+\{[^{}]*\} -?[\d.e+-]+", line), line

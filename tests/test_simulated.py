@@ -129,7 +129,7 @@ def test_a_load_just_after_login_settles(sim):
     sim.restart()
     reading = take_reading(sim, seconds=120)
     assert reading.settled
-    assert reading.settled_from >= 5
+    assert reading.settled_from >= 30
     assert max(s.cpu_pct for s in reading.samples[:5]) > 2 * reading.mean("cpu_pct")
 
 

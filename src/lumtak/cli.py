@@ -5,7 +5,14 @@ import click
 from lumtak import __version__
 from lumtak.commands.change import apply_command, journal_command, restart_command, undo_command
 from lumtak.commands.common import home, home_option
-from lumtak.commands.look import audit_command, compare_command, facts_command, profile_group, read_command
+from lumtak.commands.look import (
+    audit_command,
+    compare_command,
+    facts_command,
+    look_command,
+    profile_group,
+    read_command,
+)
 from lumtak.commands.work import demo_command, example_command, job_group, jobs_command, open_workbench, report_command
 
 
@@ -37,6 +44,7 @@ for command in (
     facts_command,
     profile_group,
     audit_command,
+    look_command,
     read_command,
     compare_command,
     apply_command,

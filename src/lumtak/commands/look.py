@@ -8,6 +8,7 @@ import msgspec
 from lumtak.commands.common import columns, json_option, progress, say_json, user_option, with_workshop
 from lumtak.computers import Computer
 from lumtak.core.audit import Audit, Finding, audit
+from lumtak.core.compare import Comparison
 from lumtak.core.facts import in_rows
 from lumtak.core.load import Reading, Sample, to_json
 from lumtak.core.record import NotMeasured
@@ -137,15 +138,25 @@ def say_audit(found: Audit) -> None:
 
 @click.command("read")
 @click.argument("computer")
-@click.option("--seconds", type=float, default=60.0, show_default=True, help="Length of the window.")
+@click.option("--seconds", type=float, help="Length of the window. Default: until the mean is sure, 5 minutes at most.")
 @click.option(
     "--interval", type=float, default=1.0, show_default=True, help="Seconds from sample to sample, 0.2 to 60."
 )
-@click.option("--out", type=click.Path(path_type=Path, dir_okay=False), required=True, metavar="FILE.json|.csv")
+@click.option("--out", type=click.Path(path_type=Path, dir_okay=False), metavar="FILE.json|.csv")
+@click.option(
+    "--openmetrics", is_flag=True, help="Print the means as OpenMetrics text, instead of the file or besides it."
+)
 @user_option
 @with_workshop
 def read_command(
-    workshop: Workshop, computer: str, seconds: float, interval: float, out: Path, user: str | None
+    workshop: Workshop,
+    computer: str,
+    seconds: float | None,
+    interval: float,
+    out: Path | None,
+    user: str | None,
+    *,
+    openmetrics: bool,
 ) -> None:
     """Sample the load of COMPUTER over a window and write it to a file. Ctrl-C ends it early and keeps what was read.
 
@@ -153,29 +164,50 @@ def read_command(
     lumtak read local --seconds 120 --out before.json
     lumtak read sim:drawing-bench --interval 0.5 --out bench.csv
     """
+    if out is None and not openmetrics:
+        raise UsageError(
+            "A reading has to go somewhere.", "Name a file with --out FILE.json or FILE.csv, or use --openmetrics."
+        )
+    if out is not None:
+        _check_target(out)
+    machine = workshop.computer(computer, user=user)
+    reading = _until_stopped(machine, seconds, interval)
+    machine.close()
+    progress("")
+    if out is not None:
+        _write_reading(reading, out, to_stderr=openmetrics)
+    if openmetrics:
+        from lumtak.stations.openmetrics import to_openmetrics
+
+        click.echo(to_openmetrics(reading), nl=False)
+
+
+def _check_target(out: Path) -> None:
+    """Before a long reading, not after it."""
     if out.suffix.lower() not in {".json", ".csv"}:
         raise UsageError(f"{out.name} ends in neither .json nor .csv.", "Choose one of them.")
     if not out.absolute().parent.is_dir():
         raise UsageError(f"There is no folder {out.absolute().parent}.", "Make it first, or choose another.")
-    machine = workshop.computer(computer, user=user)
-    reading = _until_stopped(machine, seconds, interval)
-    machine.close()
-    if out.suffix.lower() == ".csv":
-        from lumtak.stations.files import to_csv
 
-        data = to_csv(reading).encode()
+
+def _write_reading(reading: Reading, out: Path, *, to_stderr: bool) -> None:
+    from lumtak.stations.files import to_csv
+
+    write_whole(out, to_csv(reading).encode() if out.suffix.lower() == ".csv" else to_json(reading))
+    if reading.settled_from:
+        settled = f"settled after {reading.samples[reading.settled_from - 1].t_s:.0f} s"
     else:
-        data = to_json(reading)
-    write_whole(out, data)
-    progress("")
-    settled = f"settled after {reading.samples[reading.settled_from - 1].t_s if reading.settled_from else 0:.0f} s"
+        settled = "settled from the start"
+    early = "" if reading.ended in {"complete", "precise"} else f" ({reading.ended} early)"
     click.echo(
-        f"{out}: {len(reading.samples)} samples, CPU {percent(reading.mean('cpu_pct'))}, RAM {ram(reading.mean('ram_used_bytes'))}; "
-        + (settled if reading.settled else "it had not settled when it ended, so take a longer one")
+        f"{out}: {len(reading.samples)} samples{early}, CPU {percent(reading.mean('cpu_pct'))},"
+        f" RAM {ram(reading.mean('ram_used_bytes'))}; "
+        + (settled if reading.settled else "it had not settled when it ended, so take a longer one"),
+        err=to_stderr,
     )
 
 
-def _until_stopped(machine: Computer, seconds: float, interval: float) -> Reading:
+def _until_stopped(machine: Computer, seconds: float | None, interval: float) -> Reading:
     """A reading that Ctrl-C ends early."""
     import signal
     import threading
@@ -188,37 +220,112 @@ def _until_stopped(machine: Computer, seconds: float, interval: float) -> Readin
         signal.signal(signal.SIGINT, before)
 
 
+@click.command("look")
+@click.argument("computer")
+@click.option("--seconds", type=float, default=30.0, show_default=True, help="How long to look.")
+@user_option
+@json_option
+@with_workshop
+def look_command(workshop: Workshop, computer: str, seconds: float, user: str | None, *, as_json: bool) -> None:
+    """A quick look at COMPUTER without profile or job: what weighs, and what these figures cannot say.
+
+    \b
+    lumtak look local
+    lumtak look sim:drawing-bench --seconds 60
+    """
+    from lumtak.stations.quick import look, look_in_words
+
+    machine = workshop.computer(computer, user=user)
+    facts = machine.facts()
+    reading = take_reading(machine, seconds=seconds, on_sample=count)
+    machine.close()
+    progress("")
+    found = look(facts, reading)
+    if as_json:
+        say_json(found)
+        return
+    for line in look_in_words(found):
+        click.echo(line)
+
+
 @click.command("compare")
 @click.argument("before", type=click.Path(path_type=Path))
 @click.argument("after", type=click.Path(path_type=Path))
+@click.option(
+    "--also-before", type=click.Path(path_type=Path), multiple=True, help="One more reading before; can be repeated."
+)
+@click.option(
+    "--also-after", type=click.Path(path_type=Path), multiple=True, help="One more reading after; can be repeated."
+)
 @click.option("--column", default="cpu_pct", show_default=True, help="Which column of the readings or CSV files.")
+@click.option(
+    "--threshold",
+    type=click.FloatRange(0),
+    default=0.0,
+    help="Differences smaller than this do not matter in practice.",
+)
 @json_option
 @with_workshop
-def compare_command(workshop: Workshop, before: Path, after: Path, column: str, *, as_json: bool) -> None:
-    """Hold two readings against each other: by how much, how sure.
+def compare_command(
+    workshop: Workshop,
+    before: Path,
+    after: Path,
+    also_before: tuple[Path, ...],
+    also_after: tuple[Path, ...],
+    column: str,
+    threshold: float,
+    *,
+    as_json: bool,
+) -> None:
+    """Hold readings against each other: by how much, how sure.
 
-    BEFORE and AFTER are files of `lumtak read`, or any CSV files with a header that has the column.
+    BEFORE and AFTER are files of `lumtak read`, or any CSV files with a header that has the column. With several readings on a side
+    the variation between them counts too.
 
     \b
     lumtak compare before.json after.json
     lumtak compare a.csv b.csv --column ram_used_bytes --json
+    lumtak compare b1.json a1.json --also-before b2.json --also-after a2.json --threshold 1
     """
     del workshop
-    from lumtak.core.compare import compare
-    from lumtak.stations.files import load_column
+    from lumtak.core.compare import compare_many
+    from lumtak.core.conditions import mismatches
+    from lumtak.stations.files import load_column, load_reading_if
 
-    result = compare(load_column(before, column), load_column(after, column), column)
+    sides = [[load_column(path, column) for path in paths] for paths in ((before, *also_before), (after, *also_after))]
+    result = compare_many(sides[0], sides[1], column, threshold=threshold)
+    first, second = load_reading_if(before), load_reading_if(after)
+    warnings = mismatches(first, second) if first and second else ()
     if as_json:
-        say_json(result)
+        say_json({**msgspec.to_builtins(result), "mismatches": warnings})
         return
+    _say_comparison(result)
+    for warning in warnings:
+        click.echo(warning)
+
+
+def _say_comparison(result: Comparison) -> None:
     low, high = result.ci95
-    words = {"lower": "lower", "higher": "higher", "none": "no clear difference"}
-    click.echo(f"{column}: {words[result.verdict]}")
+    words = {"lower": "lower", "higher": "higher", "no effect": "no effect", "not known": "no clear difference"}
+    click.echo(f"{result.column}: {words[result.finding]}")
+
+    def side(mean: float, samples: int, worth: float, readings: int) -> tuple[str, str]:
+        of = f" in {readings} readings" if readings > 1 else ""
+        return f"{mean:.4g}", f"{samples} samples{of}, worth {worth:.0f} independent ones"
+
     columns(
         [
-            ("before", f"{result.before:.4g}", f"{result.n_before} samples"),
-            ("after", f"{result.after:.4g}", f"{result.n_after} samples"),
+            ("before", *side(result.before, result.n_before, result.effective_before, result.readings_before)),
+            ("after", *side(result.after, result.n_after, result.effective_after, result.readings_after)),
             ("difference", signed(result.difference, 3), f"95 % sure: {signed(low, 3)} to {signed(high, 3)}"),
-            ("", "", f"smallest difference that these windows could have shown: {result.smallest:.3g}"),
+            (
+                "of medians",
+                signed(result.median_difference, 3),
+                f"of 95th percentiles {signed(result.p95_difference, 3)}",
+            ),
+            ("shift", signed(result.shift, 3), "Hodges-Lehmann"),
+            ("smallest", f"{result.smallest:.3g}", "difference that these windows could have shown"),
         ]
     )
+    if result.note:
+        click.echo(result.note)

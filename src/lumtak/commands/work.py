@@ -10,7 +10,7 @@ from lumtak.commands.common import columns, json_option, log_to, progress, say_j
 from lumtak.commands.look import count, say_audit
 from lumtak.core.setting import parse_ref
 from lumtak.core.units import percent, ram, signed
-from lumtak.stations.visit import BASELINE_S, Visit
+from lumtak.stations.visit import Visit
 from lumtak.stations.workshop import Workshop
 
 _DEMO_PACE = 60.0
@@ -136,9 +136,9 @@ def _reopen(workshop: Workshop, job: str) -> Visit:
 
 @job_group.command("baseline")
 @click.argument("job")
-@click.option("--seconds", type=float, default=BASELINE_S, show_default=True)
+@click.option("--seconds", type=float, help="Length of the window. Default: until the mean is sure, 5 minutes at most.")
 @with_workshop
-def job_baseline(workshop: Workshop, job: str, seconds: float) -> None:
+def job_baseline(workshop: Workshop, job: str, seconds: float | None) -> None:
     """Read the load before anything is changed."""
     visit = _reopen(workshop, job)
     reading = visit.read_baseline(seconds=seconds, on_sample=count)

@@ -1,25 +1,33 @@
-"""Two readings held against each other: by how much, how sure.
+"""Readings held against each other: by how much, how sure.
 
-Samples taken one after the other depend on each other, so the interval of a plain t-test is too narrow: on two readings
-of the same computer it reports a difference far more often than one time in twenty. The interval here is the wider of two that
-allow for the dependence, and is meant to err on the side of caution.
+Samples taken one after the other depend on each other, so the interval of a plain t-test is too narrow: on two readings of the same
+computer it reports a difference far more often than one time in twenty. The interval here is the wider of two that allow for the
+dependence, and errs on the side of caution; `make calibrate` shows how often it is wrong (docs/MEASURING.md).
 """
 
 import math
+from collections.abc import Sequence
 from typing import TYPE_CHECKING, Literal
 
 from lumtak.core.record import Record
+from lumtak.core.units import signed
 from lumtak.errors import UsageError
 
 if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
 
+    Floats = NDArray[np.float64]
+
 Verdict = Literal["lower", "none", "higher"]
 """After against before: lower, no clear difference, higher."""
+Finding = Literal["lower", "higher", "no effect", "not known"]
+"""As the verdict, but "none" told apart: the whole interval is within the practical threshold, or it is not."""
 
 BATCHES = 6
 FEWEST = 2
+MOST_PAIRED = 2000
+"""Longer series are averaged into so many bins for the Hodges-Lehmann shift, which looks at every pair."""
 
 
 class Comparison(Record):
@@ -27,73 +35,199 @@ class Comparison(Record):
 
     column: str
     before: float
-    """Mean of the samples before."""
+    """Mean of the samples before; of several readings, the mean of their means."""
     after: float
     difference: float
     ci95: tuple[float, float]
     """(low, high) of the difference; cautious."""
     verdict: Verdict
-    """From the interval alone: "none" when it holds zero."""
+    """From the interval and the threshold alone, never from the difference itself."""
+    finding: Finding
+    threshold: float
+    """Differences smaller than this do not matter in practice; 0 where nobody said so."""
+    smallest: float
+    """The smallest difference that these windows could have shown: half the width of the interval."""
+    median_difference: float
+    p95_difference: float
+    """Difference of the 95th percentiles."""
+    shift: float
+    """Hodges-Lehmann: the median of all differences between a sample after and a sample before."""
     n_before: int
     n_after: int
-    smallest: float
-    """The smallest difference that these two windows could have shown: half the width of the interval."""
+    effective_before: float
+    """So many independent samples would say as much (from a first-order autoregression)."""
+    effective_after: float
+    readings_before: int = 1
+    readings_after: int = 1
+    note: str = ""
+    """What limits the result, as a sentence."""
+
+
+class _Spread(Record):
+    """How sure the mean of one side is: two ways, and a third where there are several readings."""
+
+    batch: tuple[float, float]
+    """(variance of the mean, degrees of freedom)."""
+    ar1: tuple[float, float]
+    between: tuple[float, float] | None
+    effective: float
 
 
 def compare(
-    before: "list[float] | NDArray[np.float64]", after: "list[float] | NDArray[np.float64]", column: str
+    before: "Sequence[float] | Floats", after: "Sequence[float] | Floats", column: str, *, threshold: float = 0.0
 ) -> Comparison:
-    """The difference of means with a 95 % interval.
+    """The difference of means of two readings with a 95 % interval; see `compare_many`."""
+    return compare_many([before], [after], column, threshold=threshold)
+
+
+def compare_many(
+    before: "Sequence[Sequence[float] | Floats]",
+    after: "Sequence[Sequence[float] | Floats]",
+    column: str,
+    *,
+    threshold: float = 0.0,
+) -> Comparison:
+    """The difference of means with a 95 % interval, each side one reading or several.
+
+    With several readings on a side the variation between them counts too, because two starts of the same computer differ.
 
     Args:
-        before: one value a sample, in order, (n,).
-        after: the same, (m,).
+        before: readings, each one value a sample, in order, (n,).
+        after: the same.
         column: what the values are.
+        threshold: a difference smaller than this does not matter in practice.
 
     Raises:
-        UsageError: fewer than two values on a side, or values that are not finite.
+        UsageError: fewer than two values in a reading, or values that are not finite.
     """
     import numpy as np  # costs 0.1 s, and only a comparison needs it
 
-    a, b = (np.asarray(side, dtype=np.float64) for side in (before, after))
-    for name, side in (("before", a), ("after", b)):
-        if side.size < FEWEST:
-            raise UsageError(
-                f"The reading {name} has {side.size} values of {column}; a comparison needs at least {FEWEST}.",
-                "Take a longer reading.",
-            )
-        if not np.isfinite(side).all():
-            raise UsageError(f"The reading {name} has values of {column} that are no finite numbers.", "Take it again.")
-    difference = float(b.mean() - a.mean())
-    half = max(_half_width(_batch_error(a), _batch_error(b)), _half_width(_ar1_error(a), _ar1_error(b)))
+    sides = []
+    for name, readings in (("before", before), ("after", after)):
+        arrays = [np.asarray(values, dtype=np.float64) for values in readings]
+        for values in arrays:
+            _check(values, name, column)
+        sides.append(arrays)
+    a, b = sides
+    spread_a, spread_b = _spread(a), _spread(b)
+    means = [float(np.mean([x.mean() for x in side])) for side in sides]
+    difference = means[1] - means[0]
+    half = _half_width(spread_a, spread_b)
     low, high = difference - half, difference + half
-    verdict: Verdict = "lower" if high < 0 else "higher" if low > 0 else "none"
+    finding = _finding(low, high, threshold)
+    whole_a, whole_b = np.concatenate(a), np.concatenate(b)
+    medians = [float(np.median(x)) for x in (whole_a, whole_b)]
+    tails = [float(np.percentile(x, 95)) for x in (whole_a, whole_b)]
+    verdicts: dict[Finding, Verdict] = {"lower": "lower", "higher": "higher", "no effect": "none", "not known": "none"}
     return Comparison(
         column=column,
-        before=float(a.mean()),
-        after=float(b.mean()),
+        before=means[0],
+        after=means[1],
         difference=difference,
         ci95=(low, high),
-        verdict=verdict,
-        n_before=int(a.size),
-        n_after=int(b.size),
+        verdict=verdicts[finding],
+        finding=finding,
+        threshold=threshold,
         smallest=half,
+        median_difference=medians[1] - medians[0],
+        p95_difference=tails[1] - tails[0],
+        shift=_shift(whole_a, whole_b),
+        n_before=int(whole_a.size),
+        n_after=int(whole_b.size),
+        effective_before=spread_a.effective,
+        effective_after=spread_b.effective,
+        readings_before=len(a),
+        readings_after=len(b),
+        note=_note(whole_a, whole_b, spread_a, spread_b),
     )
 
 
-def _half_width(first: tuple[float, float], second: tuple[float, float]) -> float:
-    """Half the 95 % interval from two (variance of the mean, degrees of freedom), Welch-Satterthwaite."""
-    from scipy.special import stdtrit
+def _check(values: "Floats", name: str, column: str) -> None:
+    import numpy as np
 
+    if values.size < FEWEST:
+        raise UsageError(
+            f"The reading {name} has {values.size} values of {column}; a comparison needs at least {FEWEST}.",
+            "Take a longer reading.",
+        )
+    if not np.isfinite(values).all():
+        raise UsageError(f"The reading {name} has values of {column} that are no finite numbers.", "Take it again.")
+
+
+def _finding(low: float, high: float, threshold: float) -> Finding:
+    """No effect needs the whole interval inside the threshold; lower and higher need it on one side of zero."""
+    if -threshold < low and high < threshold:
+        return "no effect"
+    if high < 0:
+        return "lower"
+    return "higher" if low > 0 else "not known"
+
+
+def _note(a: "Floats", b: "Floats", spread_a: _Spread, spread_b: _Spread) -> str:
+    if min(a.size, b.size) < 2 * BATCHES:
+        return "So few samples say little about how they depend on each other; take longer readings."
+    if a.min() == a.max() and b.min() == b.max():
+        return "Neither side varies at all, so the interval has no width."
+    if min(spread_a.effective, spread_b.effective) < BATCHES:
+        return "The samples depend on each other so much that they are worth only a few; take longer readings."
+    if max(a.size, b.size) > MOST_PAIRED:
+        return f"The shift was worked out on the means of {MOST_PAIRED} bins."
+    return ""
+
+
+def mean_half_width(values: "Sequence[float] | Floats") -> float:
+    """Half the 95 % interval of the mean of one series: the wider of both ways."""
+    import numpy as np
+
+    series = np.asarray(values, dtype=np.float64)
+    if series.size < FEWEST:
+        return math.inf
+    spread = _spread([series])
+    return max(_student(spread.batch), _student(spread.ar1))
+
+
+def _half_width(a: _Spread, b: _Spread) -> float:
+    """The widest of the intervals: batch means, autoregression, and variation between readings where there are several."""
+    widths = [_welch(a.batch, b.batch), _welch(a.ar1, b.ar1)]
+    if a.between or b.between:
+        widths.append(_welch(a.between or max(a.batch, a.ar1), b.between or max(b.batch, b.ar1)))
+    return max(widths)
+
+
+def _welch(first: tuple[float, float], second: tuple[float, float]) -> float:
+    """Half the 95 % interval of a difference from two (variance of the mean, degrees of freedom); Welch-Satterthwaite."""
     variance = first[0] + second[0]
     if variance <= 0:
         return 0.0
-    freedom = 1 / sum((v / variance) ** 2 / d for v, d in (first, second))
-    return float(stdtrit(freedom, 0.975)) * math.sqrt(variance)
+    return _student((variance, 1 / sum((v / variance) ** 2 / d for v, d in (first, second))))
 
 
-def _batch_error(values: "NDArray[np.float64]") -> tuple[float, float]:
-    """(variance of the mean, degrees of freedom) from non-overlapping batch means (Schmeiser 1982)."""
+def _student(spread: tuple[float, float]) -> float:
+    from scipy.special import stdtrit  # costs 0.3 s, and only a comparison needs it
+
+    return float(stdtrit(spread[1], 0.975)) * math.sqrt(max(spread[0], 0.0))
+
+
+def _spread(readings: "list[Floats]") -> _Spread:
+    """The mean of several readings is as sure as their means are; variances of means add, and so do degrees of freedom."""
+    import numpy as np
+
+    count = len(readings)
+    batch = [_batch_error(x) for x in readings]
+    ar1 = [_ar1_error(x) for x in readings]
+    between = None
+    if count > 1:
+        between = (float(np.var([x.mean() for x in readings], ddof=1)) / count, float(count - 1))
+    return _Spread(
+        batch=(sum(v for v, _ in batch) / count**2, sum(d for _, d in batch)),
+        ar1=(sum(v for v, _ in ar1) / count**2, sum(d for _, d in ar1)),
+        between=between,
+        effective=sum(d + 1 for _, d in ar1),
+    )
+
+
+def _batch_error(values: "Floats") -> tuple[float, float]:
+    """(variance of the mean, degrees of freedom) from six non-overlapping batch means (Schmeiser 1982)."""
     size = values.size // BATCHES
     if size < 2:
         return float(values.var(ddof=1) / values.size), float(values.size - 1)
@@ -101,7 +235,7 @@ def _batch_error(values: "NDArray[np.float64]") -> tuple[float, float]:
     return float(means.var(ddof=1) / BATCHES), float(BATCHES - 1)
 
 
-def _ar1_error(values: "NDArray[np.float64]") -> tuple[float, float]:
+def _ar1_error(values: "Floats") -> tuple[float, float]:
     """(variance of the mean, degrees of freedom) if the series were a first-order autoregression.
 
     The lag-one correlation r is corrected for its bias in short series, r + (1 + 4 r) / n (Kendall 1954), the long-run
@@ -116,12 +250,21 @@ def _ar1_error(values: "NDArray[np.float64]") -> tuple[float, float]:
     r = float(centred[1:] @ centred[:-1]) / power
     r = min(max(r + (1 + 4 * r) / n, 0.0), 0.97)
     inflation = (1 + r) / (1 - r)
-    effective = max(n / inflation, 3.0)
-    return power / (n - 1) * inflation / n, effective - 1
+    return power / (n - 1) * inflation / n, max(n / inflation, 3.0) - 1
+
+
+def _shift(a: "Floats", b: "Floats") -> float:
+    """Hodges and Lehmann (1963): the median of all pairwise differences; long series are binned first."""
+    import numpy as np
+
+    short = [
+        x if x.size <= MOST_PAIRED else np.array([p.mean() for p in np.array_split(x, MOST_PAIRED)]) for x in (a, b)
+    ]
+    return float(np.median(np.subtract.outer(short[1], short[0])))
 
 
 def in_words(result: Comparison, what: str, unit: str, scale: float = 1.0, decimals: int = 1) -> str:
-    """The verdict as a sentence that the computer's owner understands.
+    """The finding as a sentence that the computer's owner understands.
 
     Args:
         result: the comparison.
@@ -130,11 +273,15 @@ def in_words(result: Comparison, what: str, unit: str, scale: float = 1.0, decim
         scale: what the figures are divided by.
         decimals: to show.
     """
-    low, high = sorted(abs(x) / scale for x in result.ci95)
+    low, high = (x / scale for x in result.ci95)
+    sure = f"95 % sure: {signed(low, decimals)} to {signed(high, decimals)}"
+    start = f"{what[0].upper()}{what[1:]}"
+    if result.finding == "no effect":
+        limit = f"{result.threshold / scale:.{decimals}f} {unit}"
+        return f"{start} is the same: any difference is smaller than {limit}, which would not be felt ({sure})."
+    if result.finding == "not known":
+        seen = f"{result.smallest / scale:.{decimals}f} {unit}"
+        return f"No clear difference in {what} ({sure} {unit}); these readings could have shown {seen} or more."
+    near, far = sorted((abs(low), abs(high)))
     size = f"{abs(result.difference) / scale:.{decimals}f} {unit}"
-    if result.verdict == "none":
-        return (
-            f"No clear difference in {what}: these two readings could have shown "
-            f"{result.smallest / scale:.{decimals}f} {unit} or more, and did not."
-        )
-    return f"{what[0].upper()}{what[1:]} is {result.verdict} by {size} (95 % sure: {low:.{decimals}f} to {high:.{decimals}f})."
+    return f"{start} is {result.finding} by {size} (95 % sure: {near:.{decimals}f} to {far:.{decimals}f})."

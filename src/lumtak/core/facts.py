@@ -36,6 +36,10 @@ class System(Record):
     user: str
     power_source: Literal["mains", "battery"]
     power_plan: str | NotMeasured
+    users: tuple[str, ...] | NotMeasured = NotMeasured(not_measured="no session manager counts logins here")
+    """Everybody who is logged in."""
+    temperature_c: Figure = NotMeasured(not_measured="no sensor tells a temperature")
+    """The hottest sensor."""
 
 
 class Setting(Record, tag_field="kind", tag="setting"):

@@ -1,12 +1,16 @@
 """Readings: what was sampled over a window, and how it settled."""
 
+from itertools import pairwise
 from typing import Literal
 
 import msgspec
 
-from lumtak.core.record import Figure, NotMeasured, Record
+from lumtak.core.record import Figure, NotMeasured, Record, known
 
 FORMAT = 1
+_GATE, _TAIL = 6.0, 10
+_START_S, _RECENT_S = 30.0, 300.0
+Resource = Literal["cpu", "memory", "io"]
 SYSTEM = "system:rest"
 """The consumer of what no item owns: kernel, session, desktop."""
 
@@ -38,6 +42,10 @@ class Snapshot(Record):
     """Core-seconds of every kind."""
     clock_ratio: Figure
     """The clock against nominal, as a mean over the cores."""
+    disk_busy_s: Figure
+    """For how long the system's disk had something to do, since some fixed instant."""
+    stalled_s: dict[Resource, Figure]
+    """For how long at least one task waited for a resource (pressure stall information, "some"), since some fixed instant."""
     ram_total_bytes: int
     ram_used_bytes: float
     """Total minus available."""
@@ -74,6 +82,13 @@ class Sample(Record):
     swap_used_bytes: float
     swap_in_bytes: float
     swap_out_bytes: float
+    clock_ratio: Figure
+    disk_busy_pct: Figure
+    """Share of the time for which the system's disk had something to do."""
+    pressure_cpu_pct: Figure
+    """Share of the time for which at least one task waited for a processor."""
+    pressure_memory_pct: Figure
+    pressure_io_pct: Figure
     own_pct: float
     consumers: dict[str, float]
     """CPU percentage a consumer; what adds up to less than cpu_pct is unattributed."""
@@ -89,6 +104,10 @@ class Conditions(Record):
     power_source: str
     power_plan: str | NotMeasured
     user: str
+    users: tuple[str, ...] | NotMeasured
+    """Everybody who is logged in."""
+    temperature_c: Figure
+    """The hottest sensor."""
 
 
 class ConsumerLoad(Record):
@@ -102,8 +121,8 @@ class ConsumerLoad(Record):
     ram_how: str = ""
 
 
-Ended = Literal["complete", "stopped", "lost"]
-"""Ran its full length; stopped by hand; the computer went away in the middle."""
+Ended = Literal["complete", "precise", "stopped", "lost"]
+"""Ran its full length; ended once the means were sure enough; stopped by hand; the computer went away in the middle."""
 
 
 class Reading(Record):
@@ -127,6 +146,8 @@ class Reading(Record):
     conditions: Conditions
     late: int = 0
     """Samples that came more than half an interval late; their true length is in length_s."""
+    missed: int = 0
+    """Samples that were due while an earlier one was late: not taken, and not made up."""
 
     @property
     def kept(self) -> tuple[Sample, ...]:
@@ -137,6 +158,11 @@ class Reading(Record):
         """The mean of a numeric column over the settled samples, each weighed by its length."""
         length = sum(s.length_s for s in self.kept)
         return sum(float(getattr(s, column)) * s.length_s for s in self.kept) / length if length else 0.0
+
+    def unattributed(self) -> tuple[float, float]:
+        """(CPU percentage, RAM in bytes) that no consumer accounts for: parts and this sum to the whole."""
+        cpu = self.mean("cpu_pct") - sum(c.cpu_pct for c in self.consumers)
+        return cpu, self.mean("ram_used_bytes") - sum(known(c.ram_bytes) for c in self.consumers)
 
     def consumer(self, key: str) -> ConsumerLoad | None:
         """What this consumer cost, if it was seen."""
@@ -158,13 +184,11 @@ def between(first: Snapshot, second: Snapshot, start_s: float) -> Sample:
     own = max(0.0, second.own_cpu_s - first.own_cpu_s)
     busy = max(0.0, second.busy_s - first.busy_s - own)
     ratio_a, ratio_b = first.clock_ratio, second.clock_ratio
-    work: Figure
+    ratio: Figure
     if isinstance(ratio_a, NotMeasured):
-        work = ratio_a
-    elif isinstance(ratio_b, NotMeasured):
-        work = ratio_b
+        ratio = ratio_a
     else:
-        work = busy / length * (ratio_a + ratio_b) / 2
+        ratio = ratio_b if isinstance(ratio_b, NotMeasured) else (ratio_a + ratio_b) / 2
     used = second.ram_used_bytes - second.own_ram_bytes
     return Sample(
         t_s=second.at_s - start_s,
@@ -172,13 +196,18 @@ def between(first: Snapshot, second: Snapshot, start_s: float) -> Sample:
         cpu_pct=100 * busy / total,
         iowait_pct=100 * max(0.0, second.iowait_s - first.iowait_s) / total,
         steal_pct=100 * max(0.0, second.steal_s - first.steal_s) / total,
-        work=work,
+        work=ratio if isinstance(ratio, NotMeasured) else busy / length * ratio,
         ram_used_bytes=used,
         ram_pct=100 * used / second.ram_total_bytes,
         cache_bytes=second.cache_bytes,
         swap_used_bytes=second.swap_used_bytes,
         swap_in_bytes=second.swap_in_bytes - first.swap_in_bytes,
         swap_out_bytes=second.swap_out_bytes - first.swap_out_bytes,
+        clock_ratio=ratio,
+        disk_busy_pct=_share(first.disk_busy_s, second.disk_busy_s, length),
+        pressure_cpu_pct=_share(first.stalled_s["cpu"], second.stalled_s["cpu"], length),
+        pressure_memory_pct=_share(first.stalled_s["memory"], second.stalled_s["memory"], length),
+        pressure_io_pct=_share(first.stalled_s["io"], second.stalled_s["io"], length),
         own_pct=100 * own / total,
         consumers={
             key: 100 * delta / total
@@ -188,26 +217,88 @@ def between(first: Snapshot, second: Snapshot, start_s: float) -> Sample:
     )
 
 
-def settle(values: list[float], batch: int = 5) -> tuple[int, bool]:
+def _share(first: Figure, second: Figure, length: float) -> Figure:
+    """A counter of seconds as a percentage of the time, as far as it is known."""
+    if isinstance(first, NotMeasured) or isinstance(second, NotMeasured):
+        return second if isinstance(second, NotMeasured) else first
+    return min(100.0, 100 * max(0.0, second - first) / length)
+
+
+def settle(values: list[float], skip: int = 0, batch: int = 5) -> tuple[int, bool]:
     """Where the transient ends, and whether it did.
 
-    MSER-5 (White 1997; White, Cobb and Spratt 2000): batch the series by five, and cut where the standard error of what
-    remains is least, searching the first half only. A least value at the end of that search means that the series never
-    settled. Fewer than four batches are too few to judge: nothing is cut, and the series counts as not settled.
+    MSER-5 (White 1997; White, Cobb and Spratt 2000): batch the series by five, and find the cut where the standard error of what
+    remains is least, searching the first half only. On a series without a transient that rule still cuts, and makes what is left look
+    steadier than it is. So nothing is cut unless the mean of what would go is more than six standard errors away from the rest, and
+    then half as much again goes too (ten samples at least), for the tail of the transient; both were set by calibration. When the
+    best cut is at the end of the search, and again so in what remains, the series never settled. Fewer than four batches are too few
+    to judge: nothing is cut, and the series counts as not settled.
+
+    Args:
+        values: in order.
+        skip: so many go in any case, because a transient is known to be there.
+        batch: values a batch.
 
     Returns:
-        (index of the first sample kept, whether the series settled).
+        (index of the first sample kept, at most half-way; whether the series settled).
     """
+    skip = min(skip, len(values) // 2)
+    best, last = _mser_cut(values[skip:], batch)
+    if last == 0:
+        return skip, False
+    start = skip + best
+    again, end = _mser_cut(values[start:], batch) if best == last else (0, 1)
+    settled = again != end
+    if best == 0 or not _stands_out(values[skip:start], values[start:]):
+        return skip, settled
+    return min(start + max(_TAIL, best // 2), len(values) // 2), settled
+
+
+def skip_after_start(samples: list[Sample], conditions: Conditions) -> int:
+    """How many samples go in any case: those of the first half minute when a start or login was less than five minutes ago."""
+    since = min(conditions.uptime_s, known(conditions.since_login_s, otherwise=conditions.uptime_s))
+    return sum(s.t_s <= _START_S for s in samples) if since < _RECENT_S else 0
+
+
+def _mser_cut(values: list[float], batch: int) -> tuple[int, int]:
+    """(best cut, last cut that was looked at), both in values; (0, 0) when there are fewer than four batches."""
     means = [sum(values[i : i + batch]) / batch for i in range(0, len(values) - batch + 1, batch)]
     if len(means) < 4:
-        return 0, False
+        return 0, 0
+    scores = _mser_scores(means)
+    return min(range(len(scores)), key=scores.__getitem__) * batch, (len(scores) - 1) * batch
+
+
+def _mser_scores(means: list[float]) -> list[float]:
+    """The squared standard error of what remains after cutting 0, 1, 2, ... batches, up to half; one pass from the end."""
+    middle = sum(means) / len(means)
+    total = squares = 0.0
     scores = []
-    for cut in range(len(means) // 2 + 1):
-        rest = means[cut:]
-        centre = sum(rest) / len(rest)
-        scores.append(sum((m - centre) ** 2 for m in rest) / len(rest) ** 2)
-    best = min(range(len(scores)), key=scores.__getitem__)
-    return best * batch, best < len(scores) - 1
+    for count, value in enumerate(reversed(means), start=1):
+        total += value - middle
+        squares += (value - middle) ** 2
+        if len(means) - count <= len(means) // 2:
+            scores.append((squares - total * total / count) / count**2)
+    return scores[::-1]
+
+
+def _stands_out(head: list[float], rest: list[float]) -> bool:
+    """Whether the head is no part of the same steady load: its mean is more than six standard errors away."""
+    error = max(batch_error(rest), ar1_error(rest)) * (1 + len(rest) / len(head)) ** 0.5
+    return bool(abs(sum(head) / len(head) - sum(rest) / len(rest)) > _GATE * error)
+
+
+def ar1_error(values: list[float]) -> float:
+    """Standard error of the mean if the series were a first-order autoregression; see `core.compare`."""
+    n = len(values)
+    centre = sum(values) / n
+    centred = [v - centre for v in values]
+    power = sum(c * c for c in centred)
+    if power <= 0 or n < 2:
+        return 0.0
+    r = sum(a * b for a, b in pairwise(centred)) / power
+    r = min(max(r + (1 + 4 * r) / n, 0.0), 0.97)
+    return float((power / (n - 1) * (1 + r) / (1 - r) / n) ** 0.5)
 
 
 def batch_error(values: list[float], batches: int = 6) -> float:
@@ -230,14 +321,15 @@ def assemble(
     identity: str,
     taken_at: str,
     interval_s: float,
-    snapshots: tuple[Snapshot, Snapshot],
+    snapshots: list[Snapshot],
     samples: list[Sample],
     ended: Ended,
     conditions: Conditions,
     late: int,
+    missed: int,
 ) -> Reading:
-    """The reading from its samples and the snapshots (with memory) at both ends of the window."""
-    cut, settled = settle([s.cpu_pct for s in samples])
+    """The reading from its samples and the snapshots with memory: both ends of the window, and some between."""
+    cut, settled = settle([s.cpu_pct for s in samples], skip_after_start(samples, conditions))
     kept = samples[cut:]
     keys = {key for s in kept for key in s.consumers}
     for snapshot in snapshots:
@@ -247,8 +339,8 @@ def assemble(
         identity=identity,
         taken_at=taken_at,
         interval_s=interval_s,
-        cores=snapshots[1].cores,
-        ram_total_bytes=snapshots[1].ram_total_bytes,
+        cores=snapshots[-1].cores,
+        ram_total_bytes=snapshots[-1].ram_total_bytes,
         ended=ended,
         samples=tuple(samples),
         settled_from=cut,
@@ -256,15 +348,16 @@ def assemble(
         consumers=tuple(sorted((_cost(key, kept, snapshots) for key in keys), key=lambda c: (-c.cpu_pct, c.key))),
         conditions=conditions,
         late=late,
+        missed=missed,
     )
 
 
-def _cost(key: str, kept: list[Sample], ends: tuple[Snapshot, Snapshot]) -> ConsumerLoad:
+def _cost(key: str, kept: list[Sample], ends: list[Snapshot]) -> ConsumerLoad:
     shares = [s.consumers.get(key, 0.0) for s in kept]
     seen = [m for snapshot in ends if (m := snapshot.memory.get(key)) is not None]
-    memory: Figure = NotMeasured(not_measured="it was not running when the window began or ended")
+    memory: Figure = NotMeasured(not_measured="it was not running when memory was looked at")
     if seen:
-        memory = seen[-1].ram_bytes if len(seen) == 1 else (seen[0].ram_bytes + seen[1].ram_bytes) / 2
+        memory = sum(m.ram_bytes for m in seen) / len(seen)
     return ConsumerLoad(
         key=key,
         cpu_pct=sum(shares) / len(shares) if shares else 0.0,

@@ -29,6 +29,15 @@ class Ceilings(Record):
     """Of all RAM, cache apart."""
 
 
+class Threshold(Record):
+    """Differences smaller than this do not matter in practice: the proof calls them no effect."""
+
+    cpu_pct: float = 1.0
+    """Percentage points of the whole computer."""
+    ram_pct: float = 1.0
+    """Of all RAM."""
+
+
 class Effects(Record):
     """Visual effects that stay."""
 
@@ -65,6 +74,7 @@ class Profile(Record):
     about: str = ""
     needs: Needs = Needs()
     ceilings: Ceilings
+    threshold: Threshold = Threshold()
     effects: Effects = Effects()
     power: Power = Power()
     memory: MemoryRule = MemoryRule()
@@ -145,6 +155,11 @@ def _check_values(profile: Profile, text: str, path: str) -> None:
                 f"“ceilings.{key}” is {value:g}, and a ceiling is above 0 and at most 100.",
                 line=_line_of(("ceilings", key), text),
             )
+    for key in ("cpu_pct", "ram_pct"):
+        value = getattr(profile.threshold, key)
+        if not 0 <= value <= 100:
+            problem = f"“threshold.{key}” is {value:g}, and a threshold is from 0 to 100."
+            raise BadFileError(path, problem, line=_line_of(("threshold", key), text))
     if not re.fullmatch(r"[a-z0-9][a-z0-9-]{0,60}", profile.name):
         raise BadFileError(
             path, "“name” is made of lower-case letters, digits and hyphens.", line=_line_of(("name",), text)

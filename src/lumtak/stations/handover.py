@@ -5,10 +5,11 @@ from pathlib import Path
 import msgspec
 
 from lumtak.core.audit import audit
+from lumtak.core.conditions import mismatches
 from lumtak.core.setting import State
 from lumtak.core.strip import Strip, strips
 from lumtak.report.content import ChangeLine, Content, headline
-from lumtak.stations.visit import Visit, mismatches
+from lumtak.stations.visit import Visit
 from lumtak.storage import write_whole
 
 REPORT_FILES = ("report.pdf", "load.svg", "job.json")
@@ -34,7 +35,7 @@ def content_of(visit: Visit) -> Content:
         after=after,
         after_provisional=job.after_provisional,
         comparisons=comparisons,
-        mismatches=mismatches(before, after) if before and after else (),
+        mismatches=mismatches(before, after, (str(e.ref) for e in visit.entries())) if before and after else (),
         verdict=headline(comparisons, job.after_provisional),
         changes=tuple(
             ChangeLine(

@@ -2,14 +2,17 @@
 
 import threading
 from collections.abc import Callable
+from dataclasses import dataclass
 
 from lumtak.computers.protocol import Computer
+from lumtak.core.compare import mean_half_width
 from lumtak.core.facts import System
-from lumtak.core.load import Conditions, Ended, Reading, Sample, Snapshot, assemble, between
+from lumtak.core.load import Conditions, Ended, Reading, Sample, Snapshot, assemble, between, settle, skip_after_start
 from lumtak.errors import ComputerError, UsageError
 
 SHORTEST_INTERVAL_S, LONGEST_INTERVAL_S = 0.2, 60.0
 LONGEST_S = 24 * 3600.0
+MEMORY_EVERY_S = 60.0
 
 OnSample = Callable[[Sample, int, int], None]
 """Called with the sample, how many there are, how many there will be."""
@@ -25,78 +28,149 @@ def conditions_of(system: System) -> Conditions:
         power_source=system.power_source,
         power_plan=system.power_plan,
         user=system.user,
+        users=system.users,
+        temperature_c=system.temperature_c,
     )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Precision:
+    """When a reading may end by itself: both means are that sure."""
+
+    cpu_pct: float = 1.0
+    """Half the 95 % interval of the mean, percentage points."""
+    ram_pct: float = 1.0
+    fewest: int = 60
+    """Samples before it is asked for the first time."""
+    every: int = 10
+    """Samples from question to question."""
+    most_s: float = 300.0
+
+    def reached(self, samples: list[Sample], conditions: Conditions) -> bool:
+        """Whether the samples after the transient are sure enough."""
+        if len(samples) < self.fewest or len(samples) % self.every:
+            return False
+        start, settled = settle([s.cpu_pct for s in samples], skip_after_start(samples, conditions))
+        kept = samples[start:]
+        return (
+            settled
+            and mean_half_width([s.cpu_pct for s in kept]) <= self.cpu_pct
+            and mean_half_width([s.ram_pct for s in kept]) <= self.ram_pct
+        )
+
+
+@dataclass(slots=True)
+class _Window:
+    """What was read so far."""
+
+    conditions: Conditions
+
+    snapshots: list[Snapshot]
+    samples: list[Sample]
+    count: int
+    """Samples that there will be, at most."""
+    late: int = 0
+    missed: int = 0
+    ended: Ended = "complete"
 
 
 def take_reading(
     computer: Computer,
     *,
-    seconds: float = 60.0,
+    seconds: float | None = None,
     interval_s: float = 1.0,
+    precision: Precision | None = None,
     on_sample: OnSample | None = None,
     stop: threading.Event | None = None,
 ) -> Reading:
     """A reading of this computer.
 
-    Samples that come late keep their true length; those that were missed are left out, never invented. When the computer
-    goes away in the middle, or `stop` is set, what was read so far is the reading, and says so.
+    Args:
+        computer: what is read.
+        seconds: length of the window; None: until both means are as sure as `precision` asks, or its longest time.
+        interval_s: from sample to sample, 0.2 to 60 s.
+        precision: when to end by itself; counts only without `seconds`.
+        on_sample: told about each sample.
+        stop: ends the reading early; what was read so far counts.
+
+    Samples that come late keep their true length; those that were missed are counted and left out, never invented. Consumers'
+    memory is dear to look at, so it is taken at both ends of the window and once a minute. When the computer goes away in the
+    middle, what was read so far is the reading, and says so.
 
     Raises:
         UsageError: the window or the interval makes no sense, or it was stopped before the first sample.
         ComputerError: it cannot be read at all.
     """
+    rule = precision or Precision()
+    length = rule.most_s if seconds is None else seconds
     if not SHORTEST_INTERVAL_S <= interval_s <= LONGEST_INTERVAL_S:
         raise UsageError(f"An interval of {interval_s:g} s is not possible.", "Choose from 0.2 to 60 s.")
-    if not interval_s <= seconds <= LONGEST_S:
+    if not interval_s <= length <= LONGEST_S:
         raise UsageError(
-            f"A reading of {seconds:g} s is not possible.", f"Choose from one interval ({interval_s:g} s) to a day."
+            f"A reading of {length:g} s is not possible.", f"Choose from one interval ({interval_s:g} s) to a day."
         )
-    count = round(seconds / interval_s)
+    mean_half_width([0.0, 1.0])  # loads what it needs now, not in the middle of the window
     taken_at = computer.wall().isoformat(timespec="seconds")
     conditions = conditions_of(computer.system())
-    first = last = computer.sample(memory=True)
-    samples: list[Sample] = []
-    ended: Ended = "complete"
-    late, due = 0, first.at_s
-    while len(samples) < count:
-        due += interval_s
-        computer.wait(due - computer.now_s(), stop)
-        if stop is not None and stop.is_set():
-            ended = "stopped"
-            break
-        try:
-            now = computer.sample(memory=len(samples) == count - 1)
-        except ComputerError:
-            if not samples:
-                raise
-            ended = "lost"
-            break
-        samples.append(between(last, now, first.at_s))
-        last = now
-        if now.at_s - due > interval_s / 2:
-            late += 1
-            missed = int((now.at_s - due) / interval_s)
-            due += missed * interval_s
-            count -= missed
-        if on_sample:
-            on_sample(samples[-1], len(samples), count)
-    if not samples:
+    window = _Window(conditions, [computer.sample(memory=True)], [], round(length / interval_s))
+    _fill(computer, window, interval_s, rule if seconds is None else None, on_sample, stop)
+    if not window.samples:
         raise UsageError("The reading was stopped before its first sample.", "Let it run for a few seconds at least.")
+    if window.ended != "lost" and len(window.snapshots) < 2:
+        window.snapshots.append(computer.sample(memory=True))
     return assemble(
         computer=computer.address,
         identity=computer.identity,
         taken_at=taken_at,
         interval_s=interval_s,
-        snapshots=(first, _with_memory(computer, last, ended)),
-        samples=samples,
-        ended=ended,
+        snapshots=window.snapshots,
+        samples=window.samples,
+        ended=window.ended,
         conditions=conditions,
-        late=late,
+        late=window.late,
+        missed=window.missed,
     )
 
 
-def _with_memory(computer: Computer, last: Snapshot, ended: Ended) -> Snapshot:
-    """The end of the window with each consumer's memory, where the window ended before it was asked for."""
-    if last.memory or ended == "lost":
-        return last
-    return computer.sample(memory=True)
+def _fill(
+    computer: Computer,
+    window: _Window,
+    interval_s: float,
+    rule: Precision | None,
+    on_sample: OnSample | None,
+    stop: threading.Event | None,
+) -> None:
+    """Take samples until the window is full, sure enough, stopped or lost."""
+    start = last = window.snapshots[0]
+    due = start.at_s
+    looked_s = start.at_s
+    while len(window.samples) < window.count:
+        due += interval_s
+        computer.wait(due - computer.now_s(), stop)
+        if stop is not None and stop.is_set():
+            window.ended = "stopped"
+            return
+        look = len(window.samples) == window.count - 1 or due - looked_s >= MEMORY_EVERY_S
+        try:
+            now = computer.sample(memory=look)
+        except ComputerError:
+            if not window.samples:
+                raise
+            window.ended = "lost"
+            return
+        window.samples.append(between(last, now, start.at_s))
+        last = now
+        if look:
+            window.snapshots.append(now)
+            looked_s = now.at_s
+        if now.at_s - due > interval_s / 2:
+            missed = int((now.at_s - due) / interval_s)
+            window.late += 1
+            window.missed += missed
+            window.count -= missed
+            due += missed * interval_s
+        if on_sample:
+            on_sample(window.samples[-1], len(window.samples), window.count)
+        if rule and rule.reached(window.samples, window.conditions):
+            window.ended = "precise"
+            return

@@ -12,7 +12,7 @@ from lumtak.core.audit import Audit, audit
 from lumtak.core.compare import Comparison, compare
 from lumtak.core.load import Reading
 from lumtak.core.plan import Plan, make_plan
-from lumtak.core.profile import Profile
+from lumtak.core.profile import Profile, Threshold
 from lumtak.core.record import NotMeasured
 from lumtak.core.setting import SettingRef
 from lumtak.errors import UsageError
@@ -20,8 +20,6 @@ from lumtak.journal import Entry, Outcome, Owed, apply_changes, owed_now, put_ba
 from lumtak.journal.apply import OnStep
 from lumtak.stations.reading import OnSample, take_reading
 from lumtak.stations.workshop import Workshop
-
-BASELINE_S = 120.0
 
 
 class Visit:
@@ -96,7 +94,7 @@ class Visit:
     def read_baseline(
         self,
         *,
-        seconds: float = BASELINE_S,
+        seconds: float | None = None,
         interval_s: float = 1.0,
         on_sample: OnSample | None = None,
         stop: threading.Event | None = None,
@@ -109,11 +107,10 @@ class Visit:
     def read_after(
         self, *, seconds: float | None = None, on_sample: OnSample | None = None, stop: threading.Event | None = None
     ) -> Reading:
-        """The load now, over a window like the baseline's; provisional while anything is owed."""
+        """The load now, by the same rule as the baseline; provisional while anything is owed."""
         baseline = self.baseline
         interval_s = baseline.interval_s if baseline else 1.0
-        window = seconds or (len(baseline.samples) * interval_s if baseline else BASELINE_S)
-        reading = take_reading(self.computer, seconds=window, interval_s=interval_s, on_sample=on_sample, stop=stop)
+        reading = take_reading(self.computer, seconds=seconds, interval_s=interval_s, on_sample=on_sample, stop=stop)
         number = self.workshop.casebook.add_reading(self.job, "after", reading)
         self._keep(after=number, after_provisional=self.owed().in_words())
         return reading
@@ -137,7 +134,7 @@ class Visit:
         before, after = self.baseline, self.after
         if before is None or after is None:
             raise UsageError("A comparison needs a baseline and an after reading.", "Take the one that is missing.")
-        return compare_readings(before, after)
+        return compare_readings(before, after, self.job.profile.threshold)
 
     # -- audit and plan ---------------------------------------------------------------------------------------------------
 
@@ -247,39 +244,19 @@ class Visit:
         self.computer.close()
 
 
-def compare_readings(before: Reading, after: Reading) -> tuple[Comparison, ...]:
-    """CPU, RAM, and work where both readings know it."""
-    results = [_compare(before, after, "cpu_pct"), _compare(before, after, "ram_used_bytes")]
+def compare_readings(before: Reading, after: Reading, threshold: Threshold | None = None) -> tuple[Comparison, ...]:
+    """CPU, RAM, and work where both readings know it; thresholds from the profile."""
+    limits = threshold or Threshold()
+    results = [
+        _compare(before, after, "cpu_pct", limits.cpu_pct),
+        _compare(before, after, "ram_used_bytes", limits.ram_pct / 100 * after.ram_total_bytes),
+    ]
     works = [s.work for reading in (before, after) for s in reading.kept]
     if not any(isinstance(w, NotMeasured) for w in works):
-        results.append(_compare(before, after, "work"))
+        results.append(_compare(before, after, "work", limits.cpu_pct / 100 * after.cores))
     return tuple(results)
 
 
-def _compare(before: Reading, after: Reading, column: str) -> Comparison:
-    return compare([getattr(s, column) for s in before.kept], [getattr(s, column) for s in after.kept], column)
-
-
-def mismatches(before: Reading, after: Reading) -> tuple[str, ...]:
-    """How the conditions of two readings differ, as far as it matters; a sentence each."""
-    a, b = before.conditions, after.conditions
-    found = []
-    if a.power_source != b.power_source:
-        found.append(f"Before it ran on {a.power_source}, after on {b.power_source}.")
-    if (
-        a.power_plan != b.power_plan
-        and not isinstance(a.power_plan, NotMeasured)
-        and not isinstance(b.power_plan, NotMeasured)
-    ):
-        found.append(
-            f"The power plan was {a.power_plan} before and {b.power_plan} after: compare the work, not the percentage."
-        )
-    if a.user != b.user:
-        found.append(f"Before it was {a.user}'s session, after {b.user}'s.")
-    short, long = sorted((a.uptime_s, b.uptime_s))
-    if short < 300 and long > 4 * short:
-        found.append("One reading began within five minutes of a restart, the other long after.")
-    found += [
-        f"The reading {name} never settled." for name, r in (("before", before), ("after", after)) if not r.settled
-    ]
-    return tuple(found)
+def _compare(before: Reading, after: Reading, column: str, threshold: float) -> Comparison:
+    sides = [[getattr(s, column) for s in reading.kept] for reading in (before, after)]
+    return compare(sides[0], sides[1], column, threshold=threshold)

@@ -64,6 +64,7 @@ class LinuxComputer:
         self._refresh_apps()
         self._nominal = hardware.nominal_mhz(transport)
         self._tick = os.sysconf("SC_CLK_TCK")
+        self._disk = hardware.system_disk(transport)
 
     def _word(self, path: str) -> str:
         try:
@@ -206,6 +207,8 @@ class LinuxComputer:
             user=self._user.name,
             power_source=source,
             power_plan=hardware.governor(self._transport),
+            users=hardware.users(self._transport),
+            temperature_c=hardware.temperature_c(self._transport),
         )
 
     def boot_id(self) -> str:
@@ -249,6 +252,8 @@ class LinuxComputer:
             steal_s=steal,
             total_s=total,
             clock_ratio=hardware.clock_ratio(self._transport, self._nominal, cores),
+            disk_busy_s=hardware.disk_busy_s(self._transport, self._disk),
+            stalled_s=hardware.stalled_s(self._transport),
             ram_total_bytes=sizes.get("MemTotal", 0),
             ram_used_bytes=float(sizes.get("MemTotal", 0) - available),
             cache_bytes=float(max(0, available - sizes.get("MemFree", 0))),

@@ -4,8 +4,11 @@ import re
 from typing import Literal
 
 from lumtak.computers.linux.transport import Transport, text
+from lumtak.core.load import Resource
 from lumtak.core.record import Figure, NotMeasured
+from lumtak.core.text import plain
 
+RESOURCES: tuple[Resource, ...] = ("cpu", "memory", "io")
 _CPU = "/sys/devices/system/cpu"
 _SUPPLY = "/sys/class/power_supply"
 
@@ -45,15 +48,58 @@ def clock_ratio(transport: Transport, nominal: Figure, cores: int) -> Figure:
     return sum(told) / len(told) / 1000 / nominal
 
 
-def disk_kind(transport: Transport) -> Literal["spinning", "solid"] | NotMeasured:
-    """The kind of the disk under the root file system."""
+def system_disk(transport: Transport) -> str | None:
+    """The folder in /sys of the disk under the root file system."""
     for line in (_line(transport, "/proc/self/mountinfo") or "").splitlines():
         fields = line.split()
         if len(fields) > 4 and fields[4] == "/":
-            for up in ("", "../"):
-                spins = _number(transport, f"/sys/dev/block/{fields[2]}/{up}queue/rotational")
-                if spins is not None:
-                    return "spinning" if spins else "solid"
+            for up in ("", "/.."):
+                folder = f"/sys/dev/block/{fields[2]}{up}"
+                if _line(transport, f"{folder}/queue/rotational") is not None:
+                    return folder
+    return None
+
+
+def disk_busy_s(transport: Transport, folder: str | None) -> Figure:
+    """For how long the disk had something to do: the tenth field of its stat, in ms (Documentation/block/stat.rst)."""
+    fields = (_line(transport, f"{folder}/stat") or "").split() if folder else []
+    if len(fields) > 9 and fields[9].isdigit():
+        return int(fields[9]) / 1000
+    return NotMeasured(not_measured="the system's disk does not tell how busy it is")
+
+
+def stalled_s(transport: Transport) -> dict[Resource, Figure]:
+    """For how long tasks waited, from /proc/pressure (Documentation/accounting/psi.rst), where the kernel keeps count."""
+    found: dict[Resource, Figure] = {}
+    for resource in RESOURCES:
+        said = re.search(r"some .*total=(\d+)", _line(transport, f"/proc/pressure/{resource}") or "")
+        found[resource] = int(said[1]) / 1e6 if said else NotMeasured(not_measured="this kernel has no pressure files")
+    return found
+
+
+def users(transport: Transport) -> tuple[str, ...] | NotMeasured:
+    """Everybody who is logged in, as the session manager names them."""
+    found = sessions(transport)
+    if found is None:
+        return NotMeasured(not_measured="no session manager counts logins here")
+    return tuple(sorted({plain(s.get("USER", s.get("UID", "?"))) for s in found}))
+
+
+def temperature_c(transport: Transport) -> Figure:
+    """The hottest thermal zone."""
+    try:
+        zones = [z for z in transport.names("/sys/class/thermal") if z.startswith("thermal_zone")]
+    except OSError:
+        zones = []
+    told = [t for z in zones if (t := _number(transport, f"/sys/class/thermal/{z}/temp")) is not None]
+    return max(told) / 1000 if told else NotMeasured(not_measured="no sensor tells a temperature")
+
+
+def disk_kind(transport: Transport) -> Literal["spinning", "solid"] | NotMeasured:
+    """The kind of the disk under the root file system."""
+    folder = system_disk(transport)
+    if folder:
+        return "spinning" if _number(transport, f"{folder}/queue/rotational") else "solid"
     return NotMeasured(not_measured="the system's disk does not tell its kind")
 
 
@@ -93,18 +139,22 @@ def machine_id(transport: Transport) -> str:
     return _line(transport, "/etc/machine-id") or _line(transport, "/proc/sys/kernel/hostname") or "unknown"
 
 
-def sessions(transport: Transport, uid: int) -> list[dict[str, str]]:
-    """The user's sessions as the session manager keeps them, oldest first."""
+def _uid(session: dict[str, str]) -> int:
+    return int(session["UID"]) if session.get("UID", "").isdigit() else -1
+
+
+def sessions(transport: Transport, uid: int | None = None) -> list[dict[str, str]] | None:
+    """Sessions as the session manager keeps them, oldest first: one user's, or all; None where there is no such manager."""
     folder = "/run/systemd/sessions"
     try:
         names = transport.names(folder)
     except OSError:
-        return []
+        return None
     found = []
     for name in names:
         said = dict(
             line.split("=", 1) for line in (_line(transport, f"{folder}/{name}") or "").splitlines() if "=" in line
         )
-        if said.get("UID") == str(uid) and said.get("CLASS", "user").startswith("user"):
+        if uid in {None, _uid(said)} and said.get("CLASS", "user").startswith("user"):
             found.append({**said, "ID": name})
     return sorted(found, key=lambda s: s.get("REALTIME", ""))

@@ -13,6 +13,7 @@ from lumtak.computers.simulated.spec import ComputerSpec, load_spec
 from lumtak.computers.simulated.state import SimState, load_state, save_state
 from lumtak.core.facts import Facts, Gap, Hardware, Item, Process, Setting, System
 from lumtak.core.load import Memory, Snapshot
+from lumtak.core.record import NotMeasured
 from lumtak.core.setting import SettingRef, Shows, State
 from lumtak.core.units import MIB
 from lumtak.errors import ComputerError, UsageError
@@ -201,6 +202,8 @@ class SimulatedComputer:
             steal_s=0.0,
             total_s=model.cores * model.clock_s,
             clock_ratio=model.clock_ratio,
+            disk_busy_s=model.disk_busy_s,
+            stalled_s={"cpu": model.stalled_cpu_s, "memory": model.stalled_memory_s, "io": model.stalled_io_s},
             ram_total_bytes=int(model.total_mib * MIB),
             ram_used_bytes=used,
             cache_bytes=model.cache_mib * MIB,
@@ -236,6 +239,8 @@ class SimulatedComputer:
             user=self.spec.user,
             power_source="mains",
             power_plan=self._model.plan.name,
+            users=(self.spec.user,),
+            temperature_c=NotMeasured(not_measured="this simulated computer has no sensor"),
         )
 
     def capabilities(self) -> Capabilities:
@@ -368,6 +373,10 @@ class SimulatedComputer:
             work_s=model.work_s,
             iowait_s=model.iowait_s,
             clock_ratio=model.clock_ratio,
+            disk_busy_s=model.disk_busy_s,
+            stalled_cpu_s=model.stalled_cpu_s,
+            stalled_memory_s=model.stalled_memory_s,
+            stalled_io_s=model.stalled_io_s,
             random=model.random_state(),
         )
         save_state(self._path, self._state)

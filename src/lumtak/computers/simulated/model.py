@@ -103,7 +103,9 @@ class Model:
         self.cache_mib, self.swapped_mib = state.cache_mib, state.swapped_mib
         self.swap_in_mib, self.swap_out_mib = state.swap_in_mib, state.swap_out_mib
         self.busy_s, self.work_s, self.iowait_s = state.busy_s, state.work_s, state.iowait_s
-        self.clock_ratio = state.clock_ratio
+        self.clock_ratio, self.disk_busy_s = state.clock_ratio, state.disk_busy_s
+        self.stalled_cpu_s, self.stalled_memory_s = state.stalled_cpu_s, state.stalled_memory_s
+        self.stalled_io_s = state.stalled_io_s
         bits = np.random.Philox(key=state.seed)
         if state.random:
             saved = state.random
@@ -228,6 +230,10 @@ class Model:
         idle = self.cores * dt - busy
         disk_busy_s = min(dt, read_mib / self.spec.hardware.disk_mib_s + swap_busy_s)
         self.iowait_s += max(0.0, min(idle, disk_busy_s))
+        self.disk_busy_s += disk_busy_s
+        self.stalled_io_s += disk_busy_s
+        self.stalled_memory_s += min(dt, swap_busy_s)
+        self.stalled_cpu_s += (1 - share) * dt
         self.clock_s += dt
 
     def _demand(self, dt: float) -> Floats:

@@ -58,6 +58,11 @@ class SimState(Record):
     work_s: float = 0.0
     iowait_s: float = 0.0
     clock_ratio: float = 1.0
+    disk_busy_s: float = 0.0
+    stalled_cpu_s: float = 0.0
+    """For how long programs waited for a processor, memory, the disk."""
+    stalled_memory_s: float = 0.0
+    stalled_io_s: float = 0.0
     random: dict[str, list[int]]
     """State of the random number generator (Philox 4x64)."""
 

@@ -9,7 +9,7 @@ from lumtak.core.load import Reading, Sample, batch_error, consumer_name
 from lumtak.core.record import NotMeasured, known
 from lumtak.core.text import plain
 from lumtak.core.units import percent, ram, span
-from lumtak.stations.visit import BASELINE_S
+from lumtak.stations.reading import Precision
 from lumtak.tui.stations.base import Station
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.trace import Trace
@@ -48,9 +48,7 @@ class BaselineStation(Station):
         """As far as the baseline is."""
         desk = self.desk
         reading = desk.baseline
-        self.query_one("#take", Button).label = (
-            "Take it again" if reading else f"Take the baseline ({span(BASELINE_S)})"
-        )
+        self.query_one("#take", Button).label = "Take it again" if reading else "Take the baseline"
         self.query_one("#take").disabled = bool(desk.busy)
         self.query_one("#restart").disabled = bool(desk.busy) or bool(desk.capabilities.restart)
         self.query_one("#restart").display = not desk.capabilities.restart
@@ -73,11 +71,14 @@ class BaselineStation(Station):
     def _invitation(self) -> Text:
         palette = Palette(self.app)
         pace = self.desk.capabilities.pace
+        rule = Precision()
         text = Text()
         text.append("\nHow much load does it carry when nobody does anything?\n\n", style=f"bold {palette.ink}")
         text.append(
-            f"Restart it, open nothing, then read for {span(BASELINE_S)}. While the load still settles, samples are left out, and the"
-            " reading says how many. Cache is counted apart, and so is what Lumtak itself costs.\n",
+            "Restart it, open nothing, then read. The reading ends by itself when the mean is sure to"
+            f" ± {rule.cpu_pct:g} point of CPU and ± {rule.ram_pct:g} % of RAM, after {span(rule.most_s)} at the latest."
+            " While the load still settles, samples are left out, and the reading says how many. Cache is counted apart, and so"
+            " is what Lumtak itself costs.\n",
             style=palette.ink,
         )
         if pace > 1:
@@ -90,7 +91,11 @@ class BaselineStation(Station):
         palette = Palette(self.app)
         cpu = [s.cpu_pct for s in reading.kept]
         text = Text()
-        early = "" if reading.ended == "complete" else f", {reading.ended} after {span(reading.samples[-1].t_s)}"
+        early = (
+            ""
+            if reading.ended in {"complete", "precise"}
+            else f", {reading.ended} after {span(reading.samples[-1].t_s)}"
+        )
         text.append(
             f"Baseline{early}: CPU {percent(reading.mean('cpu_pct'))} ± {1.96 * batch_error(cpu):.1f}", style="bold"
         )

@@ -6,12 +6,13 @@ from textual.containers import Horizontal, VerticalScroll
 from textual.widgets import Button, Static
 
 from lumtak.core.compare import Comparison
+from lumtak.core.conditions import mismatches
 from lumtak.core.load import Sample
 from lumtak.core.record import NotMeasured
 from lumtak.core.units import GIB, percent, ram, signed, span
 from lumtak.errors import LumtakError
 from lumtak.report.content import headline, sentence
-from lumtak.stations.visit import compare_readings, mismatches
+from lumtak.stations.visit import compare_readings
 from lumtak.tui.stations.base import Station
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.dots import distribution_rows
@@ -48,7 +49,10 @@ class ProofStation(Station):
         pair = (desk.job.baseline, desk.job.after)
         if self._results is None or self._results[0] != pair:
             before, after = desk.baseline, desk.after
-            self._results = (pair, compare_readings(before, after) if before and after else ())
+            self._results = (
+                pair,
+                compare_readings(before, after, desk.job.profile.threshold) if before and after else (),
+            )
         return self._results[1]
 
     def show(self) -> None:
@@ -133,7 +137,7 @@ class ProofStation(Station):
             text.append(f"\n {sentence(work)}", style=palette.ink)
             text.append(" The clock cannot fake this one.\n", style=palette.soft)
         text.append_text(self._projection(results, palette))
-        for line in mismatches(before, after):
+        for line in mismatches(before, after, (str(e.ref) for e in desk.entries)):
             text.append(f" {line}\n", style=palette.warning)
         text.append_text(self._conditions(palette))
         return text
@@ -222,7 +226,10 @@ class ProofStation(Station):
             desk.visit.read_after(on_sample=note, stop=desk.stop)
             before, after = desk.visit.baseline, desk.visit.after
             if before and after:
-                self._results = ((desk.job.baseline, desk.job.after), compare_readings(before, after))
+                self._results = (
+                    (desk.job.baseline, desk.job.after),
+                    compare_readings(before, after, desk.job.profile.threshold),
+                )
 
         if desk.begin("reading after the changes", read, self._again):
             self.show()

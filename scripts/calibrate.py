@@ -1,0 +1,148 @@
+"""How often the comparison is wrong, and what it finds: `make calibrate` prints the table of docs/MEASURING.md."""
+
+import sys
+import tempfile
+from pathlib import Path
+
+import numpy as np
+from scipy.special import stdtrit
+
+sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
+
+from lumtak.computers.simulated.computer import SimulatedComputer
+from lumtak.core.compare import compare, mean_half_width
+from lumtak.core.load import settle
+from lumtak.stations.reading import Precision, take_reading
+from lumtak.stations.visit import compare_readings
+from noise import FAMILIES, autoregression, started
+
+PAIRS, BOOT_PAIRS, RESAMPLES = 1000, 200, 400
+SHIFT = 3.0
+SAMPLES = (60, 120, 300)
+
+
+def lumtak(a, b):
+    """Of a file: every sample counts."""
+    return compare(a, b, "x").verdict
+
+
+def after_settling(a, b):
+    """Of a reading: the transient is cut first."""
+    return compare(*(s[settle(list(s))[0] :] for s in (a, b)), "x").verdict
+
+
+def t_test(a, b):
+    """Welch's, which takes samples for independent."""
+    va, vb = a.var(ddof=1) / a.size, b.var(ddof=1) / b.size
+    freedom = (va + vb) ** 2 / (va**2 / (a.size - 1) + vb**2 / (b.size - 1))
+    return _verdict(b.mean() - a.mean(), stdtrit(freedom, 0.975) * np.sqrt(va + vb))
+
+
+def _verdict(difference, half):
+    return "none" if abs(difference) <= half else "lower" if difference < 0 else "higher"
+
+
+def block_bootstrap(rng):
+    """Percentile interval of circular blocks of length n to the power of a third."""
+
+    def test(a, b):
+        means = []
+        for s in (a, b):
+            length = max(1, round(s.size ** (1 / 3)))
+            starts = rng.integers(0, s.size, (RESAMPLES, -(-s.size // length)))
+            index = (starts[:, :, None] + np.arange(length)).reshape(RESAMPLES, -1)[:, : s.size] % s.size
+            means.append(s[index].mean(axis=1))
+        low, high = np.percentile(means[1] - means[0], [2.5, 97.5])
+        return "higher" if low > 0 else "lower" if high < 0 else "none"
+
+    return test
+
+
+def rate(test, a, b, wanted):
+    """Percentage of pairs with this verdict."""
+    return 100 * np.mean([test(x, y) in wanted for x, y in zip(a, b, strict=True)])
+
+
+def table(samples):
+    """One family a row."""
+    rng = np.random.default_rng(1000 + samples)
+    print(f"\n{samples} samples a reading, {PAIRS} pairs: false alarms % / {SHIFT:g} points found %\n")
+    print("| noise | Lumtak, file | Lumtak, reading | t-test | block bootstrap |\n|---|---|---|---|---|")
+    for name, make in FAMILIES.items():
+        a, b = make(rng, PAIRS, samples), make(rng, PAIRS, samples)
+        cells = []
+        for test, pairs in (
+            (lumtak, PAIRS),
+            (after_settling, PAIRS),
+            (t_test, PAIRS),
+            (block_bootstrap(rng), BOOT_PAIRS),
+        ):
+            x, y = a[:pairs], b[:pairs]
+            cells.append(f"{rate(test, x, y, {'lower', 'higher'}):.1f} / {rate(test, x, y - SHIFT, {'lower'}):.0f}")
+        print(f"| {name} | " + " | ".join(cells) + " |", flush=True)
+
+
+def one_sided_start(samples=120):
+    """A restart before the second reading only."""
+    rng = np.random.default_rng(5)
+    a, b = autoregression(rng, PAIRS, samples, 0.6), started(rng, PAIRS, samples)
+    print(f"\nRestart before the second reading only, {samples} samples: ", end="")
+    print(
+        f"false alarms {rate(after_settling, a, b, {'lower', 'higher'}):.1f} % of readings, {rate(lumtak, a, b, {'lower', 'higher'}):.1f} % of files"
+    )
+
+
+def stopping():
+    """Readings that end by themselves."""
+    rule = Precision()
+    rng = np.random.default_rng(6)
+    print(
+        f"\nReadings that end when the mean is sure to ± {rule.cpu_pct:g}, at most {rule.most_s:g} samples: false alarms %, found %, mean length\n"
+    )
+    print("| noise | alarms | found | length |\n|---|---|---|---|")
+    for name, make in FAMILIES.items():
+        sides = [make(rng, PAIRS, int(rule.most_s)) for _ in range(2)]
+        ended = [[_until_sure(s, rule) for s in side] for side in sides]
+        pairs = list(zip(*ended, strict=True))
+        alarms = 100 * np.mean([compare(x, y, "x").verdict != "none" for x, y in pairs])
+        found = 100 * np.mean([compare(x, y - SHIFT, "x").verdict == "lower" for x, y in pairs])
+        length = np.mean([s.size for side in ended for s in side])
+        print(f"| {name} | {alarms:.1f} | {found:.0f} | {length:.0f} |", flush=True)
+
+
+def _until_sure(series, rule):
+    for count in range(rule.fewest, series.size + 1, rule.every):
+        start, settled = settle(list(series[:count]))
+        kept = series[start:count]
+        if settled and mean_half_width(kept) <= rule.cpu_pct:
+            return kept
+    return series[settle(list(series))[0] :]
+
+
+def simulated(pairs=60):
+    """The drawing bench, restarted before each reading, nothing changed; thresholds of 1 point of CPU and 1 % of RAM."""
+    alarms = {"cpu_pct": 0, "ram_used_bytes": 0, "work": 0}
+    for seed in range(1, pairs + 1):
+        with tempfile.TemporaryDirectory() as folder:
+            computer = SimulatedComputer("drawing-bench", Path(folder), seed=seed)
+            readings = []
+            for _ in range(2):
+                computer.restart()
+                readings.append(take_reading(computer))
+            for result in compare_readings(*readings):
+                alarms[result.column] += result.verdict != "none"
+    print(f"\nThe simulated drawing bench, restarted before each of two readings, {pairs} pairs: false alarms ", end="")
+    print(", ".join(f"{name} {count} ({100 * count / pairs:.0f} %)" for name, count in alarms.items()))
+
+
+def main():
+    """Everything; three minutes."""
+    for samples in SAMPLES:
+        table(samples)
+    one_sided_start()
+    stopping()
+    simulated()
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,65 @@
+"""What differs between the conditions of two readings, as far as it matters for their comparison."""
+
+from collections.abc import Iterable
+
+from lumtak.core.load import Reading, consumer_name
+from lumtak.core.record import NotMeasured
+from lumtak.core.text import plain
+
+_SOON_S = 300.0
+_RECORDER_PCT = 2.0
+_WARMER_C = 15.0
+
+
+def mismatches(before: Reading, after: Reading, changed: Iterable[str] = ()) -> tuple[str, ...]:
+    """A sentence each for what makes the readings less comparable.
+
+    Args:
+        before: the one.
+        after: the other.
+        changed: consumers that were changed in between on purpose, so that their absence is no surprise.
+    """
+    a, b = before.conditions, after.conditions
+    found = []
+    if before.identity != after.identity:
+        found.append("The readings are of two different computers.")
+    if a.power_source != b.power_source:
+        found.append(f"Before it ran on {a.power_source}, after on {b.power_source}.")
+    if a.power_plan != b.power_plan and isinstance(a.power_plan, str) and isinstance(b.power_plan, str):
+        plans = f"{plain(a.power_plan)} before and {plain(b.power_plan)} after"
+        found.append(f"The power plan was {plans}: compare the work, not the percentage.")
+    if a.user != b.user:
+        found.append(f"Before it was {plain(a.user)}'s session, after {plain(b.user)}'s.")
+    if isinstance(a.users, tuple) and isinstance(b.users, tuple) and a.users != b.users:
+        names = [", ".join(plain(u, 30) for u in users) or "nobody" for users in (a.users, b.users)]
+        found.append(f"Logged in were {names[0]} before, and {names[1]} after.")
+    short, long = sorted((a.uptime_s, b.uptime_s))
+    if short < _SOON_S and long > 4 * short + 60:
+        found.append("One reading began within five minutes of a restart, the other long after.")
+    if not isinstance(a.temperature_c, NotMeasured) and not isinstance(b.temperature_c, NotMeasured):
+        warmer = b.temperature_c - a.temperature_c
+        if abs(warmer) > _WARMER_C:
+            found.append(
+                f"It was {abs(warmer):.0f} °C {'warmer' if warmer > 0 else 'cooler'} after than before; heat slows the clock."
+            )
+    found += _in_one_only(before, after, set(changed))
+    found += [
+        f"The reading {name} never settled." for name, r in (("before", before), ("after", after)) if not r.settled
+    ]
+    return tuple(found)
+
+
+def _in_one_only(before: Reading, after: Reading, changed: set[str]) -> list[str]:
+    """Programs that weighed in one reading and did not run in the other: a recorder, an update, a visitor."""
+    found = []
+    for one, other, words in (
+        (before, after, "before, and did not run after"),
+        (after, before, "after, and did not run before"),
+    ):
+        seen = {c.key for c in other.consumers if c.cpu_pct > 0 or not isinstance(c.ram_bytes, NotMeasured)}
+        found += [
+            f"{plain(consumer_name(c.key), 60)} took {c.cpu_pct:.1f} % of the CPU {words}."
+            for c in one.consumers
+            if c.cpu_pct >= _RECORDER_PCT and c.key not in seen and c.key not in changed
+        ]
+    return found
