@@ -72,14 +72,20 @@ def model() -> None:
 
 
 def sampling() -> None:
-    """A pass over this computer's processes against bare reads of the same files."""
+    """A pass over 500 processes against the obvious loop of a general library, and against bare reads of the same files."""
+    import psutil
+
     from lumtak.computers.linux.proc import Processes
     from lumtak.computers.linux.transport import LocalTransport
 
-    sleepers = [subprocess.Popen(["sleep", "60"]) for _ in range(200)]
+    sleepers = [subprocess.Popen(["sleep", "120"]) for _ in range(max(0, 500 - len(psutil.pids())))]
     try:
         processes = Processes(LocalTransport(), os.getpid())
         processes.look()
+
+        def obvious() -> None:
+            for process in psutil.process_iter(["cpu_times", "memory_info", "name"]):
+                process.info  # noqa: B018 - reading it is the work
 
         def bare() -> None:
             for entry in os.listdir("/proc"):  # noqa: PTH208 - as bare as can be
@@ -92,19 +98,57 @@ def sampling() -> None:
                         continue
 
         count = len(processes.look())
-        line(
-            f"one sampling pass over {count} processes",
-            median_s(processes.look, 30),
-            "bare reads of the same files",
-            median_s(bare, 30),
-        )
+        ours = median_s(processes.look, 30)
+        line(f"one sampling pass over {count} processes", ours, "the obvious psutil loop", median_s(obvious, 10))
+        line("  the same", ours, "bare reads of the same files", median_s(bare, 30))
     finally:
         for sleeper in sleepers:
             sleeper.kill()
             sleeper.wait()
 
 
+def own_cost() -> None:
+    """What a reading says of Lumtak's own cost, against what /proc says of it from outside over the same seconds."""
+    import json
+
+    with tempfile.TemporaryDirectory() as folder:
+        out = Path(folder) / "r.json"
+        command = [
+            sys.executable,
+            "-m",
+            "lumtak",
+            "--home",
+            folder,
+            "read",
+            "local",
+            "--interval",
+            "0.2",
+            "--seconds",
+            "24",
+            "--out",
+            str(out),
+        ]
+        reading = subprocess.Popen(command, stdout=subprocess.DEVNULL)
+
+        def ticks() -> int:
+            fields = Path(f"/proc/{reading.pid}/stat").read_text().rsplit(")", 1)[1].split()
+            return int(fields[11]) + int(fields[12])
+
+        time.sleep(4)
+        first, began = ticks(), time.monotonic()
+        time.sleep(16)
+        outside = (ticks() - first) / os.sysconf("SC_CLK_TCK") / (time.monotonic() - began)
+        reading.wait()
+        samples = json.loads(out.read_text())["samples"]
+        kept = [s for s in samples if 3 < s["t_s"] < 20]
+        said = sum(s["own_pct"] for s in kept) / len(kept) / 100 * (os.cpu_count() or 1)
+        print(
+            f"own cost: the reading says {100 * said:.2f} % of a core, /proc says {100 * outside:.2f} %, ratio {said / outside:.2f}"
+        )
+
+
 if __name__ == "__main__":
     start_up()
     model()
     sampling()
+    own_cost()

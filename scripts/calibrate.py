@@ -10,7 +10,7 @@ from scipy.special import stdtrit
 sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
 
 from lumtak.computers.simulated.computer import SimulatedComputer
-from lumtak.core.compare import compare, mean_half_width
+from lumtak.core.compare import CAUTION_ENDED, compare, compare_many, mean_half_width
 from lumtak.core.load import settle
 from lumtak.stations.reading import Precision, take_reading
 from lumtak.stations.visit import compare_readings
@@ -104,17 +104,23 @@ def stopping():
         sides = [make(rng, PAIRS, int(rule.most_s)) for _ in range(2)]
         ended = [[_until_sure(s, rule) for s in side] for side in sides]
         pairs = list(zip(*ended, strict=True))
-        alarms = 100 * np.mean([compare(x, y, "x").verdict != "none" for x, y in pairs])
-        found = 100 * np.mean([compare(x, y - SHIFT, "x").verdict == "lower" for x, y in pairs])
+
+        def verdict(x, y):
+            return compare_many([x], [y], "x", caution=CAUTION_ENDED).verdict
+
+        alarms = 100 * np.mean([verdict(x, y) != "none" for x, y in pairs])
+        found = 100 * np.mean([verdict(x, y - SHIFT) == "lower" for x, y in pairs])
         length = np.mean([s.size for side in ended for s in side])
         print(f"| {name} | {alarms:.1f} | {found:.0f} | {length:.0f} |", flush=True)
 
 
 def _until_sure(series, rule):
+    sure = 0
     for count in range(rule.fewest, series.size + 1, rule.every):
         start, settled = settle(list(series[:count]))
         kept = series[start:count]
-        if settled and mean_half_width(kept) <= rule.cpu_pct:
+        sure = sure + 1 if settled and mean_half_width(kept) <= rule.cpu_pct else 0
+        if sure >= rule.in_a_row:
             return kept
     return series[settle(list(series))[0] :]
 

@@ -4,6 +4,7 @@ import json
 import os
 import signal
 import subprocess
+import sys
 import time
 from pathlib import Path
 
@@ -307,6 +308,43 @@ def test_a_reading_of_this_computer_stopped_by_hand_is_kept(there, tmp_path):
     kept = json.loads((tmp_path / "r.json").read_text())
     assert kept["ended"] == "stopped"
     assert kept["samples"]
+
+
+LOAD = """
+import time
+held = bytearray(300 << 20)
+for i in range(0, len(held), 4096):
+    held[i] = 1
+print("ready", flush=True)
+while True:
+    end = time.thread_time() + 0.02
+    while time.thread_time() < end:
+        pass
+    time.sleep(0.08)
+"""
+
+
+def test_a_real_load_is_found_measured_and_named(there, tmp_path):
+    for name in ("a", "b"):
+        load = None
+        if name == "b":
+            load = subprocess.Popen([sys.executable, "-c", LOAD], stdout=subprocess.PIPE, text=True)
+            assert load.stdout.readline() == "ready\n"
+        fine("read", "local", "--seconds", "16", "--interval", "0.2", "--out", tmp_path / f"{name}.json", **there)
+        if load:
+            load.kill()
+            load.communicate()
+    cpu = json.loads(fine("compare", tmp_path / "a.json", tmp_path / "b.json", "--json"))
+    assert cpu["verdict"] == "higher"
+    true = 100 * 0.2 / (os.cpu_count() or 1)
+    assert cpu["difference"] == pytest.approx(true, rel=0.5)
+    assert any("did not run before" in m for m in cpu["mismatches"])
+    memory = json.loads(
+        fine("compare", tmp_path / "a.json", tmp_path / "b.json", "--column", "ram_used_bytes", "--json")
+    )
+    assert memory["verdict"] == "higher"
+    low, high = memory["ci95"]
+    assert low - 40e6 < 300 * 2**20 < high + 40e6
 
 
 def _command(pid):

@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from lumtak.core.compare import compare, compare_many, in_words, mean_half_width
+from lumtak.core.compare import CAUTION_ENDED, compare, compare_many, in_words, mean_half_width
 from lumtak.core.load import settle
 from lumtak.errors import UsageError
 from lumtak.stations.reading import Precision
@@ -59,12 +59,14 @@ def test_readings_that_end_by_themselves_raise_no_more_alarms():
     rule = Precision()
     ended = []
     for series in autoregression(rng, 2 * PAIRS, 300, 0.7):
-        count = next(
-            (c for c in range(rule.fewest, 301, rule.every) if mean_half_width(series[:c]) <= rule.cpu_pct), 300
-        )
-        ended.append(series[:count])
-    assert 60 <= np.mean([s.size for s in ended]) < 300
-    alarms = [of_file(x, y) != "none" for x, y in zip(ended[:PAIRS], ended[PAIRS:], strict=True)]
+        sure = [mean_half_width(series[:c]) <= rule.cpu_pct for c in range(rule.fewest, 301, rule.every)]
+        first = next((i for i in range(1, len(sure)) if sure[i - 1] and sure[i]), len(sure) - 1)
+        ended.append(series[: rule.fewest + first * rule.every])
+    assert 120 <= np.mean([s.size for s in ended]) < 200
+    alarms = [
+        compare_many([x], [y], "x", caution=CAUTION_ENDED).verdict != "none"
+        for x, y in zip(ended[:PAIRS], ended[PAIRS:], strict=True)
+    ]
     assert 100 * np.mean(alarms) <= 5 + ERROR
 
 

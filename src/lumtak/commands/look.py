@@ -291,10 +291,13 @@ def compare_command(
     from lumtak.core.compare import compare_many
     from lumtak.core.conditions import mismatches
     from lumtak.stations.files import load_column, load_reading_if
+    from lumtak.stations.visit import caution_for
 
     sides = [[load_column(path, column) for path in paths] for paths in ((before, *also_before), (after, *also_after))]
-    result = compare_many(sides[0], sides[1], column, threshold=threshold)
-    first, second = load_reading_if(before), load_reading_if(after)
+    readings = [load_reading_if(path) for path in (before, after, *also_before, *also_after)]
+    caution = caution_for(*(r for r in readings if r))
+    result = compare_many(sides[0], sides[1], column, threshold=threshold, caution=caution)
+    first, second = readings[:2]
     warnings = mismatches(first, second) if first and second else ()
     if as_json:
         say_json({**msgspec.to_builtins(result), "mismatches": warnings})

@@ -26,6 +26,10 @@ Finding = Literal["lower", "higher", "no effect", "not known"]
 
 BATCHES = 6
 FEWEST = 2
+MOST_CORRELATED = 0.995
+"""A correlation above this cannot be told from a wander that has not ended within the window."""
+CAUTION_ENDED = 1.15
+"""By so much is the interval widened where a reading ended by itself: a lucky calm ends it early. Set by calibration."""
 MOST_PAIRED = 2000
 """Longer series are averaged into so many bins for the Hodges-Lehmann shift, which looks at every pair."""
 
@@ -86,6 +90,7 @@ def compare_many(
     column: str,
     *,
     threshold: float = 0.0,
+    caution: float = 1.0,
 ) -> Comparison:
     """The difference of means with a 95 % interval, each side one reading or several.
 
@@ -96,6 +101,7 @@ def compare_many(
         after: the same.
         column: what the values are.
         threshold: a difference smaller than this does not matter in practice.
+        caution: by so much the interval is widened; CAUTION_ENDED where a reading ended by itself.
 
     Raises:
         UsageError: fewer than two values in a reading, or values that are not finite.
@@ -112,7 +118,7 @@ def compare_many(
     spread_a, spread_b = _spread(a), _spread(b)
     means = [float(np.mean([x.mean() for x in side])) for side in sides]
     difference = means[1] - means[0]
-    half = _half_width(spread_a, spread_b)
+    half = caution * _half_width(spread_a, spread_b)
     low, high = difference - half, difference + half
     finding = _finding(low, high, threshold)
     whole_a, whole_b = np.concatenate(a), np.concatenate(b)
@@ -248,7 +254,7 @@ def _ar1_error(values: "Floats") -> tuple[float, float]:
     if power <= 0:
         return 0.0, float(n - 1)
     r = float(centred[1:] @ centred[:-1]) / power
-    r = min(max(r + (1 + 4 * r) / n, 0.0), 0.97)
+    r = min(max(r + (1 + 4 * r) / n, 0.0), MOST_CORRELATED)
     inflation = (1 + r) / (1 - r)
     return power / (n - 1) * inflation / n, max(n / inflation, 3.0) - 1
 

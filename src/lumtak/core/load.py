@@ -297,7 +297,7 @@ def ar1_error(values: list[float]) -> float:
     if power <= 0 or n < 2:
         return 0.0
     r = sum(a * b for a, b in pairwise(centred)) / power
-    r = min(max(r + (1 + 4 * r) / n, 0.0), 0.97)
+    r = min(max(r + (1 + 4 * r) / n, 0.0), 0.995)
     return float((power / (n - 1) * (1 + r) / (1 - r) / n) ** 0.5)
 
 

@@ -40,16 +40,20 @@ class Precision:
     cpu_pct: float = 1.0
     """Half the 95 % interval of the mean, percentage points."""
     ram_pct: float = 1.0
-    fewest: int = 60
+    fewest: int = 120
     """Samples before it is asked for the first time."""
     every: int = 10
     """Samples from question to question."""
+    in_a_row: int = 2
+    """So often in a row the answer has to be yes."""
     most_s: float = 300.0
+
+    def asks(self, count: int) -> bool:
+        """Whether it is asked after so many samples."""
+        return count >= self.fewest and (count - self.fewest) % self.every == 0
 
     def reached(self, samples: list[Sample], conditions: Conditions) -> bool:
         """Whether the samples after the transient are sure enough."""
-        if len(samples) < self.fewest or len(samples) % self.every:
-            return False
         start, settled = settle([s.cpu_pct for s in samples], skip_after_start(samples, conditions))
         kept = samples[start:]
         return (
@@ -144,6 +148,7 @@ def _fill(
     start = last = window.snapshots[0]
     due = start.at_s
     looked_s = start.at_s
+    sure = 0
     while len(window.samples) < window.count:
         due += interval_s
         computer.wait(due - computer.now_s(), stop)
@@ -171,6 +176,8 @@ def _fill(
             due += missed * interval_s
         if on_sample:
             on_sample(window.samples[-1], len(window.samples), window.count)
-        if rule and rule.reached(window.samples, window.conditions):
-            window.ended = "precise"
-            return
+        if rule and rule.asks(len(window.samples)):
+            sure = sure + 1 if rule.reached(window.samples, window.conditions) else 0
+            if sure >= rule.in_a_row:
+                window.ended = "precise"
+                return

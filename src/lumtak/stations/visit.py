@@ -9,7 +9,7 @@ import msgspec
 from lumtak.casebook import Job, Station
 from lumtak.computers.protocol import Computer
 from lumtak.core.audit import Audit, audit
-from lumtak.core.compare import Comparison, compare
+from lumtak.core.compare import CAUTION_ENDED, Comparison, compare_many
 from lumtak.core.load import Reading
 from lumtak.core.plan import Plan, make_plan
 from lumtak.core.profile import Profile, Threshold
@@ -257,6 +257,11 @@ def compare_readings(before: Reading, after: Reading, threshold: Threshold | Non
     return tuple(results)
 
 
+def caution_for(*readings: Reading) -> float:
+    """By how much the interval is widened for these readings."""
+    return CAUTION_ENDED if any(r.ended == "precise" for r in readings) else 1.0
+
+
 def _compare(before: Reading, after: Reading, column: str, threshold: float) -> Comparison:
     sides = [[getattr(s, column) for s in reading.kept] for reading in (before, after)]
-    return compare(sides[0], sides[1], column, threshold=threshold)
+    return compare_many([sides[0]], [sides[1]], column, threshold=threshold, caution=caution_for(before, after))
