@@ -338,7 +338,10 @@ def test_a_real_load_is_found_measured_and_named(there, tmp_path):
     assert cpu["verdict"] == "higher"
     true = 100 * 0.2 / (os.cpu_count() or 1)
     assert cpu["difference"] == pytest.approx(true, rel=0.5)
-    assert any("did not run before" in m for m in cpu["mismatches"])
+    mover = cpu["movers"][0]
+    assert mover["key"].startswith("apps:process/python")
+    assert mover["cpu_pct"] == pytest.approx(true, rel=0.3)
+    assert mover["ram_bytes"] == pytest.approx(300 << 20, rel=0.1)
     memory = json.loads(
         fine("compare", tmp_path / "a.json", tmp_path / "b.json", "--column", "ram_used_bytes", "--json")
     )

@@ -11,7 +11,7 @@ import pytest
 from pypdf import PdfReader
 
 from helpers import bench, profile, reading
-from lumtak.core.conditions import mismatches
+from lumtak.core.conditions import mismatches, mover_in_words, movers
 from lumtak.core.profile import Threshold
 from lumtak.core.setting import parse_ref
 from lumtak.errors import StorageError, UnknownNameError, UsageError
@@ -164,6 +164,14 @@ def test_a_recorder_that_ran_in_one_reading_only_is_named():
     (said,) = mismatches(reading(costs=[]), reading(costs=[("apps:process/\x1b[2J", 5.0, 90)]))
     assert "\x1b" not in said
     assert "after, and did not run before" in said
+
+
+def test_what_changed_most_is_named():
+    before = reading(costs=[("services:a", 5.0, 800), ("apps:b", 1.0, 10), ("apps:same", 9.0, 90)])
+    after = reading(costs=[("apps:b", 4.0, 10), ("apps:same", 9.1, 91)])
+    said = [mover_in_words(m, {"services:a": "Chart cache"}.get(m.key, "")) for m in movers(before, after)]
+    assert said == ["Chart cache \u22125.0 points of CPU, \u2212800 MiB", "b +3.0 points of CPU, 0 MiB"]
+    assert movers(before, before) == ()
 
 
 @pytest.mark.parametrize(

@@ -289,7 +289,7 @@ def compare_command(
     """
     del workshop
     from lumtak.core.compare import compare_many
-    from lumtak.core.conditions import mismatches
+    from lumtak.core.conditions import mismatches, mover_in_words, movers
     from lumtak.stations.files import load_column, load_reading_if
     from lumtak.stations.visit import caution_for
 
@@ -299,10 +299,13 @@ def compare_command(
     result = compare_many(sides[0], sides[1], column, threshold=threshold, caution=caution)
     first, second = readings[:2]
     warnings = mismatches(first, second) if first and second else ()
+    moved = movers(first, second) if first and second else ()
     if as_json:
-        say_json({**msgspec.to_builtins(result), "mismatches": warnings})
+        say_json({**msgspec.to_builtins(result), "mismatches": warnings, "movers": moved})
         return
     _say_comparison(result)
+    for mover in moved:
+        click.echo(f"changed most: {mover_in_words(mover)}")
     for warning in warnings:
         click.echo(warning)
 

@@ -3,12 +3,14 @@
 from collections.abc import Iterable
 
 from lumtak.core.load import Reading, consumer_name
-from lumtak.core.record import NotMeasured
+from lumtak.core.record import NotMeasured, Record, known
 from lumtak.core.text import plain
+from lumtak.core.units import ram, signed
 
 _SOON_S = 300.0
 _RECORDER_PCT = 2.0
 _WARMER_C = 15.0
+_MOVED_PCT = 0.5
 
 
 def mismatches(before: Reading, after: Reading, changed: Iterable[str] = ()) -> tuple[str, ...]:
@@ -63,3 +65,32 @@ def _in_one_only(before: Reading, after: Reading, changed: set[str]) -> list[str
             if c.cpu_pct >= _RECORDER_PCT and c.key not in seen and c.key not in changed
         ]
     return found
+
+
+class Mover(Record):
+    """A consumer that weighs more or less than before."""
+
+    key: str
+    cpu_pct: float
+    """After minus before; 0 where it was not seen."""
+    ram_bytes: float
+
+
+def movers(before: Reading, after: Reading, most: int = 5) -> tuple[Mover, ...]:
+    """The consumers whose cost changed most, heaviest change first; changes under 0.5 points of CPU and 0.5 % of RAM are left out."""
+    total = after.ram_total_bytes
+    found = []
+    for key in sorted({c.key for r in (before, after) for c in r.consumers}):
+        a, b = before.consumer(key), after.consumer(key)
+        cpu = (b.cpu_pct if b else 0.0) - (a.cpu_pct if a else 0.0)
+        memory = (known(b.ram_bytes) if b else 0.0) - (known(a.ram_bytes) if a else 0.0)
+        if abs(cpu) >= _MOVED_PCT or abs(memory) >= _MOVED_PCT / 100 * total:
+            found.append(Mover(key=key, cpu_pct=cpu, ram_bytes=memory))
+    found.sort(key=lambda m: -(abs(m.cpu_pct) + 100 * abs(m.ram_bytes) / total))
+    return tuple(found[:most])
+
+
+def mover_in_words(mover: Mover, title: str = "") -> str:
+    """One line: the name, points of CPU, memory."""
+    name = plain(title or consumer_name(mover.key), 60)
+    return f"{name} {signed(mover.cpu_pct)} points of CPU, {'+' if mover.ram_bytes > 0 else ''}{ram(mover.ram_bytes)}"

@@ -58,9 +58,16 @@ class Precision:
         kept = samples[start:]
         return (
             settled
-            and mean_half_width([s.cpu_pct for s in kept]) <= self.cpu_pct
-            and mean_half_width([s.ram_pct for s in kept]) <= self.ram_pct
+            and self.sure([s.cpu_pct for s in kept], self.cpu_pct)
+            and self.sure([s.ram_pct for s in kept], self.ram_pct)
         )
+
+    @staticmethod
+    def sure(values: list[float], precision: float) -> bool:
+        """Whether the mean is that sure, and both halves agree to half of it, so that no drift is taken for calm."""
+        middle = len(values) // 2
+        first, second = sum(values[:middle]) / middle, sum(values[middle:]) / (len(values) - middle)
+        return abs(first - second) <= precision / 2 and mean_half_width(values) <= precision
 
 
 @dataclass(slots=True)

@@ -5,7 +5,7 @@ from textual.app import ComposeResult
 from textual.containers import Horizontal, VerticalScroll
 from textual.widgets import Button, Static
 
-from lumtak.core.load import Reading, Sample, batch_error, consumer_name
+from lumtak.core.load import Conditions, Reading, Sample, batch_error, consumer_name
 from lumtak.core.record import NotMeasured, known
 from lumtak.core.text import plain
 from lumtak.core.units import percent, ram, span
@@ -125,8 +125,9 @@ class BaselineStation(Station):
         plan = c.power_plan if isinstance(c.power_plan, str) else "not known"
         text.append("\nConditions\n", style=f"bold {palette.soft}")
         text.append(
-            f"  begun {span(c.uptime_s)} after the start, on {c.power_source}, plan {plan}; {len(reading.samples)} samples every"
-            f" {reading.interval_s:g} s, {reading.late} late; Lumtak's own cost {percent(reading.mean('own_pct'))} (left out)",
+            f"  begun {span(c.uptime_s)} after the start, on {c.power_source}, plan {plan}, {_warmth(c)}logged in: {_users(c)}\n"
+            f"  {len(reading.samples)} samples every {reading.interval_s:g} s, {reading.late} late, {reading.missed} missed;"
+            f" Lumtak's own cost {percent(reading.mean('own_pct'))} (left out)",
             style=palette.soft,
         )
         return text
@@ -143,7 +144,9 @@ class BaselineStation(Station):
         if samples:
             left = (self._count - len(samples)) * samples[-1].length_s
             text = Text()
-            text.append(f"Reading: {len(samples)} of {self._count} samples, {span(left)} left", style="bold")
+            text.append(
+                f"Reading: {len(samples)} of at most {self._count} samples, {span(left)} left at most", style="bold"
+            )
             cpu = [s.cpu_pct for s in samples]
             text.append(
                 f"   CPU {percent(sum(cpu) / len(cpu))} ± {1.96 * batch_error(cpu):.1f} so far, RAM {ram(samples[-1].ram_used_bytes)}",
@@ -195,3 +198,13 @@ class BaselineStation(Station):
         if desk.begin("reading the baseline", read, done):
             self.show()
             self.point_at(self.query_one("#stop"))
+
+
+def _users(conditions: Conditions) -> str:
+    if isinstance(conditions.users, NotMeasured):
+        return "not known"
+    return plain(", ".join(conditions.users), 60) or "nobody"
+
+
+def _warmth(conditions: Conditions) -> str:
+    return "" if isinstance(conditions.temperature_c, NotMeasured) else f"{conditions.temperature_c:.0f} °C, "

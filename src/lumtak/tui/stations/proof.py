@@ -6,7 +6,7 @@ from textual.containers import Horizontal, VerticalScroll
 from textual.widgets import Button, Static
 
 from lumtak.core.compare import Comparison
-from lumtak.core.conditions import mismatches
+from lumtak.core.conditions import mismatches, mover_in_words, movers
 from lumtak.core.load import Sample
 from lumtak.core.record import NotMeasured
 from lumtak.core.units import GIB, percent, ram, signed, span
@@ -132,11 +132,25 @@ class ProofStation(Station):
             for row in rows:
                 text.append_text(row)
                 text.append("\n")
+            figures = [
+                signed(x / scale, decimals) for x in (result.median_difference, result.p95_difference, result.shift)
+            ]
+            worth = f"{result.effective_before:.0f} and {result.effective_after:.0f}"
+            text.append(
+                f" medians {figures[0]} · 95th percentiles {figures[1]} · shift {figures[2]} {unit} · worth {worth} independent"
+                " samples\n",
+                style=palette.soft,
+            )
         work = next((r for r in results if r.column == "work"), None)
         if work:
             text.append(f"\n {sentence(work)}", style=palette.ink)
             text.append(" The clock cannot fake this one.\n", style=palette.soft)
         text.append_text(self._projection(results, palette))
+        titles = {str(f.ref): f.title for f in desk.job.audit.findings} if desk.job.audit else {}
+        moved = [mover_in_words(m, titles.get(m.key, "")) for m in movers(before, after, 4)]
+        if moved:
+            text.append(" Changed most", style=palette.soft)
+            text.append("  " + " · ".join(moved) + "\n")
         for line in mismatches(before, after, (str(e.ref) for e in desk.entries)):
             text.append(f" {line}\n", style=palette.warning)
         text.append_text(self._conditions(palette))
@@ -178,7 +192,7 @@ class ProofStation(Station):
             left = span((count - done) * sample.length_s)
             self.query_one("#verdict", Static).update(
                 Text(
-                    f"Reading after the changes: {done} of {count} samples, {left} left; CPU {percent(sample.cpu_pct)} now"
+                    f"Reading after the changes: {done} of at most {count} samples, {left} left at most; CPU {percent(sample.cpu_pct)} now"
                 )
             )
 
