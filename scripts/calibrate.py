@@ -15,7 +15,7 @@ from lumtak.core.compare import CAUTION_ENDED, compare, compare_many
 from lumtak.core.load import settle
 from lumtak.stations.reading import Precision, take_reading
 from lumtak.stations.visit import compare_readings
-from noise import FAMILIES, autoregression, started
+from noise import FAMILIES, autoregression, started, until_sure
 
 PAIRS, BOOT_PAIRS, RESAMPLES = 1000, 200, 400
 SHIFT = 3.0
@@ -103,7 +103,7 @@ def stopping():
     print("| noise | alarms | found | length |\n|---|---|---|---|")
     for name, make in FAMILIES.items():
         sides = [make(rng, PAIRS, int(rule.most_s)) for _ in range(2)]
-        ended = [[_until_sure(s, rule) for s in side] for side in sides]
+        ended = [[until_sure(s, rule) for s in side] for side in sides]
         pairs = list(zip(*ended, strict=True))
 
         def verdict(x, y):
@@ -113,17 +113,6 @@ def stopping():
         found = 100 * np.mean([verdict(x, y - SHIFT) == "lower" for x, y in pairs])
         length = np.mean([s.size for side in ended for s in side])
         print(f"| {name} | {alarms:.1f} | {found:.0f} | {length:.0f} |", flush=True)
-
-
-def _until_sure(series, rule):
-    sure = 0
-    for count in range(rule.fewest, series.size + 1, rule.every):
-        start, settled = settle(list(series[:count]))
-        kept = series[start:count]
-        sure = sure + 1 if settled and rule.sure(list(kept), rule.cpu_pct) else 0
-        if sure >= rule.in_a_row:
-            return kept
-    return series[settle(list(series))[0] :]
 
 
 def simulated(pairs=60):

@@ -2,6 +2,8 @@
 
 import numpy as np
 
+from lumtak.core.load import settle
+
 
 def autoregression(rng, pairs, samples, rho, burn=100):
     """First-order, unit innovations, so that its spread grows with rho."""
@@ -62,3 +64,15 @@ FAMILIES = {
     "drift": drift,
     "restart before both": started,
 }
+
+
+def until_sure(series, rule):
+    """The part of a series that a reading by this rule would keep."""
+    sure = 0
+    for count in range(rule.fewest, series.size + 1, rule.every):
+        start, settled = settle(list(series[:count]))
+        kept = series[start:count]
+        sure = sure + 1 if settled and rule.sure(list(kept), rule.cpu_pct) else 0
+        if sure >= rule.in_a_row:
+            return kept
+    return series[settle(list(series))[0] :]

@@ -5,11 +5,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from lumtak.core.compare import CAUTION_ENDED, compare, compare_many, in_words, mean_half_width
+from lumtak.core.compare import CAUTION_ENDED, compare, compare_many, in_words
 from lumtak.core.load import settle
 from lumtak.errors import UsageError
 from lumtak.stations.reading import Precision
-from noise import FAMILIES, autoregression
+from noise import FAMILIES, autoregression, until_sure
 
 
 def noise(rng, n, rho, mean=30.0):
@@ -57,12 +57,8 @@ def test_a_t_test_would_cry_wolf():
 def test_readings_that_end_by_themselves_raise_no_more_alarms():
     rng = np.random.default_rng(80)
     rule = Precision()
-    ended = []
-    for series in autoregression(rng, 2 * PAIRS, 300, 0.7):
-        sure = [mean_half_width(series[:c]) <= rule.cpu_pct for c in range(rule.fewest, 301, rule.every)]
-        first = next((i for i in range(1, len(sure)) if sure[i - 1] and sure[i]), len(sure) - 1)
-        ended.append(series[: rule.fewest + first * rule.every])
-    assert 120 <= np.mean([s.size for s in ended]) < 200
+    ended = [until_sure(series, rule) for series in autoregression(rng, 2 * PAIRS, 300, 0.7)]
+    assert 130 <= np.mean([s.size for s in ended]) < 250
     alarms = [
         compare_many([x], [y], "x", caution=CAUTION_ENDED).verdict != "none"
         for x, y in zip(ended[:PAIRS], ended[PAIRS:], strict=True)

@@ -58,7 +58,7 @@ def test_late_and_missed_samples_are_recorded_and_never_invented(sim):
 
 def test_a_reading_ends_by_itself_when_its_means_are_sure(sim):
     loose = take_reading(sim, precision=Precision(cpu_pct=30.0, ram_pct=5.0))
-    assert (loose.ended, len(loose.samples)) == ("precise", 130)
+    assert (loose.ended, len(loose.samples)) == ("precise", 140)
     tight = take_reading(sim, precision=Precision(cpu_pct=0.01, most_s=150.0))
     assert (tight.ended, len(tight.samples)) == ("complete", 150)
     sure = take_reading(sim, precision=Precision(cpu_pct=4.0))

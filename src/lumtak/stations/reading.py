@@ -44,7 +44,7 @@ class Precision:
     """Samples before it is asked for the first time."""
     every: int = 10
     """Samples from question to question."""
-    in_a_row: int = 2
+    in_a_row: int = 3
     """So often in a row the answer has to be yes."""
     most_s: float = 300.0
 
