@@ -17,7 +17,7 @@ PATIENCE_S = 40
 TMUX_CONF = "set -g status off\nset -g default-terminal tmux-256color\nset -as terminal-features ',*:RGB'\nset -g escape-time 0\n"
 
 INTO_JOB = ("Enter", "~used for", "Enter", "~Take the baseline")
-BASELINE = (*INTO_JOB, "Tab", "Enter", "~restarting", "!restarting", "Enter", "~On to the audit")
+BASELINE = (*INTO_JOB, "Tab", "Enter", "1", "~Used for", "2", "~Take the baseline", "Enter", "~On to the audit")
 AUDIT = (*BASELINE, "Enter", "~Space chooses")
 PLAN = (*AUDIT, "a", "~17 chosen", "4", "~On to applying")
 APPLIED = (*PLAN, "Enter", "~Apply 17", "Enter", "~Leave everything", "Right", "Enter", "~On to the proof")
