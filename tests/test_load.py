@@ -142,6 +142,20 @@ def test_costs_are_means_over_the_window_with_memory_from_its_ends():
     assert got.consumer("z") is None
 
 
+def test_memory_from_before_the_load_settled_does_not_count():
+    samples = [sample(90.0 if i < 15 else 20.0 + i % 3, t_s=i + 1.0) for i in range(80)]
+    looks = [
+        snapshot(at, memory={"a": Memory(ram_bytes=size, how="x")})
+        for at, size in ((0, 10.0), (60, 100.0), (80, 200.0))
+    ]
+    got = assemble(
+        computer="sim:t", identity="sim-t", taken_at="x", interval_s=1.0, snapshots=looks, samples=samples, ended="complete",
+        conditions=conditions(), late=0, missed=0,
+    )  # fmt: skip
+    assert 15 <= got.settled_from <= 40
+    assert got.consumer("a").ram_bytes == 150.0
+
+
 @given(st.lists(st.floats(0, 100), min_size=1, max_size=80))
 def test_a_reading_keeps_at_least_half_its_samples(values):
     got = built([sample(v, t_s=i + 1.0) for i, v in enumerate(values)], snapshot(0), snapshot(1))

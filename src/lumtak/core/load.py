@@ -9,6 +9,7 @@ from lumtak.core.record import Figure, NotMeasured, Record, known
 
 FORMAT = 1
 _GATE, _TAIL = 6.0, 10
+_ROUNDING_S = 1e-6
 _START_S, _RECENT_S = 30.0, 300.0
 Resource = Literal["cpu", "memory", "io"]
 SYSTEM = "system:rest"
@@ -328,11 +329,16 @@ def assemble(
     late: int,
     missed: int,
 ) -> Reading:
-    """The reading from its samples and the snapshots with memory: both ends of the window, and some between."""
+    """The reading from its samples and the snapshots with memory: both ends of the window, and some between.
+
+    Memory that was looked at before the load settled says how far programs had started, so it does not count.
+    """
     cut, settled = settle([s.cpu_pct for s in samples], skip_after_start(samples, conditions))
     kept = samples[cut:]
+    settled_at_s = snapshots[0].at_s + (samples[cut - 1].t_s if cut else 0.0)
+    looks = [s for s in snapshots if s.memory and s.at_s >= settled_at_s - _ROUNDING_S] or snapshots[-1:]
     keys = {key for s in kept for key in s.consumers}
-    for snapshot in snapshots:
+    for snapshot in looks:
         keys |= snapshot.memory.keys()
     return Reading(
         computer=computer,
@@ -345,7 +351,7 @@ def assemble(
         samples=tuple(samples),
         settled_from=cut,
         settled=settled,
-        consumers=tuple(sorted((_cost(key, kept, snapshots) for key in keys), key=lambda c: (-c.cpu_pct, c.key))),
+        consumers=tuple(sorted((_cost(key, kept, looks) for key in keys), key=lambda c: (-c.cpu_pct, c.key))),
         conditions=conditions,
         late=late,
         missed=missed,

@@ -147,7 +147,7 @@ class ProofStation(Station):
             text.append(" The clock cannot fake this one.\n", style=palette.soft)
         text.append_text(self._projection(results, palette))
         titles = {str(f.ref): f.title for f in desk.job.audit.findings} if desk.job.audit else {}
-        moved = [mover_in_words(m, titles.get(m.key, "")) for m in movers(before, after, 4)]
+        moved = [mover_in_words(m, titles.get(m.key, "")) for m in movers(before, after, 3)]
         if moved:
             text.append(" Changed most", style=palette.soft)
             text.append("  " + " · ".join(moved) + "\n")
