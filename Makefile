@@ -19,9 +19,9 @@ $(STAMP): pyproject.toml constraints.txt
 demo: setup
 	@$(BIN)/lumtak demo
 
-# Debian packages that the tests of the real interface need; installed when we may, else the one command is said.
+# Debian packages that the tests of the real interface and of the undo script need; installed when we may, else the one command is said.
 terminal-tools:
-	@scripts/need-packages.sh tmux
+	@scripts/need-packages.sh tmux shellcheck busybox dash
 
 test: setup terminal-tools
 	$(BIN)/python -m pytest

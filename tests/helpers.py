@@ -188,7 +188,14 @@ def linux_tree(root: Path) -> Path:
 
 
 def tree_user() -> User:
-    return User(name="u", uid=os.getuid(), gid=os.getgid(), config_home="/home/u/.config", config_dirs=("/etc/xdg",))
+    return User(
+        name="u",
+        uid=os.getuid(),
+        gid=os.getgid(),
+        config_home="/home/u/.config",
+        data_home="/home/u/.local/share",
+        config_dirs=("/etc/xdg",),
+    )
 
 
 def linux(root: Path) -> LinuxComputer:
@@ -235,6 +242,7 @@ class Plain:
     address: str = "sim:plain"
     identity: str = "sim-plain"
     name: str = "plain"
+    user_name: str = "u"
     shows: str = "now"
 
     def __post_init__(self):
@@ -263,6 +271,15 @@ class Plain:
     def write(self, ref: SettingRef, state: State) -> None:
         self.writes += 1
         self.values[str(ref)] = self.trouble(ref, state.value)
+
+    def foresee(self, ref: SettingRef, state: State) -> State:
+        return State(value=state.value)
+
+    def undo_kit(self):
+        return None
+
+    def end_process(self, process, *, force=False, wait_s=5.0):
+        raise ComputerError("plain has no processes.")
 
     def boot_id(self):
         return self.boot

@@ -1,17 +1,19 @@
 """The journal: forth, back, in any order, and through every fault."""
 
+import hashlib
 import json
 import sqlite3
+import threading
 from itertools import permutations
 
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from helpers import Plain, bench, linux, snapshot_of
-from lumtak.core.setting import SettingRef, State, parse_change
+from helpers import Plain, facts, item
+from lumtak.core.setting import parse_change
 from lumtak.errors import ComputerError, StorageError, UnknownNameError
-from lumtak.journal import Journal, apply_changes, owed_now, put_back, recover
+from lumtak.journal import Journal, apply_changes, drift, owed_now, put_back, recover, review, warnings
 
 CHANGES = [parse_change(c) for c in ("apps:a=off", "apps:b=off", "services:c=manual")]
 
@@ -52,19 +54,21 @@ def test_the_before_value_is_on_disk_twice_before_the_write(journal, home):
     seen = []
 
     def look(ref, value):
-        rows = sqlite3.connect(home / "journal.db").execute("SELECT stage, before FROM change").fetchall()
+        database = sqlite3.connect(home / "journal.db")
+        (row,) = database.execute("SELECT document FROM change").fetchall()
+        database.close()
         (copy,) = (home / "before").rglob("*.json")
-        check, body = copy.read_bytes().split(b"\n", 1)
-        seen.append((rows, check, json.loads(body)))
+        check, body = copy.read_bytes().rstrip(b"\n").split(b"\n", 1)
+        assert hashlib.sha256(body).hexdigest().encode() == check
+        seen.append((json.loads(row[0]), json.loads(body)))
         return value
 
     computer.trouble = look
     apply(journal, computer, CHANGES[:1])
-    ((rows, check, body),) = seen
-    assert rows[0][0] == "intent"
-    assert json.loads(rows[0][1])["value"] == "on"
-    assert body["before"]["value"] == "on"
-    assert len(check) == 64
+    ((row, copy),) = seen
+    assert row == copy
+    assert row["stage"] == "intent"
+    assert row["before"]["value"] == "on"
     computer.trouble = lambda ref, value: value
     put_back(journal, computer)
     assert list((home / "before").rglob("*.json")) == []
@@ -129,8 +133,6 @@ def test_what_somebody_put_back_already_is_noticed(journal):
 
 
 def test_stopping_leaves_the_rest_untried(journal):
-    import threading
-
     computer, stop = plain(), threading.Event()
     outcomes = apply(journal, computer, on_step=lambda _: stop.set(), stop=stop)
     assert results(outcomes) == ["done", "not tried", "not tried"]
@@ -204,126 +206,6 @@ def test_what_is_owed(journal):
     assert owed_now(journal, computer).restart == ("c",), "putting back owes a restart too"
 
 
-# -- faults: at every step, power is cut or the disk fails -------------------------------------------------------------------------
-
-
-class PowerCut(BaseException):
-    """Nothing after this line runs."""
-
-
-class Outside:
-    """Counts journal writes and outside writes, and cuts the power before or after the n-th."""
-
-    def __init__(self, journal, computer, cut_at, error=PowerCut):
-        self.count, self.cut_at, self.error = 0, cut_at, error
-        self._run, self._write = journal._db.run, computer.write
-        journal._db.run = self.run
-        computer.write = self.write
-
-    def step(self):
-        self.count += 1
-        if self.count == self.cut_at:
-            raise self.error
-
-    def run(self, statement, values=()):
-        if statement.startswith(("INSERT", "UPDATE", "DELETE")):
-            self.step()
-            result = self._run(statement, values)
-            self.step()
-            return result
-        return self._run(statement, values)
-
-    def write(self, ref: SettingRef, state: State):
-        self.step()
-        self._write(ref, state)
-        self.step()
-
-
-def sim_world(folder):
-    computer = bench(folder / "simulated")
-    changes = [parse_change(c) for c in ("effects:shadows=off", "services:fax-bridge=off", "apps:chat-horn=off")]
-    return computer, changes, lambda: dict(computer._state.settings)
-
-
-def box_world(folder):
-    from helpers import linux_tree
-
-    tree = linux_tree(folder / "root")
-    changes = [parse_change(c) for c in ("apps:tide-feed=off", "apps:sail-sync=off")]
-    return linux(tree), changes, lambda: snapshot_of(tree / "home")
-
-
-def fault_points(world, tmp_path, act):
-    """How many steps the act takes when nothing goes wrong."""
-    computer, changes, _ = world(tmp_path / "count")
-    journal = Journal(tmp_path / "count/home")
-    outside = Outside(journal, computer, 0)
-    act(journal, computer, changes)
-    journal.close()
-    return outside.count
-
-
-def apply_all(journal, computer, changes):
-    apply_changes(journal, computer, computer.facts(), changes)
-
-
-def apply_and_put_back(journal, computer, changes):
-    apply_all(journal, computer, changes)
-    put_back(journal, computer)
-
-
-@pytest.mark.parametrize("world", [sim_world, box_world])
-@pytest.mark.parametrize("act", [apply_all, apply_and_put_back])
-def test_power_cut_at_every_step_loses_nothing(world, act, tmp_path):
-    points = fault_points(world, tmp_path, act)
-    assert points >= 12
-    for cut_at in range(1, points + 1):
-        folder = tmp_path / f"cut-{cut_at}"
-        computer, changes, look = world(folder)
-        before = look()
-        journal = Journal(folder / "home")
-        Outside(journal, computer, cut_at)
-        with pytest.raises(PowerCut):
-            act(journal, computer, changes)
-        journal.close()
-
-        computer, changes, look = world_again(world, folder)
-        journal = Journal(folder / "home")
-        recover(journal, computer)
-        for entry in journal.entries():
-            assert entry.stage in {"verified", "undone", "not done"}, (cut_at, entry)
-            now = computer.read(entry.ref)
-            wanted = entry.value if entry.stage == "verified" else entry.before.value
-            assert now.value == wanted, (cut_at, entry)
-        put_back(journal, computer)
-        assert look() == before, cut_at
-        journal.close()
-
-
-def world_again(world, folder):
-    if world is sim_world:
-        return sim_world(folder)
-    tree = folder / "root"
-    return linux(tree), [], lambda: snapshot_of(tree / "home")
-
-
-@pytest.mark.parametrize("world", [sim_world, box_world])
-def test_a_disk_that_fails_at_every_step_is_one_sentence_and_loses_nothing(world, tmp_path):
-    points = fault_points(world, tmp_path, apply_all)
-    for cut_at in range(1, points + 1):
-        folder = tmp_path / f"fail-{cut_at}"
-        computer, changes, look = world(folder)
-        before = look()
-        journal = Journal(folder / "home")
-        outside = Outside(journal, computer, cut_at, error=StorageError("the disk is full."))
-        with pytest.raises(StorageError, match="full"):
-            apply_all(journal, computer, changes)
-        outside.cut_at = 0
-        put_back(journal, computer)
-        assert look() == before, cut_at
-        journal.close()
-
-
 def test_no_second_copy_no_write(home, journal):
     computer = plain()
     home.mkdir(exist_ok=True)
@@ -332,3 +214,106 @@ def test_no_second_copy_no_write(home, journal):
         apply(journal, computer)
     assert computer.writes == 0
     assert journal.entries() == []
+
+
+def test_what_cannot_be_put_back_now_stays_with_the_reason(journal):
+    computer = plain()
+    apply(journal, computer)
+    gone = computer.values.pop("apps:a")
+    assert results(put_back(journal, computer)) == ["done", "done", "failed"]
+    (left,) = [e for e in journal.entries() if e.is_open]
+    assert "not put back yet" in left.note
+    assert "gone" in left.note
+    computer.values["apps:a"] = gone
+    assert results(put_back(journal, computer)) == ["done"]
+
+
+def test_a_refused_putting_back_stays_and_works_later(journal):
+    computer = plain()
+    apply(journal, computer, CHANGES[:1])
+
+    def refuse(ref, value):
+        raise ComputerError("locked.")
+
+    computer.trouble = refuse
+    assert results(put_back(journal, computer)) == ["failed"]
+    assert [(e.stage, "locked" in e.note) for e in journal.entries()] == [("verified", True)]
+    computer.trouble = lambda ref, value: value
+    assert results(put_back(journal, computer)) == ["done"]
+
+
+def test_an_interrupted_plan_is_told_change_by_change_before_anything_is_touched(journal):
+    computer = plain()
+
+    def cut(ref, value):
+        if ref.key == "b":
+            raise KeyboardInterrupt
+        return value
+
+    computer.trouble = cut
+    with pytest.raises(KeyboardInterrupt):
+        apply(journal, computer)
+    computer.trouble = lambda ref, value: value
+    writes = computer.writes
+    found = review(journal, computer)
+    assert [(line.title, line.found) for line in found.lines] == [("a", "done"), ("b", "not done"), ("c", "not begun")]
+    assert found.in_words() == "1 done, 1 not done, 1 not begun"
+    assert computer.writes == writes
+    told = []
+    with journal.writing(computer.identity):
+        recover(journal, computer, on_review=lambda r: told.append((r, computer.writes)))
+    assert told == [(found, writes)]
+    assert not review(journal, computer).lines
+
+
+def test_pausing_holds_the_next_change_back(journal):
+    computer, pause, stop = plain(), threading.Event(), threading.Event()
+    seen = []
+
+    def step(outcome):
+        seen.append(outcome.result)
+        pause.set()
+        threading.Timer(0.05, stop.set).start()
+
+    assert results(apply(journal, computer, on_step=step, stop=stop, pause=pause)) == ["done", "not tried", "not tried"]
+
+
+def test_drift_says_what_is_no_longer_as_left_and_when_it_was_right(journal):
+    computer = plain()
+    apply(journal, computer)
+    assert [d.standing for d in drift(journal, computer)] == ["as left"] * 3
+    seen = {d.entry.ref.key: d.last_right for d in drift(journal, computer)}
+    computer.values |= {"apps:a": "on", "services:c": "off"}
+    found = {d.entry.ref.key: d for d in drift(journal, computer)}
+    assert {k: (d.standing, d.now) for k, d in found.items()} == {
+        "a": ("back as before", "on"), "b": ("as left", "off"), "c": ("drifted", "off"),
+    }  # fmt: skip
+    assert found["c"].last_right == seen["c"] == computer.wall().isoformat(timespec="seconds")
+    del computer.values["apps:b"]
+    assert [d.standing for d in drift(journal, computer)][1] == "cannot be read"
+    assert computer.writes == 3
+
+
+def test_putting_back_warns_of_what_depends_on_it(journal):
+    items = [item("services", "spool", value="off"), item("services", "chat", value="auto", needs=("spool",))]
+    computer = Plain({"services:spool": "auto", "services:chat": "auto"})
+    apply(journal, computer, [parse_change("services:chat=off"), parse_change("services:spool=off")])
+    entries = journal.entries()
+    now = facts(*[i if i.key == "spool" else item("services", "chat", value="off", needs=("spool",)) for i in items])
+    assert warnings(now, entries, [1]) == ("chat cannot work while spool is off.",)
+    assert warnings(now, entries, [2]) == ()
+    assert warnings(now, entries, [1, 2]) == ()
+
+
+def test_a_damaged_second_copy_is_written_anew_and_one_without_a_change_is_said(home):
+    computer, journal = plain(), Journal(home)
+    apply(journal, computer)
+    journal.close()
+    copies = sorted((home / "before").rglob("*.json"))
+    copies[0].write_bytes(b"half")
+    (copies[0].parent / "77.json").write_bytes(b"of nothing")
+    journal = Journal(home)
+    assert len(copies[0].read_bytes()) > 100
+    assert any("77" in notice and "damaged" in notice for notice in journal.notices)
+    assert results(put_back(journal, computer)) == ["done"] * 3
+    journal.close()

@@ -103,9 +103,9 @@ def test_what_an_interrupted_write_left_is_cleared(tree, box):
 
 def _left_behind(tree, box):
     """A temporary file as a killed write leaves it."""
-    from lumtak.computers.linux.folder import _temporary
+    from lumtak.computers.linux.folder import temporary_name
 
-    path = override(tree).parent / _temporary("tide-feed.desktop")
+    path = override(tree).parent / temporary_name("tide-feed.desktop")
     path.write_bytes(b"half")
     return path
 
@@ -114,7 +114,12 @@ def test_another_home_is_not_written_to(tree, box, tmp_path):
     state = box.read(SYSTEM)
     user = tree_user()
     moved = type(user)(
-        name="u", uid=user.uid, gid=user.gid, config_home="/home/other/.config", config_dirs=("/etc/xdg",)
+        name="u",
+        uid=user.uid,
+        gid=user.gid,
+        config_home="/home/other/.config",
+        data_home="/home/other",
+        config_dirs=("/etc/xdg",),
     )
     box._autostart._own = UserFolder(LocalTransport(str(tree)), moved, "/home/other/.config/autostart")
     with pytest.raises(ComputerError, match="same HOME"):

@@ -3,7 +3,7 @@
 import click
 
 from lumtak import __version__
-from lumtak.commands.change import apply_command, journal_command, restart_command, undo_command
+from lumtak.commands.change import apply_command, drift_command, journal_command, restart_command, undo_command
 from lumtak.commands.common import home, home_option
 from lumtak.commands.look import (
     audit_command,
@@ -51,6 +51,7 @@ for command in (
     restart_command,
     journal_command,
     undo_command,
+    drift_command,
     jobs_command,
     job_group,
     report_command,

@@ -5,6 +5,7 @@ LumtakError                     1  something failed
 │   ├── UnknownNameError        2  a computer, profile, setting or job that is not there; says the nearest
 │   └── BadFileError            2  a file that was handed in cannot be used
 ├── StorageError                1  Lumtak's own data cannot be read or written
+│   └── DamagedError            1  a file of Lumtak's own is damaged
 ├── ComputerError               1  a computer could not do what was asked
 └── ConflictError               3  a value is neither the one before nor the one written; or only part was done
 """
@@ -76,6 +77,10 @@ class BadFileError(UsageError):
 
 class StorageError(LumtakError):
     """Lumtak's own data cannot be read or written."""
+
+
+class DamagedError(StorageError):
+    """A file of Lumtak's own is not what was written."""
 
 
 class ComputerError(LumtakError):

@@ -7,9 +7,9 @@ import threading
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 
-from lumtak.errors import StorageError
+from lumtak.errors import DamagedError, StorageError
 
-_PRIVATE = 0o600
+_DAMAGED = (sqlite3.SQLITE_CORRUPT, sqlite3.SQLITE_NOTADB, sqlite3.SQLITE_IOERR_SHORT_READ)
 
 
 def write_whole(path: Path, data: bytes, mode: int = 0o644) -> None:
@@ -25,10 +25,11 @@ def write_whole(path: Path, data: bytes, mode: int = 0o644) -> None:
         path.parent.mkdir(parents=True, exist_ok=True)
         descriptor = os.open(temporary, os.O_WRONLY | os.O_CREAT | os.O_TRUNC | os.O_NOFOLLOW | os.O_CLOEXEC, mode)
         try:
-            with open(descriptor, "wb") as file:  # noqa: PTH123 - of a descriptor
-                file.write(data)
-                file.flush()
+            try:
+                write_all(descriptor, data)
                 os.fsync(descriptor)
+            finally:
+                os.close(descriptor)
             temporary.replace(path)
         except BaseException:
             with contextlib.suppress(OSError):
@@ -37,6 +38,13 @@ def write_whole(path: Path, data: bytes, mode: int = 0o644) -> None:
         sync_folder(path.parent)
     except OSError as error:
         raise cannot_write(path, error) from error
+
+
+def write_all(descriptor: int, data: bytes) -> None:
+    """Write every byte, however many calls it takes."""
+    left = memoryview(data)
+    while left:
+        left = left[os.write(descriptor, left) :]
 
 
 def sync_folder(folder: Path) -> None:
@@ -65,7 +73,8 @@ class Database:
         migrations: SQL scripts, one a schema version, never changed once released.
 
     Raises:
-        StorageError: it cannot be opened, is damaged, or was written by a newer Lumtak.
+        StorageError: it cannot be opened, or was written by a newer Lumtak.
+        DamagedError: it is damaged.
     """
 
     def __init__(self, path: Path, migrations: Sequence[str]) -> None:
@@ -75,6 +84,7 @@ class Database:
             path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
             self._link = sqlite3.connect(path, isolation_level=None, check_same_thread=False, timeout=10)
             self._link.row_factory = sqlite3.Row
+            self._check()
             version = int(self._link.execute("PRAGMA user_version").fetchone()[0])
             if version > len(migrations):
                 self._link.close()
@@ -90,9 +100,23 @@ class Database:
         except OSError as error:
             raise cannot_write(path, error) from error
         except sqlite3.Error as error:
+            self._link.close()
             raise self._trouble(error) from error
+        except DamagedError:
+            self._link.close()
+            raise
+
+    def _check(self) -> None:
+        problem = self._link.execute("PRAGMA quick_check(1)").fetchone()[0]
+        if problem != "ok":
+            raise DamagedError(f"{self.path} is damaged ({problem}).", self._mend)
+
+    _mend = "Move it away to begin anew; the file may be of use to somebody who knows SQLite."
 
     def _trouble(self, error: sqlite3.Error) -> StorageError:
+        code = getattr(error, "sqlite_errorcode", 0)
+        if code in _DAMAGED or code & 0xFF in _DAMAGED or "no such table" in str(error):
+            return DamagedError(f"{self.path} is damaged ({error}).", self._mend)
         return StorageError(
             f"{self.path} cannot be used: {error}.",
             "Make room on the disk and see that the folder can be written, or choose another one with --home DIR.",
@@ -121,11 +145,11 @@ class Database:
             self.run("BEGIN IMMEDIATE")
             try:
                 yield
+                self.run("COMMIT")
             except BaseException:
                 with contextlib.suppress(sqlite3.Error):
                     self._link.execute("ROLLBACK")
                 raise
-            self.run("COMMIT")
 
     def close(self) -> None:
         """Let the file go."""

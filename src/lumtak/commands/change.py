@@ -1,26 +1,53 @@
 """Commands that change a computer, and what is known of changes."""
 
+import contextlib
+import signal
+import sys
+import threading
+from collections.abc import Iterator
+
 import click
 
 from lumtak.commands.common import columns, json_option, say_json, user_option, with_workshop
+from lumtak.computers.protocol import Computer
 from lumtak.core.plan import check_changes
-from lumtak.core.setting import State, parse_change
+from lumtak.core.setting import parse_change
 from lumtak.core.text import plain
 from lumtak.errors import ConflictError, LumtakError, UsageError
-from lumtak.journal import Entry, Outcome, apply_changes, owed_now, put_back
+from lumtak.journal import (
+    Drift,
+    Entry,
+    Outcome,
+    Review,
+    apply_changes,
+    drift,
+    owed_now,
+    put_back,
+    refresh_script,
+    review,
+    warnings,
+)
 from lumtak.stations.workshop import Workshop
 
 
 @click.command("apply")
 @click.argument("computer")
 @click.argument("changes", nargs=-1, required=True, metavar="AREA:KEY=VALUE...")
+@click.option(
+    "--on-failure",
+    type=click.Choice(["ask", "keep", "put-back"]),
+    default="ask",
+    help="What becomes of the changes before one that fails. Default: ask, or keep where nobody can answer.",
+)
 @user_option
 @json_option
 @with_workshop
 def apply_command(
-    workshop: Workshop, computer: str, changes: tuple[str, ...], user: str | None, *, as_json: bool
+    workshop: Workshop, computer: str, changes: tuple[str, ...], user: str | None, on_failure: str, *, as_json: bool
 ) -> None:
     """Change settings of COMPUTER: before value to the journal, write, read back.
+
+    Ctrl+C ends after the change that is being made.
 
     \b
     lumtak apply sim:drawing-bench services:sheet-index=demand apps:chat-horn=off
@@ -31,18 +58,85 @@ def apply_command(
     facts = machine.facts()
     guarded = [i.ref for i in facts.items if (role := workshop.catalogue.find(i.role)) and role.guarded]
     ordered = check_changes(facts, wanted, guarded)
-    outcomes = apply_changes(workshop.journal, machine, facts, ordered, on_step=_nothing if as_json else say_outcome)
+    reviews: list[Review] = []
+    with stopping() as stop:
+        outcomes = apply_changes(
+            workshop.journal,
+            machine,
+            facts,
+            ordered,
+            on_step=_nothing if as_json else say_outcome,
+            on_review=reviews.append if as_json else say_review,
+            stop=stop,
+        )
+    back = _after_failure(workshop, machine, outcomes, on_failure, as_json=as_json)
     owed = owed_now(workshop.journal, machine).in_words()
+    script = refresh_script(workshop.journal, machine)
     machine.close()
     if as_json:
-        say_json({"format": 1, "computer": computer, "outcomes": outcomes, "owed": owed})
-    elif owed:
-        click.echo(f"{owed}: until then readings are provisional.")
+        interrupted = reviews[0].lines if reviews else ()
+        say_json(
+            {
+                "format": 1, "computer": computer, "outcomes": outcomes, "put_back": back, "owed": owed,
+                "interrupted": interrupted, "undo_script": script,
+            }
+        )  # fmt: skip
+    else:
+        if owed:
+            click.echo(f"{owed}: until then readings are provisional.")
+        if script:
+            click.echo(f"Without Lumtak: sh {plain(script, 400)}")
     judge(outcomes, "changed")
 
 
-def _nothing(_: Outcome) -> None:
+def _after_failure(
+    workshop: Workshop, machine: Computer, outcomes: list[Outcome], on_failure: str, *, as_json: bool
+) -> list[Outcome]:
+    """Put back what was done before a change that failed, where that is wanted."""
+    done = [o.number for o in outcomes if o.result == "done" and o.number is not None]
+    if not done or not any(o.result in {"failed", "conflict"} for o in outcomes):
+        return []
+    if on_failure == "ask":
+        asked = sys.stdin.isatty() and not as_json
+        text = f"One change failed; {len(done)} before it are done. Put those back?"
+        on_failure = "put-back" if asked and click.confirm(text, default=False) else "keep"
+    if on_failure == "keep":
+        if not as_json:
+            click.echo(
+                f"What was done is kept; `lumtak undo {machine.address} {' '.join(map(str, done))}` puts it back."
+            )
+        return []
+    return put_back(workshop.journal, machine, done, on_step=_nothing if as_json else say_outcome)
+
+
+@contextlib.contextmanager
+def stopping() -> Iterator[threading.Event]:
+    """An event that is set by Ctrl+C and by being told to end; what is being written is finished first."""
+    stop = threading.Event()
+
+    def tell(_: int, __: object) -> None:
+        stop.set()
+        click.echo("Ending after this change…", err=True)
+
+    kept = {number: signal.signal(number, tell) for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)}
+    try:
+        yield stop
+    finally:
+        for number, handler in kept.items():
+            signal.signal(number, handler)
+
+
+def _nothing(_: object) -> None:
     pass
+
+
+def say_review(found: Review) -> None:
+    """What an interruption left, before anything is touched."""
+    click.echo(f"The last time Lumtak was interrupted here: {found.in_words()}.")
+    for line in found.lines:
+        note = f" ({plain(line.note, 300)})" if line.note else ""
+        where = f": {line.before} → {line.now}" if line.now else ""
+        click.echo(f"  {plain(str(line.change.ref))}{where}, {line.found}{note}")
 
 
 def say_outcome(outcome: Outcome) -> None:
@@ -84,6 +178,8 @@ def undo_command(
 ) -> None:
     """Put changes back, in any order: those numbered, or all.
 
+    What cannot be put back now stays on the list, with the reason.
+
     \b
     lumtak undo local --all
     lumtak undo sim:drawing-bench 3 5
@@ -95,18 +191,35 @@ def undo_command(
     if everything:
         wanted = [e for e in workshop.journal.entries(identity) if e.is_open]
     outcomes: list[Outcome] = []
-    for user in sorted({e.user for e in wanted}):
-        machine = workshop.computer(computer, user=_named(user, computer))
-        mine = [e.id for e in wanted if e.user == user]
-        outcomes += put_back(
-            workshop.journal, machine, mine, overwrite=overwrite, on_step=_nothing if as_json else say_outcome
-        )
-        machine.close()
+    warned: list[str] = []
+    with stopping() as stop:
+        for machine, mine in _by_user(workshop, computer, wanted):
+            numbers_of_user = [e.id for e in mine]
+            told = warnings(machine.facts(), mine, numbers_of_user)
+            warned += told
+            for sentence in () if as_json else told:
+                click.echo(f"Mind: {plain(sentence, 300)}")
+            outcomes += put_back(
+                workshop.journal,
+                machine,
+                numbers_of_user,
+                overwrite=overwrite,
+                on_step=_nothing if as_json else say_outcome,
+                on_review=_nothing if as_json else say_review,
+                stop=stop,
+            )
+            machine.close()
     if as_json:
-        say_json({"format": 1, "computer": computer, "outcomes": outcomes})
+        say_json({"format": 1, "computer": computer, "outcomes": outcomes, "warnings": warned})
     elif not outcomes:
         click.echo("There is nothing to put back.")
     judge(outcomes, "put back")
+
+
+def _by_user(workshop: Workshop, computer: str, entries: list[Entry]) -> Iterator[tuple[Computer, list[Entry]]]:
+    """The computer opened for each user who has one of these changes."""
+    for user in sorted({e.user for e in entries}):
+        yield workshop.computer(computer, user=_named(user, computer)), [e for e in entries if e.user == user]
 
 
 def _named(user: str, computer: str) -> str | None:
@@ -120,6 +233,61 @@ def _named(user: str, computer: str) -> str | None:
     return None if chosen_user(None, os.environ).name == user else user
 
 
+@click.command("drift")
+@click.argument("computer")
+@json_option
+@with_workshop
+def drift_command(workshop: Workshop, computer: str, *, as_json: bool) -> None:
+    """Which settings of COMPUTER are no longer as Lumtak left them, and when they were last seen right.
+
+    Exits with 3 when there are any.
+
+    \b
+    lumtak drift local
+    lumtak drift sim:drawing-bench --json
+    """
+    identity = workshop.computer(computer).identity
+    changed = [e for e in workshop.journal.entries(identity) if e.is_open]
+    found: list[Drift] = []
+    for machine, _ in _by_user(workshop, computer, changed):
+        found += drift(workshop.journal, machine)
+        machine.close()
+    gone = [d for d in found if d.is_drift]
+    if as_json:
+        say_json({"format": 1, "computer": computer, "settings": [_drift_json(d) for d in found], "drifted": len(gone)})
+    elif not found:
+        click.echo("Nothing on this computer stands changed by Lumtak.")
+    else:
+        rows = [("no.", "setting", "before", "left as", "now", "", "last seen right", "note")]
+        rows += [
+            (
+                str(d.entry.id), plain(str(d.entry.ref), 60), d.entry.restore.word, d.entry.word, d.now, d.standing,
+                d.last_right[:16].replace("T", " "), plain(d.note, 200),
+            )
+            for d in found
+        ]  # fmt: skip
+        columns(rows)
+    if gone:
+        raise ConflictError(
+            f"{len(gone)} of {len(found)} settings are no longer as they were left.",
+            "Apply them again, or `lumtak undo` puts back what is left.",
+        )
+
+
+def _drift_json(found: Drift) -> dict[str, object]:
+    return {
+        "id": found.entry.id,
+        "setting": str(found.entry.ref),
+        "user": found.entry.user,
+        "before": found.entry.restore.value,
+        "left_as": found.entry.value,
+        "now": found.now,
+        "standing": found.standing,
+        "last_seen_right": found.last_right,
+        "note": found.note,
+    }
+
+
 @click.command("journal")
 @click.argument("computer")
 @json_option
@@ -129,8 +297,10 @@ def journal_command(workshop: Workshop, computer: str, *, as_json: bool) -> None
     machine = workshop.computer(computer)
     entries = workshop.journal.entries(machine.identity)
     owed = owed_now(workshop.journal, machine)
+    found = review(workshop.journal, machine)
     if as_json:
-        say_json({"format": 1, "computer": computer, "changes": [_as_json(e) for e in entries], "owed": owed})
+        shown = [_as_json(e) for e in entries]
+        say_json({"format": 1, "computer": computer, "changes": shown, "owed": owed, "interrupted": found.lines})
         return
     if not entries:
         click.echo("Nothing was ever changed on this computer by Lumtak.")
@@ -142,13 +312,15 @@ def journal_command(workshop: Workshop, computer: str, *, as_json: bool) -> None
             e.begun_at[:16].replace("T", " "),
             plain(str(e.ref), 60),
             e.before.word,
-            State(value=e.value).word,
+            e.word,
             e.stage,
             e.note,
         )
         for e in entries
     ]
     columns(rows)
+    if found.lines:
+        say_review(found)
     if owed.anything:
         click.echo(f"{owed.in_words()}: {', '.join((*owed.restart, *owed.login))}")
 
@@ -170,6 +342,7 @@ def _as_json(entry: Entry) -> dict[str, object]:
         "note": entry.note,
         "begun_at": entry.begun_at,
         "state_at": entry.stage_at,
+        "seen_right_at": entry.seen_at,
     }
 
 

@@ -55,6 +55,8 @@ def with_workshop(function: _F) -> _F:
         try:
             return function(workshop, *args, **options)
         finally:
+            for notice in workshop.notices():
+                click.echo(notice, err=True)
             workshop.close()
 
     return home_option(update_wrapper(wrapped, function))  # type: ignore[return-value]  # one argument fewer

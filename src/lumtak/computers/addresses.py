@@ -4,6 +4,7 @@ import os
 from pathlib import Path
 
 from lumtak.computers.protocol import Computer
+from lumtak.computers.simulated.faults import split_address
 from lumtak.core.catalogue import Catalogue
 from lumtak.errors import UnknownNameError, UsageError
 
@@ -27,7 +28,7 @@ def open_computer(
     """The computer at an address.
 
     Args:
-        address: "sim:NAME" or "local".
+        address: "sim:NAME", "sim:NAME?fault=KIND" or "local".
         folder: where states of simulated computers are kept.
         catalogue: knows roles.
         user: of a real computer; default: who called, also through sudo.
@@ -37,8 +38,11 @@ def open_computer(
     Raises:
         UnknownNameError: there is none at this address, or no such user.
     """
-    if address not in known_addresses():
-        raise UnknownNameError("computer", address, known_addresses(), f"There are {', '.join(known_addresses())}.")
+    plain_address, faults = split_address(address)
+    if plain_address not in known_addresses():
+        raise UnknownNameError(
+            "computer", plain_address, known_addresses(), f"There are {', '.join(known_addresses())}."
+        )
     if address == "local":
         from lumtak.computers.linux.computer import LinuxComputer
         from lumtak.computers.linux.transport import LocalTransport
@@ -47,7 +51,8 @@ def open_computer(
         return LinuxComputer(LocalTransport(), chosen_user(user, os.environ), catalogue)
     from lumtak.computers.simulated.computer import SimulatedComputer
 
-    computer = SimulatedComputer(address.removeprefix("sim:"), folder, seed=seed, pace=pace)
+    name = plain_address.removeprefix("sim:")
+    computer = SimulatedComputer(name, folder, seed=seed, pace=pace, faults=faults, address=address)
     if user not in {None, computer.spec.user}:
         raise UsageError(f"{computer.name} has no user {user}.", f"Its user is {computer.spec.user}.")
     return computer

@@ -1,10 +1,11 @@
 """What every computer can do, whatever kind it is: all that core, journal and screens know of it."""
 
 import threading
+from collections.abc import Sequence
 from datetime import datetime
 from typing import Protocol
 
-from lumtak.core.facts import Facts, System
+from lumtak.core.facts import Facts, Process, System
 from lumtak.core.load import Snapshot
 from lumtak.core.record import NotMeasured, Record
 from lumtak.core.setting import SettingRef, State
@@ -21,6 +22,54 @@ class Capabilities(Record):
     """How many of its seconds pass in one of ours; 0 is as many as it can."""
 
 
+class UndoKit(Protocol):
+    """Leaves on a computer what puts changes back without Lumtak."""
+
+    def part(self, ref: SettingRef, title: str, accepted: Sequence[State], restore: State) -> bytes:
+        """The script's part for one setting: restores it where one of the accepted states stands, leaves all else alone.
+
+        Raises:
+            ComputerError: this setting cannot be put back by a script.
+        """
+        ...
+
+    def script(
+        self,
+        tag: str,
+        *,
+        computer: str,
+        contents: Sequence[str],
+        parts: Sequence[bytes],
+        around: Sequence[dict[str, str]],
+    ) -> bytes:
+        """The script of all parts.
+
+        Args:
+            tag: tells it from scripts of other journals.
+            computer: its name, for the person who reads it.
+            contents: a line for each part, for the same person.
+            parts: from `part`.
+            around: what was kept with every before value of this user.
+        """
+        ...
+
+    def leave(self, tag: str, script: bytes) -> str:
+        """The script stands on the computer, for its user only; gives its path.
+
+        Raises:
+            ComputerError: it cannot be written.
+        """
+        ...
+
+    def remove(self, tag: str, around: Sequence[dict[str, str]]) -> None:
+        """The script is gone, and so are the folders that were made for it.
+
+        Raises:
+            ComputerError: it cannot be removed.
+        """
+        ...
+
+
 class Computer(Protocol):
     """One computer. Synchronous; called from worker threads, one at a time."""
 
@@ -30,6 +79,8 @@ class Computer(Protocol):
     """Knows it again; fit for a file name."""
     name: str
     """For people."""
+    user_name: str
+    """Whose settings are changed."""
 
     def facts(self) -> Facts:
         """Everything about it, read now."""
@@ -62,6 +113,26 @@ class Computer(Protocol):
 
         Raises:
             ComputerError: it was refused or failed; the setting is as it was.
+        """
+        ...
+
+    def foresee(self, ref: SettingRef, state: State) -> State:
+        """What `read` will give once `write` has brought the setting to this state, as exactly as can be told; touches nothing.
+
+        Raises:
+            ComputerError: it cannot be told, because the write would fail too.
+        """
+        ...
+
+    def undo_kit(self) -> UndoKit | None:
+        """What leaves an undo script there; None for a simulated computer."""
+        ...
+
+    def end_process(self, process: Process, *, force: bool = False, wait_s: float = 5.0) -> bool:
+        """Ask a process to end, or force it; whether it is gone after so many seconds.
+
+        Raises:
+            ComputerError: it may not be ended, or another process has its number by now.
         """
         ...
 

@@ -122,6 +122,10 @@ class Process(Record):
     cpu_s: float
     """Core-seconds since it started."""
     rss_bytes: int
+    started: int = 0
+    """Tells it from another one of the same number: ticks from boot to its start."""
+    untouchable: str = ""
+    """Why it is never ended, as a clause; empty when it can be."""
 
 
 class Facts(Record):

@@ -1,7 +1,30 @@
 """The write-ahead journal of changes: intent → written → verified → put back."""
 
-from lumtak.journal.apply import Outcome, apply_changes, put_back, recover
+from lumtak.journal.apply import apply_changes
+from lumtak.journal.drift import Drift, drift
+from lumtak.journal.entry import Entry
+from lumtak.journal.outcome import OnStep, Outcome
 from lumtak.journal.owed import Owed, owed_now
-from lumtak.journal.store import Entry, Journal
+from lumtak.journal.putback import put_back, three_values, warnings
+from lumtak.journal.recover import Review, recover, review
+from lumtak.journal.store import Journal
+from lumtak.journal.undo_script import refresh_script
 
-__all__ = ["Entry", "Journal", "Outcome", "Owed", "apply_changes", "owed_now", "put_back", "recover"]
+__all__ = [
+    "Drift",
+    "Entry",
+    "Journal",
+    "OnStep",
+    "Outcome",
+    "Owed",
+    "Review",
+    "apply_changes",
+    "drift",
+    "owed_now",
+    "put_back",
+    "recover",
+    "refresh_script",
+    "review",
+    "three_values",
+    "warnings",
+]

@@ -2,7 +2,8 @@
 
 from lumtak.computers.protocol import Computer
 from lumtak.core.record import NotMeasured, Record
-from lumtak.journal.store import Entry, Journal
+from lumtak.journal.entry import Entry
+from lumtak.journal.store import Journal
 
 
 class Owed(Record):

@@ -2,102 +2,169 @@
 
 import contextlib
 import fcntl
-import hashlib
 import os
-import sqlite3
+import secrets
 from collections.abc import Iterator
 from pathlib import Path
-from typing import Literal
+from typing import Any
 
 import msgspec
 
 from lumtak.core.record import Record
-from lumtak.core.setting import Change, SettingRef, Shows, State
-from lumtak.errors import StorageError, UnknownNameError
+from lumtak.core.setting import State
+from lumtak.errors import DamagedError, StorageError, UnknownNameError
+from lumtak.journal.copies import Copies
+from lumtak.journal.entry import Entry, PlanRecord, Stage, sealed, unsealed
+from lumtak.journal.rescue import MIGRATIONS, salvage, set_aside
 from lumtak.storage import Database, cannot_write, write_whole
 
-Stage = Literal["intent", "written", "verified", "undoing", "undone", "not done", "failed", "conflict"]
-"""intent: about to be written. written: written, not read back. verified: read back as wanted. undoing: about to be put back.
-undone: put back. not done: interrupted before the write. failed: refused, and as before. conflict: needs a look."""
-
-OPEN: tuple[Stage, ...] = ("intent", "written", "verified", "undoing", "conflict")
-"""Stages of changes that are not put back."""
-UNFINISHED: tuple[Stage, ...] = ("intent", "written", "undoing")
-
-_MIGRATIONS = (
-    """
-    CREATE TABLE change (
-        id INTEGER PRIMARY KEY AUTOINCREMENT,
-        computer TEXT NOT NULL, address TEXT NOT NULL, user TEXT NOT NULL, job TEXT NOT NULL,
-        area TEXT NOT NULL, key TEXT NOT NULL, title TEXT NOT NULL,
-        value TEXT, before BLOB NOT NULL, restore BLOB NOT NULL, after BLOB,
-        stage TEXT NOT NULL, shows TEXT NOT NULL, boot_id TEXT NOT NULL, session_id TEXT,
-        note TEXT NOT NULL DEFAULT '', begun_at TEXT NOT NULL, stage_at TEXT NOT NULL
-    ) STRICT;
-    CREATE INDEX change_by_computer ON change (computer, stage)
-    """,
-)
+_WITH_COPY: tuple[Stage, ...] = ("intent", "verified", "conflict")
+"""Stages that the second copy follows; the others last a moment, and are looked into again after an interruption."""
 
 
-class Entry(Record):
-    """One change in the journal."""
+class Moment(Record):
+    """When something was written to a computer: its clock, start and login."""
 
-    id: int
-    computer: str
-    """The computer's identity."""
-    address: str
-    user: str
-    job: str
-    ref: SettingRef
-    title: str
-    value: str | None
-    """What it was to become."""
-    before: State
-    """What it was when it was changed."""
-    restore: State
-    """What putting it back restores: `before`, unless an older change of the same setting was put back since."""
-    after: State | None
-    """What was read back."""
-    stage: Stage
-    shows: Shows
+    at: str
     boot_id: str
-    """Of the last write to the computer, forth or back."""
     session_id: str | None
-    note: str
-    begun_at: str
-    stage_at: str
-
-    @property
-    def is_open(self) -> bool:
-        """Whether it is still to be put back."""
-        return self.stage in OPEN
-
-    @property
-    def change(self) -> Change:
-        """What was asked for."""
-        return Change(ref=self.ref, value=self.value)
 
 
 class Journal:
     """The journal of all computers of one home folder.
 
+    A journal that is damaged is set aside when it is opened, and built anew from the rows that can still be read and from the
+    second copies; `notices` then says so.
+
     Args:
-        home: Lumtak's data folder; holds journal.db, before/ (a second, checksummed copy of every before value) and locks/.
+        home: Lumtak's data folder; holds journal.db, before/ (a second, checksummed copy of every open change) and locks/.
+
+    Raises:
+        StorageError: it cannot be opened, or was written by a newer Lumtak.
     """
 
     def __init__(self, home: Path) -> None:
         self._home = home
-        self._db = Database(home / "journal.db", _MIGRATIONS)
+        self._copies = Copies(home / "before")
+        self.notices: list[str] = []
+        """What the person has to be told about the journal itself."""
+        self._held = _lock_file(home / "locks" / "journal")
+        fcntl.flock(self._held, fcntl.LOCK_SH)
+        try:
+            self._db = self._open()
+            self._reconcile()
+        except BaseException:
+            os.close(self._held)
+            raise
+
+    # -- opening and mending ------------------------------------------------------------------------------------------
+
+    def _open(self) -> Database:
+        path = self._home / "journal.db"
+        try:
+            self._db = Database(path, MIGRATIONS)
+            self.entries()
+            self._plans()
+        except DamagedError as error:
+            if hasattr(self, "_db"):
+                self._db.close()
+            return self._rebuild(path, error)
+        return self._db
+
+    def _rebuild(self, path: Path, error: DamagedError) -> Database:
+        try:
+            fcntl.flock(self._held, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except BlockingIOError:
+            raise StorageError(
+                error.message, "Another Lumtak has it open: close that one, then try again; it will be mended."
+            ) from error
+        aside = set_aside(path)
+        entries, plans = salvage(aside)
+        self._db = Database(path, MIGRATIONS)
+        with self._db.together():
+            for entry in entries:
+                self._insert(entry)
+            for plan, ended in plans:
+                self._insert_plan(plan, ended=ended)
+        fcntl.flock(self._held, fcntl.LOCK_SH)
+        self.notices.append(
+            f"The journal was damaged and has been built anew: {len(entries)} changes could be read, and every change that is"
+            f" not put back was checked against its second copy. The damaged file is kept as {aside.name}."
+        )
+        return self._db
+
+    def _reconcile(self) -> None:
+        """Hold the database against the second copies; where both know a change, the newer record counts.
+
+        A computer that another Lumtak is changing now is left to it.
+        """
+        open_here = {e.computer for e in self.entries() if e.is_open}
+        for computer in sorted(open_here | set(self._copies.computers())):
+            try:
+                with self.writing(computer):
+                    self._reconcile_one(computer)
+            except BusyError:
+                continue
+
+    def _reconcile_one(self, computer: str) -> None:
+        rows = {e.id: e for e in self.entries(computer)}
+        copied = self._copies.numbers(computer)
+        rescued = 0
+        for number in sorted(copied):
+            copy, row = self._copies.entry(computer, number), rows.get(number)
+            if copy is None and row is None:
+                self.notices.append(f"The second copy of change {number} on {computer} is damaged and not used.")
+            elif copy is not None and (row is None or copy.turn > row.turn):
+                rescued += 1
+                self._insert(msgspec.structs.replace(copy, stage="written", turn=copy.turn + 1, note="rescued"))
+            elif row is not None and not row.is_open:
+                self._copies.forget(computer, number)
+            elif row is not None and (copy is None or copy.turn < row.turn):
+                self._copies.keep(row)
+        for row in rows.values():
+            if (
+                row.is_open and row.id not in copied
+            ):  # it was put back, and the database forgot; or somebody removed the copy
+                self._put(row, stage="undoing", note="its second copy is gone")
+                self._copies.keep(self.entry(row.id, computer))
+        if rescued:
+            self.notices.append(f"{rescued} changes on {computer} were rescued from their second copies.")
+
+    @property
+    def tag(self) -> str:
+        """Tells this journal from others on the same computer; eight hexadecimal digits, made once."""
+        path = self._home / "journal-id"
+        try:
+            tag = path.read_text(encoding="ascii").strip()
+        except (OSError, UnicodeDecodeError):
+            tag = ""
+        if not (len(tag) == 8 and tag.isalnum()):
+            tag = secrets.token_hex(4)
+            write_whole(path, tag.encode() + b"\n")
+        return tag
 
     # -- reading ------------------------------------------------------------------------------------------------------
 
     def entries(self, computer: str | None = None, *, job: str | None = None) -> list[Entry]:
-        """All changes, oldest first."""
-        rows = self._db.rows(
-            "SELECT * FROM change WHERE (?1 IS NULL OR computer = ?1) AND (?2 IS NULL OR job = ?2) ORDER BY id",
-            (computer, job),
+        """All changes, oldest first.
+
+        Raises:
+            DamagedError: a record is not what was written.
+        """
+        rows = self._db.rows("SELECT * FROM change WHERE (?1 IS NULL OR computer = ?1) ORDER BY id", (computer,))
+        found = []
+        for row in rows:
+            entry = unsealed(row["document"], row["checksum"], Entry)
+            if entry is None or (entry.id, entry.computer) != (row["id"], row["computer"]):
+                raise self._damaged(f"change {row['id']}")
+            found.append(msgspec.structs.replace(entry, seen_at=row["seen_at"]))
+        return [e for e in found if job is None or e.job == job]
+
+    def _damaged(self, what: str) -> DamagedError:
+        return DamagedError(
+            f"{self._home / 'journal.db'} is damaged ({what}).",
+            "Start Lumtak again: it mends the journal as it opens it.",
         )
-        return [_entry(row) for row in rows]
 
     def entry(self, number: int, computer: str) -> Entry:
         """One change of this computer.
@@ -112,69 +179,91 @@ class Journal:
             )
         return known[number]
 
+    def unfinished_plans(self, computer: str, user: str) -> list[PlanRecord]:
+        """Plans of this user that were interrupted, oldest first."""
+        return [p for p, ended in self._plans() if not ended and (p.computer, p.user) == (computer, user)]
+
+    def _plans(self) -> list[tuple[PlanRecord, bool]]:
+        found = []
+        for row in self._db.rows("SELECT * FROM plan ORDER BY id"):
+            plan = unsealed(row["document"], row["checksum"], PlanRecord)
+            if plan is None:
+                raise self._damaged(f"plan {row['id']}")
+            found.append((plan, bool(row["ended"])))
+        return found
+
     # -- writing: each on disk when it returns --------------------------------------------------------------------------
 
-    def intend(
-        self,
-        *,
-        computer: str,
-        address: str,
-        user: str,
-        job: str,
-        change: Change,
-        title: str,
-        before: State,
-        shows: Shows,
-        boot_id: str,
-        session_id: str | None,
-        at: str,
-    ) -> int:
-        """A change is about to be written; its before value is on disk twice when this returns. Gives its number."""
-        state = msgspec.json.encode(before)
-        number = self._db.run(
-            "INSERT INTO change (computer, address, user, job, area, key, title, value, before, restore, stage, shows, boot_id,"
-            " session_id, begun_at, stage_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'intent', ?, ?, ?, ?, ?)",
-            (
-                computer, address, user, job, change.ref.area, change.ref.key, title, change.value, state, state,
-                shows, boot_id, session_id, at, at,
-            ),
-        )  # fmt: skip
-        body = msgspec.json.encode({"id": number, "setting": str(change.ref), "user": user, "before": before})
-        check = hashlib.sha256(body).hexdigest().encode()
-        try:
-            write_whole(self._second_copy(computer, number), check + b"\n" + body + b"\n", 0o600)
-        except StorageError:
-            self._db.run("DELETE FROM change WHERE id = ?", (number,))
-            raise
+    def begin_plan(self, plan: PlanRecord) -> int:
+        """A plan is about to be applied; gives its number, whatever number it came with."""
+        with self._db.together():
+            number = 1 + int(self._db.rows("SELECT coalesce(max(id), 0) FROM plan")[0][0])
+            self._insert_plan(msgspec.structs.replace(plan, id=number), ended=False)
         return number
 
-    def stage(self, number: int, stage: Stage, at: str, *, after: State | None = None, note: str = "") -> None:
-        """How far a change got."""
-        self._db.run(
-            "UPDATE change SET stage = ?, stage_at = ?, note = ?, after = coalesce(?, after) WHERE id = ?",
-            (stage, at, note, None if after is None else msgspec.json.encode(after), number),
-        )
+    def end_plan(self, number: int) -> None:
+        """Nothing more of this plan is under way."""
+        self._db.run("UPDATE plan SET ended = 1 WHERE id = ?", (number,))
 
-    def undoing(self, number: int, at: str, *, boot_id: str, session_id: str | None) -> None:
+    def _insert_plan(self, plan: PlanRecord, *, ended: bool) -> None:
+        document, checksum = sealed(plan)
+        self._db.run("INSERT OR REPLACE INTO plan VALUES (?, ?, ?, ?)", (plan.id, document, checksum, int(ended)))
+
+    def intend(self, entry: Entry) -> Entry:
+        """A change is about to be written; its before value is on disk twice when this returns. Gives it with its number."""
+        with self._db.together():
+            highest = int(self._db.rows("SELECT coalesce(max(id), 0) FROM change")[0][0])
+            entry = msgspec.structs.replace(entry, id=1 + max(highest, self._copies.highest()))
+            self._insert(entry)
+        try:
+            self._copies.keep(entry)
+        except StorageError:
+            self._db.run("DELETE FROM change WHERE id = ?", (entry.id,))
+            raise
+        return entry
+
+    def stage(self, entry: Entry, stage: Stage, at: str, *, after: State | None = None, note: str = "") -> Entry:
+        """How far a change got; gives it as it is now."""
+        return self._put(entry, stage=stage, stage_at=at, note=note, after=after or entry.after)
+
+    def note(self, entry: Entry, note: str) -> Entry:
+        """Why a change stands as it does."""
+        return self._put(entry, note=note)
+
+    def undoing(self, entry: Entry, moment: Moment) -> Entry:
         """A change is about to be put back."""
-        self._db.run(
-            "UPDATE change SET stage = 'undoing', stage_at = ?, boot_id = ?, session_id = ? WHERE id = ?",
-            (at, boot_id, session_id, number),
+        return self._put(
+            entry, stage="undoing", stage_at=moment.at, boot_id=moment.boot_id, session_id=moment.session_id
         )
 
     def rebase(self, older: Entry, newer: Entry, at: str) -> None:
         """The older change of a setting counts as put back: putting back the newer one restores what was before both."""
         with self._db.together():
-            self._db.run("UPDATE change SET restore = ? WHERE id = ?", (msgspec.json.encode(older.restore), newer.id))
-            self.stage(older.id, "undone", at, note=f"taken over by change {newer.id}")
+            newer = self._put(newer, copy=False, restore=older.restore)
+            older = self._put(older, copy=False, stage="undone", stage_at=at, note=f"taken over by change {newer.id}")
+        self._copies.keep(newer)
+        self._copies.forget(older.computer, older.id)
 
-    def forget_copy(self, entry: Entry) -> None:
-        """The second copy of a before value is not needed any more."""
-        with contextlib.suppress(FileNotFoundError):
-            self._second_copy(entry.computer, entry.id).unlink()
+    def seen(self, entry: Entry, at: str) -> None:
+        """The setting was seen as it was left."""
+        self._db.run("UPDATE change SET seen_at = ? WHERE id = ?", (at, entry.id))
 
-    def _second_copy(self, computer: str, number: int) -> Path:
-        return self._home / "before" / computer / f"{number}.json"
+    def _put(self, entry: Entry, *, copy: bool = True, **fields: Any) -> Entry:  # noqa: ANN401 - fields of an entry
+        fresh = msgspec.structs.replace(entry, turn=entry.turn + 1, seen_at="", **fields)
+        document, checksum = sealed(fresh)
+        self._db.run("UPDATE change SET document = ?, checksum = ? WHERE id = ?", (document, checksum, fresh.id))
+        if copy and fresh.stage in _WITH_COPY:
+            self._copies.keep(fresh)
+        elif copy and not fresh.is_open:
+            self._copies.forget(fresh.computer, fresh.id)
+        return fresh
+
+    def _insert(self, entry: Entry) -> None:
+        document, checksum = sealed(msgspec.structs.replace(entry, seen_at=""))
+        self._db.run(
+            "INSERT OR REPLACE INTO change (id, computer, document, checksum, seen_at) VALUES (?, ?, ?, ?, ?)",
+            (entry.id, entry.computer, document, checksum, entry.seen_at),
+        )
 
     # -- one writer a computer ------------------------------------------------------------------------------------------
 
@@ -183,20 +272,16 @@ class Journal:
         """Nobody else changes this computer while it lasts; the kernel lets go when the process dies.
 
         Raises:
-            StorageError: somebody else does, with their process id.
+            BusyError: somebody else does, with their process id.
+            StorageError: the lock cannot be had.
         """
-        path = self._home / "locks" / f"{computer}.lock"
-        try:
-            path.parent.mkdir(parents=True, exist_ok=True)
-            descriptor = os.open(path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC | os.O_NOFOLLOW, 0o600)
-        except OSError as error:
-            raise cannot_write(path, error) from error
+        descriptor = _lock_file(self._home / "locks" / f"{computer}.lock")
         try:
             try:
                 fcntl.flock(descriptor, fcntl.LOCK_EX | fcntl.LOCK_NB)
             except BlockingIOError as error:
                 holder = os.read(descriptor, 32).decode("ascii", "replace").strip() or "unknown"
-                raise StorageError(
+                raise BusyError(
                     f"Another Lumtak (process {holder}) is changing this computer now.",
                     "Let it finish, then try again.",
                 ) from error
@@ -209,26 +294,17 @@ class Journal:
     def close(self) -> None:
         """Let the files go."""
         self._db.close()
+        with contextlib.suppress(OSError):  # closed twice
+            os.close(self._held)
 
 
-def _entry(row: sqlite3.Row) -> Entry:
-    return Entry(
-        id=row["id"],
-        computer=row["computer"],
-        address=row["address"],
-        user=row["user"],
-        job=row["job"],
-        ref=SettingRef(area=row["area"], key=row["key"]),
-        title=row["title"],
-        value=row["value"],
-        before=msgspec.json.decode(row["before"], type=State),
-        restore=msgspec.json.decode(row["restore"], type=State),
-        after=None if row["after"] is None else msgspec.json.decode(row["after"], type=State),
-        stage=row["stage"],
-        shows=row["shows"],
-        boot_id=row["boot_id"],
-        session_id=row["session_id"],
-        note=row["note"],
-        begun_at=row["begun_at"],
-        stage_at=row["stage_at"],
-    )
+class BusyError(StorageError):
+    """Another Lumtak is changing this computer."""
+
+
+def _lock_file(path: Path) -> int:
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        return os.open(path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC | os.O_NOFOLLOW, 0o600)
+    except OSError as error:
+        raise cannot_write(path, error) from error

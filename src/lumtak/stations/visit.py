@@ -16,8 +16,18 @@ from lumtak.core.profile import Profile, Threshold
 from lumtak.core.record import NotMeasured
 from lumtak.core.setting import SettingRef
 from lumtak.errors import UsageError
-from lumtak.journal import Entry, Outcome, Owed, apply_changes, owed_now, put_back, recover
-from lumtak.journal.apply import OnStep
+from lumtak.journal import (
+    Entry,
+    OnStep,
+    Outcome,
+    Owed,
+    Review,
+    apply_changes,
+    owed_now,
+    put_back,
+    recover,
+    review,
+)
 from lumtak.stations.reading import OnSample, take_reading
 from lumtak.stations.workshop import Workshop
 
@@ -37,6 +47,8 @@ class Visit:
         self.job = job
         self.save: Callable[[Job], None] = workshop.casebook.save
         """Keeps the job; the workbench puts a saver here that does it in the background, so that no key waits for the disk."""
+        self.interrupted = Review()
+        """What an interruption left on this computer, until `settle`."""
         self._lock = threading.Lock()
 
     # -- intake ---------------------------------------------------------------------------------------------------------
@@ -63,7 +75,7 @@ class Visit:
 
     @classmethod
     def reopen(cls, workshop: Workshop, job: Job, *, pace: float = 0.0) -> "Visit":
-        """A job that was kept goes on; changes that were interrupted are looked into."""
+        """A job that was kept goes on. What an interruption left is only looked at: `interrupted` says it, `settle` ends it."""
         user = job.user if job.address == "local" else None
         computer = workshop.computer(job.address, user=user, pace=pace)
         if computer.identity != job.identity:
@@ -71,9 +83,15 @@ class Visit:
                 f"The job {job.id} belongs to another computer than this one.", "Open it on that computer."
             )
         visit = cls(workshop, computer, job)
-        with workshop.journal.writing(computer.identity):
-            recover(workshop.journal, computer)
+        visit.interrupted = review(workshop.journal, computer)
         return visit
+
+    def settle(self) -> Review:
+        """End what was interrupted: each change is marked as what it was found to be, and half-made writes are cleared."""
+        with self.workshop.journal.writing(self.computer.identity):
+            found = recover(self.workshop.journal, self.computer)
+        self.interrupted = Review()
+        return found
 
     def _keep(self, **fields: Any) -> None:  # noqa: ANN401 - fields of a job
         with self._lock:
@@ -186,7 +204,13 @@ class Visit:
 
     # -- apply, restart, put back -------------------------------------------------------------------------------------------
 
-    def apply(self, *, on_step: OnStep = lambda _: None, stop: threading.Event | None = None) -> list[Outcome]:
+    def apply(
+        self,
+        *,
+        on_step: OnStep = lambda _: None,
+        stop: threading.Event | None = None,
+        pause: threading.Event | None = None,
+    ) -> list[Outcome]:
         """Carry out the plan; what was done leaves the choice, and an older after reading counts no more."""
         plan = self.make_plan()
         facts = self.job.facts
@@ -200,6 +224,7 @@ class Visit:
             job=self.job.id,
             on_step=on_step,
             stop=stop,
+            pause=pause,
         )
         done = {o.change.ref for o in outcomes if o.result in {"done", "as it was"}}
         earlier = tuple(s for s in (self.job.plan.steps if self.job.plan else ()) if s.change.ref not in done)

@@ -87,6 +87,13 @@ class Workshop:
             )
         return profiles[name]
 
+    def notices(self) -> list[str]:
+        """What the person has to be told about Lumtak's own data, such as a journal that had to be mended; each once."""
+        if "journal" not in self.__dict__:
+            return []
+        told, self.journal.notices[:] = list(self.journal.notices), []
+        return told
+
     def close(self) -> None:
         """Let the stores go."""
         for store in ("journal", "casebook"):

@@ -3,7 +3,7 @@
 import os
 
 from lumtak.computers.linux.desktop_entry import is_hidden, program_of, read_entry, with_hidden
-from lumtak.computers.linux.folder import UserFolder
+from lumtak.computers.linux.folder import UserFolder, file_with
 from lumtak.computers.linux.transport import Transport
 from lumtak.computers.linux.user import User
 from lumtak.core.catalogue import Catalogue
@@ -100,43 +100,46 @@ class Autostart:
         own = self._own.content(name)
         data = own if own is not None else self._system_data(name)
         exact = self._own.exact(name)
-        around = {"folder": self._own.path, "missing": str(self._own.missing())}
+        around = {"folder": self._own.path, "file": name, "missing": str(self._own.missing())}
         if data is None:
             return State(value=None, exact=exact, around=around)
         return State(value="off" if is_hidden(data) else "on", exact=exact, around=around)
 
-    def write(self, ref: SettingRef, state: State) -> None:
-        """Restore an exact state, or reach on or off by an override in the user's folder.
+    def foresee(self, ref: SettingRef, state: State) -> State:
+        """On or off by an override in the user's folder, to the byte.
 
         Off: the user's file, made from the system's where there is none, says Hidden=true. On: Hidden=false; an override that
         does nothing but hide a system entry is removed instead.
+
+        Raises:
+            ComputerError: the entry is not there any more.
         """
-        name = self._file(ref)
         if state.exact is not None:
-            if state.around.get("folder") != self._own.path:
-                raise ComputerError(
-                    f"{ref} was changed in {state.around.get('folder')}, and the folder is {self._own.path} now.",
-                    "Run Lumtak as the same user with the same HOME and XDG_CONFIG_HOME.",
-                )
-            self._own.restore(name, state.exact, int(state.around.get("missing", "0")))
-            return
+            return state
+        name = self._file(ref)
         own, system = self._own.content(name), self._system_data(name)
         base = own if own is not None else system
         if base is None:
             raise ComputerError(
                 f"The autostart entry {plain(ref.key)} is not there any more.", "Audit the computer again."
             )
-        if state.value == "off":
-            self._own.put(name, with_hidden(base, hidden=True), self._mode(name))
-        elif own is not None and is_hidden(own):
-            if system is not None and not read_entry(own).get("Exec"):
-                self._own.remove(name)
-            else:
-                self._own.put(name, with_hidden(own, hidden=False), self._mode(name))
-
-    def _mode(self, name: str) -> int:
         exact = self._own.exact(name)
-        return int(exact["mode"], 8) if exact["kind"] == "file" else 0o644
+        if state.value == "off":
+            exact = file_with(with_hidden(base, hidden=True), _mode(exact))
+        elif own is not None and is_hidden(own):
+            only_hides = system is not None and not read_entry(own).get("Exec")
+            exact = {"kind": "absent"} if only_hides else file_with(with_hidden(own, hidden=False), _mode(exact))
+        return State(value=state.value, exact=exact, around={"folder": self._own.path, "file": name})
+
+    def write(self, ref: SettingRef, state: State) -> None:
+        """Restore an exact state, or reach on or off as foreseen."""
+        wanted = self.foresee(ref, state)
+        if wanted.exact is None or wanted.around.get("folder") != self._own.path:
+            raise ComputerError(
+                f"{ref} was changed in {wanted.around.get('folder')}, and the folder is {self._own.path} now.",
+                "Run Lumtak as the same user with the same HOME and XDG_CONFIG_HOME.",
+            )
+        self._own.restore(self._file(ref), wanted.exact, int(wanted.around.get("missing", "0")))
 
     def _file(self, ref: SettingRef) -> str:
         name = ref.key + _ENDING
@@ -145,6 +148,10 @@ class Autostart:
                 f"{plain(ref.key)} is no name of an autostart entry.", "`lumtak audit local` lists them."
             )
         return name
+
+
+def _mode(exact: dict[str, str]) -> int:
+    return int(exact["mode"], 8) if exact["kind"] == "file" else 0o644
 
 
 def _is_entry(name: str) -> bool:

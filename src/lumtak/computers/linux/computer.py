@@ -11,9 +11,12 @@ import msgspec
 
 from lumtak.computers.linux import hardware
 from lumtak.computers.linux.autostart import Autostart
+from lumtak.computers.linux.ending import end_process
+from lumtak.computers.linux.folder import UserFolder
 from lumtak.computers.linux.proc import UNLISTED, Processes, cpu_times, meminfo
 from lumtak.computers.linux.services import read_services
 from lumtak.computers.linux.transport import Transport, text
+from lumtak.computers.linux.undo_kit import FileUndoKit
 from lumtak.computers.linux.user import User
 from lumtak.computers.protocol import Capabilities
 from lumtak.core.catalogue import Catalogue
@@ -57,7 +60,9 @@ class LinuxComputer:
         self.address = address
         self.identity = "linux-" + hashlib.sha256(b"lumtak:" + hardware.machine_id(transport).encode()).hexdigest()[:12]
         self.name = plain(self._word("/proc/sys/kernel/hostname") or "this computer")
+        self.user_name = user.name
         self._autostart = Autostart(transport, user, catalogue)
+        self._undo_folder = UserFolder(transport, user, os.path.join(user.data_home, "lumtak-undo"))
         self._processes = Processes(transport, os.getpid() if transport.live else None)
         self._processes.services = self._has_systemd()
         self._apps: list[Item] = []
@@ -277,7 +282,18 @@ class LinuxComputer:
     def read(self, ref: SettingRef) -> State:
         """An autostart entry's state; other settings are not changed in this version."""
         self._only_apps(ref)
-        return self._autostart.read(ref)
+        state = self._autostart.read(ref)
+        around = state.around | {"undo_missing": str(self._undo_folder.missing())}
+        return msgspec.structs.replace(state, around=around)
+
+    def foresee(self, ref: SettingRef, state: State) -> State:
+        """The override as it will be, to the byte."""
+        self._only_apps(ref)
+        return self._autostart.foresee(ref, state)
+
+    def undo_kit(self) -> FileUndoKit:
+        """Leaves the undo script in the user's data folder."""
+        return FileUndoKit(self._user, self._undo_folder)
 
     def write(self, ref: SettingRef, state: State) -> None:
         """Switch an autostart entry on or off, or restore it exactly."""
@@ -289,6 +305,16 @@ class LinuxComputer:
             raise ComputerError(
                 f"{ref} cannot be changed on {self.name}.", "This version changes autostart entries there."
             )
+
+    def end_process(self, process: Process, *, force: bool = False, wait_s: float = 5.0) -> bool:
+        """Ask it by SIGTERM, or force it by SIGKILL."""
+        if not self._transport.live:
+            raise ComputerError(
+                f"No processes run on {self.name}.", "It is a folder, not a computer that is switched on."
+            )
+        if process.untouchable:
+            raise ComputerError(f"{process.name} is not ended: {process.untouchable}.", "Choose another process.")
+        return end_process(process, self._processes.started(process.pid), force=force, wait_s=wait_s)
 
     # -- time ---------------------------------------------------------------------------------------------------------
 

@@ -10,6 +10,7 @@ from collections.abc import Iterator
 from lumtak.computers.linux.transport import Transport
 from lumtak.computers.linux.user import User, acting_as
 from lumtak.errors import ComputerError
+from lumtak.storage import write_all
 
 _MOST_BYTES = 1 << 20
 
@@ -67,8 +68,7 @@ class UserFolder:
                 return {"kind": "absent"}
             if stat.S_ISLNK(about.st_mode):
                 return {"kind": "link", "target": os.readlink(place)}
-        data = self.content(name) or b""
-        return {"kind": "file", "mode": f"{stat.S_IMODE(about.st_mode):o}", "bytes": base64.b64encode(data).decode()}
+        return file_with(self.content(name) or b"", stat.S_IMODE(about.st_mode))
 
     def missing(self) -> int:
         """How many folders, counted from this one upwards, are not there."""
@@ -81,16 +81,17 @@ class UserFolder:
     def put(self, name: str, data: bytes, mode: int) -> None:
         """The file has these bytes and this mode: all at once, or not at all."""
         with acting_as(self._user), self._plainly(name), self._opened() as folder:
-            temporary = _temporary(name)
+            temporary = temporary_name(name)
             _forget(temporary, folder)
             flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
             descriptor = os.open(temporary, flags, 0o600, dir_fd=folder)
             try:
-                with open(descriptor, "wb") as file:
-                    file.write(data)
-                    file.flush()
+                try:
+                    write_all(descriptor, data)
                     os.fchmod(descriptor, mode)
                     os.fsync(descriptor)
+                finally:
+                    os.close(descriptor)
                 os.rename(temporary, name, src_dir_fd=folder, dst_dir_fd=folder)
             except BaseException:
                 with contextlib.suppress(OSError):
@@ -104,7 +105,7 @@ class UserFolder:
             self.put(name, base64.b64decode(exact["bytes"]), int(exact["mode"], 8))
         elif exact["kind"] == "link":
             with acting_as(self._user), self._plainly(name), self._opened() as folder:
-                temporary = _temporary(name)
+                temporary = temporary_name(name)
                 _forget(temporary, folder)
                 os.symlink(exact["target"], temporary, dir_fd=folder)
                 os.rename(temporary, name, src_dir_fd=folder, dst_dir_fd=folder)
@@ -118,7 +119,7 @@ class UserFolder:
             place = self._transport.place(self.path)
             if os.path.isdir(place):
                 with self._opened() as folder:
-                    _forget(_temporary(name), folder)
+                    _forget(temporary_name(name), folder)
                     _forget(name, folder)
                     os.fsync(folder)
             path = self.path
@@ -165,7 +166,12 @@ class UserFolder:
             ) from error
 
 
-def _temporary(name: str) -> str:
+def file_with(data: bytes, mode: int) -> dict[str, str]:
+    """A file with these bytes and this mode, as `UserFolder.exact` describes it."""
+    return {"kind": "file", "mode": f"{mode:o}", "bytes": base64.b64encode(data).decode()}
+
+
+def temporary_name(name: str) -> str:
     """The same for the same name, so that what a killed write left is found and removed by the next."""
     return f".lumtak-{hashlib.sha256(os.fsencode(name)).hexdigest()[:12]}.new"
 

@@ -35,6 +35,7 @@ class _Stat:
     ticks: int
     started: int
     rss_pages: int
+    parent: int
 
 
 class Processes:
@@ -55,6 +56,7 @@ class Processes:
         self._known: dict[int, _Known] = {}
         self._cpu_ticks: dict[str, int] = {}
         self._first = True
+        self._above: set[int] | None = None
         self._tick = os.sysconf("SC_CLK_TCK")
         self._page = os.sysconf("SC_PAGE_SIZE")
 
@@ -83,10 +85,35 @@ class Processes:
                     consumer=known.consumer,
                     cpu_s=stat.ticks / self._tick,
                     rss_bytes=stat.rss_pages * self._page,
+                    started=stat.started,
+                    untouchable=self._untouchable(pid, stat),
                 )
             )
         self._known, self._first = alive, False
         return found
+
+    def started(self, pid: int) -> int | None:
+        """When the process that has this number now started, in ticks since boot; None when there is none."""
+        stat = self._stat(pid)
+        return None if stat is None else stat.started
+
+    def _untouchable(self, pid: int, stat: _Stat) -> str:
+        """Why it cannot be ended; empty when it can."""
+        if stat.flags & _KERNEL_THREAD:
+            return "it is part of the kernel"
+        if pid == 1:
+            return "everything else runs under it"
+        return "Lumtak runs in it" if pid in self._ancestors() else ""
+
+    def _ancestors(self) -> set[int]:
+        """Processes that Lumtak was started by: its shell, its terminal."""
+        if self._above is None:
+            self._above = set()
+            pid = self._own_pid
+            while pid and (stat := self._stat(pid)) is not None and stat.parent not in self._above:
+                pid = stat.parent
+                self._above.add(pid)
+        return self._above
 
     def cpu_s(self) -> dict[str, float]:
         """Core-seconds a consumer since the first pass."""
@@ -126,7 +153,7 @@ class Processes:
             start, end = data.index(b"("), data.rindex(b")")
             rest = data[end + 2 :].split()
             name = plain(text(data[start + 1 : end]))
-            return _Stat(name, int(rest[6]), int(rest[11]) + int(rest[12]), int(rest[19]), int(rest[21]))
+            return _Stat(name, int(rest[6]), int(rest[11]) + int(rest[12]), int(rest[19]), int(rest[21]), int(rest[1]))
         except (OSError, ValueError, IndexError):
             return None
 

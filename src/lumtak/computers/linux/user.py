@@ -19,6 +19,8 @@ class User:
     gid: int
     config_home: str
     """Absolute; XDG Base Directory Specification."""
+    data_home: str
+    """Absolute; the same specification."""
     config_dirs: tuple[str, ...]
     """Most important first."""
 
@@ -45,12 +47,14 @@ def chosen_user(name: str | None, environment: Mapping[str, str]) -> User:
     own = entry.pw_uid == os.geteuid() and not (caller and not name)
     home = (environment.get("HOME") if own else None) or entry.pw_dir
     config_home = environment.get("XDG_CONFIG_HOME", "") if own else ""
+    data_home = environment.get("XDG_DATA_HOME", "") if own else ""
     dirs = environment.get("XDG_CONFIG_DIRS", "") if own else ""
     return User(
         name=entry.pw_name,
         uid=entry.pw_uid,
         gid=entry.pw_gid,
         config_home=config_home if config_home.startswith("/") else os.path.join(home, ".config"),
+        data_home=data_home if data_home.startswith("/") else os.path.join(home, ".local/share"),
         config_dirs=tuple(d for d in dirs.split(":") if d.startswith("/")) or ("/etc/xdg",),
     )
 

@@ -8,6 +8,7 @@ from pathlib import Path
 import msgspec
 
 from lumtak.computers.protocol import Capabilities
+from lumtak.computers.simulated.faults import LOCKED_S, RESPAWN_S, REVERT_S, SLOW_S, Fault, Kind
 from lumtak.computers.simulated.model import Model
 from lumtak.computers.simulated.spec import ComputerSpec, load_spec
 from lumtak.computers.simulated.state import SimState, load_state, save_state
@@ -22,6 +23,7 @@ _EPOCH = datetime(2026, 3, 2, 7, 30, tzinfo=UTC)
 _SHUTDOWN_S = 6.0
 _TYPING_S = 4.0
 _LONGEST_START_S = 600
+_ENDING_S = 2.0
 _FIRST_UPTIME_S = 900.0
 _IDS = uuid.UUID("6a0f5f0e-4c1d-4b8e-9d3a-2f1c7b9e5d10")
 
@@ -34,11 +36,24 @@ class SimulatedComputer:
         folder: where its state is kept.
         seed: of a computer that is switched on for the first time; one that exists keeps its own.
         pace: how many of its seconds pass in one of ours; 0 is as many as it can.
+        faults: what goes wrong with it.
+        address: as it was named.
     """
 
-    def __init__(self, name: str, folder: Path, *, seed: int | None = None, pace: float = 0.0) -> None:
+    def __init__(
+        self,
+        name: str,
+        folder: Path,
+        *,
+        seed: int | None = None,
+        pace: float = 0.0,
+        faults: tuple[Fault, ...] = (),
+        address: str = "",
+    ) -> None:
         self.spec: ComputerSpec = load_spec(name)
-        self.address = f"sim:{name}"
+        self.address = address or f"sim:{name}"
+        self.user_name = self.spec.user
+        self._faults = faults
         self.identity = f"sim-{name}"
         self.name = self.spec.title.lower()
         self._path = folder / f"{name}.json"
@@ -75,11 +90,89 @@ class SimulatedComputer:
         problem = item.setting.problem_with(state.value) if isinstance(item.setting, Setting) else "it is fixed."
         if problem:
             raise ComputerError(f"{self.name}: {address} cannot be set to {state.word}:", problem)
-        settings = {**self._state.settings, address: state.value}
-        self._state = self._with(settings=settings)
+        before = self._state.settings[address]
+        self._go_wrong(address)
+        self._state = self._with(settings={**self._state.settings, address: state.value})
         if self._shows(ref) == "now":
             self._put_in_force(address)
+        self._go_wrong_later(address, before)
         self._save()
+
+    def foresee(self, ref: SettingRef, state: State) -> State:
+        """The same value."""
+        self._known(ref)
+        return State(value=state.value)
+
+    def undo_kit(self) -> None:
+        """None: nothing of it stays when Lumtak is gone."""
+
+    def end_process(self, process: Process, *, force: bool = False, wait_s: float = 5.0) -> bool:
+        """Its program ends by the model; one that is stubborn only when forced."""
+        place = self._model.place.get(process.consumer)
+        if process.untouchable or place is None:
+            why = process.untouchable or "it is not there any more"
+            raise ComputerError(f"{process.name} is not ended: {why}.", "Choose another process.")
+        if not self._model.running[place]:
+            return True
+        self.wait(min(wait_s, _ENDING_S))
+        if self._model.specs[place].stubborn and not force:
+            return False
+        self._model.stop(process.consumer)
+        self._save()
+        return True
+
+    # -- faults -------------------------------------------------------------------------------------------------------
+
+    def _hit(self, kind: Kind, address: str) -> bool:
+        return any(f.kind == kind and f.hits(address) for f in self._faults)
+
+    def _go_wrong(self, address: str) -> None:
+        """Faults that strike before a setting is written."""
+        if self._hit("slow", address):
+            self.wait(SLOW_S)
+        if self._hit("refuse", address):
+            raise ComputerError(
+                f"{self.name}: {address} was refused:", "a policy of this computer does not let it be changed."
+            )
+        if self._hit("locked", address):
+            until = self._state.locked_until.get(address)
+            if until is None:
+                until = self._model.clock_s + LOCKED_S
+                self._state = self._with(locked_until={**self._state.locked_until, address: until})
+                self._save()
+            if self._model.clock_s < until:
+                raise ComputerError(f"{self.name}: {address} is locked by another program.", "Try again in a minute.")
+        if self._hit("powercut", address) and not self._state.lost_power:
+            self._state = self._with(lost_power=True)
+            self._model.power_off()
+            self._model.advance(_SHUTDOWN_S)
+            self._boot()
+            self._save()
+            raise ComputerError(f"{self.name} lost power in the middle of the change.", "It has started again.")
+
+    def _go_wrong_later(self, address: str, before: str | None) -> None:
+        """Faults that strike some time after a setting was written."""
+        if self._hit("revert", address):
+            reverting = {**self._state.reverting, address: (self._model.clock_s + REVERT_S, before)}
+            self._state = self._with(reverting=reverting)
+        if self._hit("respawn", address) and address.startswith("services:"):
+            respawning = {**self._state.respawning, address: self._model.clock_s + RESPAWN_S}
+            self._state = self._with(respawning=respawning)
+
+    def _catch_up(self) -> None:
+        """Strike with what is due."""
+        now = self._model.clock_s
+        for address, (due, value) in list(self._state.reverting.items()):
+            if now >= due:
+                left = {a: v for a, v in self._state.reverting.items() if a != address}
+                settings = {**self._state.settings, address: value}
+                self._state = self._with(settings=settings, reverting=left)
+                self._put_in_force(address)
+        for address, due in list(self._state.respawning.items()):
+            if now >= due:
+                left_over = {a: d for a, d in self._state.respawning.items() if a != address}
+                self._state = self._with(respawning=left_over)
+                self._model.start(address)
 
     def _known(self, ref: SettingRef) -> str:
         address = str(ref)
@@ -135,6 +228,8 @@ class SimulatedComputer:
             self._note_login()
         if seconds > 0:
             self._model.advance(seconds)
+        if self._state.reverting or self._state.respawning:
+            self._catch_up()
 
     def _note_login(self) -> None:
         if self._state.login_took_s is None and not self._model.starting:
@@ -260,6 +355,8 @@ class SimulatedComputer:
                 consumer=key,
                 cpu_s=float(model.cpu_s[i]),
                 rss_bytes=int(held[i] * MIB),
+                started=100 + i,
+                untouchable="everything else runs under it" if key == "system:kernel" else "",
             )
             for i, key in enumerate(model.keys)
             if model.running[i]

@@ -77,6 +77,8 @@ class ProcessSpec(Record):
     """Mean time between requests when it starts on demand."""
     asked_s: float = 60.0
     """How long it then stays."""
+    stubborn: bool = False
+    """Whether it does not end when it is asked to."""
 
 
 class ServiceSpec(ProcessSpec):

@@ -63,6 +63,13 @@ class SimState(Record):
     """For how long programs waited for a processor, memory, the disk."""
     stalled_memory_s: float = 0.0
     stalled_io_s: float = 0.0
+    reverting: dict[str, tuple[float, str | None]] = {}
+    """Settings that go back by themselves: when, and to what."""
+    respawning: dict[str, float] = {}
+    """Services that run again by themselves, and when."""
+    locked_until: dict[str, float] = {}
+    lost_power: bool = False
+    """Whether the fault of that kind has happened."""
     random: dict[str, list[int]]
     """State of the random number generator (Philox 4x64)."""
 

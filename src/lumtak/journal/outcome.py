@@ -1,0 +1,53 @@
+"""What became of a change, forth or back."""
+
+from collections.abc import Callable
+from typing import Literal
+
+from lumtak.computers.protocol import Computer
+from lumtak.core.record import NotMeasured, Record
+from lumtak.core.setting import Change, State
+from lumtak.journal.store import Moment
+
+Result = Literal["done", "as it was", "failed", "conflict", "not tried"]
+"""done: written and read back (or put back). as it was: there was nothing to do."""
+
+
+class Outcome(Record):
+    """What became of one change."""
+
+    change: Change
+    title: str
+    number: int | None
+    """In the journal; None when it never got there."""
+    before: str
+    after: str
+    """Read back, as a word."""
+    result: Result
+    note: str = ""
+
+
+OnStep = Callable[[Outcome], None]
+
+
+def nothing(_: object) -> None:
+    """For whoever does not want to be told."""
+
+
+def word(state: State | None) -> str:
+    """A state for a person; a question mark where nobody knows."""
+    return "?" if state is None else state.word
+
+
+def moment(computer: Computer) -> Moment:
+    """The computer's clock, start and login now."""
+    session = computer.session_id()
+    return Moment(
+        at=computer.wall().isoformat(timespec="seconds"),
+        boot_id=computer.boot_id(),
+        session_id=None if isinstance(session, NotMeasured) else session,
+    )
+
+
+def clock(computer: Computer) -> str:
+    """The computer's clock, to the second."""
+    return computer.wall().isoformat(timespec="seconds")

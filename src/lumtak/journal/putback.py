@@ -1,0 +1,161 @@
+"""Changes put back: one, several, all, in any order."""
+
+import threading
+from collections.abc import Callable, Iterable
+
+from lumtak.computers.protocol import Computer
+from lumtak.core.facts import Facts
+from lumtak.core.needs import stops_with, works_through
+from lumtak.core.setting import Change, State
+from lumtak.core.text import plain
+from lumtak.errors import ComputerError
+from lumtak.journal.entry import Entry, Stage
+from lumtak.journal.outcome import OnStep, Outcome, Result, clock, moment, nothing, word
+from lumtak.journal.recover import Review, recover
+from lumtak.journal.store import Journal
+from lumtak.journal.undo_script import refresh_script
+
+_STANDS_STILL = {"off", "manual"}
+
+
+def put_back(
+    journal: Journal,
+    computer: Computer,
+    numbers: Iterable[int] | None = None,
+    *,
+    overwrite: bool = False,
+    on_step: OnStep = nothing,
+    on_review: Callable[[Review], None] = nothing,
+    stop: threading.Event | None = None,
+) -> list[Outcome]:
+    """Put changes back, newest first: those numbered, or all of this computer's user that are not put back yet.
+
+    A value that is neither the one written nor the one before is a conflict, and stays unless `overwrite`. What cannot be put
+    back now stays open, with the reason as its note.
+
+    Raises:
+        UnknownNameError: a number is not in the journal; StorageError: the journal cannot be written.
+    """
+    outcomes: list[Outcome] = []
+    with journal.writing(computer.identity):
+        recover(journal, computer, on_review=on_review)
+        mine = [e for e in journal.entries(computer.identity) if e.user == computer.user_name]
+        wanted = [e.id for e in mine if e.is_open] if numbers is None else list(dict.fromkeys(numbers))
+        for number in sorted(wanted, reverse=True):
+            entry = journal.entry(number, computer.identity)
+            if stop is not None and stop.is_set():
+                outcome = _outcome(entry, entry.left, "not tried")
+            else:
+                outcome = _put_back(journal, computer, entry, overwrite=overwrite)
+            outcomes.append(outcome)
+            on_step(outcome)
+        refresh_script(journal, computer)
+    return outcomes
+
+
+def _outcome(entry: Entry, now: State | None, result: Result, note: str = "") -> Outcome:
+    return Outcome(
+        change=Change(ref=entry.ref, value=entry.restore.value),
+        title=entry.title,
+        number=entry.id,
+        before=entry.word,
+        after=word(now),
+        result=result,
+        note=note,
+    )
+
+
+def _put_back(journal: Journal, computer: Computer, entry: Entry, *, overwrite: bool) -> Outcome:
+    if not entry.is_open:
+        return _outcome(entry, entry.restore, "as it was", f"change {entry.id} is {entry.stage} already")
+    newer = [e for e in journal.entries(computer.identity) if e.id > entry.id and e.is_open and _same(e, entry)]
+    if newer:
+        journal.rebase(entry, newer[0], clock(computer))
+        note = f"change {newer[0].id} is newer; putting that back now restores {entry.restore.word}"
+        return _outcome(entry, entry.after, "done", note)
+    try:
+        now = computer.read(entry.ref)
+    except ComputerError as error:
+        return _later(journal, entry, None, str(error))
+    if not overwrite and not any(now.same_as(state) for state in (entry.restore, *entry.known)):
+        note = three_values(entry, now)
+        journal.stage(entry, "conflict", clock(computer), note=note)
+        return _outcome(entry, now, "conflict", note)
+    entry = journal.undoing(entry, moment(computer))
+    refusal = _restore(computer, entry)
+    if refusal:
+        refusal = _restore(computer, entry)  # what failed half-way is ended by doing it again
+    try:
+        back = computer.read(entry.ref)
+    except ComputerError as error:
+        return _later(journal, entry, None, refusal or str(error))
+    if back.same_as(entry.restore) and not refusal:
+        journal.stage(entry, "undone", clock(computer))
+        return _outcome(entry, back, "done")
+    if refusal:
+        return _later(journal, entry, back, refusal)
+    note = f"read back as {back.word} instead of {entry.restore.word}"
+    journal.stage(entry, "conflict", clock(computer), note=note)
+    return _outcome(entry, back, "conflict", note)
+
+
+def _restore(computer: Computer, entry: Entry) -> str:
+    """Restore the state; why that failed, empty when it did not."""
+    try:
+        computer.write(entry.ref, entry.restore)
+    except ComputerError as error:
+        return str(error)
+    return ""
+
+
+def _same(one: Entry, other: Entry) -> bool:
+    return one.ref == other.ref and one.user == other.user
+
+
+def _later(journal: Journal, entry: Entry, now: State | None, reason: str) -> Outcome:
+    """It stays open, with the reason."""
+    note = plain(f"not put back yet: {reason}", 400)
+    stage: Stage = "verified" if now is not None and now.same_as(entry.left) else "conflict"
+    if entry.stage == "undoing":
+        journal.stage(entry, stage, entry.stage_at, note=note)
+    else:
+        journal.note(entry, note)
+    return _outcome(entry, now, "failed", note)
+
+
+def three_values(entry: Entry, now: State) -> str:
+    """What a conflict is between, and what can be done about it."""
+    changed = "" if now.value != entry.value else " (the same word, but somebody edited it since)"
+    return plain(
+        f"it was {entry.restore.word}, Lumtak made it {entry.word}, and now it is {now.word}{changed}; "
+        "left alone, overwrite it only if you are sure",
+        400,
+    )
+
+
+def warnings(facts: Facts, entries: Iterable[Entry], numbers: Iterable[int]) -> tuple[str, ...]:
+    """What putting these changes back means for what depends on them, a sentence each.
+
+    What is put back on works only if what it needs is on; what is put back off takes along what needs it.
+    """
+    wanted = set(numbers)
+    will: dict[str, str | None] = {str(i.ref): i.value for i in facts.items}
+    chosen = sorted((e for e in entries if e.id in wanted and e.is_open), key=lambda e: -e.id)
+    will |= {str(e.ref): e.restore.value for e in chosen}
+    titles = {str(i.ref): i.title for i in facts.items}
+    found = []
+    for entry in chosen:
+        area = entry.ref.area
+        if will[str(entry.ref)] in _STANDS_STILL:
+            found += [
+                f"{titles[f'{area}:{key}']} stops with {entry.title}."
+                for key in stops_with(entry.ref, facts.items)
+                if will.get(f"{area}:{key}") not in _STANDS_STILL
+            ]
+        else:
+            found += [
+                f"{entry.title} cannot work while {titles[f'{area}:{key}']} is off."
+                for key in works_through(entry.ref, facts.items)
+                if will.get(f"{area}:{key}") == "off"
+            ]
+    return tuple(dict.fromkeys(found))

@@ -1,0 +1,162 @@
+"""After an interruption: the computer is held against the journal, and every change is known again."""
+
+from collections.abc import Callable
+from typing import Literal
+
+from lumtak.computers.protocol import Computer
+from lumtak.core.record import Record
+from lumtak.core.setting import Change, SettingRef, State
+from lumtak.errors import ComputerError
+from lumtak.journal.entry import UNFINISHED, Entry
+from lumtak.journal.outcome import clock, nothing
+from lumtak.journal.store import Journal
+from lumtak.journal.undo_script import refresh_script
+
+Found = Literal["done", "not done", "put back", "needs a look", "not begun"]
+"""not begun: it was part of the plan, and the interruption came before its turn."""
+
+
+class ReviewLine(Record):
+    """One change of what was interrupted."""
+
+    change: Change
+    title: str
+    number: int | None
+    before: str
+    now: str
+    found: Found
+    note: str = ""
+
+
+class Review(Record):
+    """What an interruption left: every change of the plans that did not end, and of a putting back that did not."""
+
+    lines: tuple[ReviewLine, ...] = ()
+
+    def count(self, found: Found) -> int:
+        """How many there are of this kind."""
+        return sum(line.found == found for line in self.lines)
+
+    def in_words(self) -> str:
+        """One sentence: "2 done, 1 not begun"."""
+        kinds: tuple[Found, ...] = ("done", "put back", "not done", "needs a look", "not begun")
+        return ", ".join(f"{n} {kind}" for kind in kinds if (n := self.count(kind)))
+
+
+class _Judged(Record):
+    entry: Entry
+    found: Found
+    now: State | None
+    note: str = ""
+    clear: State | None = None
+    """The state to restore once more, so that nothing half-made stays behind."""
+
+
+def review(journal: Journal, computer: Computer) -> Review:
+    """Compare the computer with the journal, and touch neither."""
+    judged = {j.entry.id: j for j in _judge(journal, computer)}
+    entries = [e for e in journal.entries(computer.identity) if e.user == computer.user_name]
+    lines: list[ReviewLine] = []
+    told: set[int] = set()
+    for plan in journal.unfinished_plans(computer.identity, computer.user_name):
+        mine = {e.ref: e for e in entries if e.plan == plan.id}
+        for change, title in zip(plan.changes, plan.titles, strict=True):
+            entry = mine.get(change.ref)
+            told.add(entry.id if entry else 0)
+            lines.append(_line(judged.get(entry.id), entry) if entry else _not_begun(change, title))
+    lines += [_line(j, j.entry) for j in judged.values() if j.entry.id not in told]
+    return Review(lines=tuple(lines))
+
+
+def _not_begun(change: Change, title: str) -> ReviewLine:
+    return ReviewLine(change=change, title=title, number=None, before="", now="", found="not begun")
+
+
+def _line(judged: _Judged | None, entry: Entry) -> ReviewLine:
+    if judged is not None:
+        found, now, note = judged.found, judged.now, judged.note
+    else:
+        words: dict[str, Found] = {"verified": "done", "undone": "put back", "conflict": "needs a look"}
+        found, now, note = words.get(entry.stage, "not done"), entry.after, entry.note
+    return ReviewLine(
+        change=entry.change,
+        title=entry.title,
+        number=entry.id,
+        before=entry.before.word,
+        now="?" if now is None else now.word,
+        found=found,
+        note=note,
+    )
+
+
+def recover(journal: Journal, computer: Computer, *, on_review: Callable[[Review], None] = nothing) -> Review:
+    """Review, tell, and only then mark each change, clear what the interruption left half-way, and end the plans.
+
+    A change found not done or put back is restored once more, which removes what a half-made write left behind.
+    """
+    told = review(journal, computer)
+    if not told.lines:
+        return told
+    on_review(told)
+    for judged in _judge(journal, computer):
+        _mark(journal, computer, judged)
+    for plan in journal.unfinished_plans(computer.identity, computer.user_name):
+        journal.end_plan(plan.id)
+    refresh_script(journal, computer)
+    return told
+
+
+def _judge(journal: Journal, computer: Computer) -> list[_Judged]:
+    """Every unfinished change of this user, oldest first."""
+    mine = [e for e in journal.entries(computer.identity) if e.user == computer.user_name and e.is_open]
+    above: dict[SettingRef, Entry] = {}
+    judged = []
+    for entry in reversed(mine):
+        if entry.stage in UNFINISHED:
+            verdict = _judge_one(computer, entry, above.get(entry.ref))
+            judged.append(verdict)
+            if verdict.found in {"not done", "put back"}:
+                continue
+        above.setdefault(entry.ref, entry)
+    return judged[::-1]
+
+
+def _judge_one(computer: Computer, entry: Entry, newer: Entry | None) -> _Judged:
+    if newer is not None:  # a newer change stands on it, so it was done; the computer shows the newer one's value
+        over = entry.stage == "undoing" and newer.restore.same_as(entry.restore)
+        note = f"taken over by change {newer.id}" if over else f"change {newer.id} was made on it"
+        return _Judged(entry=entry, found="put back" if over else "done", now=entry.after, note=note)
+    try:
+        now = computer.read(entry.ref)
+    except ComputerError as error:
+        return _Judged(entry=entry, found="needs a look", now=None, note=f"interrupted; cannot be read: {error}")
+    if entry.stage == "undoing" and now.same_as(entry.restore):
+        return _Judged(entry=entry, found="put back", now=now, note="interrupted; found put back", clear=entry.restore)
+    for state in (entry.restore, entry.before):
+        if entry.stage != "undoing" and now.same_as(state):
+            return _Judged(
+                entry=entry, found="not done", now=now, note="interrupted before it was written", clear=state
+            )
+    if now.same_as(entry.left) or (entry.after is None and now.value == entry.value):
+        note = (
+            "putting back was interrupted; not put back yet" if entry.stage == "undoing" else "interrupted; found done"
+        )
+        return _Judged(entry=entry, found="done", now=now, note=note)
+    return _Judged(entry=entry, found="needs a look", now=now, note=f"interrupted; found {now.word}")
+
+
+def _mark(journal: Journal, computer: Computer, judged: _Judged) -> None:
+    entry, at = judged.entry, clock(computer)
+    match judged.found:
+        case "done":
+            journal.stage(entry, "verified", at, after=judged.now, note=judged.note)
+        case "needs a look":
+            journal.stage(entry, "conflict", at, note=judged.note)
+        case found:
+            try:
+                if judged.clear is not None:
+                    computer.write(entry.ref, judged.clear)
+            except ComputerError as error:
+                journal.stage(entry, "conflict", at, note=f"interrupted; {error}")
+                return
+            journal.stage(entry, "undone" if found == "put back" else "not done", at, note=judged.note)

@@ -1,0 +1,49 @@
+"""The undo script: what puts every open change back without Lumtak, left on a real computer."""
+
+from collections.abc import Sequence
+
+from lumtak.computers.protocol import Computer, UndoKit
+from lumtak.core.setting import SettingRef
+from lumtak.core.text import plain
+from lumtak.journal.entry import UNFINISHED, Entry
+from lumtak.journal.store import Journal
+
+
+def refresh_script(journal: Journal, computer: Computer) -> str:
+    """Write the script anew, or remove it when nothing is left to put back; gives its path, empty when there is none.
+
+    Raises:
+        ComputerError: it cannot be left on the computer.
+    """
+    kit = computer.undo_kit()
+    if kit is None:
+        return ""
+    mine = [e for e in journal.entries(computer.identity) if e.user == computer.user_name]
+    waiting = [e for e in mine if e.is_open]
+    if not waiting:
+        kit.remove(journal.tag, [e.before.around for e in mine])
+        return ""
+    return kit.leave(journal.tag, _script(waiting, kit, computer.name, journal.tag, mine))
+
+
+def _script(entries: Sequence[Entry], kit: UndoKit, computer: str, tag: str, ever: Sequence[Entry]) -> bytes:
+    """The script for these open changes: one part for each setting, the newest first.
+
+    A setting that was changed several times goes straight to what it was before the first change.
+    """
+    chains: dict[SettingRef, list[Entry]] = {}
+    for entry in entries:
+        chains.setdefault(entry.ref, []).append(entry)
+    parts, contents = [], []
+    for chain in sorted(chains.values(), key=lambda c: -c[-1].id):
+        first, last = chain[0], chain[-1]
+        accepted = [*last.known]
+        if last.stage in UNFINISHED:  # it may not have been written yet, or be put back already
+            accepted += [last.before, last.restore]
+        numbers = ", ".join(str(e.id) for e in chain)
+        title = plain(f"{last.title} ({last.ref})")
+        about = f"{title}: {first.restore.word} before, {last.word} since (change {numbers})"
+        contents.append(plain(about, 300))
+        parts.append(kit.part(last.ref, title, accepted, first.restore))
+    around = [e.before.around for e in ever]
+    return kit.script(tag, computer=plain(computer), contents=contents, parts=parts, around=around)

@@ -1,0 +1,363 @@
+"""Strikes at every step that reaches a disk, on a simulated computer and on a real folder, and looks at what is left.
+
+A step is one call that changes something: a statement of the journal, and every open, write, sync, rename, unlink ... of the second
+copies, the undo script and the computer itself. A strike comes before or after it: the process is killed (SIGKILL, in a child of
+its own), or the call fails as on a broken or a full disk.
+"""
+
+import contextlib
+import errno
+import os
+import shutil
+import signal
+import sqlite3
+import subprocess
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass, field
+from functools import partial
+from multiprocessing import get_context
+from pathlib import Path
+
+from helpers import bench, linux, linux_tree, snapshot_of
+from lumtak.core.setting import parse_change
+from lumtak.errors import LumtakError
+from lumtak.journal import Journal, apply_changes, drift, put_back, recover, review
+from lumtak.storage import Database
+
+_CALLS = ("write", "fsync", "fchmod", "rename", "replace", "unlink", "rmdir", "mkdir", "symlink")
+_WRITES = os.O_WRONLY | os.O_RDWR | os.O_CREAT
+STRIKES = ("kill", "broken disk", "full disk")
+
+
+# -- worlds: a computer outside, a home folder of Lumtak's, and a look at the outside -----------------------------------------------
+
+
+class Sim:
+    """The simulated bench."""
+
+    name = "simulated computer"
+    changes = ("effects:shadows=off", "services:fax-bridge=off", "apps:chat-horn=off")
+    again = "effects:shadows=on"
+
+    def __init__(self, folder: Path) -> None:
+        self.folder, self.home = folder, folder / "home"
+        bench(folder / "simulated")
+
+    def open(self):
+        return bench(self.folder / "simulated")
+
+    def look(self):
+        """The settings, as another program would find them."""
+        return dict(self.open()._state.settings)
+
+    def script(self):
+        return None
+
+
+class Folder:
+    """A real folder that looks like a Linux computer: files with mode and bytes, links, folders that are not there."""
+
+    name = "real folder"
+    changes = ("apps:tide-feed=off", "apps:sail-sync=off", "apps:linked=off")
+    again = "apps:tide-feed=on"
+
+    def __init__(self, folder: Path) -> None:
+        self.folder, self.home = folder, folder / "home"
+        self.tree = folder / "root"
+        if not self.tree.exists():
+            linux_tree(self.tree)
+            own = self.tree / "home/u/.config/autostart"
+            (own / "sail-sync.desktop").chmod(0o600)
+            (own / "linked.desktop").symlink_to("../../kept/it's 100% \\ odd.desktop")
+            kept = self.tree / "home/u/kept/it's 100% \\ odd.desktop"
+            kept.parent.mkdir()
+            kept.write_bytes(b"[Desktop Entry]\nName=caf\xc3\xa9 \xff\t'quoted' 100% \\n\n-n\nExec=/bin/x\r\nno end")
+
+    def open(self):
+        return linux(self.tree)
+
+    def look(self):
+        return snapshot_of(self.tree / "home")
+
+    def script(self):
+        found = sorted(self.tree.glob("home/u/.local/share/lumtak-undo/undo-*.sh"))
+        return found[0] if found else None
+
+
+WORLDS = (Sim, Folder)
+
+
+def apply_all(world, journal, computer) -> None:
+    apply_changes(journal, computer, computer.facts(), [parse_change(c) for c in world.changes])
+
+
+def apply_and_put_back(world, journal, computer) -> None:
+    apply_all(world, journal, computer)
+    put_back(journal, computer)
+
+
+def change_twice_and_put_back_the_older(world, journal, computer) -> None:
+    apply_changes(journal, computer, computer.facts(), [parse_change(world.changes[0])])
+    apply_changes(journal, computer, computer.facts(), [parse_change(world.again)])
+    put_back(journal, computer, [1])
+    put_back(journal, computer, [2])
+
+
+ACTS = (apply_all, apply_and_put_back, change_twice_and_put_back_the_older)
+
+
+# -- steps and strikes ----------------------------------------------------------------------------------------------------------------
+
+
+@dataclass
+class Steps:
+    """Counts steps, and strikes at one of them."""
+
+    strike_at: int = 0
+    strike: str = ""
+    count: int = 0
+    armed: bool = True
+
+    def __call__(self, *, after: bool = False) -> None:
+        if not self.armed or (after and self.strike not in {"", "kill"}):
+            return
+        self.count += 1
+        if self.count != self.strike_at:
+            return
+        if self.strike == "kill":
+            os.kill(os.getpid(), signal.SIGKILL)
+        code = errno.EIO if self.strike == "broken disk" else errno.ENOSPC
+        raise OSError(code, os.strerror(code))
+
+    def half(self) -> bool:
+        """Whether the next step is struck: a write then gets half of its bytes to the disk first."""
+        return self.armed and self.count + 1 == self.strike_at
+
+
+def _stepping(name: str, real, steps: Steps):
+    """The call with a step before and after it; an open that only reads is none."""
+
+    def call(*args, **options):
+        if name == "open" and not args[1] & _WRITES:
+            return real(*args, **options)
+        if name == "write" and steps.half():
+            real(args[0], bytes(args[1])[: len(args[1]) // 2])
+        steps()
+        result = real(*args, **options)
+        steps(after=True)
+        return result
+
+    return call
+
+
+@contextlib.contextmanager
+def watched(steps: Steps):
+    """Every call that changes something is a step while it lasts."""
+    kept = {name: getattr(os, name) for name in (*_CALLS, "open")}
+    run = Database.run
+
+    def statement(self, text, values=()):
+        if text.startswith(("INSERT", "UPDATE", "DELETE", "BEGIN", "COMMIT")):
+            try:
+                steps()
+            except OSError as error:
+                words = "disk I/O error" if error.errno == errno.EIO else "database or disk is full"
+                raise self._trouble(sqlite3.OperationalError(words)) from error
+            result = run(self, text, values)
+            steps(after=True)
+            return result
+        return run(self, text, values)
+
+    for name, call in kept.items():
+        setattr(os, name, _stepping(name, call, steps))
+    Database.run = statement
+    try:
+        yield
+    finally:
+        for name, call in kept.items():
+            setattr(os, name, call)
+        Database.run = run
+
+
+def steps_of(world_kind, act, strike: str, folder: Path) -> int:
+    """How many steps the act takes when nothing goes wrong."""
+    world = world_kind(folder)
+    counter = Steps(strike=strike)
+    _do(world, act, counter)
+    return counter.count
+
+
+def _do(world, act, steps: Steps) -> None:
+    steps.armed = False
+    with watched(steps):
+        journal, computer = Journal(world.home), world.open()
+        steps.armed = True
+        try:
+            act(world, journal, computer)
+        finally:
+            steps.armed = False
+            journal.close()
+
+
+def struck(world, act, strike: str, at: int) -> None:
+    """The act, struck at a step; a kill takes place in a child."""
+    if strike != "kill":
+        with contextlib.suppress(LumtakError):  # one plain sentence; anything else is a fault of ours and comes through
+            _do(world, act, Steps(strike_at=at, strike=strike))
+        return
+    child = os.fork()
+    if child == 0:
+        code = 1
+        try:
+            _do(world, act, Steps(strike_at=at, strike=strike))
+            code = 0
+        finally:
+            os._exit(code)
+    _, status = os.waitpid(child, 0)
+    if not os.WIFSIGNALED(status):
+        raise AssertionError(f"step {at} was not reached (status {status})")
+
+
+# -- what has to hold afterwards ---------------------------------------------------------------------------------------------------------
+
+
+def wrong_after(world, before) -> list[str]:
+    """What is not as it has to be: the state of every change, then put back all, to the byte. Empty when nothing is lost."""
+    wrong = _wrong_script(world, before)
+    journal, computer = Journal(world.home), world.open()
+    seen = world.look()
+    review(journal, computer)
+    if world.look() != seen:
+        wrong.append("a review touched the computer")
+    with journal.writing(computer.identity):
+        recover(journal, computer)
+    wrong += _wrong_states(journal, computer)
+    if any(d.standing != "as left" for d in drift(journal, computer)):
+        wrong.append("drift where nothing drifted")
+    left_open = any(e.is_open for e in journal.entries())
+    if world.script() is None and left_open and isinstance(world, Folder):
+        wrong.append("no undo script")
+    put_back(journal, computer)
+    if world.look() != before:
+        wrong.append("not as before after putting everything back")
+    if any(e.is_open for e in journal.entries()) or list((world.home / "before").rglob("*.json")):
+        wrong.append("something is still open")
+    if journal.unfinished_plans(computer.identity, computer.user_name):
+        wrong.append("a plan did not end")
+    journal.close()
+    return wrong
+
+
+def _wrong_states(journal, computer) -> list[str]:
+    """Every change is in a state that is known, and the computer has the value that follows from it."""
+    settings: dict = {}
+    wrong = []
+    for entry in journal.entries():
+        settings.setdefault(entry.ref, []).append(entry)
+        if entry.stage not in {"verified", "not done", "failed", "undone"}:
+            wrong.append(f"change {entry.id} is {entry.stage}")
+    for ref, changes in settings.items():
+        standing = [e for e in changes if e.is_open]
+        wanted = standing[-1].value if standing else changes[0].before.value
+        if computer.read(ref).value != wanted:
+            wrong.append(f"{ref} is {computer.read(ref).value} and not {wanted}: {[e.stage for e in changes]}")
+    return wrong
+
+
+def run_script(script: Path, root: Path, shell=("sh",)) -> subprocess.CompletedProcess:
+    """The undo script alone, on a computer whose disk is mounted at `root`."""
+    return subprocess.run([*shell, script, root], capture_output=True, text=True, check=False)
+
+
+def _wrong_script(world, before) -> list[str]:
+    """The undo script alone, on a copy of the folder as the strike left it."""
+    script = world.script()
+    if script is None:
+        return []
+    copy = world.folder / "copy"
+    shutil.copytree(world.tree, copy, symlinks=True)
+    result = run_script(copy / script.relative_to(world.tree), copy)
+    after = snapshot_of(copy / "home")
+    shutil.rmtree(copy)
+    if after != before or result.returncode:
+        return [f"the undo script alone did not do it: {result.stdout}{result.stderr}"]
+    return []
+
+
+@dataclass
+class Tally:
+    """Fault points of one kind: how many there are, how many were tried, what was lost."""
+
+    name: str
+    points: int = 0
+    tried: int = 0
+    lost: list[str] = field(default_factory=list)
+
+
+def strike_everywhere(world_kind, act, strike: str, folder: Path) -> Tally:
+    """Strike at every step of the act, each in a world of its own, as many at once as there are processors."""
+    tally = Tally(f"{world_kind.name}, {act.__name__.replace('_', ' ')}, {strike}")
+    tally.points = steps_of(world_kind, act, strike, folder / "count")
+    one = partial(_strike_one, world_kind, act, strike, folder)
+    with ProcessPoolExecutor(mp_context=get_context("fork")) as pool:
+        for lost in pool.map(one, range(1, tally.points + 1), chunksize=4):
+            tally.tried += 1
+            tally.lost += lost
+    return tally
+
+
+def _strike_one(world_kind, act, strike: str, folder: Path, at: int) -> list[str]:
+    place = folder / str(at)
+    world = world_kind(place)
+    before = world.look()
+    struck(world, act, strike, at)
+    try:
+        lost = wrong_after(world, before)
+    except LumtakError as error:
+        lost = [str(error)]
+    shutil.rmtree(place)
+    return [f"step {at}: {what}" for what in lost]
+
+
+# -- the journal's own file --------------------------------------------------------------------------------------------------------------
+
+
+def damages(data: bytes):
+    """(name, damaged bytes): cut short at every half page, and each page overwritten."""
+    for length in range(0, len(data), 2048):
+        yield f"cut to {length} bytes", data[:length]
+    for page in range(0, len(data), 4096):
+        yield f"page {page // 4096 + 1} damaged", data[:page] + b"\xa5" * 4096 + data[page + 4096 :]
+        middle = page + 4096 - 600
+        yield (
+            f"bytes of page {page // 4096 + 1} changed",
+            data[:middle] + bytes(b ^ 0x11 for b in data[middle : middle + 64]) + data[middle + 64 :],
+        )
+
+
+def damage_everywhere(world_kind, folder: Path, suffix: str) -> Tally:
+    """Damage journal.db (suffix "") or its write-ahead log ("-wal") in every way, after two changes stand and one is put back."""
+    tally = Tally(f"{world_kind.name}, journal.db{suffix} cut short or damaged")
+    world = world_kind(folder / "whole")
+    before = world.look()
+    journal, computer = Journal(world.home), world.open()
+    apply_all(world, journal, computer)
+    put_back(journal, computer, [2])
+    if not suffix:
+        journal.close()
+    kept = folder / "kept"
+    shutil.copytree(world.folder, kept, symlinks=True)
+    journal.close()
+    data = (kept / f"home/journal.db{suffix}").read_bytes()
+    for number, (name, damaged) in enumerate(damages(data)):
+        tally.points += 1
+        place = folder / str(number)
+        shutil.copytree(kept, place, symlinks=True)
+        (place / f"home/journal.db{suffix}").write_bytes(damaged)
+        tally.tried += 1
+        try:
+            tally.lost += [f"{name}: {what}" for what in wrong_after(world_kind(place), before)]
+        except LumtakError as error:
+            tally.lost.append(f"{name}: {error}")
+        shutil.rmtree(place)
+    return tally

@@ -1,0 +1,162 @@
+"""Every fault the journal has to survive, on a simulated computer and on a real folder."""
+
+import os
+import signal
+import sqlite3
+import tempfile
+from datetime import timedelta
+from itertools import count
+from pathlib import Path
+
+import pytest
+
+from faulting import ACTS, STRIKES, WORLDS, apply_all, damage_everywhere, strike_everywhere, wrong_after
+from helpers import EVENING, Plain, lumtak
+from lumtak.commands.change import stopping
+from lumtak.core.setting import parse_change
+from lumtak.errors import StorageError
+from lumtak.journal import Journal, apply_changes, put_back
+
+both = pytest.mark.parametrize("world_kind", WORLDS)
+
+
+@pytest.fixture
+def place():
+    """A folder in memory where there is one: a thousand worlds are made in it."""
+    with tempfile.TemporaryDirectory(dir="/dev/shm" if os.access("/dev/shm", os.W_OK) else None) as folder:
+        yield Path(folder)
+
+
+@both
+@pytest.mark.parametrize("act", ACTS)
+@pytest.mark.parametrize("strike", STRIKES)
+def test_a_strike_at_any_step_loses_nothing(world_kind, act, strike, place):
+    tally = strike_everywhere(world_kind, act, strike, place)
+    assert tally.tried == tally.points > 70
+    assert tally.lost == []
+
+
+@both
+@pytest.mark.parametrize("suffix", ["", "-wal"])
+def test_a_journal_cut_short_or_damaged_is_mended(world_kind, suffix, place):
+    tally = damage_everywhere(world_kind, place, suffix)
+    assert tally.tried > 10
+    assert tally.lost == []
+
+
+@both
+def test_a_newer_journal_is_refused_and_left_alone(world_kind, place):
+    world = world_kind(place)
+    before = world.look()
+    journal = Journal(world.home)
+    apply_all(world, journal, world.open())
+    journal.close()
+    path, applied = world.home / "journal.db", world.look()
+    link = sqlite3.connect(path)
+    link.execute("PRAGMA user_version = 99")
+    link.close()
+    with pytest.raises(StorageError, match="newer Lumtak"):
+        Journal(world.home)
+    assert world.look() == applied
+    link = sqlite3.connect(path)
+    link.execute("PRAGMA user_version = 1")
+    link.close()
+    assert wrong_after(world, before) == []
+
+
+@both
+def test_a_clock_that_is_set_back_disturbs_nothing(world_kind, place):
+    world = world_kind(place)
+    before, journal, computer, ticks = world.look(), Journal(world.home), world.open(), count()
+    computer.wall = lambda: EVENING - timedelta(days=next(ticks))
+    apply_all(world, journal, computer)
+    journal.close()
+    assert wrong_after(world, before) == []
+
+
+def test_a_really_full_disk_under_the_database(home):
+    computer, journal = Plain({f"apps:{n}": "on" for n in range(40)}), Journal(home)
+    pages = journal._db.rows("PRAGMA page_count")[0][0]
+    journal._db.rows(f"PRAGMA max_page_count = {pages + 2}")
+    changes = [parse_change(f"apps:{n}=off") for n in range(40)]
+    with pytest.raises(StorageError, match="full"):
+        apply_changes(journal, computer, computer.facts(), changes)
+    journal.close()
+    journal = Journal(home)
+    done = [e.ref.key for e in journal.entries() if e.is_open]
+    assert 0 < len(done) < 40
+    assert [key.split(":")[1] for key, value in computer.values.items() if value == "off"] == done
+    put_back(journal, computer)
+    assert set(computer.values.values()) == {"on"}
+    journal.close()
+
+
+def holding(home, then):
+    """A child that holds the lock of plain until `then` lets it go."""
+    ready, told = os.pipe()
+    child = os.fork()
+    if child == 0:
+        with Journal(home).writing("sim-plain"):
+            os.write(told, b".")
+            signal.pause()
+    os.read(ready, 1)
+    try:
+        return then(child)
+    finally:
+        os.kill(child, signal.SIGKILL)
+        os.waitpid(child, 0)
+        os.close(ready)
+        os.close(told)
+
+
+def test_a_second_lumtak_is_refused_and_a_dead_one_holds_nothing(home):
+    computer = Plain({"apps:a": "on"})
+
+    def refused(child):
+        journal = Journal(home)
+        with pytest.raises(StorageError, match=f"process {child}"):
+            apply_changes(journal, computer, computer.facts(), [parse_change("apps:a=off")])
+        journal.close()
+
+    holding(home, refused)
+    assert computer.writes == 0
+    journal = Journal(home)
+    (outcome,) = apply_changes(journal, computer, computer.facts(), [parse_change("apps:a=off")])
+    assert outcome.result == "done"
+    journal.close()
+
+
+@pytest.mark.parametrize("number", [signal.SIGINT, signal.SIGTERM, signal.SIGHUP])
+def test_being_told_to_end_during_a_write_ends_after_it(home, number, capsys):
+    computer, journal = Plain({"apps:a": "on", "apps:b": "on"}), Journal(home)
+
+    def told(ref, value):
+        os.kill(os.getpid(), number)
+        return value
+
+    computer.trouble = told
+    with stopping() as stop:
+        changes = [parse_change(c) for c in ("apps:a=off", "apps:b=off")]
+        outcomes = apply_changes(journal, computer, computer.facts(), changes, stop=stop)
+    assert [o.result for o in outcomes] == ["done", "not tried"]
+    assert "Ending after this change" in capsys.readouterr().err
+    journal.close()
+
+
+@pytest.mark.parametrize("fault", ["refuse", "locked", "powercut", "revert", "respawn", "slow"])
+def test_every_fault_of_a_simulated_computer_is_survived(home, fault):
+    name = "sim:drawing-bench"
+    changes = ("effects:shadows=off", "services:fax-bridge=off")
+    before = lumtak("facts", name, "--json", home=home).stdout
+    struck = lumtak("apply", f"{name}?fault={fault}:{changes[1][:-4]}", *changes, home=home)
+    assert struck.returncode in {0, 3}, struck.stderr
+    assert "Traceback" not in struck.stderr
+    assert (struck.returncode == 3) == (fault in {"refuse", "locked", "powercut"})
+    assert lumtak("undo", name, "--all", home=home).returncode == 0
+    assert items_of(lumtak("facts", name, "--json", home=home).stdout) == items_of(before)
+
+
+def items_of(document):
+    import json
+
+    return [(i["area"], i["key"], i["value"]) for i in json.loads(document)["items"]]

@@ -1,0 +1,165 @@
+"""The undo script: readable, quoted safely, comparing before it writes, the same under every shell, and enough by itself."""
+
+import os
+import shutil
+import subprocess
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from faulting import Folder, apply_all, run_script
+from helpers import linux, lumtak, put, snapshot_of
+from lumtak.computers.linux.undo_kit import _format, _quoted
+from lumtak.core.setting import parse_change
+from lumtak.journal import Journal, apply_changes, put_back
+
+SHELLS = [("sh",), ("dash",), ("busybox", "sh"), ("bash", "--posix")]
+BYTES = st.binary(max_size=60) | st.text("-%\\'\"$`\n\t x", max_size=40).map(str.encode)
+
+
+@pytest.fixture
+def world(tmp_path):
+    return Folder(tmp_path)
+
+
+@pytest.fixture
+def applied(world):
+    before = world.look()
+    journal = Journal(world.home)
+    apply_all(world, journal, world.open())
+    journal.close()
+    return world, before
+
+
+@pytest.mark.parametrize("shell", SHELLS, ids=lambda s: s[0])
+def test_it_puts_everything_back_to_the_byte_and_removes_itself(applied, shell):
+    world, before = applied
+    assert world.script().stat().st_mode & 0o7777 == 0o700
+    result = run_script(world.script(), world.tree, shell)
+    assert (result.returncode, result.stderr) == (0, "")
+    assert result.stdout.count("put back: ") == 3
+    assert world.look() == before
+
+
+@pytest.mark.parametrize("shell", SHELLS, ids=lambda s: s[0])
+def test_what_somebody_changed_is_left_alone_and_running_it_twice_does_no_harm(applied, shell):
+    world, _ = applied
+    changed = world.tree / "home/u/.config/autostart/tide-feed.desktop"
+    changed.write_bytes(b"mine\n")
+    first = run_script(world.script(), world.tree, shell)
+    assert first.returncode == 3
+    assert "left alone, somebody changed it since: Tide feed" in first.stdout
+    assert changed.read_bytes() == b"mine\n"
+    seen = world.look()
+    second = run_script(world.script(), world.tree, shell)
+    assert second.stdout.count("as it was already") == 2
+    assert (second.returncode, world.look()) == (3, seen)
+
+
+def test_it_passes_the_checkers(applied):
+    world, _ = applied
+    script = world.script()
+    for shell in SHELLS:
+        subprocess.run([*shell, "-n", script], check=True)
+    found = subprocess.run(["shellcheck", script], capture_output=True, text=True, check=False)
+    assert found.stdout == ""
+    text = script.read_text()
+    assert "#   Tide feed (apps:tide-feed): on before, off since (change 1)" in text
+    assert "printf 'Name=Sail sync\\n'" in text, "readable"
+
+
+def test_lumtak_notices_what_the_script_put_back(applied):
+    world, before = applied
+    run_script(world.script(), world.tree)
+    journal = Journal(world.home)
+    assert {o.result for o in put_back(journal, world.open())} == {"done"}
+    assert not any(e.is_open for e in journal.entries())
+    assert world.look() == before
+    journal.close()
+
+
+def test_it_goes_straight_to_what_was_before_the_first_change(world):
+    before, journal = world.look(), Journal(world.home)
+    for value in ("off", "on", "off"):
+        computer = world.open()
+        apply_changes(journal, computer, computer.facts(), [parse_change(f"apps:tide-feed={value}")])
+    journal.close()
+    assert run_script(world.script(), world.tree).returncode == 0
+    assert world.look() == before
+
+
+def test_nothing_is_changed_where_the_script_cannot_be_left(world):
+    (world.tree / "home/u/.local").write_text("in the way")
+    before, journal = world.look(), Journal(world.home)
+    computer = world.open()
+    (outcome,) = apply_changes(journal, computer, computer.facts(), [parse_change("apps:tide-feed=off")])
+    assert outcome.result == "failed"
+    assert "undo script" in outcome.note
+    assert world.look() == before
+    journal.close()
+
+
+def test_somebody_else_cannot_run_it(applied):
+    if os.getuid() != 0:
+        pytest.skip("needs another user to run it as")
+    world, _ = applied
+    script = shutil.copy(world.script(), world.folder / "copy.sh")
+    os.chmod(script, 0o755)  # noqa: PTH101
+    for folder in (world.folder, *world.folder.parents):
+        if folder.owner() == "root" and not folder.stat().st_mode & 0o001:
+            pytest.skip("the folder of the tests cannot be reached by others")
+    result = subprocess.run(
+        ["sh", script], capture_output=True, text=True, check=False, user=65534, group=65534, extra_groups=[]
+    )
+    assert result.returncode == 2
+    assert "Run this as the user" in result.stderr
+
+
+@given(BYTES)
+@settings(max_examples=80)
+def test_any_bytes_come_out_of_printf_as_they_were(data):
+    for shell in (["dash"], ["busybox", "sh"]):
+        got = subprocess.run([*shell, "-c", b"printf '%s'" % _format(data)], capture_output=True, check=True)
+        assert got.stdout == data
+
+
+@given(st.text(st.characters(exclude_characters="\0", exclude_categories=["Cs"]), max_size=30))
+@settings(max_examples=40)
+def test_any_name_is_one_word(text):
+    got = subprocess.run(["dash", "-c", b"printf %s " + _quoted(text)], capture_output=True, check=True)
+    assert got.stdout == os.fsencode(text)
+
+
+@given(
+    data=BYTES, name=st.text("a b'\"$`\n;-%\\é", min_size=1, max_size=12), mode=st.sampled_from([0o600, 0o644, 0o755])
+)
+@settings(suppress_health_check=[HealthCheck.function_scoped_fixture], max_examples=25)
+def test_odd_names_and_bytes_come_back(tmp_path_factory, data, name, mode):
+    world = Folder(tmp_path_factory.mktemp("odd"))
+    own = put(world.tree, f"/home/u/.config/autostart/{name}.desktop", b"[Desktop Entry]\nExec=x\n" + data)
+    own.chmod(mode)
+    before, computer, journal = world.look(), linux(world.tree), Journal(world.home)
+    (outcome,) = apply_changes(journal, computer, computer.facts(), [parse_change(f"apps:{name}=off")])
+    assert outcome.result == "done"
+    journal.close()
+    result = run_script(world.script(), world.tree)
+    assert result.returncode == 0, result.stdout + result.stderr
+    assert world.look() == before
+
+
+def test_on_this_computer_with_lumtak_gone(tmp_path):
+    """The real thing: this machine's own folders, a user's home of its own, the script run with nothing but a shell."""
+    own = put(
+        tmp_path, "home/.config/autostart/tide-feed.desktop", b"[Desktop Entry]\nName=Tide feed\nExec=/bin/true\n"
+    )
+    before = snapshot_of(tmp_path / "home")
+    env = {"HOME": str(tmp_path / "home"), "XDG_CONFIG_HOME": "", "XDG_DATA_HOME": ""}
+    done = lumtak("apply", "local", "apps:tide-feed=off", home=tmp_path / "data", env=env)
+    assert done.returncode == 0, done.stderr
+    assert b"Hidden=true" in own.read_bytes()
+    path = done.stdout.split("Without Lumtak: sh ")[1].strip()
+    shutil.rmtree(tmp_path / "data")
+    result = subprocess.run(["sh", path], capture_output=True, text=True, check=False, env={"PATH": "/usr/bin:/bin"})
+    assert (result.returncode, result.stderr) == (0, "")
+    assert snapshot_of(tmp_path / "home") == before
