@@ -5,7 +5,7 @@ BIN    := $(VENV)/bin
 STAMP  := $(VENV)/.set-up
 SHOTS  := docs/screenshots
 
-.PHONY: setup demo test check bench calibrate schemas shots terminal-tools format clean
+.PHONY: setup demo test check bench calibrate faults schemas shots terminal-tools format clean
 
 setup: $(STAMP)
 
@@ -41,6 +41,9 @@ shots: setup
 
 calibrate: setup
 	@$(BIN)/python scripts/calibrate.py
+
+faults: setup terminal-tools
+	@$(BIN)/python scripts/faults.py
 
 schemas: setup
 	@$(BIN)/python scripts/schemas.py docs/schemas

@@ -7,9 +7,10 @@ import msgspec
 
 from lumtak.core.load import Reading
 from lumtak.core.profile import Profile
+from lumtak.journal import Entry
 from lumtak.report.content import Content
 
-FORMATS = {"profile": Profile, "reading": Reading, "job": Content}
+FORMATS = {"profile": Profile, "reading": Reading, "job": Content, "change": Entry}
 
 
 def main() -> None:

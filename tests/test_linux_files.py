@@ -267,8 +267,9 @@ def test_root_writes_as_the_user_and_cannot_be_led_astray(tree, tmp_path):
 
     nobody = pwd.getpwnam("nobody")
     user = type(tree_user())(
-        name="nobody", uid=nobody.pw_uid, gid=nobody.pw_gid, config_home="/home/u/.config", config_dirs=("/etc/xdg",)
-    )
+        name="nobody", uid=nobody.pw_uid, gid=nobody.pw_gid, config_home="/home/u/.config", data_home="/x",
+        config_dirs=("/etc/xdg",),
+    )  # fmt: skip
     for path in (tmp_path, *tmp_path.parents):
         if path != path.parent and path.stat().st_uid == 0 and str(path).startswith(str(tmp_path.parent.parent)):
             path.chmod(0o755)

@@ -63,10 +63,15 @@ def test_a_migration_that_fails_changes_nothing(tmp_path):
     assert sqlite3.connect(path).execute("SELECT count(*) FROM sqlite_master").fetchone() == (0,)
 
 
-def test_a_damaged_file_is_said(tmp_path):
-    (tmp_path / "journal.db").write_bytes(b"no database at all, but long enough to be looked at" * 50)
-    with pytest.raises(StorageError, match=r"journal\.db cannot be used"):
-        Journal(tmp_path)
+def test_a_damaged_file_is_said_and_a_damaged_journal_set_aside(tmp_path):
+    for name in ("casebook.db", "journal.db"):
+        (tmp_path / name).write_bytes(b"no database at all, but long enough to be looked at" * 50)
+    with pytest.raises(StorageError, match=r"casebook\.db is damaged"):
+        Casebook(tmp_path)
+    journal = Journal(tmp_path)
+    assert "built anew" in journal.notices[0]
+    assert (tmp_path / "journal.db.damaged-1").exists()
+    journal.close()
 
 
 def test_all_or_nothing(tmp_path):

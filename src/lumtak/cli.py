@@ -3,6 +3,7 @@
 import click
 
 from lumtak import __version__
+from lumtak.commands.act import end_command
 from lumtak.commands.change import apply_command, drift_command, journal_command, restart_command, undo_command
 from lumtak.commands.common import home, home_option
 from lumtak.commands.look import (
@@ -52,6 +53,7 @@ for command in (
     journal_command,
     undo_command,
     drift_command,
+    end_command,
     jobs_command,
     job_group,
     report_command,

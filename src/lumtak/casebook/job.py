@@ -2,6 +2,7 @@
 
 from typing import Literal, get_args
 
+from lumtak.core.actions import Action
 from lumtak.core.audit import Audit
 from lumtak.core.facts import Facts
 from lumtak.core.plan import Plan
@@ -37,5 +38,7 @@ class Job(Record):
     after: int | None = None
     after_provisional: str = ""
     """Why the after reading does not count yet; empty when it does."""
+    actions: tuple[Action, ...] = ()
+    """What was done that cannot be put back, oldest first."""
     cursor: str = ""
     """Address of the item selected in the audit."""

@@ -23,8 +23,8 @@ from lumtak.journal import (
     drift,
     owed_now,
     put_back,
-    refresh_script,
     review,
+    script_place,
     warnings,
 )
 from lumtak.stations.workshop import Workshop
@@ -71,7 +71,7 @@ def apply_command(
         )
     back = _after_failure(workshop, machine, outcomes, on_failure, as_json=as_json)
     owed = owed_now(workshop.journal, machine).in_words()
-    script = refresh_script(workshop.journal, machine)
+    script = script_place(workshop.journal, machine)
     machine.close()
     if as_json:
         interrupted = reviews[0].lines if reviews else ()

@@ -61,6 +61,10 @@ class UndoKit(Protocol):
         """
         ...
 
+    def place(self, tag: str) -> str:
+        """Where the script stands; empty when there is none."""
+        ...
+
     def remove(self, tag: str, around: Sequence[dict[str, str]]) -> None:
         """The script is gone, and so are the folders that were made for it.
 

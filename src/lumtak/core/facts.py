@@ -89,6 +89,8 @@ class Item(Record):
     """What starts it, as a clause."""
     needs: tuple[str, ...] = ()
     """Keys in the same area without which it cannot work."""
+    touches: str = ""
+    """What its setting works on; settings of one plan that touch the same thing are changed one after the other."""
     setting: Setting | Fixed
     note: str = ""
     """What the system itself says of it."""

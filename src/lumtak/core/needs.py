@@ -5,6 +5,9 @@ from collections.abc import Iterable
 from lumtak.core.facts import Item
 from lumtak.core.setting import SettingRef
 
+STANDS_STILL = frozenset({"off", "manual"})
+"""Values with which an item does not run by itself."""
+
 
 def stops_with(ref: SettingRef, items: Iterable[Item]) -> tuple[str, ...]:
     """Keys of the items that stop when this one stops, nearest first; cycles are walked once."""

@@ -4,7 +4,7 @@ from collections.abc import Iterable
 
 from lumtak.core.audit import Audit, Finding
 from lumtak.core.facts import Facts, Fixed
-from lumtak.core.needs import stops_with
+from lumtak.core.needs import STANDS_STILL, stops_with, works_through
 from lumtak.core.record import NotMeasured, Record, known
 from lumtak.core.setting import UNSET_WORD, Change, SettingRef, Shows
 from lumtak.core.text import plain
@@ -84,6 +84,8 @@ def check_change(facts: Facts, change: Change, guarded: Iterable[SettingRef] = (
 def check_changes(facts: Facts, changes: Iterable[Change], guarded: Iterable[SettingRef]) -> list[Change]:
     """The changes in a safe order: what others depend on comes after its dependents, what needs a restart comes last.
 
+    Within that, settings that touch the same thing follow one another.
+
     Raises:
         UsageError: a change is guarded or not possible, or two changes contradict each other.
     """
@@ -97,11 +99,48 @@ def check_changes(facts: Facts, changes: Iterable[Change], guarded: Iterable[Set
                 f"{plain(str(other))} and {plain(str(change))} contradict each other.", "Choose one of them."
             )
         chosen[change.ref] = change
+    for change in chosen.values():
+        _refuse_without_needs(facts, change, chosen)
 
     def place(change: Change) -> tuple[int, int, SettingRef]:
         return _LATEST[_shows(facts, change)], len(stops_with(change.ref, facts.items)), change.ref
 
-    return sorted(chosen.values(), key=place)
+    return _together(facts, sorted(chosen.values(), key=place))
+
+
+def _refuse_without_needs(facts: Facts, change: Change, chosen: dict[SettingRef, Change]) -> None:
+    """What is to run cannot lose in the same plan what it needs."""
+    if change.value in STANDS_STILL:
+        return
+    for key in works_through(change.ref, facts.items):
+        other = chosen.get(SettingRef(area=change.ref.area, key=key))
+        if other is not None and other.value == "off":
+            raise UsageError(
+                f"{plain(str(change))} and {plain(str(other))} contradict each other: the first cannot work without the second.",
+                "Choose one of them.",
+            )
+
+
+def _together(facts: Facts, ordered: list[Change]) -> list[Change]:
+    """The same order, but settings that touch one thing stand together.
+
+    Each moves up to the last of its kind, unless a dependent of it stands between, or one of them shows later than the other.
+    """
+    result: list[Change] = []
+    for change in ordered:
+        place = len(result)
+        item = facts.find(change.ref)
+        dependents = {SettingRef(area=change.ref.area, key=k) for k in stops_with(change.ref, facts.items)}
+        if item is not None and item.touches:
+            for i in range(len(result) - 1, -1, -1):
+                other = facts.find(result[i].ref)
+                if result[i].ref in dependents or _shows(facts, result[i]) != _shows(facts, change):
+                    break
+                if other is not None and other.touches == item.touches:
+                    place = i + 1
+                    break
+        result.insert(place, change)
+    return result
 
 
 def _shows(facts: Facts, change: Change) -> Shows:

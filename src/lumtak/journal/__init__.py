@@ -6,9 +6,9 @@ from lumtak.journal.entry import Entry
 from lumtak.journal.outcome import OnStep, Outcome
 from lumtak.journal.owed import Owed, owed_now
 from lumtak.journal.putback import put_back, three_values, warnings
-from lumtak.journal.recover import Review, recover, review
+from lumtak.journal.recover import Review, ReviewLine, recover, review
 from lumtak.journal.store import Journal
-from lumtak.journal.undo_script import refresh_script
+from lumtak.journal.undo_script import script_place
 
 __all__ = [
     "Drift",
@@ -18,13 +18,14 @@ __all__ = [
     "Outcome",
     "Owed",
     "Review",
+    "ReviewLine",
     "apply_changes",
     "drift",
     "owed_now",
     "put_back",
     "recover",
-    "refresh_script",
     "review",
+    "script_place",
     "three_values",
     "warnings",
 ]

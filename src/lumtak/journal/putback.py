@@ -5,7 +5,7 @@ from collections.abc import Callable, Iterable
 
 from lumtak.computers.protocol import Computer
 from lumtak.core.facts import Facts
-from lumtak.core.needs import stops_with, works_through
+from lumtak.core.needs import STANDS_STILL, stops_with, works_through
 from lumtak.core.setting import Change, State
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError
@@ -14,8 +14,6 @@ from lumtak.journal.outcome import OnStep, Outcome, Result, clock, moment, nothi
 from lumtak.journal.recover import Review, recover
 from lumtak.journal.store import Journal
 from lumtak.journal.undo_script import refresh_script
-
-_STANDS_STILL = {"off", "manual"}
 
 
 def put_back(
@@ -146,11 +144,11 @@ def warnings(facts: Facts, entries: Iterable[Entry], numbers: Iterable[int]) -> 
     found = []
     for entry in chosen:
         area = entry.ref.area
-        if will[str(entry.ref)] in _STANDS_STILL:
+        if will[str(entry.ref)] in STANDS_STILL:
             found += [
                 f"{titles[f'{area}:{key}']} stops with {entry.title}."
                 for key in stops_with(entry.ref, facts.items)
-                if will.get(f"{area}:{key}") not in _STANDS_STILL
+                if will.get(f"{area}:{key}") not in STANDS_STILL
             ]
         else:
             found += [

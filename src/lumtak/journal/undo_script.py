@@ -26,6 +26,12 @@ def refresh_script(journal: Journal, computer: Computer) -> str:
     return kit.leave(journal.tag, _script(waiting, kit, computer.name, journal.tag, mine))
 
 
+def script_place(journal: Journal, computer: Computer) -> str:
+    """Where the script stands; empty when there is none. Touches nothing."""
+    kit = computer.undo_kit()
+    return "" if kit is None else kit.place(journal.tag)
+
+
 def _script(entries: Sequence[Entry], kit: UndoKit, computer: str, tag: str, ever: Sequence[Entry]) -> bytes:
     """The script for these open changes: one part for each setting, the newest first.
 

@@ -1,5 +1,6 @@
 """What a report says, before it is drawn."""
 
+from lumtak.core.actions import Action
 from lumtak.core.audit import Audit
 from lumtak.core.compare import Comparison, in_words
 from lumtak.core.facts import Facts
@@ -57,6 +58,10 @@ class Content(Record):
     verdict: str
     """The headline."""
     changes: tuple[ChangeLine, ...]
+    actions: tuple[Action, ...]
+    """What was done that cannot be put back."""
+    undo_script: str
+    """Where the script stands that puts everything back without Lumtak; empty when there is none."""
     owed: str
 
 

@@ -102,6 +102,11 @@ def _story(content: Content, chart_svg: str | None, width: float) -> list[Any]:
         story += [Spacer(1, 8), _drawing(chart_svg, width)]
     story += [Paragraph("Before and after", head), _figures(content, width, body, soft)]
     story += [Paragraph("Changes", head), *_changes(content, width, soft)]
+    if content.actions:
+        story.append(Paragraph("Done once, and not to be put back", head))
+        story += [
+            Paragraph("• " + _escape(f"{a.at[:16].replace('T', ' ')}: {a.in_words()}"), soft) for a in content.actions
+        ]
     if content.audit and content.audit.gaps:
         story.append(Paragraph("What could not be looked at", head))
         story += [
@@ -116,6 +121,7 @@ def _story(content: Content, chart_svg: str | None, width: float) -> list[Any]:
             ),
             body,
         ),
+        *([Paragraph(_escape(f"Without Lumtak: sh {content.undo_script}"), body)] if content.undo_script else []),
         Paragraph("How this was measured", head),
         Paragraph(_escape(_method(content)), soft),
     ]

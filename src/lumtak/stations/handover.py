@@ -52,6 +52,8 @@ def content_of(visit: Visit) -> Content:
             )
             for e in visit.entries()
         ),
+        actions=job.actions,
+        undo_script=visit.undo_script(),
         owed=visit.owed().in_words(),
     )
 

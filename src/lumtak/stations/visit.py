@@ -8,6 +8,7 @@ import msgspec
 
 from lumtak.casebook import Job, Station
 from lumtak.computers.protocol import Computer
+from lumtak.core.actions import Action, Running, Way
 from lumtak.core.audit import Audit, audit
 from lumtak.core.compare import CAUTION_ENDED, Comparison, compare_many
 from lumtak.core.load import Reading
@@ -27,7 +28,9 @@ from lumtak.journal import (
     put_back,
     recover,
     review,
+    script_place,
 )
+from lumtak.stations.actions import end_process
 from lumtak.stations.reading import OnSample, take_reading
 from lumtak.stations.workshop import Workshop
 
@@ -245,6 +248,10 @@ class Visit:
         """What this job changed and did not put back."""
         return {e.ref for e in self.entries() if e.is_open}
 
+    def undo_script(self) -> str:
+        """Where the script stands that puts everything back without Lumtak; empty when there is none."""
+        return script_place(self.workshop.journal, self.computer)
+
     def owed(self) -> Owed:
         """Changes that do not show yet."""
         return owed_now(self.workshop.journal, self.computer)
@@ -254,15 +261,34 @@ class Visit:
         self.computer.restart(login_only=login_only)
 
     def put_back(
-        self, numbers: list[int] | None = None, *, overwrite: bool = False, on_step: OnStep = lambda _: None
+        self,
+        numbers: list[int] | None = None,
+        *,
+        overwrite: bool = False,
+        anywhere: bool = False,
+        on_step: OnStep = lambda _: None,
     ) -> list[Outcome]:
-        """Put changes of this job back: those numbered, or all."""
+        """Put changes of this job back: those numbered, or all; with `anywhere`, numbered ones of other jobs too."""
         mine = [e.id for e in self.entries() if e.is_open]
-        wanted = mine if numbers is None else [n for n in numbers if n in mine]
+        wanted = mine if numbers is None else [n for n in numbers if anywhere or n in mine]
         outcomes = put_back(self.workshop.journal, self.computer, wanted, overwrite=overwrite, on_step=on_step)
         if self.job.after is not None and any(o.result == "done" for o in outcomes):
             self._keep(after_provisional="changes were put back since")
         return outcomes
+
+    # -- actions --------------------------------------------------------------------------------------------------------
+
+    def end_process(self, chosen: Running, way: Way, *, wait_s: float = 5.0) -> Action:
+        """Ask a process to end, or force it; recorded in the job, whatever became of it.
+
+        Raises:
+            UsageError: it is never ended.
+        """
+        if chosen.why_not:
+            raise UsageError(f"{chosen.title} is not ended: {chosen.why_not}.", "Choose another process.")
+        action = end_process(self.computer, chosen.process, way, title=chosen.title, wait_s=wait_s)
+        self._keep(actions=(*self.job.actions, action))
+        return action
 
     def close(self) -> None:
         """Let the computer go."""

@@ -4,12 +4,15 @@ from functools import cached_property
 from importlib.resources import files
 from pathlib import Path
 
+import msgspec
+
 from lumtak.casebook import Casebook
 from lumtak.computers.addresses import open_computer
 from lumtak.computers.protocol import Computer
+from lumtak.core.actions import Action
 from lumtak.core.catalogue import Catalogue, load_catalogue
 from lumtak.core.profile import Profile, load_profile
-from lumtak.errors import BadFileError, LumtakError, UnknownNameError
+from lumtak.errors import BadFileError, LumtakError, UnknownNameError, UsageError
 from lumtak.journal import Journal
 
 _LARGEST_PROFILE = 1 << 20
@@ -86,6 +89,21 @@ class Workshop:
                 "profile", name, profiles, "`lumtak profile list` shows them; a file is named with its path."
             )
         return profiles[name]
+
+    def record_action(self, identity: str, action: Action, job_id: str | None = None) -> str:
+        """Keep an action with a job: the one named, else the newest on that computer; gives its name, empty where there is none.
+
+        Raises:
+            UnknownNameError: there is no such job; UsageError: it belongs to another computer.
+        """
+        jobs = [j for j in self.casebook.jobs() if j.identity == identity]
+        job = self.casebook.job(job_id) if job_id else (jobs[0] if jobs else None)
+        if job is None:
+            return ""
+        if job.identity != identity:
+            raise UsageError(f"The job {job.id} belongs to another computer.", "Name a job of this one.")
+        self.casebook.save(msgspec.structs.replace(job, actions=(*job.actions, action)))
+        return job.id
 
     def notices(self) -> list[str]:
         """What the person has to be told about Lumtak's own data, such as a journal that had to be mended; each once."""

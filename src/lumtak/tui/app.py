@@ -10,8 +10,8 @@ from textual.binding import Binding, BindingType
 from textual.screen import Screen
 
 from lumtak.stations.workshop import Workshop
+from lumtak.tui.background import WorkingScreen
 from lumtak.tui.bench import BenchScreen
-from lumtak.tui.job_screen import JobScreen
 from lumtak.tui.theme import DARK, LIGHT
 
 
@@ -66,7 +66,12 @@ class LumtakApp(App[None]):
 
     def action_leave(self) -> None:
         """Close, once what is being written is written."""
-        if isinstance(self.screen, JobScreen):
-            self.screen.leave(self.exit)
-        else:
-            self.exit()
+        working = [s for s in self.screen_stack if isinstance(s, WorkingScreen)]
+
+        def close_next() -> None:
+            if working:
+                working.pop().leave(close_next)
+            else:
+                self.exit()
+
+        close_next()

@@ -15,6 +15,7 @@ from lumtak.computers.addresses import known_addresses
 from lumtak.core.profile import Profile
 from lumtak.core.text import plain
 from lumtak.errors import LumtakError
+from lumtak.stations.changes import Standing, standing_changes
 from lumtak.stations.visit import Visit
 from lumtak.tui.job_screen import JobScreen
 from lumtak.tui.theme import Palette
@@ -29,6 +30,7 @@ class BenchScreen(Screen[None]):
     CSS_PATH = "bench.tcss"
     BINDINGS: ClassVar[list[BindingType]] = [
         Binding("escape", "back", "Back", show=False),
+        Binding("b", "put_back", "Everything changed on that computer", show=False),
         Binding("question_mark", "help", "Help", show=False),
     ]
 
@@ -38,6 +40,7 @@ class BenchScreen(Screen[None]):
         self._jobs: dict[str, Job] = {}
         self._profiles: dict[str, Profile] = {}
         self._opening = False
+        self._standing: dict[str, Standing] = {}
 
     def compose(self) -> ComposeResult:
         """Head, lines, hint."""
@@ -56,6 +59,25 @@ class BenchScreen(Screen[None]):
         self._address = None
         self._show()
 
+        self._look_at_changes()
+
+    @work(thread=True, exit_on_error=False, exclusive=True, group="changes")
+    def _look_at_changes(self) -> None:
+        """What stands changed on each computer, and whether it drifted."""
+        try:
+            found = standing_changes(self.workbench.workshop)
+        except LumtakError as error:
+            self.app.call_from_thread(self._failed, str(error))
+            return
+        self.app.call_from_thread(self._looked, found)
+
+    def _looked(self, found: dict[str, Standing]) -> None:
+        for notice in self.workbench.workshop.notices():
+            self.notify(notice, timeout=20, markup=False)
+        if found != self._standing:
+            self._standing = found
+            self._show()
+
     def _show(self) -> None:
         palette = Palette(self.app)
         head = Text()
@@ -70,7 +92,7 @@ class BenchScreen(Screen[None]):
         self._hint(
             "Enter chooses what the owner uses it for; Escape goes back."
             if self._address
-            else "Enter opens a job or begins one on a computer. Ctrl+P finds every command, ? explains, q closes."
+            else "Enter opens a job or begins one; b shows what was changed there. Ctrl+P finds every command, ? explains, q closes."
         )
 
     @property
@@ -106,6 +128,8 @@ class BenchScreen(Screen[None]):
             text.append(f"   {name:<28}", style="bold")
             text.append(f"{address:<24}", style=palette.soft)
             text.append(about)
+            if stands := self._standing.get(address):
+                text.append(f"   {stands.in_words()}", style=palette.warning if stands.drifted else palette.accent)
             lines.append(Line(text, f"computer {address}"))
         return lines
 
@@ -156,6 +180,29 @@ class BenchScreen(Screen[None]):
         """Back to jobs and computers."""
         self._address = None
         self._show()
+
+    def action_put_back(self) -> None:
+        """Everything ever changed on the computer under the cursor, or on that of the job."""
+        kind, _, name = (self.query_one(LineList).selected or "").partition(" ")
+        job = self._jobs.get(name) if kind == "job" else None
+        if self._opening or self._address or not (job or kind == "computer"):
+            return
+        address, user = (job.address, job.user if job.address == "local" else None) if job else (name, None)
+        self._opening = True
+        self._hint("Looking at the computer…")
+        self._open_changes(address, user)
+
+    @work(thread=True, exit_on_error=False)
+    def _open_changes(self, address: str, user: str | None) -> None:
+        from lumtak.tui.put_back import PutBackScreen
+
+        workshop, pace = self.workbench.workshop, self.workbench.pace
+        try:
+            computer = workshop.computer(address, user=user, pace=pace)
+        except LumtakError as error:
+            self.app.call_from_thread(self._failed, str(error))
+            return
+        self.app.call_from_thread(self.app.push_screen, PutBackScreen(workshop, computer, keep=False))
 
     def action_help(self) -> None:
         """Explain the screen."""

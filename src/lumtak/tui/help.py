@@ -15,7 +15,7 @@ _STRIPS = (
     " reading has measured it.\n\n"
 )
 _KEYS = (
-    "\n\nArrows move, Enter opens, Space chooses, Tab goes to the next part. 1 to 7, or left and right, go along the route. Ctrl+P finds"
+    "\n\nArrows move, Enter opens, Space chooses, Tab goes to the next part. 1 to 7, or left and right, go along the route; b shows everything changed on this computer, e ends a process. Ctrl+P finds"
     " every command, Ctrl+T changes between dark and light, Escape goes back to the bench, q closes; every job opens where it was."
 )
 TEXTS = {
@@ -35,14 +35,22 @@ TEXTS = {
     + "The plan lists what is chosen in the order in which it is applied, what it should save, and what is owed afterwards."
     " Nothing is changed yet. Space takes an item out again." + _KEYS,
     "apply": _STRIPS
-    + "Each change is written down with its value before it is made, and read back after. If one fails, the rest is not tried."
-    " Stop ends after the change that is being made." + _KEYS,
+    + "Each change is written down with its value before it is made, and read back after. If one fails, the rest is not tried,"
+    " and what was done before it can be kept or put back. Pause holds the next change back; stop ends after the change that is being made."
+    + _KEYS,
     "proof": _STRIPS
     + "The proof holds the reading before against the one after. Some changes show only after a restart or a new login; until then it"
     " is provisional. The sentence follows from the interval, not from the means: when the interval holds zero, no clear difference"
     " was found." + _KEYS,
     "handover": _STRIPS
     + "The handover writes the report for the owner and puts changes back, one or all, in any order."
+    + _KEYS,
+    "put back": "Put back lists everything that Lumtak ever changed on this computer, by visit, the newest first, and how it stands now: as left,"
+    " drifted (somebody or something changed it since), or back as before. Space marks, Enter explains with all three values. What nobody"
+    " else changed goes back after one question; overwriting what somebody changed is a question of its own. Any order will do: putting"
+    " an older change back leaves the newer one in force, and that one then restores what was before both." + _KEYS,
+    "end": "Ending a process is an action: it cannot be put back. It is asked to end first; only when it does not is forcing it offered."
+    " What is guarded, and what Lumtak itself runs in, is never ended. Look at what starts it: it may come back."
     + _KEYS,
 }
 

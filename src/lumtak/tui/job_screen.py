@@ -1,15 +1,12 @@
 """A job: head, ledger, route, and the station that is open."""
 
-import logging
-import threading
-from collections.abc import Callable, Iterable
-from typing import ClassVar, TypeVar
+from collections.abc import Iterable
+from typing import Any, ClassVar
 
 from rich.text import Text
-from textual import events, work
+from textual import events
 from textual.app import ComposeResult, SystemCommand
 from textual.binding import Binding, BindingType
-from textual.screen import Screen
 from textual.widgets import ContentSwitcher, Static
 
 from lumtak.casebook import STATIONS, Job, Station
@@ -20,6 +17,7 @@ from lumtak.core.text import plain
 from lumtak.errors import LumtakError
 from lumtak.journal import Entry, Owed
 from lumtak.stations.visit import Visit
+from lumtak.tui.background import WorkingScreen
 from lumtak.tui.help import HelpScreen
 from lumtak.tui.saver import Saver
 from lumtak.tui.stations.apply import ApplyStation
@@ -34,11 +32,10 @@ from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.ledger import Ledger
 from lumtak.tui.widgets.route import Route
 
-_T = TypeVar("_T")
 _LOW = 30
 
 
-class JobScreen(Screen[None]):
+class JobScreen(WorkingScreen):
     """One job at work.
 
     Args:
@@ -54,6 +51,8 @@ class JobScreen(Screen[None]):
         Binding("right", "step(1)", "Next station", show=False),
         Binding("left", "step(-1)", "Station before", show=False),
         Binding("escape", "bench", "To the bench", show=False),
+        Binding("b", "put_back", "Everything changed on this computer", show=False),
+        Binding("e", "end_process", "End a process", show=False),
         Binding("question_mark", "help", "Help", show=False),
     ]
 
@@ -67,10 +66,7 @@ class JobScreen(Screen[None]):
         self.owed: Owed = visit.owed()
         self.entries: list[Entry] = visit.entries()
         self.capabilities = visit.computer.capabilities()
-        self.busy = ""
-        """What is being done in the background; empty when nothing is."""
-        self.stop = threading.Event()
-        self._then: Callable[[], object] | None = None
+        self._seen = False
 
     @property
     def job(self) -> Job:
@@ -93,7 +89,9 @@ class JobScreen(Screen[None]):
         yield Static(id="hint", markup=False)
 
     def on_mount(self) -> None:
-        """Land where the job was."""
+        """Land where the job was; at Apply when something was interrupted there."""
+        if self.visit.interrupted.lines:
+            self.action_go("apply")
         self.update_all()
         self._view().arrive()
 
@@ -200,30 +198,40 @@ class JobScreen(Screen[None]):
         """Explain the station."""
         self.app.push_screen(HelpScreen(self.job.station))
 
+    def action_put_back(self) -> None:
+        """Everything that was ever changed on this computer."""
+        from lumtak.tui.put_back import PutBackScreen
+
+        if self._free():
+            self.app.push_screen(PutBackScreen(self.visit.workshop, self.visit.computer, keep=True))
+
+    def action_end_process(self) -> None:
+        """The heaviest processes, to end one."""
+        from lumtak.tui.ending import EndingScreen
+
+        if self._free():
+            self.app.push_screen(EndingScreen(self.visit))
+
+    def _free(self) -> bool:
+        if self.busy:
+            self.tell(f"{self.busy[:1].upper()}{self.busy[1:]} first has to end, or be stopped.")
+        return not self.busy
+
     def action_bench(self) -> None:
         """Back to the bench; the job stays where it is."""
         self.leave(self.dismiss)
 
-    def leave(self, then: Callable[[], object]) -> None:
-        """Stop what is going on, keep everything, then do that."""
-        if self._then is not None:
-            return
-        self._then = then
-        self.stop.set()
-        if self.busy:
-            self.query_one("#hint", Static).update("Finishing what is being written…")
-        else:
-            self._finish()
+    def hold_on(self) -> None:
+        """What is being written is finished first."""
+        self.query_one("#hint", Static).update("Finishing what is being written…")
 
-    @work(thread=True, exit_on_error=False, group="leave")
-    def _finish(self) -> None:
+    def let_go(self) -> None:
+        """The computer, and the saver once everything is kept."""
         try:
             self.visit.close()
         except LumtakError as error:
             self.app.call_from_thread(self.tell, str(error))
         self.saver.close()
-        if self._then:
-            self.app.call_from_thread(self._then)
 
     def commands(self) -> Iterable[SystemCommand]:
         """For the palette."""
@@ -231,60 +239,32 @@ class JobScreen(Screen[None]):
             yield SystemCommand(
                 f"Go to {station.capitalize()}", "A station of this job", lambda s=station: self.action_go(s)
             )
+        yield SystemCommand(
+            "Put back", "Everything ever changed on this computer, with drift and conflicts", self.action_put_back
+        )
+        yield SystemCommand("End a process", "Asked each time; it cannot be put back", self.action_end_process)
         yield SystemCommand("To the bench", "All jobs and computers", self.action_bench)
         yield SystemCommand("Explain this station", "In the words of the work", self.action_help)
 
     # -- work in the background -------------------------------------------------------------------------------------------
 
-    def begin(self, what: str, job: Callable[[], _T], done: Callable[[_T], object]) -> bool:
-        """Do something slow in the background, then show everything; one thing at a time. Whether it was begun."""
-        if self.busy:
-            self.tell(f"{self.busy[:1].upper()}{self.busy[1:]} first has to end, or be stopped.")
-            return False
-        self.busy = what
-        self.stop.clear()
+    def begun(self) -> None:
+        """The head says what is under way."""
         self.update_frame()
-        self._run(job, done)
-        return True
 
-    @work(thread=True, exit_on_error=False, group="work")
-    def _run(self, job: Callable[[], _T], done: Callable[[_T], object]) -> None:
-        result: _T | None = None
-        problem = ""
-        try:
-            result = job()
-        except LumtakError as error:
-            problem = str(error)
-        except Exception as error:  # the screen stays, the log has the rest
-            logging.getLogger(__name__).exception("in the background")
-            problem = f"This should not have happened ({type(error).__name__}: {error}). The log has the rest."
-        try:
-            fresh = (self.visit.baseline, self.visit.after, self.visit.owed(), self.visit.entries())
-        except LumtakError as error:
-            fresh, problem = None, problem or str(error)
-        self.app.call_from_thread(self._ended, fresh, problem, lambda: done(result))  # type: ignore[arg-type]  # set unless there is a problem
+    def look(self) -> object:
+        """Readings, what is owed, changes."""
+        return self.visit.baseline, self.visit.after, self.visit.owed(), self.visit.entries()
 
-    def _ended(
-        self,
-        fresh: tuple[Reading | None, Reading | None, Owed, list[Entry]] | None,
-        problem: str,
-        done: Callable[[], object],
-    ) -> None:
-        self.busy = ""
-        if fresh:
-            self.baseline, self.after, self.owed, self.entries = fresh
-        if self._then is not None:
-            self._finish()
-            return
-        if problem:
-            self.tell(problem)
-        else:
-            done()
-        self.update_all()
+    def take(self, found: Any) -> None:  # noqa: ANN401 - what `look` gave
+        """Show them from now on."""
+        self.baseline, self.after, self.owed, self.entries = found
 
-    def tell(self, sentence: str) -> None:
-        """Say something went wrong."""
-        self.notify(plain(sentence, 600), severity="warning", timeout=12, markup=False)
+    def on_screen_resume(self) -> None:
+        """Changes may have been put back elsewhere meanwhile."""
+        if self._seen and not self.busy:
+            self.begin("looking", lambda: None, lambda _: None)
+        self._seen = True
 
     def _not_kept(self, sentence: str) -> None:
         self.app.call_from_thread(self.tell, sentence)

@@ -62,8 +62,8 @@ at() {{
 }}
 already() {{ back=$((back + 1)); printf 'as it was already: %s\\n' "$title"; }}
 done_now() {{ back=$((back + 1)); printf 'put back: %s\\n' "$title"; }}
-leave() {{ left=$((left + 1)); printf 'left alone, somebody changed it since: %s (%s)\\n' "$title" "$file"; }}
-failed() {{ failed=$((failed + 1)); printf 'FAILED: %s (%s)\\n' "$title" "$file"; }}
+leave() {{ left=$((left + 1)); printf 'left alone, somebody changed it since: %s\\n' "$title"; }}
+failed() {{ failed=$((failed + 1)); printf 'FAILED: %s\\n' "$title"; }}
 """
 
 _TAIL = """
@@ -178,6 +178,11 @@ class FileUndoKit:
         name = _file_name(tag)
         self._folder.put(name, script, 0o700)
         return f"{self._folder.path}/{name}"
+
+    def place(self, tag: str) -> str:
+        """Where the script stands; empty when there is none."""
+        name = _file_name(tag)
+        return f"{self._folder.path}/{name}" if name in self._folder.names() else ""
 
     def remove(self, tag: str, around: Sequence[dict[str, str]]) -> None:
         """The script is gone, with the folders that were made for it.

@@ -356,7 +356,7 @@ class SimulatedComputer:
                 cpu_s=float(model.cpu_s[i]),
                 rss_bytes=int(held[i] * MIB),
                 started=100 + i,
-                untouchable="everything else runs under it" if key == "system:kernel" else "",
+                untouchable="everything else runs under it" if key.startswith("system:") else "",
             )
             for i, key in enumerate(model.keys)
             if model.running[i]
@@ -442,6 +442,7 @@ class SimulatedComputer:
                 origin="system",
                 value=self._state.settings[f"memory:{m.key}"],
                 setting=Setting(lowest=m.lowest, highest=m.highest, shows=m.shows),
+                touches="swap",
             )
             for m in spec.memory
         ]

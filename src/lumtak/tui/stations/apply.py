@@ -1,14 +1,17 @@
 """Apply: change by change, before value first, read back after."""
 
+import threading
+
 from rich.text import Text
 from textual.app import ComposeResult
 from textual.containers import Horizontal
 from textual.widgets import Button, Static
 
 from lumtak.core.plan import Plan
+from lumtak.core.setting import Change
 from lumtak.core.text import plain
 from lumtak.errors import LumtakError
-from lumtak.journal import Entry, Outcome
+from lumtak.journal import Entry, Outcome, Review, ReviewLine
 from lumtak.tui.confirm import ConfirmScreen
 from lumtak.tui.stations.base import Station
 from lumtak.tui.stations.plan import OWED_WORDS
@@ -16,7 +19,7 @@ from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.lines import Line, LineList, fit
 
 _STAGES = {
-    "verified": ("done", "read back"),
+    "verified": ("done", ""),
     "undone": ("put back", "as before"),
     "failed": ("failed", "refused, as before"),
     "not done": ("not done", "interrupted before it was written"),
@@ -36,13 +39,17 @@ class ApplyStation(Station):
         yield LineList(id="list")
         with Horizontal(classes="acts"):
             yield Button("Apply", id="apply", compact=True)
+            yield Button("Pause", id="pause", compact=True)
             yield Button("Stop after this change", id="stop", compact=True)
+            yield Button("Keep what was done", id="keep", compact=True)
+            yield Button("Put it back", id="back", compact=True)
             yield Button("On to the proof", id="on", compact=True)
             yield Button("To the plan", id="plan", compact=True)
 
     def on_mount(self) -> None:
         """Nothing is under way."""
         self._live: list[Outcome] = []
+        self._pause = threading.Event()
 
     @property
     def _applying(self) -> bool:
@@ -51,38 +58,76 @@ class ApplyStation(Station):
     def show(self) -> None:
         """As far as it is."""
         desk, palette = self.desk, Palette(self.app)
-        waiting = desk.job.chosen
+        waiting, broken = desk.job.chosen, desk.visit.interrupted
         apply = self.query_one("#apply", Button)
         apply.label = f"Apply {len(waiting)} change{'s' if len(waiting) != 1 else ''}…"
-        apply.display = bool(waiting) and not self._applying
+        apply.display = bool(waiting) and not self._applying and not broken.lines
         apply.disabled = bool(desk.busy)
         self.query_one("#stop").display = self._applying
-        self.query_one("#on").display = bool(desk.entries) and not self._applying
-        self.query_one("#plan").display = not waiting and not desk.entries
+        pause = self.query_one("#pause", Button)
+        pause.display = self._applying
+        pause.label = "Go on" if self._pause.is_set() else "Pause"
+        for name in ("#keep", "#back"):
+            self.query_one(name).display = bool(broken.lines) and not desk.busy
+        self.query_one("#back").display = bool(broken.count("done")) and not desk.busy
+        self.query_one("#on").display = bool(desk.entries) and not self._applying and not broken.lines
+        self.query_one("#plan").display = not waiting and not desk.entries and not broken.lines
         self.query_one("#say", Static).update(self._sentence())
+        self.query_one(LineList).show(self._lines(waiting, broken, palette))
+
+    def _lines(self, waiting: tuple[Change, ...], broken: Review, palette: Palette) -> list[Line]:
+        desk = self.desk
+        if broken.lines:
+            return [_heading(palette), *(Line(_review_row(line, palette)) for line in broken.lines)]
         lines = [Line(entry_row(e, palette), f"change {e.id}") for e in desk.entries]
+        tried = {o.change.ref for o in self._live} if self._applying else set()
         if self._applying:
             lines += [Line(_outcome_row(o, palette)) for o in self._live]
         else:
             lines += [
                 Line(_outcome_row(o, palette)) for o in self._live if o.number is None and o.result != "as it was"
             ]
-        done = {o.change.ref for o in self._live} if self._applying else set()
-        titles = {f.ref: f.title for f in desk.job.audit.findings} if desk.job.audit else {}
-        for change in waiting:
-            if change.ref not in done:
-                text = Text(f"   ◇ {fit(titles.get(change.ref, str(change.ref)), 26)}", style=palette.soft)
-                text.append(f"→ {plain(change.value or 'unset')}   waiting", style=palette.soft)
-                lines.append(Line(text))
-        self.query_one(LineList).show(lines)
+        left = [c for c in self._in_order(waiting) if c.ref not in tried]
+        now = "held" if self._pause.is_set() else "being written"
+        lines += [
+            Line(self._waiting_row(c, palette, now if self._applying and place == 0 else "waiting"))
+            for place, c in enumerate(left)
+        ]
+        return [_heading(palette), *lines] if lines else []
+
+    def _in_order(self, waiting: tuple[Change, ...]) -> list[Change]:
+        """In the order of the plan."""
+        try:
+            return [s.change for s in self.desk.visit.make_plan().steps] if waiting else []
+        except LumtakError:
+            return list(waiting)
+
+    def _waiting_row(self, change: Change, palette: Palette, word: str) -> Text:
+        found = self.desk.job.audit.find(change.ref) if self.desk.job.audit else None
+        title, before = (found.title, found.value) if found else (str(change.ref), "?")
+        colour = palette.soft if word == "waiting" else palette.lit
+        return _row(
+            "◇" if word == "waiting" else "▸",
+            title,
+            (before, plain(change.value or "unset"), ""),
+            word,
+            "",
+            colour,
+            palette,
+        )
 
     def _sentence(self) -> str:
         desk = self.desk
+        broken = desk.visit.interrupted
+        if broken.lines:
+            return f"Lumtak was interrupted here: {broken.in_words()}. Nothing has been touched since."
         if self._applying:
-            return f"Applying: {len(self._live)} of {len(desk.job.chosen)} done."
+            held = "Held" if self._pause.is_set() else "Applying"
+            return f"{held}: {len(self._live)} of {len(desk.job.chosen)} done."
         bad = [e for e in desk.entries if e.stage in {"failed", "conflict"}]
         if bad:
-            return f"{len(bad)} of {len(desk.entries)} changes need a look; the others are as shown. Handover can put them back."
+            untried = f" {len(desk.job.chosen)} still wait." if desk.job.chosen else ""
+            return f"{len(bad)} of {len(desk.entries)} changes did not go through; the others are as shown.{untried}"
         done = sum(e.stage == "verified" for e in desk.entries)
         if desk.job.chosen:
             return f"{len(desk.job.chosen)} chosen changes wait." + (
@@ -96,7 +141,7 @@ class ApplyStation(Station):
 
     def arrive(self) -> None:
         """On what comes next."""
-        for wanted in ("#stop", "#apply", "#on", "#plan"):
+        for wanted in ("#pause", "#keep", "#apply", "#on", "#plan"):
             widget = self.query_one(wanted)
             if widget.display and not widget.disabled:
                 self.point_at(widget)
@@ -104,20 +149,40 @@ class ApplyStation(Station):
 
     def hint(self) -> str:
         """What can be done."""
-        return "Each value is kept before it is changed, and can be put back in any order, later, from Handover."
+        return "Each value is kept before it is changed, and can be put back in any order, later: b shows everything changed here."
 
     def on_button_pressed(self, event: Button.Pressed) -> None:
-        """Ask, apply, stop, go on."""
+        """Ask, apply, pause, stop, go on."""
         event.stop()
         match event.button.id:
             case "apply":
                 self._ask()
+            case "pause":
+                (self._pause.clear if self._pause.is_set() else self._pause.set)()
+                self.show()
             case "stop":
                 self.desk.stop.set()
+            case "keep":
+                self._settle(put_back=False)
+            case "back":
+                self._settle(put_back=True)
             case "on":
                 self.desk.action_go("proof")
             case "plan":
                 self.desk.action_go("plan")
+
+    def _settle(self, *, put_back: bool) -> None:
+        """End what was interrupted; what was done stays, or goes back."""
+        desk = self.desk
+        done = [
+            line.number for line in desk.visit.interrupted.lines if line.found == "done" and line.number is not None
+        ]
+
+        def job() -> list[Outcome]:
+            desk.visit.settle()
+            return desk.visit.put_back(done, anywhere=True) if put_back else []
+
+        desk.begin("ending what was interrupted", job, lambda _: self.call_after_refresh(self.arrive))
 
     def _ask(self) -> None:
         try:
@@ -133,20 +198,45 @@ class ApplyStation(Station):
             return
         desk = self.desk
         self._live = []
+        self._pause.clear()
 
         def note(outcome: Outcome) -> None:
             self.app.call_from_thread(self._stepped, outcome)
 
-        if desk.begin("applying the plan", lambda: desk.visit.apply(on_step=note, stop=desk.stop), lambda _: None):
+        def job() -> list[Outcome]:
+            return desk.visit.apply(on_step=note, stop=desk.stop, pause=self._pause)
+
+        if desk.begin("applying the plan", job, self._applied):
             self.show()
-            self.point_at(self.query_one("#stop"))
+            self.point_at(self.query_one("#pause"))
 
     def _stepped(self, outcome: Outcome) -> None:
         self._live.append(outcome)
         if self._applying and self.desk.job.station == "apply":
             self.show()
-        if not self._applying or len(self._live) == len(self.desk.job.chosen):
-            self.call_after_refresh(self.arrive)
+
+    def _applied(self, outcomes: list[Outcome]) -> None:
+        """On to what comes next; after a failure, ask about what was done before it."""
+        self.call_after_refresh(self.arrive)
+        bad = [o for o in outcomes if o.result in {"failed", "conflict"}]
+        done = [o for o in outcomes if o.result == "done" and o.number is not None]
+        if not bad or not done:
+            return
+        lines = [plain(f"{o.title}: {o.note}", 400) for o in bad]
+        lines += ["", "Done before it:"]
+        lines += [plain(f"{o.title}: {o.before} → {o.after}", 160) for o in done]
+        lines += ["", "What is kept can still be put back at any time."]
+        numbers = [o.number for o in done if o.number is not None]
+
+        def answered(yes: bool | None) -> None:  # noqa: FBT001 - Textual calls it so
+            if yes:
+                desk = self.desk
+                desk.begin("putting back", lambda: desk.visit.put_back(numbers), lambda _: None)
+
+        question = f"{plain(bad[0].title)} could not be changed. Put back the {len(done)} done before it?"
+        self.app.push_screen(
+            ConfirmScreen(question, "\n".join(lines), yes="Put them back", no="Keep what was done"), answered
+        )
 
 
 def _consequences(plan: Plan) -> str:
@@ -157,32 +247,52 @@ def _consequences(plan: Plan) -> str:
     lines += [
         "",
         OWED_WORDS[plan.owed],
-        "To put it back: Handover, one by one or all at once, any time, also after a restart.",
+        "To put it back: press b, one by one or all at once, any time, also after a restart.",
     ]
     return "\n".join(lines)
 
 
 def entry_row(entry: Entry, palette: Palette) -> Text:
-    """A change in the journal as a line."""
+    """A change in the journal as a line: before, after, read back."""
     word, more = _STAGES[entry.stage]
     good = entry.stage == "verified"
-    text = Text()
-    text.append(f"   {'◆' if good else '·'} ", style=palette.accent if good else palette.warning)
-    text.append(fit(entry.title, 26), style=f"bold {palette.ink}")
-    now = entry.after.word if entry.after else "?"
-    moved = f"{now} → {entry.restore.word}" if entry.stage == "undone" else f"{entry.before.word} → {now}"
-    text.append(fit(moved, 20), style=palette.ink)
-    text.append(f"{word:<14}", style=palette.accent if good else palette.warning)
-    text.append(plain(entry.note or more, 200), style=palette.soft)
-    return text
+    read = entry.restore.word if entry.stage == "undone" else entry.after.word if entry.after else "?"
+    colour = palette.accent if good else palette.soft if entry.stage == "undone" else palette.warning
+    values = (entry.before.word, entry.word, read)
+    return _row("◆" if good else "·", entry.title, values, word, entry.note or more, colour, palette)
 
 
 def _outcome_row(outcome: Outcome, palette: Palette) -> Text:
     good = outcome.result in {"done", "as it was"}
+    colour = palette.accent if good else palette.warning
+    values = (outcome.before, plain(outcome.change.value or "unset"), outcome.after)
+    return _row("◆" if good else "·", outcome.title, values, outcome.result, outcome.note, colour, palette)
+
+
+def _review_row(line: ReviewLine, palette: Palette) -> Text:
+    good = line.found == "done"
+    colour = palette.accent if good else palette.warning if line.found == "needs a look" else palette.soft
+    values = (line.before, plain(line.change.value or "unset"), line.now)
+    return _row("◆" if good else "·", line.title, values, line.found, line.note, colour, palette)
+
+
+_TITLE, _VALUE, _WORD = 26, 9, 15
+
+
+def _row(
+    mark: str, title: str, values: tuple[str, str, str], word: str, note: str, colour: str, palette: Palette
+) -> Text:
+    before, after, read = values
     text = Text()
-    text.append(f"   {'◆' if good else '·'} ", style=palette.accent if good else palette.warning)
-    text.append(fit(outcome.title, 26), style=f"bold {palette.ink}")
-    text.append(fit(f"{outcome.before} → {outcome.after}", 20), style=palette.ink)
-    text.append(f"{outcome.result:<14}", style=palette.accent if good else palette.warning)
-    text.append(plain(outcome.note or ("read back" if outcome.result == "done" else ""), 200), style=palette.soft)
+    text.append(f"   {mark} ", style=colour)
+    text.append(fit(title, _TITLE), style=f"bold {palette.ink}")
+    text.append(f"{fit(before, _VALUE)}→ {fit(after, _VALUE)}", style=palette.ink)
+    text.append(fit(read, _VALUE), style=palette.ink)
+    text.append(fit(word, _WORD), style=colour)
+    text.append(plain(note, 200), style=palette.soft)
     return text
+
+
+def _heading(palette: Palette) -> Line:
+    names = f"     {'':<{_TITLE}}{'before':<{_VALUE}}  {'after':<{_VALUE}}{'read back':<{_VALUE}}"
+    return Line(Text(names, style=palette.soft))

@@ -1,0 +1,87 @@
+"""Actions: what cannot be put back, and so is never part of a plan. Asked for each time, with what may be lost."""
+
+from typing import Literal
+
+from lumtak.core.catalogue import Catalogue
+from lumtak.core.facts import Facts, Item, Process
+from lumtak.core.record import Record
+from lumtak.core.text import plain
+
+Way = Literal["asked", "forced"]
+"""Asked to end by itself; ended without being asked."""
+
+
+class Action(Record):
+    """One action, as it is kept with the job."""
+
+    at: str
+    """The computer's clock."""
+    kind: Literal["end a process"] = "end a process"
+    target: str
+    """What it was done to, for a person."""
+    pid: int
+    consumer: str
+    way: Way
+    ended: bool
+    note: str = ""
+    """Why it did not work, where it did not."""
+
+    def in_words(self) -> str:
+        """One sentence."""
+        done = "it ended" if self.ended else f"it did not end{': ' + self.note if self.note else ''}"
+        how = "was asked to end" if self.way == "asked" else "was forced to end"
+        return f"{self.target} (process {self.pid}) {how}; {done}."
+
+
+class Running(Record):
+    """A process as a technician looks at it before ending it."""
+
+    process: Process
+    title: str
+    """Of the item it belongs to, else its own name."""
+    cpu_pct: float
+    """Of the whole computer, over the seconds it was looked at."""
+    ram_bytes: int
+    """Resident."""
+    why_not: str = ""
+    """Why it is never ended, as a clause; empty when it can be."""
+    loses: str
+    """What may be lost with it."""
+    comes_back: str
+    """What starts it again, as a sentence."""
+
+
+def running(process: Process, cpu_pct: float, facts: Facts, catalogue: Catalogue) -> Running:
+    """The process with what ending it would mean."""
+    item = next((i for i in facts.items if i.consumer == process.consumer), None)
+    role = catalogue.find((item.role if item else "") or catalogue.role_of(process.name))
+    why_not = process.untouchable
+    if not why_not and role is not None and role.guarded:
+        why_not = f"it is guarded: {role.title.lower()}"
+    loses = "What it has not saved is lost."
+    if role is not None:
+        loses += f" Until it runs again, without it: {role.stops.rstrip('.')}."
+    return Running(
+        process=process,
+        title=plain(item.title if item else process.name, 60),
+        cpu_pct=cpu_pct,
+        ram_bytes=process.rss_bytes,
+        why_not=why_not,
+        loses=loses,
+        comes_back=_comes_back(item),
+    )
+
+
+def _comes_back(item: Item | None) -> str:
+    if item is None or item.setting is None:
+        return "What starts it is not known, so it may come back."
+    match item.area, item.value:
+        case "services", "auto":
+            return (
+                "It is a service that starts with the system: it comes back then, or at once if something restarts it."
+            )
+        case "services", "demand":
+            return "It is a service that starts when it is asked for: it comes back then."
+        case "apps", "on" if item.started_by.startswith("starts at login"):
+            return "It starts at login: it comes back with the next one. Switch it off in the audit to keep it away."
+    return "Nothing that Lumtak knows of starts it again by itself."

@@ -1,0 +1,73 @@
+"""Actions on a computer: the heaviest processes, and ending one of them."""
+
+import threading
+
+from lumtak.computers.protocol import Computer
+from lumtak.core.actions import Action, Running, Way, running
+from lumtak.core.catalogue import Catalogue
+from lumtak.core.facts import Process
+from lumtak.core.text import plain
+from lumtak.errors import ComputerError, UnknownNameError
+
+LOOK_S = 2.0
+"""For how long processes are looked at to tell their CPU share."""
+_HEAVY_PCT = 0.05
+_MOST = 60
+
+
+def heavy_processes(
+    computer: Computer, catalogue: Catalogue, *, seconds: float = LOOK_S, stop: threading.Event | None = None
+) -> list[Running]:
+    """Processes by what they take, the heaviest first; those that come and go meanwhile are left out.
+
+    Raises:
+        ComputerError: the computer cannot be looked at.
+    """
+    first = {(p.pid, p.started): p.cpu_s for p in computer.facts().processes}
+    began = computer.now_s()
+    computer.wait(seconds, stop)
+    facts = computer.facts()
+    passed = max(computer.now_s() - began, 1e-9)
+    found = [
+        running(p, 100.0 * max(0.0, p.cpu_s - before) / passed / facts.hardware.cores, facts, catalogue)
+        for p in facts.processes
+        if (before := first.get((p.pid, p.started))) is not None and p.consumer != "system:kernel"
+    ]
+    total = facts.hardware.ram_bytes
+    found.sort(key=lambda r: -(r.cpu_pct / 100 + r.ram_bytes / total))
+    return found[:_MOST]
+
+
+def find_process(found: list[Running], wanted: str) -> Running:
+    """The process of this number or name.
+
+    Raises:
+        UnknownNameError: there is none, or several of this name.
+    """
+    matches = [r for r in found if wanted in {str(r.process.pid), r.process.name}]
+    if len(matches) == 1:
+        return matches[0]
+    numbers = [str(r.process.pid) for r in (matches or found)]
+    listing = f"Its numbers are {', '.join(numbers[:8])}; name one." if matches else "`lumtak end COMPUTER` lists them."
+    if matches:
+        raise UnknownNameError("single process", plain(wanted), (), listing)
+    raise UnknownNameError("process", plain(wanted), [*numbers, *(r.process.name for r in found)], listing)
+
+
+def end_process(computer: Computer, process: Process, way: Way, *, title: str, wait_s: float = 5.0) -> Action:
+    """Ask a process to end, or force it; what became of that."""
+    note, ended = "", False
+    try:
+        ended = computer.end_process(process, force=way == "forced", wait_s=wait_s)
+        note = "" if ended else f"it still runs after {wait_s:g} s"
+    except ComputerError as error:
+        note = plain(str(error), 300)
+    return Action(
+        at=computer.wall().isoformat(timespec="seconds"),
+        target=title,
+        pid=process.pid,
+        consumer=process.consumer,
+        way=way,
+        ended=ended,
+        note=note,
+    )

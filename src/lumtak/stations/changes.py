@@ -1,0 +1,99 @@
+"""Everything ever changed on a computer, by visit, held against what stands there now."""
+
+from lumtak.computers.protocol import Computer
+from lumtak.core.facts import Facts
+from lumtak.core.record import Record
+from lumtak.core.text import plain
+from lumtak.errors import LumtakError
+from lumtak.journal import Drift, Entry, drift, owed_now
+from lumtak.stations.workshop import Workshop
+
+
+class Visited(Record):
+    """The changes of one visit."""
+
+    heading: str
+    """For a person: which visit, when, for what."""
+    entries: tuple[Entry, ...]
+
+
+class Changes(Record):
+    """All of them."""
+
+    visits: tuple[Visited, ...]
+    """The newest first; changes without a job at the end."""
+    standing: dict[int, Drift]
+    """How the newest change of each setting stands now, by its number."""
+    facts: Facts
+
+    @property
+    def entries(self) -> list[Entry]:
+        """All changes, oldest first."""
+        return sorted((e for v in self.visits for e in v.entries), key=lambda e: e.id)
+
+    @property
+    def open(self) -> list[Entry]:
+        """Those that are not put back."""
+        return [e for e in self.entries if e.is_open]
+
+    def conflict(self, entry: Entry) -> bool:
+        """Whether somebody changed the setting since, so that putting it back would overwrite that."""
+        found = self.standing.get(entry.id)
+        return found is not None and found.standing == "drifted"
+
+
+def changes_of(workshop: Workshop, computer: Computer) -> Changes:
+    """Read the journal and look at the computer; nothing is touched."""
+    standing = {d.entry.id: d for d in drift(workshop.journal, computer)}
+    entries = [e for e in workshop.journal.entries(computer.identity) if e.user == computer.user_name]
+    jobs = {j.id: j for j in workshop.casebook.jobs()}
+    by_job: dict[str, list[Entry]] = {}
+    for entry in entries:
+        by_job.setdefault(entry.job if entry.job in jobs else "", []).append(entry)
+    visits = []
+    for name in sorted((n for n in by_job if n), key=lambda n: -jobs[n].visit):
+        job = jobs[name]
+        heading = f"visit {job.visit} · begun {job.begun_at[:10]} · {plain(job.profile.title.lower(), 40)}"
+        visits.append(Visited(heading=heading, entries=tuple(by_job[name])))
+    if "" in by_job:
+        visits.append(Visited(heading="without a job", entries=tuple(by_job[""])))
+    return Changes(visits=tuple(visits), standing=standing, facts=computer.facts())
+
+
+class Standing(Record):
+    """What stands changed on one computer."""
+
+    changes: int
+    drifted: int
+    unread: int
+    owed: str
+
+    def in_words(self) -> str:
+        """For a line about the computer."""
+        parts = [f"{self.changes} change{'s' if self.changes != 1 else ''} stand{'s' if self.changes == 1 else ''}"]
+        if self.drifted:
+            parts.append(f"{self.drifted} drifted")
+        if self.unread:
+            parts.append(f"{self.unread} cannot be read")
+        if self.owed:
+            parts.append(self.owed)
+        return ", ".join(parts)
+
+
+def standing_changes(workshop: Workshop) -> dict[str, Standing]:
+    """What stands changed, by address, on every computer that can be opened here and has changes of this user's."""
+    found = {}
+    addresses = {e.address.partition("?")[0]: e.computer for e in workshop.journal.entries() if e.is_open}
+    for address, identity in addresses.items():
+        try:
+            computer = workshop.computer(address)
+        except LumtakError:
+            continue  # it is not there any more; the journal still lists its changes
+        if computer.identity == identity and (drifts := drift(workshop.journal, computer)):
+            found[address] = Standing(
+                changes=sum(e.is_open for e in workshop.journal.entries(identity)),
+                drifted=sum(d.is_drift for d in drifts),
+                unread=sum(d.standing == "cannot be read" for d in drifts),
+                owed=owed_now(workshop.journal, computer).in_words(),
+            )
+    return found

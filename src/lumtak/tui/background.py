@@ -1,0 +1,107 @@
+"""Screens that do slow work in the background: one thing at a time, with its name in the head and a way to stop it."""
+
+import logging
+import threading
+from collections.abc import Callable
+from typing import TypeVar
+
+from textual import work
+from textual.screen import Screen
+
+from lumtak.core.text import plain
+from lumtak.errors import LumtakError
+
+_T = TypeVar("_T")
+
+
+class WorkingScreen(Screen[None]):
+    """Subclasses say what they look up after each piece of work (`look`), take it over (`take`), and draw (`update_all`)."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.busy = ""
+        """What is being done in the background; empty when nothing is."""
+        self.stop = threading.Event()
+        self._then: Callable[[], object] | None = None
+
+    def look(self) -> object:
+        """What has to be known anew after each piece of work; called in the background."""
+        return None
+
+    def take(self, found: object) -> None:
+        """Take over what `look` found."""
+
+    def update_all(self) -> None:
+        """Draw everything as it is now."""
+
+    def begin(self, what: str, job: Callable[[], _T], done: Callable[[_T], object]) -> bool:
+        """Do something slow in the background, then show everything; one thing at a time. Whether it was begun."""
+        if self.busy:
+            self.tell(f"{self.busy[:1].upper()}{self.busy[1:]} first has to end, or be stopped.")
+            return False
+        self.busy = what
+        self.stop.clear()
+        self.begun()
+        self._run(job, done)
+        return True
+
+    def begun(self) -> None:
+        """Something was begun in the background."""
+
+    @work(thread=True, exit_on_error=False, group="work")
+    def _run(self, job: Callable[[], _T], done: Callable[[_T], object]) -> None:
+        result: _T | None = None
+        problem, found = "", None
+        try:
+            result = job()
+        except LumtakError as error:
+            problem = str(error)
+        except Exception as error:  # the screen stays, the log has the rest
+            logging.getLogger(__name__).exception("in the background")
+            problem = f"This should not have happened ({type(error).__name__}: {error}). The log has the rest."
+        try:
+            found = self.look()
+        except LumtakError as error:
+            problem = problem or str(error)
+        self.app.call_from_thread(self._ended, found, problem, lambda: done(result))  # type: ignore[arg-type]  # set unless there is a problem
+
+    def _ended(self, found: object, problem: str, done: Callable[[], object]) -> None:
+        self.busy = ""
+        if found is not None:
+            self.take(found)
+        if self._then is not None:
+            self.finish()
+            return
+        if problem:
+            self.tell(problem)
+        else:
+            done()
+        self.update_all()
+
+    def leave(self, then: Callable[[], object]) -> None:
+        """Stop what is going on, let go of everything, then do that."""
+        if self._then is not None:
+            return
+        self._then = then
+        self.stop.set()
+        if self.busy:
+            self.hold_on()
+        else:
+            self.finish()
+
+    def hold_on(self) -> None:
+        """Say that what is being written is finished first."""
+
+    @work(thread=True, exit_on_error=False, group="leave")
+    def finish(self) -> None:
+        """Let go of everything, in the background, then do what was to come."""
+        self.let_go()
+        if self._then:
+            self.app.call_from_thread(self._then)
+
+    def let_go(self) -> None:
+        """Close what is held; called in the background."""
+
+    def tell(self, sentence: str) -> None:
+        """Say something went wrong."""
+        self.notify(plain(sentence, 600), severity="warning", timeout=12, markup=False)

@@ -1,0 +1,141 @@
+"""End a process: the heaviest first; asked each time, and recorded in the job."""
+
+from typing import ClassVar
+
+from rich.text import Text
+from textual.app import ComposeResult
+from textual.binding import Binding, BindingType
+from textual.widgets import Static
+
+from lumtak.core.actions import Action, Running, Way
+from lumtak.core.text import plain
+from lumtak.core.units import percent, ram
+from lumtak.stations.actions import heavy_processes
+from lumtak.stations.visit import Visit
+from lumtak.tui.background import WorkingScreen
+from lumtak.tui.confirm import ConfirmScreen
+from lumtak.tui.help import HelpScreen
+from lumtak.tui.theme import Palette
+from lumtak.tui.widgets.lines import Line, LineList, fit
+
+
+class EndingScreen(WorkingScreen):
+    """Processes that run now.
+
+    Args:
+        visit: the job in which it is recorded.
+    """
+
+    CSS_PATH = "put_back.tcss"
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding("escape", "back", "Back", show=False),
+        Binding("r", "look_again", "Look again", show=False),
+        Binding("question_mark", "help", "Help", show=False),
+    ]
+
+    def __init__(self, visit: Visit) -> None:
+        super().__init__()
+        self._visit = visit
+        self._found: list[Running] = []
+
+    def compose(self) -> ComposeResult:
+        """Head, sentence, list, hint."""
+        yield Static(id="head", markup=False)
+        yield Static(id="say", classes="big", markup=False)
+        yield LineList(id="list")
+        yield Static(id="hint", markup=False)
+
+    def on_mount(self) -> None:
+        """Look at the computer."""
+        self.action_look_again()
+        self.set_focus(self.query_one(LineList))
+
+    def begun(self) -> None:
+        """The head says what is under way."""
+        self.update_all()
+
+    def action_look_again(self) -> None:
+        """What runs now."""
+        visit = self._visit
+        self.begin(
+            "looking at what runs",
+            lambda: heavy_processes(visit.computer, visit.workshop.catalogue, stop=self.stop),
+            self._looked,
+        )
+
+    def _looked(self, found: list[Running]) -> None:
+        self._found = found
+
+    def update_all(self) -> None:
+        """As it is now."""
+        palette = Palette(self.app)
+        head = Text(no_wrap=True)
+        head.append(" Lumtak", style=f"bold {palette.accent}")
+        head.append(f"  {plain(self._visit.job.computer_name, 40)}", style="bold")
+        head.append(" · end a process", style=palette.soft)
+        room = self.size.width - 2 - head.cell_len - len(self.busy)
+        if self.busy and room > 0:
+            head.append(" " * room + self.busy, style=palette.accent)
+        self.query_one("#head", Static).update(head)
+        self.query_one("#say", Static).update(
+            "An ended process cannot be put back, so this is never part of a plan. It is recorded in the job."
+        )
+        lines = [Line(self._row(r, palette), f"process {r.process.pid}") for r in self._found]
+        done = [
+            Line(Text(f"   {plain(a.at[11:16])}  {a.in_words()}", style=palette.soft)) for a in self._visit.job.actions
+        ]
+        if done:
+            lines += [Line(Text()), Line(Text(" ended in this job", style=f"bold {palette.soft}")), *done]
+        self.query_one(LineList).show(lines)
+        self.query_one("#hint", Static).update(
+            "Enter asks a process to end, after a question; r looks again; Escape goes back."
+        )
+
+    def _row(self, one: Running, palette: Palette) -> Text:
+        style = palette.soft if one.why_not else palette.ink
+        text = Text()
+        text.append(f"   {percent(one.cpu_pct):>7}{ram(one.ram_bytes):>10}   ", style=style)
+        text.append(fit(one.title, 28), style=style if one.why_not else f"bold {palette.ink}")
+        text.append(fit(f"{one.process.name} {one.process.pid}", 30), style=palette.soft)
+        text.append(f"never ended: {one.why_not}" if one.why_not else one.comes_back, style=palette.soft)
+        return text
+
+    def action_back(self) -> None:
+        """Back to the job."""
+        self.leave(self.dismiss)
+
+    def action_help(self) -> None:
+        """Explain the screen."""
+        self.app.push_screen(HelpScreen("end"))
+
+    def on_line_list_opened(self, message: LineList.Opened) -> None:
+        """Ask before asking it."""
+        one = next(r for r in self._found if f"process {r.process.pid}" == message.key)
+        if one.why_not:
+            self.tell(f"{one.title} is never ended: {one.why_not}.")
+            return
+        self._ask(one, "asked")
+
+    def _ask(self, one: Running, way: Way) -> None:
+        about = f"{one.loses}\n{one.comes_back}\n\nThis cannot be put back. It is recorded in the job."
+        if way == "asked":
+            question, yes = f"Ask {one.title} (process {one.process.pid}) to end?", "Ask it to end"
+        else:
+            question, yes = f"{one.title} still runs. Force it to end?", "Force it"
+            about = f"It gets no time to save anything.\n{about}"
+
+        def answered(agreed: bool | None) -> None:  # noqa: FBT001 - Textual calls it so
+            if agreed:
+                what = f"ending {plain(one.title, 30)}"
+                self.begin(what, lambda: self._visit.end_process(one, way), lambda a: self._ended_one(one, a))
+
+        self.app.push_screen(ConfirmScreen(question, about, yes=yes, no="Leave it running"), answered)
+
+    def _ended_one(self, one: Running, action: Action) -> None:
+        if action.ended:
+            self._found = [r for r in self._found if r.process.pid != one.process.pid]
+            self.notify(action.in_words(), markup=False)
+        elif action.way == "asked" and "still runs" in action.note:
+            self._ask(one, "forced")
+        else:
+            self.tell(action.in_words())

@@ -1,0 +1,335 @@
+"""Put back: everything ever changed on a computer, by visit, with drift and conflicts."""
+
+from typing import ClassVar
+
+from rich.text import Text
+from textual.app import ComposeResult
+from textual.binding import Binding, BindingType
+from textual.containers import Horizontal
+from textual.widgets import Button, Static
+
+from lumtak.computers.protocol import Computer
+from lumtak.core.setting import SHOWS_WORDS
+from lumtak.core.text import plain
+from lumtak.errors import LumtakError
+from lumtak.journal import Entry, Outcome, put_back, warnings
+from lumtak.stations.changes import Changes, changes_of
+from lumtak.stations.workshop import Workshop
+from lumtak.tui.background import WorkingScreen
+from lumtak.tui.confirm import ConfirmScreen
+from lumtak.tui.help import HelpScreen
+from lumtak.tui.theme import Palette
+from lumtak.tui.widgets.lines import Line, LineList, fit
+
+_NARROW = 100
+
+
+class PutBackScreen(WorkingScreen):
+    """One list; marked changes, or all, go back.
+
+    Args:
+        workshop: has the journal.
+        computer: whose changes they are.
+        keep: whether somebody else closes the computer.
+    """
+
+    CSS_PATH = "put_back.tcss"
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding("escape", "back", "Back", show=False),
+        Binding("up,down", "list", "Into the list", show=False),
+        Binding("a", "mark_all", "Mark all that stands", show=False),
+        Binding("r", "look_again", "Look again", show=False),
+        Binding("question_mark", "help", "Help", show=False),
+    ]
+
+    def __init__(self, workshop: Workshop, computer: Computer, *, keep: bool) -> None:
+        super().__init__()
+        self._workshop, self._computer, self._keep = workshop, computer, keep
+        self._changes: Changes | None = None
+        self._marked: set[int] = set()
+        self._opened: set[int] = set()
+
+    def compose(self) -> ComposeResult:
+        """Head, sentence, list, acts."""
+        yield Static(id="head", markup=False)
+        yield Static(id="say", classes="big", markup=False)
+        yield LineList(id="list")
+        with Horizontal(classes="acts"):
+            yield Button("Put everything back…", id="all", compact=True)
+            yield Button("Put the marked back…", id="marked", compact=True)
+            yield Button("Look again", id="again", compact=True)
+        yield Static(id="hint", markup=False)
+
+    def on_mount(self) -> None:
+        """Look at the computer."""
+        self.action_look_again()
+        self.set_focus(self.query_one(LineList))
+
+    def on_resize(self) -> None:
+        """Lines depend on the width."""
+        self.update_all()
+
+    # -- what is shown --------------------------------------------------------------------------------------------------
+
+    def look(self) -> object:
+        """All changes, held against the computer."""
+        return changes_of(self._workshop, self._computer)
+
+    def take(self, found: object) -> None:
+        """Show them from now on."""
+        if isinstance(found, Changes):
+            self._changes = found
+            self._marked &= {e.id for e in found.open}
+
+    def begun(self) -> None:
+        """The head says what is under way."""
+        self.update_all()
+
+    def hold_on(self) -> None:
+        """What is being written is finished first."""
+        self.query_one("#hint", Static).update("Finishing what is being written…")
+
+    def update_all(self) -> None:
+        """As it is now."""
+        palette = Palette(self.app)
+        head = Text(no_wrap=True)
+        head.append(" Lumtak", style=f"bold {palette.accent}")
+        head.append(f"  {plain(self._computer.name, 40)}", style="bold")
+        head.append(f" · put back · {plain(self._computer.user_name, 20)}", style=palette.soft)
+        room = self.size.width - 2 - head.cell_len - len(self.busy)
+        if self.busy and room > 0:
+            head.append(" " * room + self.busy, style=palette.accent)
+        self.query_one("#head", Static).update(head)
+        changes = self._changes
+        self.query_one("#say", Static).update(self._sentence())
+        everything, marked = self.query_one("#all", Button), self.query_one("#marked", Button)
+        left = changes.open if changes else []
+        everything.label = f"Put all {len(left)} back…"
+        everything.display, everything.disabled = bool(left), bool(self.busy)
+        marked.label = f"Put the {len(self._marked)} marked back…"
+        marked.display, marked.disabled = bool(self._marked), bool(self.busy)
+        self.query_one("#again", Button).disabled = bool(self.busy)
+        self.query_one(LineList).show(self._lines(changes, palette) if changes else [])
+        self.query_one("#hint", Static).update(
+            "Space marks, Enter explains, a marks all that stands, r looks again; Escape goes back; ? explains."
+        )
+
+    def _sentence(self) -> str:
+        changes = self._changes
+        if changes is None:
+            return "Looking at the computer…"
+        if not changes.entries:
+            return "Lumtak never changed anything on this computer."
+        left = changes.open
+        if not left:
+            return f"All {len(changes.entries)} changes are put back or came to nothing."
+        drifted = sum(d.is_drift for d in changes.standing.values())
+        unread = sum(d.standing == "cannot be read" for d in changes.standing.values())
+        parts = [f"{len(left)} of {len(changes.entries)} changes stand"]
+        parts.append(f"{drifted} settings are no longer as they were left" if drifted else "all are as they were left")
+        if unread:
+            parts[-1] = f"{drifted} drifted, {unread} cannot be read now" if drifted else f"{unread} cannot be read now"
+        return "; ".join(parts) + "."
+
+    def _lines(self, changes: Changes, palette: Palette) -> list[Line]:
+        lines: list[Line] = []
+        for visit in changes.visits:
+            if lines:
+                lines.append(Line(Text()))
+            standing = sum(e.is_open for e in visit.entries)
+            text = Text(f" {visit.heading}", style=f"bold {palette.ink}")
+            text.append(f"   {standing} of {len(visit.entries)} stand", style=palette.soft)
+            text.append(" " + "─" * max(0, self.size.width - text.cell_len - 3), style=palette.rule)
+            lines.append(Line(text))
+            for entry in reversed(visit.entries):
+                lines.append(Line(self._row(changes, entry, palette), f"change {entry.id}"))
+                if entry.id in self._opened:
+                    lines += [Line(row) for row in self._explanation(changes, entry, palette)]
+        return lines
+
+    def _row(self, changes: Changes, entry: Entry, palette: Palette) -> Text:
+        found = changes.standing.get(entry.id)
+        word, style = _standing(entry, found.standing if found else "", palette)
+        if found is not None and found.standing in {"drifted", "back as before"}:
+            word = f"{word}: now {found.now}"
+        narrow = self.size.width < _NARROW
+        text = Text()
+        text.append(" ◉ " if entry.id in self._marked else "   ", style=f"bold {palette.lit}")
+        text.append(f"{_glyph(entry, changes)} ", style=style)
+        text.append(f"{entry.id:>3}  ", style=palette.soft)
+        text.append(
+            fit(entry.title, 20 if narrow else 28), style=f"bold {palette.ink}" if entry.is_open else palette.soft
+        )
+        text.append(
+            fit(f"{entry.restore.word} → {entry.word}", 16 if narrow else 22),
+            style=palette.ink if entry.is_open else palette.soft,
+        )
+        text.append(fit(word, 26 if narrow else 30), style=style)
+        if not narrow:
+            last = found.last_right[:16].replace("T", " ") if found and found.last_right else ""
+            seen = f"last seen right {last}" if entry.is_open and last else ""
+            if entry.stage == "undone":
+                seen = f"put back {entry.stage_at[:16].replace('T', ' ')}"
+            text.append(seen, style=palette.soft)
+        return text
+
+    def _explanation(self, changes: Changes, entry: Entry, palette: Palette) -> list[Text]:
+        found = changes.standing.get(entry.id)
+        rows = [
+            ("setting", plain(str(entry.ref), 120)),
+            ("was", entry.restore.word),
+            ("made", f"{entry.word}, {_when(entry)}"),
+        ]
+        if found is not None:
+            rows.append(("now", found.now))
+            if found.last_right:
+                rows.append(("last right", found.last_right.replace("T", " ")))
+        if note := (found.note if found else entry.note):
+            rows.append(("note", plain(note, 300)))
+        if entry.is_open:
+            rows += [("mind", w) for w in warnings(changes.facts, changes.entries, [entry.id])]
+            rows.append(("if put back", f"{entry.restore.word}; {SHOWS_WORDS[entry.shows]}"))
+        texts = []
+        for name, value in rows:
+            text = Text("        │ ", style=palette.accent)
+            text.append(f"{name:<13}", style=palette.soft)
+            text.append(plain(value, 300), style=palette.ink)
+            texts.append(text)
+        return texts
+
+    # -- keys and buttons -----------------------------------------------------------------------------------------------
+
+    def action_list(self) -> None:
+        """Into the list, from anywhere."""
+        self.set_focus(self.query_one(LineList))
+
+    def action_look_again(self) -> None:
+        """Hold the journal against the computer once more."""
+        self.begin("looking at the computer", lambda: None, lambda _: None)
+
+    def action_mark_all(self) -> None:
+        """Mark everything that stands, or nothing."""
+        if self._changes:
+            every = {e.id for e in self._changes.open}
+            self._marked = set() if self._marked == every else every
+            self.update_all()
+
+    def action_back(self) -> None:
+        """Leave the screen."""
+        self.leave(self.dismiss)
+
+    def action_help(self) -> None:
+        """Explain the screen."""
+        self.app.push_screen(HelpScreen("put back"))
+
+    def let_go(self) -> None:
+        """The computer, where it is this screen's own."""
+        if not self._keep:
+            try:
+                self._computer.close()
+            except LumtakError as error:
+                self.app.call_from_thread(self.tell, str(error))
+
+    def on_line_list_opened(self, message: LineList.Opened) -> None:
+        """Open or close the explanation."""
+        self._opened ^= {int(message.key.split()[1])}
+        self.update_all()
+
+    def on_line_list_marked(self, message: LineList.Marked) -> None:
+        """Mark a change, or take the mark away."""
+        number = int(message.key.split()[1])
+        if self._changes and number in {e.id for e in self._changes.open}:
+            self._marked ^= {number}
+            self.update_all()
+
+    def on_button_pressed(self, event: Button.Pressed) -> None:
+        """Ask, or look again."""
+        changes = self._changes
+        if event.button.id == "again":
+            self.action_look_again()
+        elif changes is not None:
+            everything = event.button.id == "all"
+            self._ask([e for e in changes.open if everything or e.id in self._marked], changes)
+
+    def _ask(self, entries: list[Entry], changes: Changes) -> None:
+        """First what nobody else changed; what somebody did is a question of its own."""
+        clear = [e for e in entries if not changes.conflict(e)]
+        disputed = [e for e in entries if changes.conflict(e)]
+        if not clear:
+            self._ask_disputed(disputed, changes)
+            return
+        numbers = [e.id for e in clear]
+        lines = [plain(f"{e.title}: {e.word} → {e.restore.word}", 160) for e in reversed(clear)]
+        lines += ["", *(f"Mind: {w}" for w in warnings(changes.facts, changes.entries, numbers))]
+        lines += ["What was changed weighs again as before. It can be changed again in the audit."]
+        if disputed:
+            lines.append(f"{len(disputed)} that somebody changed since are asked about afterwards.")
+
+        def answered(yes: bool | None) -> None:  # noqa: FBT001 - Textual calls it so
+            if yes:
+                self._put_back(numbers, disputed, changes)
+            elif disputed:
+                self._ask_disputed(disputed, changes)
+
+        question = f"Put {len(clear)} change{'s' if len(clear) != 1 else ''} of {plain(self._computer.name)} back?"
+        self.app.push_screen(ConfirmScreen(question, "\n".join(lines), yes="Put back", no="Leave it changed"), answered)
+
+    def _ask_disputed(self, disputed: list[Entry], changes: Changes) -> None:
+        lines = []
+        for entry in disputed:
+            now = changes.standing[entry.id].now
+            lines.append(
+                plain(f"{entry.title}: was {entry.restore.word}, Lumtak made it {entry.word}, now it is {now}", 160)
+            )
+        lines += [
+            "",
+            "Somebody or something changed this since. Overwriting restores what was before Lumtak; what is there now is lost.",
+        ]
+        numbers = [e.id for e in disputed]
+
+        def answered(yes: bool | None) -> None:  # noqa: FBT001 - Textual calls it so
+            if yes:
+                self._put_back(numbers, [], changes, overwrite=True)
+
+        question = f"Overwrite {len(disputed)} setting{'s' if len(disputed) != 1 else ''} that somebody changed since?"
+        self.app.push_screen(
+            ConfirmScreen(question, "\n".join(lines), yes="Overwrite", no="Leave as it is now"), answered
+        )
+
+    def _put_back(
+        self, numbers: list[int], disputed: list[Entry], changes: Changes, *, overwrite: bool = False
+    ) -> None:
+        def job() -> list[Outcome]:
+            return put_back(self._workshop.journal, self._computer, numbers, overwrite=overwrite, stop=self.stop)
+
+        def done(outcomes: list[Outcome]) -> None:
+            self._marked -= set(numbers)
+            bad = [o for o in outcomes if o.result not in {"done", "as it was"}]
+            for outcome in bad:
+                self.tell(f"{outcome.title}: {outcome.note}")
+            if len(bad) < len(outcomes):
+                self.notify(f"{len(outcomes) - len(bad)} put back and read back.", markup=False)
+            if disputed:
+                self._ask_disputed(disputed, changes)
+
+        self.begin("putting back", job, done)
+
+
+def _when(entry: Entry) -> str:
+    return entry.begun_at[:16].replace("T", " ")
+
+
+def _glyph(entry: Entry, changes: Changes) -> str:
+    found = changes.standing.get(entry.id)
+    if found is not None and (found.is_drift or found.standing == "cannot be read"):
+        return "≠" if found.is_drift else "?"
+    return "◆" if entry.is_open else "·"
+
+
+def _standing(entry: Entry, standing: str, palette: Palette) -> tuple[str, str]:
+    if not entry.is_open:
+        words = {"undone": "put back", "failed": "refused, as before", "not done": "was not done"}
+        return words[entry.stage], palette.soft
+    if standing in {"as left", ""}:
+        return ("as left" if standing else "a newer change stands on it"), palette.accent
+    return standing, palette.warning
