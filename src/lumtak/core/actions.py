@@ -73,15 +73,13 @@ def running(process: Process, cpu_pct: float, facts: Facts, catalogue: Catalogue
 
 
 def _comes_back(item: Item | None) -> str:
-    if item is None or item.setting is None:
+    if item is None:
         return "What starts it is not known, so it may come back."
     match item.area, item.value:
         case "services", "auto":
-            return (
-                "It is a service that starts with the system: it comes back then, or at once if something restarts it."
-            )
+            return "It comes back with the system, or when something restarts it."
         case "services", "demand":
-            return "It is a service that starts when it is asked for: it comes back then."
+            return "It comes back when it is asked for."
         case "apps", "on" if item.started_by.startswith("starts at login"):
-            return "It starts at login: it comes back with the next one. Switch it off in the audit to keep it away."
-    return "Nothing that Lumtak knows of starts it again by itself."
+            return "It comes back at the next login; the audit can end that."
+    return "Nothing that Lumtak knows of starts it again."

@@ -18,7 +18,7 @@ _MOST = 60
 def heavy_processes(
     computer: Computer, catalogue: Catalogue, *, seconds: float = LOOK_S, stop: threading.Event | None = None
 ) -> list[Running]:
-    """Processes by what they take, the heaviest first; those that come and go meanwhile are left out.
+    """Processes by what they take, the heaviest first, what is never ended last; those that come and go meanwhile are left out.
 
     Raises:
         ComputerError: the computer cannot be looked at.
@@ -34,7 +34,7 @@ def heavy_processes(
         if (before := first.get((p.pid, p.started))) is not None and p.consumer != "system:kernel"
     ]
     total = facts.hardware.ram_bytes
-    found.sort(key=lambda r: -(r.cpu_pct / 100 + r.ram_bytes / total))
+    found.sort(key=lambda r: (bool(r.why_not), -(r.cpu_pct / 100 + r.ram_bytes / total)))
     return found[:_MOST]
 
 

@@ -127,9 +127,9 @@ class BenchScreen(Screen[None]):
             text = Text()
             text.append(f"   {name:<28}", style="bold")
             text.append(f"{address:<24}", style=palette.soft)
-            text.append(about)
             if stands := self._standing.get(address):
-                text.append(f"   {stands.in_words()}", style=palette.warning if stands.drifted else palette.accent)
+                text.append(f"{stands.in_words()} · ", style=palette.warning if stands.drifted else palette.accent)
+            text.append(about)
             lines.append(Line(text, f"computer {address}"))
         return lines
 

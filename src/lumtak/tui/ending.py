@@ -96,7 +96,7 @@ class EndingScreen(WorkingScreen):
         text = Text()
         text.append(f"   {percent(one.cpu_pct):>7}{ram(one.ram_bytes):>10}   ", style=style)
         text.append(fit(one.title, 28), style=style if one.why_not else f"bold {palette.ink}")
-        text.append(fit(f"{one.process.name} {one.process.pid}", 30), style=palette.soft)
+        text.append(fit(f"{one.process.name} {one.process.pid}", 26), style=palette.soft)
         text.append(f"never ended: {one.why_not}" if one.why_not else one.comes_back, style=palette.soft)
         return text
 

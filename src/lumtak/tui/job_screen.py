@@ -160,7 +160,8 @@ class JobScreen(WorkingScreen):
 
     def _strips(self, reading: Reading, *, marked: bool) -> tuple[Strip, Strip]:
         job = self.job
-        chosen = [c.ref for c in job.chosen] if marked else []
+        standing = {e.ref for e in self.entries if e.is_open}
+        chosen = [c.ref for c in job.chosen if c.ref not in standing] if marked else []
         applied = [e.ref for e in self.entries if e.is_open] if marked and self.after is None else []
         baseline = self.baseline if self.after is not None or marked else None
         return strips(

@@ -104,9 +104,9 @@ class PutBackScreen(WorkingScreen):
         self.query_one("#say", Static).update(self._sentence())
         everything, marked = self.query_one("#all", Button), self.query_one("#marked", Button)
         left = changes.open if changes else []
-        everything.label = f"Put all {len(left)} back…"
+        everything.label = f"Put all {len(left)} back…" if len(left) > 1 else "Put it back…"
         everything.display, everything.disabled = bool(left), bool(self.busy)
-        marked.label = f"Put the {len(self._marked)} marked back…"
+        marked.label = f"Put {len(self._marked)} marked back…"
         marked.display, marked.disabled = bool(self._marked), bool(self.busy)
         self.query_one("#again", Button).disabled = bool(self.busy)
         self.query_one(LineList).show(self._lines(changes, palette) if changes else [])
@@ -125,8 +125,14 @@ class PutBackScreen(WorkingScreen):
             return f"All {len(changes.entries)} changes are put back or came to nothing."
         drifted = sum(d.is_drift for d in changes.standing.values())
         unread = sum(d.standing == "cannot be read" for d in changes.standing.values())
-        parts = [f"{len(left)} of {len(changes.entries)} changes stand"]
-        parts.append(f"{drifted} settings are no longer as they were left" if drifted else "all are as they were left")
+        verb = "stands" if len(left) == 1 else "stand"
+        parts = [f"{len(left)} of {len(changes.entries)} changes {verb}"]
+        gone = (
+            "1 setting is no longer as it was left"
+            if drifted == 1
+            else f"{drifted} settings are no longer as they were left"
+        )
+        parts.append(gone if drifted else "all are as they were left")
         if unread:
             parts[-1] = f"{drifted} drifted, {unread} cannot be read now" if drifted else f"{unread} cannot be read now"
         return "; ".join(parts) + "."
@@ -166,11 +172,11 @@ class PutBackScreen(WorkingScreen):
         )
         text.append(fit(word, 26 if narrow else 30), style=style)
         if not narrow:
-            last = found.last_right[:16].replace("T", " ") if found and found.last_right else ""
-            seen = f"last seen right {last}" if entry.is_open and last else ""
+            wrong = found is not None and found.standing != "as left"
+            seen = f"last seen right {_short(found.last_right)}" if found and wrong and found.last_right else ""
             if entry.stage == "undone":
-                seen = f"put back {entry.stage_at[:16].replace('T', ' ')}"
-            text.append(seen, style=palette.soft)
+                seen = _short(entry.stage_at)
+            text.append(seen, style=palette.warning if wrong else palette.soft)
         return text
 
     def _explanation(self, changes: Changes, entry: Entry, palette: Palette) -> list[Text]:
@@ -178,12 +184,12 @@ class PutBackScreen(WorkingScreen):
         rows = [
             ("setting", plain(str(entry.ref), 120)),
             ("was", entry.restore.word),
-            ("made", f"{entry.word}, {_when(entry)}"),
+            ("made", f"{entry.word}, {_short(entry.begun_at)}"),
         ]
         if found is not None:
             rows.append(("now", found.now))
             if found.last_right:
-                rows.append(("last right", found.last_right.replace("T", " ")))
+                rows.append(("last right", _short(found.last_right)))
         if note := (found.note if found else entry.note):
             rows.append(("note", plain(note, 300)))
         if entry.is_open:
@@ -238,9 +244,14 @@ class PutBackScreen(WorkingScreen):
     def on_line_list_marked(self, message: LineList.Marked) -> None:
         """Mark a change, or take the mark away."""
         number = int(message.key.split()[1])
-        if self._changes and number in {e.id for e in self._changes.open}:
+        if self._changes is None:
+            return
+        entry = next(e for e in self._changes.entries if e.id == number)
+        if entry.is_open:
             self._marked ^= {number}
             self.update_all()
+        else:
+            self.tell(f"{entry.title} is not changed any more: {entry.stage}.")
 
     def on_button_pressed(self, event: Button.Pressed) -> None:
         """Ask, or look again."""
@@ -315,8 +326,9 @@ class PutBackScreen(WorkingScreen):
         self.begin("putting back", job, done)
 
 
-def _when(entry: Entry) -> str:
-    return entry.begun_at[:16].replace("T", " ")
+def _short(moment: str) -> str:
+    """A time to the minute."""
+    return moment[:16].replace("T", " ")
 
 
 def _glyph(entry: Entry, changes: Changes) -> str:

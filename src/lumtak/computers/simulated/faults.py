@@ -10,7 +10,7 @@ from lumtak.errors import UnknownNameError, UsageError
 Kind = Literal["refuse", "revert", "respawn", "locked", "powercut", "slow"]
 KINDS: tuple[Kind, ...] = get_args(Kind)
 
-SLOW_S = 4.0
+SLOW_S = 20.0
 """How long a write takes with `slow`."""
 LOCKED_S = 60.0
 """For how long after the first try a setting stays locked."""

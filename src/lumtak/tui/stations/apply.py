@@ -79,18 +79,17 @@ class ApplyStation(Station):
         desk = self.desk
         if broken.lines:
             return [_heading(palette), *(Line(_review_row(line, palette)) for line in broken.lines)]
-        lines = [Line(entry_row(e, palette), f"change {e.id}") for e in desk.entries]
+        now = {o.number for o in self._live} if self._applying else set()
+        lines = [Line(entry_row(e, palette), f"change {e.id}") for e in desk.entries if e.id not in now]
         tried = {o.change.ref for o in self._live} if self._applying else set()
         if self._applying:
             lines += [Line(_outcome_row(o, palette)) for o in self._live]
         else:
-            lines += [
-                Line(_outcome_row(o, palette)) for o in self._live if o.number is None and o.result != "as it was"
-            ]
+            lines += [Line(_outcome_row(o, palette)) for o in self._live if o.number is None and o.result == "failed"]
         left = [c for c in self._in_order(waiting) if c.ref not in tried]
-        now = "held" if self._pause.is_set() else "being written"
+        word = "held" if self._pause.is_set() else "being written"
         lines += [
-            Line(self._waiting_row(c, palette, now if self._applying and place == 0 else "waiting"))
+            Line(self._waiting_row(c, palette, word if self._applying and place == 0 else "waiting"))
             for place, c in enumerate(left)
         ]
         return [_heading(palette), *lines] if lines else []
@@ -201,7 +200,7 @@ class ApplyStation(Station):
         self._pause.clear()
 
         def note(outcome: Outcome) -> None:
-            self.app.call_from_thread(self._stepped, outcome)
+            self.app.call_from_thread(self._stepped, outcome, desk.visit.entries())
 
         def job() -> list[Outcome]:
             return desk.visit.apply(on_step=note, stop=desk.stop, pause=self._pause)
@@ -210,8 +209,11 @@ class ApplyStation(Station):
             self.show()
             self.point_at(self.query_one("#pause"))
 
-    def _stepped(self, outcome: Outcome) -> None:
+    def _stepped(self, outcome: Outcome, entries: list[Entry]) -> None:
+        """The strips hatch what is done, and the list goes on."""
         self._live.append(outcome)
+        self.desk.entries = entries
+        self.desk.update_frame()
         if self._applying and self.desk.job.station == "apply":
             self.show()
 

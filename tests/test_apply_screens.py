@@ -1,0 +1,203 @@
+"""Apply, Put back and End a process, driven in the same process."""
+
+import json
+
+from helpers import bench
+from lumtak.core.setting import parse_change
+from lumtak.journal import Journal, apply_changes
+from lumtak.stations.visit import Visit
+from lumtak.tui.app import LumtakApp
+from lumtak.tui.bench import BenchScreen
+from lumtak.tui.confirm import ConfirmScreen
+from lumtak.tui.ending import EndingScreen
+from lumtak.tui.job_screen import JobScreen
+from lumtak.tui.put_back import PutBackScreen
+from test_screens import WIDE, application, says, until
+
+NAME = "sim:drawing-bench"
+
+
+def chosen_job(workshop, *refs, fault=""):
+    """A job at Apply with these items chosen."""
+    computer = workshop.computer(f"{NAME}?fault={fault}" if fault else NAME)
+    visit = Visit.start(workshop, computer, workshop.profile("hull-drafting"))
+    visit.make_audit()
+    visit._keep(chosen=tuple(f.change for f in visit.job.audit.findings if str(f.ref) in refs))
+    visit.go("apply")
+    visit.close()
+
+
+def settings_of(workshop):
+    return json.loads((workshop.home / "simulated/drawing-bench.json").read_text())["settings"]
+
+
+def set_outside(workshop, **values):
+    """Somebody else changes settings, behind Lumtak's back."""
+    path = workshop.home / "simulated/drawing-bench.json"
+    state = json.loads(path.read_text())
+    state["settings"] |= {key.replace("__", ":").replace("_", "-"): value for key, value in values.items()}
+    path.write_text(json.dumps(state))
+
+
+async def open_job(pilot):
+    await pilot.press("enter")
+    await until(pilot, lambda: isinstance(pilot.app.screen, JobScreen))
+
+
+async def confirm(pilot, *, yes):
+    await until(pilot, lambda: isinstance(pilot.app.screen, ConfirmScreen))
+    await pilot.press(*(["right"] if yes else []), "enter")
+
+
+async def apply_plan(pilot):
+    await until(pilot, lambda: says(pilot.app, "Apply"))
+    await pilot.press("enter")
+    await confirm(pilot, yes=True)
+
+
+async def test_a_failure_offers_to_put_back_what_was_done(workshop, sim):
+    refs = ("effects:animations", "effects:shadows", "services:fax-bridge", "apps:chat-horn")
+    before = settings_of(workshop)
+    chosen_job(workshop, *refs, fault="refuse:services:fax-bridge")
+    app = application(workshop)
+    async with app.run_test(size=WIDE, notifications=True) as pilot:
+        await open_job(pilot)
+        await apply_plan(pilot)
+        await until(
+            pilot, lambda: says(app, "Fax bridge could not be changed", "Animations: on → off", "Keep what was")
+        )
+        await confirm(pilot, yes=False)
+        await until(pilot, lambda: says(app, "1 of 3 changes did not go through", "2 still wait", "a policy of this"))
+        assert settings_of(workshop)["effects:animations"] == "off", "the safe answer keeps what was done"
+        await pilot.press("enter")
+        await confirm(pilot, yes=True)
+        await until(pilot, lambda: not app.screen.busy)
+        await pilot.press("b")
+        await until(pilot, lambda: isinstance(app.screen, PutBackScreen) and says(app, "2 of 4 changes stand"))
+        await pilot.press("a", "tab", "enter")
+        await confirm(pilot, yes=True)
+        await until(pilot, lambda: says(app, "put back or came to nothing"))
+        assert settings_of(workshop) == before
+
+
+async def test_pause_holds_and_stop_ends_after_the_change(workshop, sim):
+    chosen_job(
+        workshop, *(f"effects:{n}" for n in ("animations", "shadows", "glass-panels", "living-backdrop")), fault="slow"
+    )
+    app = application(workshop)
+    app.pace = 100.0
+    async with app.run_test(size=WIDE, notifications=True) as pilot:
+        await open_job(pilot)
+        await apply_plan(pilot)
+        await until(pilot, lambda: says(app, "being written"))
+        await pilot.press("enter")
+        await until(pilot, lambda: says(app, "Held: ", "Go on", "held"))
+        await pilot.press("tab", "enter")
+        await until(pilot, lambda: not app.screen.busy and says(app, "chosen changes wait"))
+        assert 1 <= sum(v == "off" for k, v in settings_of(workshop).items() if k.startswith("effects:")) < 4
+
+
+def interrupt(workshop, *changes):
+    """A plan that was cut off in its second change, before the write."""
+    computer, journal = bench(workshop.home / "simulated"), Journal(workshop.home)
+    wanted = [parse_change(c) for c in changes]
+    write = computer.write
+
+    def cut(ref, state):
+        if ref == wanted[1].ref:
+            raise KeyboardInterrupt
+        write(ref, state)
+
+    computer.write = cut
+    try:
+        apply_changes(journal, computer, computer.facts(), wanted)
+    except KeyboardInterrupt:
+        journal.close()
+        return
+    raise AssertionError
+
+
+async def test_an_interrupted_plan_is_shown_before_anything_is_touched(workshop, sim):
+    before = settings_of(workshop)
+    chosen_job(workshop)
+    interrupt(workshop, "effects:animations=off", "services:fax-bridge=off", "apps:chat-horn=off")
+    app = application(workshop)
+    async with app.run_test(size=WIDE, notifications=True) as pilot:
+        await open_job(pilot)
+        await until(
+            pilot, lambda: says(app, "interrupted here: 1 done, 1 not done, 1 not begun", "Nothing has been touched")
+        )
+        assert [e.stage for e in workshop.journal.entries()] == ["verified", "intent"]
+        await pilot.press("tab", "enter")
+        await until(pilot, lambda: says(app, "Nothing is chosen, and nothing was changed"))
+        assert [e.stage for e in workshop.journal.entries()] == ["undone", "not done"]
+        assert settings_of(workshop) == before
+
+
+async def test_drift_is_marked_and_a_conflict_is_a_question_of_its_own(workshop, sim):
+    computer = workshop.computer(NAME)
+    changes = ("effects:animations=off", "services:fax-bridge=off", "apps:chat-horn=off")
+    apply_changes(workshop.journal, computer, computer.facts(), [parse_change(c) for c in changes])
+    computer.close()
+    set_outside(workshop, services__fax_bridge="manual", apps__chat_horn="on")
+    app = application(workshop)
+    async with app.run_test(size=WIDE, notifications=True) as pilot:
+        await until(pilot, lambda: says(app, "3 changes stand, 2 drifted"))
+        await pilot.press("b")
+        await until(
+            pilot, lambda: says(app, "without a job", "drifted: now manual", "back as before: now on", "as left")
+        )
+        await pilot.press("down", "enter")
+        await until(pilot, lambda: says(app, "last right", "if put back"))
+        await pilot.press("tab", "enter")
+        await until(pilot, lambda: says(app, "Put 2 changes", "1 that somebody changed since"))
+        await confirm(pilot, yes=True)
+        await until(pilot, lambda: says(app, "Fax bridge: was auto, Lumtak made it off, now it is manual"))
+        await confirm(pilot, yes=False)
+        await until(pilot, lambda: isinstance(app.screen, PutBackScreen))
+        assert settings_of(workshop)["services:fax-bridge"] == "manual"
+        await pilot.press("escape")
+        await until(pilot, lambda: isinstance(app.screen, BenchScreen) and says(app, "1 change stands, 1 drifted"))
+        await pilot.press("b")
+        await until(pilot, lambda: says(app, "1 of 3 changes stands"))
+        await pilot.press("tab", "enter")
+        await confirm(pilot, yes=True)
+        await until(pilot, lambda: says(app, "came to nothing"))
+        assert settings_of(workshop)["services:fax-bridge"] == "auto"
+
+
+async def test_ending_a_process_is_asked_and_recorded(workshop, sim):
+    chosen_job(workshop)
+    app = application(workshop)
+    async with app.run_test(size=WIDE, notifications=True) as pilot:
+        await open_job(pilot)
+        await pilot.press("e")
+        await until(pilot, lambda: isinstance(app.screen, EndingScreen) and says(app, "Chart cache", "never ended"))
+        first = app.screen._found[0]
+        await pilot.press("enter")
+        await until(
+            pilot, lambda: says(app, f"Ask {first.title} (process {first.process.pid}) to end?", "cannot be put back")
+        )
+        await confirm(pilot, yes=False)
+        assert workshop.casebook.jobs()[0].actions == ()
+        await pilot.press("enter")
+        await confirm(pilot, yes=True)
+        await until(pilot, lambda: says(app, "ended in this job", "was asked to end; it ended"))
+        await pilot.press("escape")
+        await until(pilot, lambda: isinstance(app.screen, JobScreen))
+        assert [a.target for a in app.screen.job.actions] == [first.title]
+        assert app.screen.entries == [], "an action is no change"
+    (job,) = workshop.casebook.jobs()
+    assert job.actions[0].ended
+
+
+async def test_a_journal_that_was_mended_is_said(workshop, sim):
+    computer = workshop.computer(NAME)
+    apply_changes(workshop.journal, computer, computer.facts(), [parse_change("effects:animations=off")])
+    computer.close()
+    workshop.close()
+    (workshop.home / "journal.db").write_bytes(b"\xa5" * 9000)
+    second = LumtakApp(type(workshop)(workshop.home), pace=0.0)
+    async with second.run_test(size=WIDE, notifications=True) as pilot:
+        await until(pilot, lambda: says(second, "built anew", "1 change stands"))
+    second.workshop.close()
