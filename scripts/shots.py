@@ -23,6 +23,7 @@ PLAN = (*AUDIT, "a", "~17 chosen", "4", "~On to applying")
 APPLIED = (*PLAN, "Enter", "~Apply 17", "Enter", "~Leave everything", "Right", "Enter", "~On to the proof")
 OWED = (*APPLIED, "Enter", "~Restart now")
 PROOF = (*OWED, "Enter", "!Restart now", "~Take the after", "Enter", "~carries less load")
+CONFIRMED = ("Enter", "~On to applying", "Enter", "~Apply 17", "Enter", "~Leave everything", "Right", "Enter")
 VIEWS = {
     "bench": (),
     "intake": (*INTO_JOB, "1", "~Used for"),
@@ -34,14 +35,51 @@ VIEWS = {
     "owed": OWED,
     "proof": PROOF,
     "handover": (*PROOF, "Enter", "~Write the report"),
+    "apply-half": (*CONFIRMED, "~[5-9] of 17", "Enter", "~Held"),
+    "apply-failed": (*CONFIRMED, "~could not be changed"),
+    "put-back": (
+        "b",
+        "~no longer as they were left",
+        *["Down"] * 8,
+        "Space",
+        "Enter",
+        "~if put back",
+    ),
+    "end": (*INTO_JOB, "e", "~never ended"),
     "audit-light": ("C-t", *AUDIT, "Enter", "~Keeps small copies", "Space", "~1 chosen"),
 }
 
 
-class Window:
-    """A terminal window of its own display with the demo in it."""
+JOB = "drawing-bench-1"
+FAULTS = {"apply-half": "slow", "apply-failed": "refuse:apps:photo-mirror", "put-back": "revert:services:fax-bridge"}
+"""Views of a computer on which something goes wrong, with a job that stands at its plan."""
 
-    def __init__(self, folder: Path) -> None:
+
+def prepare(home: Path, view: str) -> str:
+    """The command line that shows this view: the demo, or the workbench on a home in which the job has come that far."""
+    if view not in FAULTS:
+        return "demo"
+    bench = f"sim:drawing-bench?fault={FAULTS[view]}"
+    steps = [
+        ("job", "start", bench, "--profile", "hull-drafting"),
+        ("job", "baseline", JOB, "--seconds", "90"),
+        ("job", "choose", JOB, "--eased"),
+    ]
+    if view == "put-back":  # the fax bridge goes back by itself, and somebody starts the chart cache by hand
+        steps += [("job", "apply", JOB), ("restart", bench), ("look", bench), ("look", bench)]
+        steps += [("undo", bench, "1", "3"), ("apply", bench, "power:mains=full")]
+    for step in steps:
+        subprocess.run([sys.executable, "-m", "lumtak", "--home", home, *step], check=True, stdout=subprocess.DEVNULL)
+    if view == "put-back":
+        state = home / "simulated/drawing-bench.json"
+        state.write_text(re.sub(r'("settings":.*?"services:chart-cache":)"demand"', r'\1"manual"', state.read_text()))
+    return f"--home {home}"
+
+
+class Window:
+    """A terminal window of its own display with the application in it."""
+
+    def __init__(self, folder: Path, arguments: str) -> None:
         self.folder, self.socket = folder, str(folder / "tmux")
         read, write = os.pipe()
         self.display = subprocess.Popen(
@@ -54,7 +92,7 @@ class Window:
         self.env = {**os.environ, "DISPLAY": f":{number}", "LIBGL_ALWAYS_SOFTWARE": "1", "LC_ALL": "C.UTF-8"}
         go = folder / "go"
         os.mkfifo(go)
-        start = f"read -r _ < {go}; export COLORTERM=truecolor; cd {folder}; {sys.executable} -m lumtak demo"
+        start = f"read -r _ < {go}; export COLORTERM=truecolor; cd {folder}; {sys.executable} -m lumtak {arguments}"
         options = {
             "font_family": "DejaVu Sans Mono",
             "font_size": "11",
@@ -119,7 +157,7 @@ class Window:
 
     def drive(self, steps: tuple[str, ...]) -> None:
         """Keys; ~TEXT waits until it is there, !TEXT until it is gone."""
-        self.until(lambda: self.sees("none yet"), "the bench")
+        self.until(lambda: self.sees("Jobs"), "the bench")
         for step in steps:
             if step[0] == "~":
                 self.until(lambda step=step: self.sees(step[1:]), step[1:])
@@ -153,7 +191,7 @@ def main() -> None:
     target.mkdir(parents=True, exist_ok=True)
     for name in sys.argv[2:] or VIEWS:
         with tempfile.TemporaryDirectory(prefix="shots-") as folder:
-            window = Window(Path(folder))
+            window = Window(Path(folder), prepare(Path(folder) / "home", name))
             try:
                 window.drive(VIEWS[name])
                 window.picture(target / f"{name}.png")

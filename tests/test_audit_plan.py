@@ -214,3 +214,21 @@ def test_an_unknown_setting_names_the_nearest():
 def test_an_app_may_be_named_by_its_file():
     (change,) = check_changes(facts(item("apps", "sail")), [parse_change("apps:sail.desktop=off")], ())
     assert change.ref == parse_ref("apps:sail")
+
+
+def test_what_runs_cannot_lose_in_the_same_plan_what_it_needs():
+    items = [item("services", "spool"), item("services", "chat", value="off", needs=("spool",))]
+    with pytest.raises(UsageError, match=r"services:chat=auto and services:spool=off contradict"):
+        planned(items, "services:spool=off", "services:chat=auto")
+
+
+def test_settings_that_touch_one_thing_stand_together_without_breaking_the_order():
+    items = [
+        item("apps", "a", touches="x"),
+        item("apps", "b"),
+        item("apps", "c", touches="x"),
+        item("apps", "d", touches="x", needs=("b",)),
+        item("apps", "e", touches="x", setting=Setting(values=("on", "off"), shows="restart")),
+    ]
+    plan = planned(items, *(f"apps:{key}=off" for key in "abcde"))
+    assert [s.change.ref.key for s in plan.steps] == ["a", "c", "d", "b", "e"]

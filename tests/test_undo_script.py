@@ -3,6 +3,8 @@
 import os
 import shutil
 import subprocess
+import tempfile
+from pathlib import Path
 
 import pytest
 from hypothesis import HealthCheck, given, settings
@@ -100,18 +102,16 @@ def test_nothing_is_changed_where_the_script_cannot_be_left(world):
     journal.close()
 
 
+@pytest.mark.skipif(os.getuid() != 0, reason="needs another user to run it as")
 def test_somebody_else_cannot_run_it(applied):
-    if os.getuid() != 0:
-        pytest.skip("needs another user to run it as")
     world, _ = applied
-    script = shutil.copy(world.script(), world.folder / "copy.sh")
-    os.chmod(script, 0o755)  # noqa: PTH101
-    for folder in (world.folder, *world.folder.parents):
-        if folder.owner() == "root" and not folder.stat().st_mode & 0o001:
-            pytest.skip("the folder of the tests cannot be reached by others")
-    result = subprocess.run(
-        ["sh", script], capture_output=True, text=True, check=False, user=65534, group=65534, extra_groups=[]
-    )
+    with tempfile.TemporaryDirectory() as folder:
+        Path(folder).chmod(0o755)
+        script = shutil.copy(world.script(), Path(folder) / "copy.sh")
+        script.chmod(0o755)
+        result = subprocess.run(
+            ["sh", script], capture_output=True, text=True, check=False, user=65534, group=65534, extra_groups=[]
+        )
     assert result.returncode == 2
     assert "Run this as the user" in result.stderr
 

@@ -81,5 +81,5 @@ def _comes_back(item: Item | None) -> str:
         case "services", "demand":
             return "It comes back when it is asked for."
         case "apps", "on" if item.started_by.startswith("starts at login"):
-            return "It comes back at the next login; the audit can end that."
+            return "It comes back at the next login; the audit can switch that off."
     return "Nothing that Lumtak knows of starts it again."

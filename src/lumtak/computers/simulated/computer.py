@@ -244,6 +244,7 @@ class SimulatedComputer:
             self._model.power_off()
             self._model.advance(_SHUTDOWN_S)
             self._boot()
+        self._catch_up()
         self._save()
 
     def _boot(self) -> None:
