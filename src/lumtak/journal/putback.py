@@ -138,7 +138,9 @@ def warnings(facts: Facts, entries: Iterable[Entry], numbers: Iterable[int]) -> 
     """
     wanted = set(numbers)
     will: dict[str, str | None] = {str(i.ref): i.value for i in facts.items}
-    chosen = sorted((e for e in entries if e.id in wanted and e.is_open), key=lambda e: -e.id)
+    standing = [e for e in entries if e.is_open]
+    will |= {str(e.ref): e.value for e in standing}
+    chosen = sorted((e for e in standing if e.id in wanted), key=lambda e: -e.id)
     will |= {str(e.ref): e.restore.value for e in chosen}
     titles = {str(i.ref): i.title for i in facts.items}
     found = []

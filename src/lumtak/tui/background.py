@@ -5,11 +5,15 @@ import threading
 from collections.abc import Callable
 from typing import TypeVar
 
+from rich.text import Text
 from textual import work
 from textual.screen import Screen
+from textual.widgets import Static
 
 from lumtak.core.text import plain
 from lumtak.errors import LumtakError
+from lumtak.journal import Outcome
+from lumtak.tui.theme import Palette
 
 _T = TypeVar("_T")
 
@@ -101,6 +105,26 @@ class WorkingScreen(Screen[None]):
 
     def let_go(self) -> None:
         """Close what is held; called in the background."""
+
+    def draw_head(self, name: str, about: str) -> None:
+        """The head of a screen beside a job: whose computer, which screen, what is under way."""
+        palette = Palette(self.app)
+        head = Text(no_wrap=True)
+        head.append(" Lumtak", style=f"bold {palette.accent}")
+        head.append(f"  {plain(name, 40)}", style="bold")
+        head.append(f" · {about}", style=palette.soft)
+        room = self.size.width - 2 - head.cell_len - len(self.busy)
+        if self.busy and room > 0:
+            head.append(" " * room + self.busy, style=palette.accent)
+        self.query_one("#head", Static).update(head)
+
+    def tell_put_back(self, outcomes: list[Outcome]) -> None:
+        """What became of putting back: a sentence for each that was not, and how many were."""
+        bad = [o for o in outcomes if o.result not in {"done", "as it was"}]
+        for outcome in bad:
+            self.tell(f"{outcome.title}: {outcome.note}")
+        if len(bad) < len(outcomes):
+            self.notify(f"{len(outcomes) - len(bad)} put back and read back.", markup=False)
 
     def tell(self, sentence: str) -> None:
         """Say something went wrong."""

@@ -69,14 +69,7 @@ class EndingScreen(WorkingScreen):
     def update_all(self) -> None:
         """As it is now."""
         palette = Palette(self.app)
-        head = Text(no_wrap=True)
-        head.append(" Lumtak", style=f"bold {palette.accent}")
-        head.append(f"  {plain(self._visit.job.computer_name, 40)}", style="bold")
-        head.append(" · end a process", style=palette.soft)
-        room = self.size.width - 2 - head.cell_len - len(self.busy)
-        if self.busy and room > 0:
-            head.append(" " * room + self.busy, style=palette.accent)
-        self.query_one("#head", Static).update(head)
+        self.draw_head(self._visit.job.computer_name, "end a process")
         self.query_one("#say", Static).update(
             "An ended process cannot be put back, so this is never part of a plan. It is recorded in the job."
         )

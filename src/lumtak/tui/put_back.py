@@ -92,14 +92,7 @@ class PutBackScreen(WorkingScreen):
     def update_all(self) -> None:
         """As it is now."""
         palette = Palette(self.app)
-        head = Text(no_wrap=True)
-        head.append(" Lumtak", style=f"bold {palette.accent}")
-        head.append(f"  {plain(self._computer.name, 40)}", style="bold")
-        head.append(f" · put back · {plain(self._computer.user_name, 20)}", style=palette.soft)
-        room = self.size.width - 2 - head.cell_len - len(self.busy)
-        if self.busy and room > 0:
-            head.append(" " * room + self.busy, style=palette.accent)
-        self.query_one("#head", Static).update(head)
+        self.draw_head(self._computer.name, f"put back · {plain(self._computer.user_name, 20)}")
         changes = self._changes
         self.query_one("#say", Static).update(self._sentence())
         everything, marked = self.query_one("#all", Button), self.query_one("#marked", Button)
@@ -315,11 +308,7 @@ class PutBackScreen(WorkingScreen):
 
         def done(outcomes: list[Outcome]) -> None:
             self._marked -= set(numbers)
-            bad = [o for o in outcomes if o.result not in {"done", "as it was"}]
-            for outcome in bad:
-                self.tell(f"{outcome.title}: {outcome.note}")
-            if len(bad) < len(outcomes):
-                self.notify(f"{len(outcomes) - len(bad)} put back and read back.", markup=False)
+            self.tell_put_back(outcomes)
             if disputed:
                 self._ask_disputed(disputed, changes)
 

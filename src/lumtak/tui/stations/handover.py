@@ -8,7 +8,7 @@ from textual.containers import Horizontal
 from textual.widgets import Button, Input, Static
 
 from lumtak.core.text import plain
-from lumtak.journal import Entry, Outcome
+from lumtak.journal import Entry, warnings
 from lumtak.tui.confirm import ConfirmScreen
 from lumtak.tui.stations.apply import entry_row
 from lumtak.tui.stations.base import Station
@@ -105,8 +105,11 @@ class HandoverStation(Station):
         lines = [
             plain(f"{e.title}: {e.after.word if e.after else '?'} → {e.restore.word}", 160) for e in reversed(entries)
         ]
+        facts = self.desk.job.facts
+        mind = warnings(facts, self.desk.entries, [e.id for e in entries]) if facts else ()
         lines += [
             "",
+            *(plain(f"Mind: {w}", 200) for w in mind),
             "What it changed starts and weighs again as before. A value that somebody else changed since is left alone.",
         ]
         numbers = [e.id for e in entries]
@@ -114,13 +117,6 @@ class HandoverStation(Station):
         def answered(yes: bool | None) -> None:  # noqa: FBT001 - Textual calls it so
             if yes:
                 visit = self.desk.visit
-                self.desk.begin("putting back", lambda: visit.put_back(numbers), self._put_back)
+                self.desk.begin("putting back", lambda: visit.put_back(numbers), self.desk.tell_put_back)
 
         self.app.push_screen(ConfirmScreen(question, "\n".join(lines), yes="Put back", no="Leave it changed"), answered)
-
-    def _put_back(self, outcomes: list[Outcome]) -> None:
-        bad = [o for o in outcomes if o.result not in {"done", "as it was"}]
-        for outcome in bad:
-            self.desk.tell(f"{outcome.title}: {outcome.note}")
-        if not bad:
-            self.notify(f"{len(outcomes)} put back and read back.", markup=False)
