@@ -1,11 +1,16 @@
 """The audit: every item weighed (what it costs) and judged (does the profile need it?), with the reason."""
 
+from collections.abc import Iterable, Mapping
+from types import MappingProxyType
 from typing import Literal
 
+import msgspec
+
+from lumtak.core.bottleneck import Bottleneck, find_bottleneck
 from lumtak.core.catalogue import Catalogue, Role
-from lumtak.core.facts import Facts, Fixed, Gap, Item, Setting
+from lumtak.core.facts import Facts, Fixed, Gap, Item, Mark, Origin, Setting
 from lumtak.core.load import SYSTEM, ConsumerLoad, Reading
-from lumtak.core.needs import stops_with, works_through
+from lumtak.core.needs import STANDS_STILL, Graphs
 from lumtak.core.profile import Profile
 from lumtak.core.record import Figure, NotMeasured, Record, known
 from lumtak.core.setting import AREAS, UNSET_WORD, Area, Change, SettingRef
@@ -15,7 +20,11 @@ Stance = Literal["keep", "ease", "ask", "guarded"]
 Grade = Literal["proven here", "expected", "depends", "no effect", "harmful"]
 
 NO_READING = "no reading was taken; take a baseline first"
+PREFETCH = "launch-prefetch"
+"""The role of which the kind of disk decides."""
 _OFF_VALUES = {"off", "manual", "demand"}
+_STOPS_SHOWN = 50
+_NO_ANSWERS: "Mapping[str, Answer]" = MappingProxyType({})
 
 
 class Weight(Record):
@@ -47,7 +56,18 @@ class Finding(Record):
     stops: str = ""
     """What stops working without it, as a clause."""
     stops_with: tuple[str, ...] = ()
+    """Keys in the same area, nearest first; the nearest fifty."""
     started_by: str = ""
+    """The chain that starts it, as a clause."""
+    again: str = ""
+    """What may start it although it is off; empty where nothing does."""
+    brings: tuple[str, ...] = ()
+    """Addresses of what it starts and what goes with it, though it has no setting of its own."""
+    origin: Origin = "unknown"
+    question: str = ""
+    """What to ask the owner; of `ask` findings."""
+    answer: str = ""
+    """What the owner said."""
     value: str
     """The setting's value now, as a word."""
     proposal: str | None = None
@@ -88,63 +108,223 @@ class Audit(Record):
     findings: tuple[Finding, ...]
     gaps: tuple[Gap, ...]
     headline: str
+    bottleneck: Bottleneck | None = None
+    """What holds the computer back; None where nothing was weighed."""
+    marks: tuple[Mark, ...] = ()
+    """Traces of advice that somebody followed here."""
 
     def find(self, ref: SettingRef) -> Finding | None:
         """The finding at this address."""
         return next((f for f in self.findings if f.area == ref.area and f.key == ref.key), None)
 
 
-def audit(facts: Facts, profile: Profile, catalogue: Catalogue, reading: Reading | None) -> Audit:
-    """Every item of the computer, weighed by the reading and judged against the profile."""
-    kept_for = _kept_for(facts, profile)
-    findings = [_judge(item, facts, profile, catalogue, reading, kept_for) for item in facts.items]
+Answer = Literal["needed", "not needed"]
+"""What the owner said about an item."""
+
+
+def audit(
+    facts: Facts,
+    profile: Profile,
+    catalogue: Catalogue,
+    reading: Reading | None,
+    answers: Mapping[str, Answer] = _NO_ANSWERS,
+) -> Audit:
+    """Every item of the computer, weighed by the reading and judged against the profile.
+
+    Args:
+        facts: of the computer.
+        profile: what it is used for.
+        catalogue: what is known of roles.
+        reading: the baseline; None weighs nothing.
+        answers: what the owner said, by address. A guard or a need of the profile counts more.
+    """
+    judge = _Judge(facts, profile, catalogue, reading, answers)
+    findings = [judge.finding(item) for item in facts.items]
+    findings = _with_starters(findings, judge.graphs)
     order: dict[str, int] = {area: place for place, area in enumerate(AREAS)}
     findings.sort(key=lambda f: (order[f.area], -f.weight.heft, f.key))
+    found = None if reading is None else find_bottleneck(facts, profile, reading, eased_sum(findings))
     return Audit(
-        profile=profile.name, findings=tuple(findings), gaps=facts.gaps, headline=_headline(findings, profile, reading)
+        profile=profile.name,
+        findings=tuple(findings),
+        gaps=facts.gaps,
+        headline=_headline(findings, profile, reading, found),
+        bottleneck=found,
+        marks=facts.marks,
     )
 
 
-def _kept_for(facts: Facts, profile: Profile) -> dict[str, str]:
-    """Consumer -> title of the needed item that cannot work without it."""
-    result: dict[str, str] = {}
-    titles = {item.consumer: item.title for item in facts.items}
-    for item in facts.items:
+def eased_sum(findings: Iterable[Finding]) -> tuple[float, float]:
+    """(CPU percentage points, bytes of RAM) that easing all that may be eased would save."""
+    mine = [f for f in findings if f.stance in {"ease", "ask"}]
+    return sum(known(f.weight.cpu_pct) for f in mine), sum(known(f.weight.ram_bytes) for f in mine)
+
+
+class _Judge:
+    """One audit at work."""
+
+    def __init__(
+        self,
+        facts: Facts,
+        profile: Profile,
+        catalogue: Catalogue,
+        reading: Reading | None,
+        answers: Mapping[str, Answer],
+    ) -> None:
+        self.facts, self.profile, self.catalogue, self.reading, self.answers = (
+            facts, profile, catalogue, reading, answers,
+        )  # fmt: skip
+        self.graphs = Graphs(facts.items)
+        self.costs = {} if reading is None else {c.key: c for c in reading.consumers}
+        items = facts.items
+        self.guarding = self.graphs.carriers(i.consumer for i in items if self._guarded(i))
+        self.needing = self.graphs.carriers(i.consumer for i in items if i.role and i.role in profile.needs.roles)
+
+    def _guarded(self, item: Item) -> bool:
+        role = self.catalogue.find(item.role)
+        return bool(role and role.guarded) or self._never(item)
+
+    def _never(self, item: Item) -> bool:
+        return item.role in self.profile.never.roles or item.consumer in self.profile.never.items
+
+    def finding(self, item: Item) -> Finding:
+        """The item, weighed and judged."""
+        role = self.catalogue.find(item.role)
+        weight = _weigh(item, self.reading, self.costs.get(item.consumer), self.facts.hardware.ram_bytes)
+        stance, reason, proposal = self.stance(item, role)
+        fixed = item.setting.needed if isinstance(item.setting, Fixed) else ""
+        if fixed:
+            proposal = None
+        consumer = item.consumer
+        with_it = self.graphs.stops_with(consumer, _STOPS_SHOWN)
+        return Finding(
+            area=item.area,
+            key=item.key,
+            title=item.title,
+            stance=stance,
+            reason=reason,
+            grade=_grade(stance, weight, role),
+            weight=weight,
+            role=item.role,
+            does=role.does if role else item.note,
+            stops=role.stops if role else "",
+            stops_with=tuple(c.partition(":")[2] for c in with_it),
+            started_by=self.graphs.chain_in_words(consumer) or item.started_by,
+            again=self._again(item, proposal),
+            origin=item.origin,
+            question=_question(item, role) if stance == "ask" else "",
+            answer=self.answers.get(consumer, ""),
+            value=UNSET_WORD if item.value is None else item.value,
+            proposal=proposal,
+            fixed=fixed,
+        )
+
+    def _again(self, item: Item, proposal: str | None) -> str:
+        """What may start it though it is off: a sentence, empty where nothing can or nothing is proposed."""
+        if proposal not in STANDS_STILL:
+            return ""
+        ways = self.graphs.comes_back_by(item.consumer)
+        return "; ".join(f"still {self.graphs.trigger_in_words(t)}" for t in ways if t.kind in {"wants", "app"})
+
+    def stance(self, item: Item, role: Role | None) -> tuple[Stance, str, str | None]:
+        """(stance, reason, proposed value); guards before needs, needs before answers, answers before the catalogue."""
+        profile, consumer = self.profile, item.consumer
+        if role and role.guarded:
+            return "guarded", f"for {role.title}; never touched, since without it {role.stops}.", None
+        if self._never(item):
+            return "guarded", f"the profile {profile.name} says never to touch it.", None
+        if consumer in self.guarding:
+            return "guarded", f"{self._path(self.guarding[consumer])}, which is guarded, cannot work without it.", None
+        match item.area:
+            case "effects":
+                return _effect(item, profile)
+            case "power":
+                return _power(item, self.facts, profile)
+            case "memory":
+                return _memory(item, profile)
         if item.role and item.role in profile.needs.roles:
-            for key in works_through(item.ref, facts.items):
-                result.setdefault(f"{item.area}:{key}", titles[item.consumer])
-    return result
+            return "keep", f"the profile needs it for {role.title if role else item.role}.", None
+        if consumer in self.needing:
+            return (
+                "keep",
+                f"{self._path(self.needing[consumer])}, which the profile needs, cannot work without it.",
+                None,
+            )
+        if role and role.name == PREFETCH:
+            return self._prefetch(item)
+        if item.value in _OFF_VALUES and not item.running:
+            return "keep", f"it is {item.value} already and does not run.", None
+        return self._judged(item, role)
+
+    def _judged(self, item: Item, role: Role | None) -> tuple[Stance, str, str | None]:
+        answer = self.answers.get(item.consumer)
+        proposal = _best(item, role.better if role and role.better != "keep" else "off")
+        if answer == "needed":
+            return "keep", "the owner needs it.", None
+        if answer == "not needed":
+            return "ease", "the owner does not need it.", proposal
+        if not role:
+            return "ask", "nobody here knows what it is for; ask the owner.", proposal
+        if role.ask:
+            return "ask", f"for {role.title}; only the owner knows whether it is used.", proposal
+        if role.better == "keep":
+            return "keep", f"for {role.title}; it is worth what it costs.", None
+        return "ease", f"for {role.title}, which {self.profile.name} does not need.", proposal
+
+    def _prefetch(self, item: Item) -> tuple[Stance, str, str | None]:
+        """Launch-prefetching: worth keeping on a spinning disk, worthless on a solid one."""
+        on = item.value in {"auto", "on"}
+        disk = self.facts.hardware.disk
+        if isinstance(disk, NotMeasured):
+            return "keep", f"whether it helps depends on the kind of disk, and {disk.not_measured}.", None
+        if disk == "spinning":
+            if on:
+                return "keep", "on a spinning disk it makes programs start sooner.", None
+            return "ease", "it is off, and on a spinning disk it makes programs start sooner.", _best(item, "auto")
+        if not on and not item.running:
+            return "keep", "it is off, as it should be on a solid-state disk.", None
+        return "ease", "on a solid-state disk it does nothing for the start of programs.", _best(item, "off")
+
+    def _path(self, path: tuple[str, ...]) -> str:
+        """The one that needs it, with what stands between."""
+        titles = [self.graphs.title(c) for c in path[:-1]]
+        return titles[0] + (f" (through {', '.join(titles[1:])})" if len(titles) > 1 else "")
 
 
-def _judge(
-    item: Item, facts: Facts, profile: Profile, catalogue: Catalogue, reading: Reading | None, kept_for: dict[str, str]
-) -> Finding:
-    role = catalogue.find(item.role)
-    weight = _weigh(item, reading, facts.hardware.ram_bytes)
-    stance, reason, proposal = _stance(item, facts, profile, role, kept_for)
-    fixed = item.setting.needed if isinstance(item.setting, Fixed) else ""
-    if fixed:
-        proposal = None
-    return Finding(
-        area=item.area,
-        key=item.key,
-        title=item.title,
-        stance=stance,
-        reason=reason,
-        grade=_grade(stance, weight),
-        weight=weight,
-        role=item.role,
-        does=role.does if role else item.note,
-        stops=role.stops if role else "",
-        stops_with=stops_with(item.ref, facts.items),
-        started_by=item.started_by,
-        value=UNSET_WORD if item.value is None else item.value,
-        proposal=proposal,
-        fixed=fixed,
-    )
+def _question(item: Item, role: Role | None) -> str:
+    """What to ask the owner, in plain words."""
+    if role and role.ask:
+        return role.ask
+    about = f" It says of itself: {item.note}." if item.note and item.note != item.title else ""
+    return f"Does anybody here use “{item.title}”?{about}"
 
 
-def _weigh(item: Item, reading: Reading | None, ram_total_bytes: int) -> Weight:
+def _with_starters(findings: list[Finding], graphs: Graphs) -> list[Finding]:
+    """What cannot be changed itself and is started by something that can: the stance of its starter, and named there."""
+    by_name = {f"{f.area}:{f.key}": f for f in findings}
+    brings: dict[str, list[str]] = {}
+    result = []
+    for finding in findings:
+        consumer = f"{finding.area}:{finding.key}"
+        starter = None
+        if finding.fixed and finding.stance in {"ease", "ask"}:
+            sources = [graphs.source_of(who, trigger) for who, trigger in graphs.chain(consumer)]
+            starter = next((by_name[s] for s in sources if s in by_name and not by_name[s].fixed), None)
+        if starter is None:
+            result.append(finding)
+            continue
+        brings.setdefault(f"{starter.area}:{starter.key}", []).append(consumer)
+        reason = f"{starter.title} starts it: {starter.reason}"
+        stance = starter.stance if starter.stance in {"ease", "ask"} else "keep"
+        result.append(
+            msgspec.structs.replace(
+                finding, stance=stance, reason=reason, fixed=f"change {starter.title}, which starts it", question=""
+            )
+        )
+    return [msgspec.structs.replace(f, brings=tuple(brings.get(f"{f.area}:{f.key}", ()))) for f in result]
+
+
+def _weigh(item: Item, reading: Reading | None, cost: ConsumerLoad | None, ram_total_bytes: int) -> Weight:
     if item.area in {"power", "memory"}:
         nothing = NotMeasured(
             not_measured="a plan or a rule has no load of its own; a reading before and after shows it"
@@ -153,7 +333,6 @@ def _weigh(item: Item, reading: Reading | None, ram_total_bytes: int) -> Weight:
     if reading is None:
         nothing = NotMeasured(not_measured=NO_READING)
         return Weight(cpu_pct=nothing, ram_bytes=nothing, source=NO_READING)
-    cost = reading.consumer(item.consumer)
     if cost is None and item.area == "effects":
         nothing = NotMeasured(not_measured="drawn by the desktop itself, so its share cannot be told apart")
         return Weight(cpu_pct=nothing, ram_bytes=nothing, source=nothing.not_measured)
@@ -171,34 +350,6 @@ def _weigh(item: Item, reading: Reading | None, ram_total_bytes: int) -> Weight:
 
 def _source(window: str, cost: ConsumerLoad) -> str:
     return f"{window}, memory {cost.ram_how}" if cost.ram_how else window
-
-
-def _stance(
-    item: Item, facts: Facts, profile: Profile, role: Role | None, kept_for: dict[str, str]
-) -> tuple[Stance, str, str | None]:
-    """(stance, reason, proposed value)."""
-    if role and role.guarded:
-        return "guarded", f"for {role.title}; never touched, since without it {role.stops}.", None
-    if item.role in profile.never.roles or item.consumer in profile.never.items:
-        return "guarded", f"the profile {profile.name} says never to touch it.", None
-    match item.area:
-        case "effects":
-            return _effect(item, profile)
-        case "power":
-            return _power(item, facts, profile)
-        case "memory":
-            return _memory(item, profile)
-    if item.role and item.role in profile.needs.roles:
-        return "keep", f"the profile needs it for {role.title if role else item.role}.", None
-    if item.consumer in kept_for:
-        return "keep", f"{kept_for[item.consumer]}, which the profile needs, cannot work without it.", None
-    if item.value in _OFF_VALUES and not item.running:
-        return "keep", f"it is {item.value} already and does not run.", None
-    if not role:
-        proposal = _best(item, "off")
-        return "ask", "nobody here knows what it is for; ask the owner.", proposal
-    proposal = _best(item, role.better)
-    return "ease", f"for {role.title}, which {profile.name} does not need.", proposal
 
 
 def _best(item: Item, wanted: str) -> str | None:
@@ -236,19 +387,24 @@ def _memory(item: Item, profile: Profile) -> tuple[Stance, str, str | None]:
     return "ease", f"it is {item.value or UNSET_WORD}, and the profile wants {wanted}.", str(wanted)
 
 
-def _grade(stance: Stance, weight: Weight) -> Grade:
-    """From what was measured alone: something measurable is expected to fall, nothing measurable is no effect."""
+def _grade(stance: Stance, weight: Weight, role: Role | None) -> Grade:
+    """From what was measured: something measurable is expected to fall, nothing measurable is no effect.
+
+    A role of which the catalogue says that it depends stays so until a trial has proved it here.
+    """
     if isinstance(weight.cpu_pct, NotMeasured) and isinstance(weight.ram_bytes, NotMeasured):
         return "depends"
     if stance == "guarded":
         return "harmful"
     clear = known(weight.cpu_pct) > max(0.1, 2 * weight.cpu_se_pct) or known(weight.ram_bytes) >= MIB
-    return "expected" if clear else "no effect"
+    if not clear:
+        return "no effect"
+    return role.grade if role else "expected"
 
 
-def _headline(findings: list[Finding], profile: Profile, reading: Reading | None) -> str:
+def _headline(findings: list[Finding], profile: Profile, reading: Reading | None, found: Bottleneck | None) -> str:
     eased = [f for f in findings if f.stance == "ease" and f.can_choose]
-    if reading is None:
+    if reading is None or found is None:
         return f"{len(eased)} items can be eased; nothing is weighed yet, because {NO_READING}."
     cpu, ram = reading.mean("cpu_pct"), reading.mean("ram_pct")
     over = [
@@ -257,10 +413,19 @@ def _headline(findings: list[Finding], profile: Profile, reading: Reading | None
         if value > ceiling
     ]
     state = " and ".join(over) if over else "CPU and RAM are under their ceilings"
+    if found.kind in {"memory", "disk", "clock"} and not (found.kind == "memory" and len(found.figures) == 1 and over):
+        state = f"{found.in_words()[:1].upper()}{found.in_words()[1:]}; {state}"
     heavy = max((f for f in findings if f.stance in {"ease", "ask"}), key=lambda f: f.weight.heft, default=None)
-    if heavy is None or heavy.weight.heft <= 0:
-        return f"{state}; nothing here weighs that the profile does not need."
-    return f"{state}; heaviest of what may go: {heavy.title}."
+    plans = [f for f in eased if f.area in {"power", "memory"} or f.role == PREFETCH]
+    parts = [state]
+    if found.kind in {"clock", "disk"} and plans:
+        parts.append(f"first of what may go: {plans[0].title} ({plans[0].value} → {plans[0].proposal})")
+    elif heavy is not None and heavy.weight.heft > 0:
+        cause = f", which {heavy.started_by}" if heavy.fixed and heavy.started_by else ""
+        parts.append(f"heaviest of what may go: {heavy.title}{cause}")
+    elif not plans:
+        parts.append("nothing to gain: nothing here weighs that the profile does not need")
+    return "; ".join(parts) + "." + (f" {found.not_by_settings}" if found.not_by_settings else "")
 
 
 def is_system(consumer: str) -> bool:

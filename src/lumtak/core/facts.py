@@ -7,8 +7,49 @@ from lumtak.core.setting import AREA_TITLES, AREAS, Area, SettingRef, Shows
 from lumtak.core.text import plain
 from lumtak.core.units import ram, span
 
-Origin = Literal["system", "package", "user", "unknown"]
-"""Part of the system; added by a package or vendor; added by the user; not known."""
+Origin = Literal["system", "package", "vendor", "user", "unknown"]
+"""Part of the system; of a package of the distribution; of somebody else's package; added by the user; not known."""
+
+TriggerKind = Literal[
+    "system", "login", "wants", "socket", "bus", "timer", "path", "device", "app", "session script", "hand"
+]
+
+
+class Trigger(Record):
+    """One thing that starts an item."""
+
+    kind: TriggerKind
+    by: str = ""
+    """Which one: the key of the unit or app, or the name of the socket, bus name, timer, path, device or script."""
+    area: Area | None = None
+    """Of `by`, where it is an item of another area."""
+
+
+class Mark(Record):
+    """A trace of advice that somebody followed on this computer."""
+
+    advice: str
+    """By the name in the collection of advice."""
+    where: str
+    """What was seen, and where."""
+
+
+class Space(Record):
+    """The volume that holds the system."""
+
+    total_bytes: int
+    free_bytes: int
+
+
+class MemoryNow(Record):
+    """Parts of memory that a reading does not follow, at this moment."""
+
+    shared_bytes: Figure
+    """Shared memory, tmpfs included; it is in no single program's own figure."""
+    swap_total_bytes: int
+    commit_peak_bytes: Figure = NotMeasured(not_measured="the system keeps no record of the most that was promised")
+    hibernates: bool = False
+    """Whether the computer can save its memory to swap and switch off."""
 
 
 class Hardware(Record):
@@ -89,6 +130,12 @@ class Item(Record):
     """What starts it, as a clause."""
     needs: tuple[str, ...] = ()
     """Keys in the same area without which it cannot work."""
+    aliases: tuple[str, ...] = ()
+    """Other keys by which it is known."""
+    triggers: tuple[Trigger, ...] = ()
+    """What starts it, or may start it again though it is off."""
+    package: str = ""
+    """The package it came with, where known."""
     touches: str = ""
     """What its setting works on; settings of one plan that touch the same thing are changed one after the other."""
     setting: Setting | Fixed
@@ -143,6 +190,11 @@ class Facts(Record):
     gaps: tuple[Gap, ...] = ()
     processes: tuple[Process, ...] = ()
     process_count: int = 0
+    memory: MemoryNow | NotMeasured = NotMeasured(not_measured="not looked at")
+    space: Space | NotMeasured = NotMeasured(not_measured="not looked at")
+    marks: tuple[Mark, ...] = ()
+    times: dict[str, Figure] = {}
+    """Seconds by name: parts of the start, the login, and how quickly it answers."""
 
     def find(self, ref: SettingRef) -> Item | None:
         """The item at this address; an app may be named with its file's ending."""

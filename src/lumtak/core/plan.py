@@ -4,9 +4,9 @@ from collections.abc import Iterable
 
 from lumtak.core.audit import Audit, Finding
 from lumtak.core.facts import Facts, Fixed
-from lumtak.core.needs import STANDS_STILL, stops_with, works_through
+from lumtak.core.needs import STANDS_STILL, Graphs
 from lumtak.core.record import NotMeasured, Record, known
-from lumtak.core.setting import UNSET_WORD, Change, SettingRef, Shows
+from lumtak.core.setting import UNSET_WORD, Change, SettingRef, Shows, parse_ref
 from lumtak.core.text import plain
 from lumtak.errors import UnknownNameError, UsageError
 
@@ -89,7 +89,7 @@ def check_changes(facts: Facts, changes: Iterable[Change], guarded: Iterable[Set
     Raises:
         UsageError: a change is guarded or not possible, or two changes contradict each other.
     """
-    untouchable = set(guarded)
+    untouchable, graphs = set(guarded), Graphs(facts.items)
     chosen: dict[SettingRef, Change] = {}
     for raw in changes:
         change = check_change(facts, raw, untouchable)
@@ -100,20 +100,20 @@ def check_changes(facts: Facts, changes: Iterable[Change], guarded: Iterable[Set
             )
         chosen[change.ref] = change
     for change in chosen.values():
-        _refuse_without_needs(facts, change, chosen)
+        _refuse_without_needs(graphs, change, chosen)
 
     def place(change: Change) -> tuple[int, int, SettingRef]:
-        return _LATEST[_shows(facts, change)], len(stops_with(change.ref, facts.items)), change.ref
+        return _LATEST[_shows(facts, change)], len(graphs.stops_with(str(change.ref))), change.ref
 
-    return _together(facts, sorted(chosen.values(), key=place))
+    return _together(facts, graphs, sorted(chosen.values(), key=place))
 
 
-def _refuse_without_needs(facts: Facts, change: Change, chosen: dict[SettingRef, Change]) -> None:
+def _refuse_without_needs(graphs: Graphs, change: Change, chosen: dict[SettingRef, Change]) -> None:
     """What is to run cannot lose in the same plan what it needs."""
     if change.value in STANDS_STILL:
         return
-    for key in works_through(change.ref, facts.items):
-        other = chosen.get(SettingRef(area=change.ref.area, key=key))
+    for need in graphs.works_through(str(change.ref)):
+        other = chosen.get(parse_ref(need))
         if other is not None and other.value == "off":
             raise UsageError(
                 f"{plain(str(change))} and {plain(str(other))} contradict each other: the first cannot work without the second.",
@@ -121,7 +121,7 @@ def _refuse_without_needs(facts: Facts, change: Change, chosen: dict[SettingRef,
             )
 
 
-def _together(facts: Facts, ordered: list[Change]) -> list[Change]:
+def _together(facts: Facts, graphs: Graphs, ordered: list[Change]) -> list[Change]:
     """The same order, but settings that touch one thing stand together.
 
     Each moves up to the last of its kind, unless a dependent of it stands between, or one of them shows later than the other.
@@ -130,7 +130,7 @@ def _together(facts: Facts, ordered: list[Change]) -> list[Change]:
     for change in ordered:
         place = len(result)
         item = facts.find(change.ref)
-        dependents = {SettingRef(area=change.ref.area, key=k) for k in stops_with(change.ref, facts.items)}
+        dependents = {parse_ref(c) for c in graphs.stops_with(str(change.ref))}
         if item is not None and item.touches:
             for i in range(len(result) - 1, -1, -1):
                 other = facts.find(result[i].ref)
@@ -166,16 +166,19 @@ def _step(facts: Facts, found: Audit, change: Change) -> Step:
         raise UsageError(f"{plain(str(change.ref))} is not in this audit.", "Audit the computer again.")
     lightens = change.value in {"off", "manual", "demand"}
     weight = finding.weight
+    brought = [b for b in (found.find(parse_ref(name)) for name in finding.brings) if b]
+    weights = [weight, *(b.weight for b in brought)]
+    along = f", with {', '.join(b.title for b in brought)}" if brought else ""
     measured = not (isinstance(weight.cpu_pct, NotMeasured) and isinstance(weight.ram_bytes, NotMeasured))
     return Step(
         change=change,
         title=finding.title,
         before=finding.value,
         shows=_shows(facts, change),
-        saves_cpu_pct=known(weight.cpu_pct) if lightens else 0.0,
-        saves_cpu_se_pct=weight.cpu_se_pct if lightens else 0.0,
-        saves_ram_bytes=known(weight.ram_bytes) if lightens else 0.0,
-        projected=weight.source if measured else f"not projected: {weight.source}",
+        saves_cpu_pct=sum(known(w.cpu_pct) for w in weights) if lightens else 0.0,
+        saves_cpu_se_pct=sum(w.cpu_se_pct**2 for w in weights) ** 0.5 if lightens else 0.0,
+        saves_ram_bytes=sum(known(w.ram_bytes) for w in weights) if lightens else 0.0,
+        projected=f"{weight.source}{along}" if measured else f"not projected: {weight.source}",
         stops=_stops(facts, finding) if lightens else (),
     )
 

@@ -4,7 +4,7 @@ import difflib
 import re
 import tomllib
 import types
-from typing import Any, get_args, get_origin
+from typing import Any, Literal, get_args, get_origin
 
 import msgspec
 
@@ -12,6 +12,7 @@ from lumtak.core.record import Record
 from lumtak.errors import BadFileError
 
 FORMAT = 1
+Rhythm = Literal["weekly", "monthly", "quarterly", "half-yearly"]
 
 
 class Needs(Record):
@@ -55,6 +56,26 @@ class MemoryRule(Record):
     """Memory settings by name; what is left out is left alone."""
 
     swappiness: int | None = None
+    swap: Literal["shop", "hibernation", "measured"] | None = None
+    """The rule by which the size of the swap is judged."""
+
+
+class StorageRule(Record):
+    """The system's volume."""
+
+    free_gib: float | None = None
+    """So much is to stay free; left out: 5 % of the volume."""
+
+
+class Upkeep(Record):
+    """How often somebody should look again; left out: no reminder."""
+
+    updates: Rhythm | None = None
+    drift: Rhythm | None = None
+    """Whether settings are still as they were left."""
+    space: Rhythm | None = None
+    audit: Rhythm | None = None
+    """The whole audit anew."""
 
 
 class Never(Record):
@@ -78,6 +99,8 @@ class Profile(Record):
     effects: Effects = Effects()
     power: Power = Power()
     memory: MemoryRule = MemoryRule()
+    storage: StorageRule = StorageRule()
+    upkeep: Upkeep = Upkeep()
     never: Never = Never()
 
 
@@ -160,6 +183,9 @@ def _check_values(profile: Profile, text: str, path: str) -> None:
         if not 0 <= value <= 100:
             problem = f"“threshold.{key}” is {value:g}, and a threshold is from 0 to 100."
             raise BadFileError(path, problem, line=_line_of(("threshold", key), text))
+    if profile.storage.free_gib is not None and profile.storage.free_gib < 0:
+        problem = f"“storage.free_gib” is {profile.storage.free_gib:g}, and space is never below 0."
+        raise BadFileError(path, problem, line=_line_of(("storage", "free_gib"), text))
     if not re.fullmatch(r"[a-z0-9][a-z0-9-]{0,60}", profile.name):
         raise BadFileError(
             path, "“name” is made of lower-case letters, digits and hyphens.", line=_line_of(("name",), text)

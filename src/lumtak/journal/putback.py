@@ -5,7 +5,7 @@ from collections.abc import Callable, Iterable
 
 from lumtak.computers.protocol import Computer
 from lumtak.core.facts import Facts
-from lumtak.core.needs import STANDS_STILL, stops_with, works_through
+from lumtak.core.needs import STANDS_STILL, Graphs
 from lumtak.core.setting import Change, State
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError
@@ -142,20 +142,20 @@ def warnings(facts: Facts, entries: Iterable[Entry], numbers: Iterable[int]) -> 
     will |= {str(e.ref): e.value for e in standing}
     chosen = sorted((e for e in standing if e.id in wanted), key=lambda e: -e.id)
     will |= {str(e.ref): e.restore.value for e in chosen}
-    titles = {str(i.ref): i.title for i in facts.items}
+    graphs = Graphs(facts.items)
     found = []
     for entry in chosen:
-        area = entry.ref.area
+        here = graphs.name_of(entry.ref.area, entry.ref.key)
         if will[str(entry.ref)] in STANDS_STILL:
             found += [
-                f"{titles[f'{area}:{key}']} stops with {entry.title}."
-                for key in stops_with(entry.ref, facts.items)
-                if will.get(f"{area}:{key}") not in STANDS_STILL
+                f"{graphs.title(other)} stops with {entry.title}."
+                for other in graphs.stops_with(here)
+                if will.get(other) not in STANDS_STILL
             ]
         else:
             found += [
-                f"{entry.title} cannot work while {titles[f'{area}:{key}']} is off."
-                for key in works_through(entry.ref, facts.items)
-                if will.get(f"{area}:{key}") == "off"
+                f"{entry.title} cannot work while {graphs.title(other)} is off."
+                for other in graphs.works_through(here)
+                if will.get(other) == "off"
             ]
     return tuple(dict.fromkeys(found))
