@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from helpers import CATALOGUE, facts, item, profile, reading
 from lumtak.core.audit import audit
 from lumtak.core.facts import Fixed, Gap, Setting
-from lumtak.core.needs import stops_with, works_through
+from lumtak.core.needs import Graphs
 from lumtak.core.plan import check_changes, make_plan
 from lumtak.core.profile import Never
 from lumtak.core.record import NotMeasured
@@ -113,6 +113,14 @@ def test_nothing_to_gain_is_said():
 def test_gaps_are_handed_on():
     found = audit(facts(gaps=(Gap(area="power", reason="no battery"),)), profile(), CATALOGUE, None)
     assert found.gaps[0].reason == "no battery"
+
+
+def stops_with(ref, items):
+    return tuple(c.partition(":")[2] for c in Graphs(items).stops_with(str(ref)))
+
+
+def works_through(ref, items):
+    return tuple(c.partition(":")[2] for c in Graphs(items).works_through(str(ref)))
 
 
 KEYS = st.sampled_from([f"k{i}" for i in range(8)])

@@ -315,7 +315,7 @@ async def test_every_station_by_mouse_and_says_what_it_lacks(workshop):
         await pilot.press("3", "enter")
         await until(pilot, lambda: says(app, "nothing is weighed yet", "Chart cache"))
         await pilot.press("1", "down", "enter")
-        await until(pilot, lambda: app.screen.job.profile.name == "writing-and-web" and not app.screen.busy)
+        await until(pilot, lambda: app.screen.job.profile.name == "play" and not app.screen.busy)
 
 
 async def test_a_reading_can_be_stopped_and_other_stations_stay_open(workshop):

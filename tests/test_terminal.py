@@ -145,7 +145,7 @@ def test_by_mouse_at_other_sizes_and_without_colour(terminal, size):
     t.click("On to the audit", "On to the audit")
     text = t.wait("Space chooses")
     assert max(map(len, text.splitlines())) <= size[0]
-    t.click("Sheet index", "Sheet index")
+    t.click("Fax bridge", "Fax bridge")
     t.keys("Space")
     t.wait("1 chosen")
     t.click("Plan", "Intake.*Plan")
@@ -165,9 +165,9 @@ def test_a_real_local_job_reopened_where_it_was(terminal, tmp_path):
     }
     t = terminal("", env=env)
     t.wait("none yet")
-    t.keys("Down", "Enter")
+    t.keys("End", "Enter")
     t.wait("this computer used for")
-    t.keys("Down", "Enter")
+    t.keys("Enter")
     t.wait("Take the baseline")
     t.keys("Enter")
     t.wait(r"Reading: [3-9] of")

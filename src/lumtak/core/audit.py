@@ -14,6 +14,7 @@ from lumtak.core.needs import STANDS_STILL, Graphs
 from lumtak.core.profile import Profile
 from lumtak.core.record import Figure, NotMeasured, Record, known
 from lumtak.core.setting import AREAS, UNSET_WORD, Area, Change, SettingRef
+from lumtak.core.sizing import swap_sizes
 from lumtak.core.units import MIB
 
 Stance = Literal["keep", "ease", "ask", "guarded"]
@@ -178,6 +179,12 @@ class _Judge:
         self.costs = {} if reading is None else {c.key: c for c in reading.consumers}
         items = facts.items
         self.guarding = self.graphs.carriers(i.consumer for i in items if self._guarded(i))
+        self.leaving = {
+            self.graphs.source_of(who, trigger)
+            for i in items
+            if isinstance(i.setting, Fixed) and i.running
+            for who, trigger in self.graphs.chain(i.consumer)[:1]
+        }
         self.needing = self.graphs.carriers(i.consumer for i in items if i.role and i.role in profile.needs.roles)
 
     def _guarded(self, item: Item) -> bool:
@@ -235,13 +242,8 @@ class _Judge:
             return "guarded", f"the profile {profile.name} says never to touch it.", None
         if consumer in self.guarding:
             return "guarded", f"{self._path(self.guarding[consumer])}, which is guarded, cannot work without it.", None
-        match item.area:
-            case "effects":
-                return _effect(item, profile)
-            case "power":
-                return _power(item, self.facts, profile)
-            case "memory":
-                return _memory(item, profile)
+        if item.area in {"effects", "power", "memory"}:
+            return self._by_area(item)
         if item.role and item.role in profile.needs.roles:
             return "keep", f"the profile needs it for {role.title if role else item.role}.", None
         if consumer in self.needing:
@@ -252,13 +254,38 @@ class _Judge:
             )
         if role and role.name == PREFETCH:
             return self._prefetch(item)
-        if item.value in _OFF_VALUES and not item.running:
+        if item.value in _OFF_VALUES and not item.running and not self._leaves(item):
             return "keep", f"it is {item.value} already and does not run.", None
         return self._judged(item, role)
 
+    def _leaves(self, item: Item) -> bool:
+        """Whether it started something that still runs, though it has ended itself."""
+        return item.consumer in self.leaving and item.value != "off"
+
+    def _by_area(self, item: Item) -> tuple[Stance, str, str | None]:
+        """Effects, plans and memory settings follow the profile's own rules."""
+        if item.area == "effects":
+            return _effect(item, self.profile)
+        if item.area == "power":
+            return _power(item, self.facts, self.profile)
+        if item.key == "swap_mib" and self.profile.memory.swap:
+            return self._swap(item, self.profile.memory.swap)
+        return _memory(item, self.profile)
+
+    def _swap(self, item: Item, rule: str) -> tuple[Stance, str, str | None]:
+        """Only too little swap is worth changing; too much is only occupied disk."""
+        size = next(s for s in swap_sizes(self.facts, self.reading) if s.rule == rule)
+        if isinstance(size.mib, NotMeasured):
+            return "keep", f"the rule {rule} has no answer here: {size.mib.not_measured}.", None
+        wanted = size.mib[0]
+        if not (item.value or "").isdigit() or int(item.value or 0) >= wanted:
+            return "keep", f"it is enough by the rule {rule}, which asks for {wanted} MiB ({size.arithmetic}).", None
+        return "ease", f"the rule {rule} asks for {wanted} MiB ({size.arithmetic}).", str(wanted)
+
     def _judged(self, item: Item, role: Role | None) -> tuple[Stance, str, str | None]:
         answer = self.answers.get(item.consumer)
-        proposal = _best(item, role.better if role and role.better != "keep" else "off")
+        wanted = role.better if role and role.better != "keep" and not self._leaves(item) else "off"
+        proposal = _best(item, wanted)
         if answer == "needed":
             return "keep", "the owner needs it.", None
         if answer == "not needed":
@@ -267,6 +294,8 @@ class _Judge:
             return "ask", "nobody here knows what it is for; ask the owner.", proposal
         if role.ask:
             return "ask", f"for {role.title}; only the owner knows whether it is used.", proposal
+        if item.value == role.better == "demand":
+            return "keep", f"for {role.title}; it starts only when it is asked for, which is best for it.", None
         if role.better == "keep":
             return "keep", f"for {role.title}; it is worth what it costs.", None
         return "ease", f"for {role.title}, which {self.profile.name} does not need.", proposal

@@ -130,14 +130,12 @@ def _lasting(facts: Facts, profile: Profile, reading: Reading, eased: tuple[floa
             f"Settings will not fix this: with everything eased {left / GIB:.1f} GiB stay in use, and"
             f" {allowed / GIB:.1f} GiB is the ceiling of {reading.ram_total_bytes / GIB:.0f} GiB; {size} GiB of RAM would."
         )
-    space = facts.space
-    if not isinstance(space, NotMeasured):
-        floor = max(_TIGHT_FREE * space.total_bytes, (profile.storage.free_gib or 0.0) * GIB)
-        if space.free_bytes < _TIGHT_FREE * space.total_bytes or (
-            profile.storage.free_gib and space.free_bytes < floor
-        ):
+    total, free = facts.space.total_bytes, facts.space.free_bytes
+    if not isinstance(total, NotMeasured) and not isinstance(free, NotMeasured):
+        floor = max(_TIGHT_FREE * total, (profile.storage.free_gib or 0.0) * GIB)
+        if free < floor:
             parts.append(
-                f"The system's volume has {space.free_bytes / GIB:.0f} of {space.total_bytes / GIB:.0f} GiB free,"
-                f" and {floor / GIB:.0f} GiB should be: move what is not needed daily to another disk."
+                f"The system's volume has {free / GIB:.0f} of {total / GIB:.0f} GiB free, and {floor / GIB:.0f} GiB should"
+                " be: move what is not needed daily to another disk."
             )
     return " ".join(parts)

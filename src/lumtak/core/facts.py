@@ -37,16 +37,16 @@ class Mark(Record):
 class Space(Record):
     """The volume that holds the system."""
 
-    total_bytes: int
-    free_bytes: int
+    total_bytes: Figure = NotMeasured(not_measured="the volume was not looked at")
+    free_bytes: Figure = NotMeasured(not_measured="the volume was not looked at")
 
 
 class MemoryNow(Record):
     """Parts of memory that a reading does not follow, at this moment."""
 
-    shared_bytes: Figure
+    shared_bytes: Figure = NotMeasured(not_measured="shared memory was not looked at")
     """Shared memory, tmpfs included; it is in no single program's own figure."""
-    swap_total_bytes: int
+    swap_total_bytes: int = 0
     commit_peak_bytes: Figure = NotMeasured(not_measured="the system keeps no record of the most that was promised")
     hibernates: bool = False
     """Whether the computer can save its memory to swap and switch off."""
@@ -190,8 +190,8 @@ class Facts(Record):
     gaps: tuple[Gap, ...] = ()
     processes: tuple[Process, ...] = ()
     process_count: int = 0
-    memory: MemoryNow | NotMeasured = NotMeasured(not_measured="not looked at")
-    space: Space | NotMeasured = NotMeasured(not_measured="not looked at")
+    memory: MemoryNow = MemoryNow()
+    space: Space = Space()
     marks: tuple[Mark, ...] = ()
     times: dict[str, Figure] = {}
     """Seconds by name: parts of the start, the login, and how quickly it answers."""

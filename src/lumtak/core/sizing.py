@@ -37,9 +37,7 @@ def memory_parts(facts: Facts, reading: Reading) -> tuple[Part, ...]:
     used, cache = reading.mean("ram_used_bytes"), reading.mean("cache_bytes")
     counted = sum(c.ram_bytes for c in reading.consumers if not isinstance(c.ram_bytes, NotMeasured))
     counted = min(counted, used)
-    shared: float | NotMeasured = NotMeasured(not_measured="not looked at")
-    if not isinstance(facts.memory, NotMeasured):
-        shared = facts.memory.shared_bytes
+    shared = facts.memory.shared_bytes
     rest = used - counted
     common = min(rest, shared) if not isinstance(shared, NotMeasured) else 0.0
     parts = [
@@ -58,12 +56,13 @@ def memory_parts(facts: Facts, reading: Reading) -> tuple[Part, ...]:
 def swap_sizes(facts: Facts, reading: Reading | None) -> tuple[SwapSize, ...]:
     """Three rules side by side: the shop's (1.5 and 3 times the RAM), for hibernation, and from the most that was promised."""
     ram_mib = round(facts.hardware.ram_bytes / MIB)
-    free_mib = None if isinstance(facts.space, NotMeasured) else int(facts.space.free_bytes / MIB * (1 - _SPACE_KEPT))
+    free = facts.space.free_bytes
+    free_mib = None if isinstance(free, NotMeasured) else int(free / MIB * (1 - _SPACE_KEPT))
     memory = facts.memory
-    now_mib = 0 if isinstance(memory, NotMeasured) else round(memory.swap_total_bytes / MIB)
+    now_mib = round(memory.swap_total_bytes / MIB)
     room = None if free_mib is None else free_mib + now_mib
     shop = _bounded("shop", (round(1.5 * ram_mib), 3 * ram_mib), f"1.5 × {ram_mib} MiB and 3 × {ram_mib} MiB", room)
-    if isinstance(memory, NotMeasured) or not memory.hibernates:
+    if not memory.hibernates:
         hibernation = SwapSize(
             rule="hibernation",
             mib=NotMeasured(not_measured="this computer does not hibernate"),
@@ -77,7 +76,7 @@ def swap_sizes(facts: Facts, reading: Reading | None) -> tuple[SwapSize, ...]:
 def _measured(facts: Facts, reading: Reading | None, ram_mib: int, room: int | None) -> SwapSize:
     peak: float | None = None
     source = "the most that was promised to programs"
-    if not isinstance(facts.memory, NotMeasured) and not isinstance(facts.memory.commit_peak_bytes, NotMeasured):
+    if not isinstance(facts.memory.commit_peak_bytes, NotMeasured):
         peak = facts.memory.commit_peak_bytes / MIB
     elif reading is not None:
         peak = max(s.ram_used_bytes + s.swap_used_bytes for s in reading.kept) / MIB

@@ -21,6 +21,8 @@ from lumtak.tui.job_screen import JobScreen
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.lines import Line, LineList
 
+_PLAIN_PROFILE = "writing-and-web"
+"""The one to begin with where nothing is known."""
 _ABOUT = {"local": ("this computer", "the Linux computer that Lumtak runs on")}
 
 
@@ -134,6 +136,15 @@ class BenchScreen(Screen[None]):
         return lines
 
     @staticmethod
+    def _suits(address: str) -> str:
+        """The profile that was made for this computer; empty where none was."""
+        if address in _ABOUT:
+            return _PLAIN_PROFILE
+        from lumtak.computers.simulated.spec import load_spec
+
+        return load_spec(address.removeprefix("sim:")).profile
+
+    @staticmethod
     def _about(address: str) -> tuple[str, str]:
         if address in _ABOUT:
             return _ABOUT[address]
@@ -152,10 +163,13 @@ class BenchScreen(Screen[None]):
                 palette,
             ),
         ]
-        for profile in self._profiles.values():
+        suits = self._suits(self._address or "local")
+        for profile in sorted(self._profiles.values(), key=lambda p: p.name != suits):
             text = Text()
             text.append(f"   {plain(profile.title, 26):<28}", style="bold")
             text.append(plain(profile.about))
+            if profile.name == suits and suits != _PLAIN_PROFILE:
+                text.append("   made for it", style=palette.accent)
             lines.append(Line(text, f"profile {profile.name}"))
         return lines
 

@@ -78,7 +78,7 @@ class EndingScreen(WorkingScreen):
             Line(Text(f"   {plain(a.at[11:16])}  {a.in_words()}", style=palette.soft)) for a in self._visit.job.actions
         ]
         if done:
-            lines += [Line(Text()), Line(Text(" ended in this job", style=f"bold {palette.soft}")), *done]
+            lines = [Line(Text(" ended in this job", style=f"bold {palette.soft}")), *done, Line(Text()), *lines]
         self.query_one(LineList).show(lines)
         self.query_one("#hint", Static).update(
             "Enter asks a process to end, after a question; r looks again; Escape goes back."

@@ -9,14 +9,28 @@ import msgspec
 
 from lumtak.computers.protocol import Capabilities
 from lumtak.computers.simulated.faults import LOCKED_S, RESPAWN_S, REVERT_S, SLOW_S, Fault, Kind
-from lumtak.computers.simulated.model import Model
-from lumtak.computers.simulated.spec import ComputerSpec, load_spec
+from lumtak.computers.simulated.model import STRAY, Model
+from lumtak.computers.simulated.spec import ComputerSpec, ServiceSpec, load_spec
 from lumtak.computers.simulated.state import SimState, load_state, save_state
-from lumtak.core.facts import Facts, Gap, Hardware, Item, Process, Setting, System
+from lumtak.core.facts import (
+    Facts,
+    Fixed,
+    Gap,
+    Hardware,
+    Item,
+    Mark,
+    MemoryNow,
+    Process,
+    Setting,
+    Space,
+    System,
+    Trigger,
+    TriggerKind,
+)
 from lumtak.core.load import Memory, Snapshot
-from lumtak.core.record import NotMeasured
+from lumtak.core.record import Figure, NotMeasured
 from lumtak.core.setting import SettingRef, Shows, State
-from lumtak.core.units import MIB
+from lumtak.core.units import GIB, MIB
 from lumtak.errors import ComputerError, UsageError
 
 _EPOCH = datetime(2026, 3, 2, 7, 30, tzinfo=UTC)
@@ -24,6 +38,8 @@ _SHUTDOWN_S = 6.0
 _TYPING_S = 4.0
 _LONGEST_START_S = 600
 _ENDING_S = 2.0
+_BY_HAND = ("auto", "manual", "off")
+_ON_DEMAND = ("auto", "demand", "manual", "off")
 _FIRST_UPTIME_S = 900.0
 _IDS = uuid.UUID("6a0f5f0e-4c1d-4b8e-9d3a-2f1c7b9e5d10")
 
@@ -250,6 +266,7 @@ class SimulatedComputer:
     def _boot(self) -> None:
         began = self._model.clock_s
         self._model.advance(self.spec.hardware.boot_s)
+        up = self._model.clock_s
         for address in list(self._state.settings):
             if address.startswith(("services:", "memory:", "power:")):
                 self._model.put_in_force(address, self._state.settings[address])
@@ -259,7 +276,10 @@ class SimulatedComputer:
                 self._model.start(f"services:{service.key}")
         self._until_started("services:")
         self._state = self._with(
-            boots=self._state.boots + 1, booted_at_s=began, boot_took_s=self._model.clock_s - began
+            boots=self._state.boots + 1,
+            booted_at_s=began,
+            boot_took_s=self._model.clock_s - began,
+            took_s={"firmware and kernel": up - began, "services": self._model.clock_s - up},
         )
         self._log_in()
 
@@ -333,10 +353,12 @@ class SimulatedComputer:
             uptime_s=now - state.booted_at_s,
             since_login_s=now - state.login_at_s,
             user=self.spec.user,
-            power_source="mains",
+            power_source="battery" if self.spec.hardware.on_battery else "mains",
             power_plan=self._model.plan.name,
             users=(self.spec.user,),
-            temperature_c=NotMeasured(not_measured="this simulated computer has no sensor"),
+            temperature_c=self._model.temperature_c
+            if self.spec.hardware.heat_c
+            else NotMeasured(not_measured="this simulated computer has no sensor"),
         )
 
     def capabilities(self) -> Capabilities:
@@ -378,11 +400,24 @@ class SimulatedComputer:
             gaps=gaps,
             processes=processes,
             process_count=len(processes),
+            memory=MemoryNow(
+                shared_bytes=0.02 * model.used_mib() * MIB,
+                swap_total_bytes=int(float(model.live.get("memory:swap_mib") or 0) * MIB),
+                hibernates=hardware.hibernates,
+            ),
+            space=Space(total_bytes=int(hardware.volume_gib * GIB), free_bytes=int(hardware.free_gib * GIB)),
+            marks=tuple(Mark(advice=m.advice, where=m.where) for m in self.spec.mark),
+            times=self._times(),
         )
+
+    def _times(self) -> dict[str, Figure]:
+        """Parts of the last start, the login, and how quickly it answers now."""
+        login = self._state.login_took_s
+        still = NotMeasured(not_measured="programs are still starting")
+        return {**self._state.took_s, "login": still if login is None else login, **self._model.answers_s()}
 
     def _items(self) -> list[Item]:
         spec, running = self.spec, self._runs
-        modes = ("auto", "demand", "manual", "off")
         items = [
             Item(
                 area="services",
@@ -394,7 +429,9 @@ class SimulatedComputer:
                 running=running(f"services:{s.key}"),
                 started_by="starts with the system" if s.value == "auto" else "",
                 needs=s.needs,
-                setting=Setting(values=modes, shows=s.shows),
+                aliases=s.aliases,
+                triggers=_triggers(s),
+                setting=Setting(values=_ON_DEMAND if s.on_demand else _BY_HAND, shows=s.shows),
             )
             for s in spec.service
         ]
@@ -408,9 +445,25 @@ class SimulatedComputer:
                 value=self._state.settings[f"apps:{a.key}"],
                 running=running(f"apps:{a.key}"),
                 started_by="starts at login",
+                triggers=(Trigger(kind="login"),),
                 setting=Setting(values=("on", "off"), shows=a.shows),
             )
             for a in spec.app
+        ]
+        items += [
+            Item(
+                area="apps",
+                key=f"process/{stray.key}",
+                title=stray.title,
+                value="on",
+                running=True,
+                triggers=tuple(
+                    Trigger(kind="wants", by=s.key, area="services") for s in spec.service if stray.key in s.starts
+                ),
+                setting=Fixed(needed="it stands in no list: what starts it has to be changed"),
+            )
+            for stray in spec.stray
+            if running(STRAY + stray.key)
         ]
         items += [
             Item(
@@ -425,16 +478,18 @@ class SimulatedComputer:
             )
             for e in spec.effect
         ]
-        items.append(
+        items += [
             Item(
                 area="power",
-                key="mains",
-                title="Plan on mains",
+                key=source,
+                title=f"Plan on {source}",
                 origin="system",
-                value=self._state.settings["power:mains"],
+                value=self._state.settings[f"power:{source}"],
                 setting=Setting(values=tuple(p.name for p in spec.plan)),
             )
-        )
+            for source in ("mains", "battery")
+            if f"power:{source}" in self._state.settings
+        ]
         items += [
             Item(
                 area="memory",
@@ -476,6 +531,7 @@ class SimulatedComputer:
             stalled_cpu_s=model.stalled_cpu_s,
             stalled_memory_s=model.stalled_memory_s,
             stalled_io_s=model.stalled_io_s,
+            temperature_c=model.temperature_c,
             random=model.random_state(),
         )
         save_state(self._path, self._state)
@@ -483,3 +539,17 @@ class SimulatedComputer:
     def close(self) -> None:
         """Save it."""
         self._save()
+
+
+def _triggers(service: ServiceSpec) -> tuple[Trigger, ...]:
+    """What starts a service."""
+    found = [Trigger(kind="system")] if service.value == "auto" else []
+    found += [Trigger(kind="wants", by=key) for key in service.started_by]
+    ways: tuple[tuple[TriggerKind, str], ...] = (
+        ("timer", service.timer),
+        ("socket", service.socket),
+        ("bus", service.bus),
+        ("device", service.device),
+    )
+    found += [Trigger(kind=kind, by=name) for kind, name in ways if name]
+    return tuple(found)

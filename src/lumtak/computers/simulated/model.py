@@ -21,6 +21,14 @@ _CACHE_MIB_S = 4.0
 _MIN_FREE = 0.03
 _THRASH_MIB_PER_CORE_S = 90.0
 
+STRAY = "apps:process/"
+"""Begins the name of a program that is in no list."""
+_AMBIENT_C = 36.0
+_HEAT_TAU_S = 90.0
+_THROTTLED = 0.55
+_PREFETCHED = {"spinning": 0.55, "solid": 0.97}
+"""What is left to read at a start when launch-prefetching has read ahead."""
+
 Floats = NDArray[np.float64]
 Flags = NDArray[np.bool_]
 
@@ -58,6 +66,7 @@ class Model:
         named += [("services:" + p.key, p) for p in spec.service]
         named += [("apps:" + p.key, p) for p in spec.app]
         named += [("effects:" + p.key, p) for p in spec.effect if p.work or p.ram_mib]
+        named += [(STRAY + p.key, p) for p in spec.stray]
         self.keys: list[str] = [key for key, _ in named]
         self.specs: list[ProcessSpec] = [p for _, p in named]
         self.place = {key: i for i, key in enumerate(self.keys)}
@@ -75,6 +84,11 @@ class Model:
         self.burst_rate = np.divide(1.0, every, out=np.zeros_like(every), where=every > 0)
         self.burst_end = 1.0 / column("burst_s")
         self.burst_work = column("burst_work")
+        self.reads = column("reads_mib_s")
+        self._readers = bool((self.reads > 0).any())
+        self._timers = [(f"services:{s.key}", s) for s in self.spec.service if s.timer_every_s]
+        self._leaves = {f"services:{s.key}": s.starts for s in self.spec.service if s.starts}
+        self._prefetchers = [f"services:{s.key}" for s in self.spec.service if s.role == "launch-prefetch"]
         self.ram, self.cache = column("ram_mib"), column("cache_mib")
         self.start_work, self.start_read = column("start_work"), column("start_read_mib")
         self._drag = self.sigma**2 / 2
@@ -106,6 +120,8 @@ class Model:
         self.clock_ratio, self.disk_busy_s = state.clock_ratio, state.disk_busy_s
         self.stalled_cpu_s, self.stalled_memory_s = state.stalled_cpu_s, state.stalled_memory_s
         self.stalled_io_s = state.stalled_io_s
+        self.temperature_c = state.temperature_c
+        self.waits = (0.0, 0.0, state.clock_ratio)
         bits = np.random.Philox(key=state.seed)
         if state.random:
             saved = state.random
@@ -135,8 +151,11 @@ class Model:
         self._quiet[self._desktop] += sum(e.desktop_work for e in drawn)
         self._full = self.ram.copy()
         self._full[self._desktop] += sum(e.desktop_ram_mib for e in drawn)
+        timed = {key for key, _ in self._timers} | {f"services:{n}" for _, s in self._timers for n in s.rings}
         self._on_demand = [a for a, value in self.live.items() if value == "demand" and a in self.place]
-        name = self.live.get("power:mains")
+        self._timed = timed
+        source = "battery" if self.spec.hardware.on_battery else "mains"
+        name = self.live.get(f"power:{source}")
         self.plan = next((p for p in self.spec.plan if p.name == name), self.spec.plan[0])
 
     def processes(self) -> dict[str, ProcessState]:
@@ -174,9 +193,17 @@ class Model:
         if i is None or self.running[i]:
             return
         self.running[i] = True
-        self.start_left[i], self.read_left[i] = self.start_work[i], self.start_read[i]
+        self.start_left[i], self.read_left[i] = self.start_work[i], self.start_read[i] * self.read_ahead
         self.mood[i], self.girth[i] = self._random.standard_normal(2)
         self.bursting[i] = False
+        for stray in self._leaves.get(key, ()):
+            self.start(STRAY + stray)
+
+    @property
+    def read_ahead(self) -> float:
+        """The share of a start's reading that is left, launch-prefetching counted."""
+        on = any(self.live.get(key) == "auto" for key in self._prefetchers)
+        return _PREFETCHED[self.spec.hardware.disk] if on else 1.0
 
     def stop(self, key: str) -> None:
         """The program is gone, with what it held."""
@@ -210,13 +237,19 @@ class Model:
             self._step(seconds / whole)
 
     def _step(self, dt: float) -> None:
+        self._ring(dt)
         demand = self._demand(dt)
         starting, read_mib = self._starting(dt)
+        if self._readers:
+            wanted_mib = float((self.reads * np.exp(self.sigma * self.mood - self._drag) * self.running).sum()) * dt
+            read_mib += min(wanted_mib, max(0.0, self.spec.hardware.disk_mib_s * dt - read_mib))
         swap_busy_s = self._memory(dt, float(demand.sum()), read_mib)
         wanted = demand + starting + np.minimum(self.backlog / dt, 1.0)
         total = float(wanted.sum())
         plan = self.plan
         self.clock_ratio = plan.low + (plan.high - plan.low) * min(1.0, total / (self.cores * plan.high))
+        if self.spec.hardware.heat_c and self.temperature_c >= self.spec.hardware.throttle_c:
+            self.clock_ratio = min(self.clock_ratio, _THROTTLED)
         share = min(1.0, self.cores * self.clock_ratio / total) if total > 0 else 1.0
         served = wanted * share
         self.start_left = np.maximum(0.0, self.start_left - starting * share * dt)
@@ -234,7 +267,41 @@ class Model:
         self.stalled_io_s += disk_busy_s
         self.stalled_memory_s += min(dt, swap_busy_s)
         self.stalled_cpu_s += (1 - share) * dt
+        self._warm(dt, float(served.sum()) / self.cores)
+        self.waits = (1 - share, disk_busy_s / dt, self.clock_ratio)
         self.clock_s += dt
+
+    def _warm(self, dt: float, work: float) -> None:
+        """Heat follows the work done a core, with a delay."""
+        goal = _AMBIENT_C + self.spec.hardware.heat_c * work
+        self.temperature_c += (goal - self.temperature_c) * (1 - math.exp(-dt / _HEAT_TAU_S))
+
+    def _ring(self, dt: float) -> None:
+        """Timers that come due start what they are for; what is off does not start."""
+        for key, spec in self._timers:
+            if int(self.clock_s / spec.timer_every_s) == int((self.clock_s + dt) / spec.timer_every_s):
+                continue
+            if self.live.get(key) == "off":
+                continue
+            for rung in (key, *(f"services:{name}" for name in spec.rings)):
+                if self.live.get(rung) == "demand" and not self.running[self.place[rung]]:
+                    self.start(rung)
+                    self.asked_left[self.place[rung]] = self.asked_s[self.place[rung]]
+
+    def answers_s(self) -> dict[str, float]:
+        """How quickly the computer answers just now, in seconds: a program's start, waking from sleep, a small file on the disk."""
+        waiting, disk, clock = self.waits
+        hardware = self.spec.hardware
+        seek = 0.012 if hardware.disk == "spinning" else 0.0004
+        idle_disk = max(0.05, 1 - disk)
+        read = 12.0 * self.read_ahead / hardware.disk_mib_s + 20 * seek * self.read_ahead
+        swapped = self.swapped_mib / max(1.0, self.total_mib)
+        cpu = 0.08 / clock / max(0.05, 1 - waiting)
+        return {
+            "start of a program": cpu + read / idle_disk + 2.0 * swapped,
+            "waking from sleep": 0.00006 / clock / max(0.02, 1 - waiting),
+            "writing a small file to the disk": (2 * seek + 0.004 / hardware.disk_mib_s) / idle_disk,
+        }
 
     def _demand(self, dt: float) -> Floats:
         """Core-seconds per second each program asks for, its start apart."""
@@ -256,7 +323,7 @@ class Model:
                 self.asked_left[i] -= dt
                 if self.asked_left[i] <= 0:
                     self.stop(key)
-            elif chance[i] < 1 - math.exp(-dt * float(self.asked_rate[i])):
+            elif key not in self._timed and chance[i] < 1 - math.exp(-dt * float(self.asked_rate[i])):
                 self.start(key)
                 self.asked_left[i] = self.asked_s[i]
 

@@ -24,6 +24,14 @@ class HardwareSpec(Record):
     battery: bool
     boot_s: float
     """From power on until the first service starts."""
+    on_battery: bool = False
+    hibernates: bool = False
+    volume_gib: float = 232.0
+    free_gib: float = 120.0
+    heat_c: float = 0.0
+    """By how many degrees full work at the nominal clock heats it; 0: it has no sensor."""
+    throttle_c: float = 95.0
+    """Where it slows itself down."""
 
 
 class KernelSpec(Record):
@@ -77,6 +85,8 @@ class ProcessSpec(Record):
     """Mean time between requests when it starts on demand."""
     asked_s: float = 60.0
     """How long it then stays."""
+    reads_mib_s: float = 0.0
+    """Mean of what it reads from the disk while it runs."""
     stubborn: bool = False
     """Whether it does not end when it is asked to."""
 
@@ -89,6 +99,35 @@ class ServiceSpec(ProcessSpec):
     origin: Origin
     needs: tuple[str, ...] = ()
     shows: Shows = "now"
+    aliases: tuple[str, ...] = ()
+    socket: str = ""
+    """What starts it on demand: a socket, a bus name, a device, a timer."""
+    bus: str = ""
+    device: str = ""
+    timer: str = ""
+    timer_every_s: float = 0.0
+    started_by: tuple[str, ...] = ()
+    """Services that start it."""
+    rings: tuple[str, ...] = ()
+    """Services that its timer starts besides itself."""
+    starts: tuple[str, ...] = ()
+    """Strays that it leaves running."""
+
+    @property
+    def on_demand(self) -> bool:
+        """Whether anything can ask for it."""
+        return bool(self.socket or self.bus or self.device or self.timer or self.started_by)
+
+
+class StraySpec(ProcessSpec):
+    """A program that is in no list: something else starts it."""
+
+
+class MarkSpec(Record):
+    """A trace of advice that somebody followed."""
+
+    advice: str
+    where: str
 
 
 class AppSpec(ProcessSpec):
@@ -115,11 +154,15 @@ class ComputerSpec(Record):
     """A computer of the fleet."""
 
     format: int
+    base: str = ""
+    """The system it stands on, from data/fleet/systems."""
     name: str
     title: str
     about: str
     trouble: str
     user: str
+    profile: str
+    """What it is used for, by the profile's name."""
     hardware: HardwareSpec
     kernel: KernelSpec
     settings: dict[str, str]
@@ -130,12 +173,25 @@ class ComputerSpec(Record):
     service: tuple[ServiceSpec, ...]
     app: tuple[AppSpec, ...]
     effect: tuple[EffectSpec, ...]
+    stray: tuple[StraySpec, ...] = ()
+    mark: tuple[MarkSpec, ...] = ()
 
 
+class _SystemFile(Record):
+    format: int
+    service: tuple[ServiceSpec, ...]
+
+
+FIRST = "drawing-bench"
+"""The computer to begin with."""
+
+
+@cache
 def fleet() -> tuple[str, ...]:
-    """Names of the computers that ship with Lumtak."""
+    """Names of the computers that ship with Lumtak, the one to begin with first."""
     folder = files("lumtak") / "data" / "fleet"
-    return tuple(sorted(entry.name.removesuffix(".toml") for entry in folder.iterdir() if entry.name.endswith(".toml")))
+    names = [entry.name.removesuffix(".toml") for entry in folder.iterdir() if entry.name.endswith(".toml")]
+    return tuple(sorted(names, key=lambda name: (name != FIRST, name)))
 
 
 @cache
@@ -147,5 +203,11 @@ def load_spec(name: str) -> ComputerSpec:
     """
     if name not in fleet():
         raise UnknownNameError("simulated computer", name, fleet(), f"There are {', '.join(fleet())}.")
-    text = (files("lumtak") / "data" / "fleet" / f"{name}.toml").read_text(encoding="utf-8")
-    return msgspec.convert(tomllib.loads(text), ComputerSpec)
+    folder = files("lumtak") / "data" / "fleet"
+    spec = msgspec.convert(tomllib.loads((folder / f"{name}.toml").read_text(encoding="utf-8")), ComputerSpec)
+    if not spec.base:
+        return spec
+    text = (folder / "systems" / f"{spec.base}.toml").read_text(encoding="utf-8")
+    own = {s.key for s in spec.service}
+    below = msgspec.convert(tomllib.loads(text), _SystemFile)
+    return msgspec.structs.replace(spec, service=(*spec.service, *(s for s in below.service if s.key not in own)))

@@ -63,6 +63,9 @@ class SimState(Record):
     """For how long programs waited for a processor, memory, the disk."""
     stalled_memory_s: float = 0.0
     stalled_io_s: float = 0.0
+    temperature_c: float = 36.0
+    took_s: dict[str, float] = {}
+    """Parts of the last start, by name."""
     reverting: dict[str, tuple[float, str | None]] = {}
     """Settings that go back by themselves: when, and to what."""
     respawning: dict[str, float] = {}

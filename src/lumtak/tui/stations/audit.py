@@ -20,6 +20,10 @@ from lumtak.tui.widgets.lines import Line, LineList, fit
 
 _BAR, _NARROW_BAR = 12, 6
 _WIDE = 110
+_LIGHT = 0.35
+"""Percent of the CPU and of the RAM together: lighter is next to nothing."""
+_FOLDED_FROM = 8
+_FOLD = "fold:"
 _INDENT = 27
 
 
@@ -36,6 +40,7 @@ class AuditStation(Station):
     def on_mount(self) -> None:
         """Nothing is opened."""
         self._opened: set[str] = set()
+        self._unfolded: set[str] = set()
 
     def show(self) -> None:
         """The list as it is now."""
@@ -64,18 +69,38 @@ class AuditStation(Station):
             if lines:
                 lines.append(Line(Text()))
             lines.append(self._heading(area, mine, palette))
-            for finding in mine:
+            shown, folded = self._fold(area, mine)
+            for finding in shown:
                 key = str(finding.ref)
                 lines.append(
                     Line(self._row(finding, most, palette, finding.ref in chosen, finding.ref in applied), key)
                 )
                 if key in self._opened:
                     lines += [Line(text) for text in self._explanation(finding, palette)]
+            if folded:
+                text = Text(
+                    f"     {len(folded)} more that weigh next to nothing and stay as they are: Enter shows them"
+                )
+                text.stylize(palette.soft)
+                lines.append(Line(text, f"{_FOLD}{area}"))
             for gap in found.gaps:
                 if gap.area == area:
                     needed = f"; needed: {gap.needed}" if gap.needed else ""
                     lines.append(Line(Text(f"     not read: {gap.reason}{needed}", style=f"italic {palette.soft}")))
         return lines
+
+    def _fold(self, area: Area, mine: list[Finding]) -> tuple[list[Finding], list[Finding]]:
+        """(shown, folded): what weighs next to nothing and stays as it is folds into one line, once there is much of it."""
+        light = [
+            f for f in mine if f.stance in {"guarded", "keep"} and f.weight.heft < _LIGHT and not self._selected(f)
+        ]
+        if len(light) < _FOLDED_FROM or area in self._unfolded:
+            return mine, []
+        put_away = {f.key for f in light}
+        return [f for f in mine if f.key not in put_away], light
+
+    def _selected(self, finding: Finding) -> bool:
+        return str(finding.ref) == self.desk.job.cursor or str(finding.ref) in self._opened
 
     def _heading(self, area: Area, mine: list[Finding], palette: Palette) -> Line:
         text = Text()
@@ -171,7 +196,7 @@ class AuditStation(Station):
     def on_line_list_selected(self, message: LineList.Selected) -> None:
         """The piece is lit in both strips."""
         message.stop()
-        if ":" in message.key:
+        if ":" in message.key and not message.key.startswith(_FOLD):
             self.desk.select(parse_ref(message.key))
 
     def on_line_list_opened(self, message: LineList.Opened) -> None:
@@ -180,13 +205,16 @@ class AuditStation(Station):
         if message.key == "make":
             self.desk.begin("making the audit", self.desk.visit.make_audit, lambda _: None)
             return
-        self._opened ^= {message.key}
+        if message.key.startswith(_FOLD):
+            self._unfolded.add(message.key.removeprefix(_FOLD))
+        else:
+            self._opened ^= {message.key}
         self.show()
 
     def on_line_list_marked(self, message: LineList.Marked) -> None:
         """Choose, or take back."""
         message.stop()
-        if message.key == "make" or self._working():
+        if message.key == "make" or message.key.startswith(_FOLD) or self._working():
             return
         try:
             self.desk.visit.toggle(parse_ref(message.key))
