@@ -144,12 +144,73 @@ Id=x.mount
 
 
 def test_units_as_systemd_shows_them():
-    items = {i.key: i for i in parse_units(SHOWN, CATALOGUE)}
+    found, _ = parse_units(SHOWN, CATALOGUE)
+    items = {i.key: i for i in found}
     assert set(items) == {"tide", "ssh", "masked"}
     assert (items["tide"].value, items["tide"].running, items["tide"].needs) == ("auto", True, ("net",))
     assert items["tide"].title == "Tide tables = all day"
     assert (items["ssh"].role, items["ssh"].value, items["ssh"].title) == ("remote-access", "demand", "␛[31mSecure")
     assert items["masked"].value == "off"
+
+
+UNITS = """Id=dbus-broker.service
+Names=dbus-broker.service dbus.service
+FragmentPath=/usr/lib/systemd/system/dbus-broker.service
+LoadState=loaded
+ActiveState=active
+UnitFileState=enabled
+TriggeredBy=dbus.socket
+
+Id=man-db.service
+FragmentPath=/lib/systemd/system/man-db.service
+Description=Daily man-db regeneration
+LoadState=loaded
+ActiveState=inactive
+UnitFileState=static
+TriggeredBy=man-db.timer
+WantedBy=other.service multi-user.target
+
+Id=mine.service
+FragmentPath=/etc/systemd/system/mine.service
+LoadState=loaded
+UnitFileState=disabled
+BusName=org.example.Mine
+"""
+
+
+class Asked(LocalTransport):
+    """A system whose programs answer from here."""
+
+    def run(self, arguments, timeout_s=20.0):
+        return UNITS.encode()
+
+    def run_partly(self, arguments, timeout_s=20.0):
+        if "--search" in arguments:
+            return b"dbus-broker: /usr/lib/systemd/system/dbus-broker.service\nman-db: /lib/systemd/system/man-db.service\n"
+        return b"man-db\ttools for reading manual pages\ndbus-broker\tmessage bus\n"
+
+
+def test_causes_aliases_origin_and_package_of_units(tree):
+    (tree / "run/systemd/system").mkdir(parents=True)
+    items = {i.key: i for i in read_services(Asked(str(tree)), CATALOGUE)[0]}
+    bus, manual, mine = items["dbus-broker"], items["man-db"], items["mine"]
+    assert (bus.aliases, bus.role, bus.origin, bus.package) == (("dbus",), "system-core", "package", "dbus-broker")
+    assert [(t.kind, t.by) for t in bus.triggers] == [("system", ""), ("socket", "dbus.socket")]
+    assert [(t.kind, t.by) for t in manual.triggers] == [("system", ""), ("wants", "other"), ("timer", "man-db.timer")]
+    assert manual.note == "Daily man-db regeneration (package man-db: tools for reading manual pages)"
+    assert (mine.origin, mine.triggers[0].kind) == ("user", "bus")
+
+
+def test_traces_of_advice_are_seen(tree):
+    put(tree, "/proc/cmdline", "quiet nr_cpus=2 mitigations=off mem_sleep_default=deep\n")
+    put(tree, "/etc/cron.d/faster", "# drop_caches is not here\n*/5 * * * * root echo 3 > /proc/sys/vm/drop_caches\n")
+    put(tree, "/etc/cron.d/calm", "# echo 3 > /proc/sys/vm/drop_caches\n")
+    put(tree, "/proc/sys/vm/swappiness", "0\n")
+    found = linux(tree).facts()
+    assert [m.advice for m in found.marks] == [
+        "limit-processors-at-boot", "mitigations-off", "empty-the-cache-regularly", "swappiness-zero",
+    ]  # fmt: skip
+    assert found.space.total_bytes > found.space.free_bytes > 0
 
 
 def test_systemd_that_does_not_answer_is_a_gap(tree):

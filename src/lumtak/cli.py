@@ -6,6 +6,13 @@ from lumtak import __version__
 from lumtak.commands.act import end_command
 from lumtak.commands.change import apply_command, drift_command, journal_command, restart_command, undo_command
 from lumtak.commands.common import home, home_option
+from lumtak.commands.know import (
+    advice_command,
+    answer_command,
+    capture_command,
+    explain_command,
+    profile_suggest,
+)
 from lumtak.commands.look import (
     audit_command,
     compare_command,
@@ -54,8 +61,13 @@ for command in (
     undo_command,
     drift_command,
     end_command,
+    explain_command,
+    answer_command,
+    advice_command,
+    capture_command,
     jobs_command,
     job_group,
     report_command,
 ):
     cli.add_command(command)
+profile_group.add_command(profile_suggest)

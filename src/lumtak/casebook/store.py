@@ -2,10 +2,12 @@
 
 import re
 from pathlib import Path
+from typing import get_args
 
 import msgspec
 
 from lumtak.casebook.job import Job
+from lumtak.core.audit import Answer
 from lumtak.core.load import Reading
 from lumtak.errors import StorageError, UnknownNameError
 from lumtak.storage import Database
@@ -17,6 +19,11 @@ _MIGRATIONS = (
     ) STRICT;
     CREATE TABLE reading (
         id INTEGER PRIMARY KEY AUTOINCREMENT, job TEXT NOT NULL REFERENCES job (id), role TEXT NOT NULL, document BLOB NOT NULL
+    ) STRICT
+    """,
+    """
+    CREATE TABLE answer (
+        identity TEXT NOT NULL, address TEXT NOT NULL, answer TEXT NOT NULL, at TEXT NOT NULL, PRIMARY KEY (identity, address)
     ) STRICT
     """,
 )
@@ -86,6 +93,18 @@ class Casebook:
             return None
         rows = self._db.rows("SELECT document FROM reading WHERE id = ?", (number,))
         return msgspec.json.decode(rows[0]["document"], type=Reading) if rows else None
+
+    def answers(self, identity: str) -> dict[str, Answer]:
+        """What the owner of this computer said about items, by address."""
+        rows = self._db.rows("SELECT address, answer FROM answer WHERE identity = ? ORDER BY address", (identity,))
+        return {row["address"]: row["answer"] for row in rows if row["answer"] in get_args(Answer)}
+
+    def answer(self, identity: str, address: str, answer: str | None, at: str) -> None:
+        """Keep what the owner said; None forgets it."""
+        if answer is None:
+            self._db.run("DELETE FROM answer WHERE identity = ? AND address = ?", (identity, address))
+        else:
+            self._db.run("INSERT OR REPLACE INTO answer VALUES (?, ?, ?, ?)", (identity, address, answer, at))
 
     def close(self) -> None:
         """Let the file go."""

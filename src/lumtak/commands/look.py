@@ -89,19 +89,25 @@ def audit_command(
     \b
     lumtak audit sim:drawing-bench --profile hull-drafting
     lumtak audit local --profile writing-and-web --seconds 30 --json
+    lumtak audit slow.json --profile writing-and-web          a capture from another computer
     """
     profile = workshop.profile(profile_name)
-    machine = workshop.computer(computer, user=user)
     window = _AUDIT_SECONDS.get(computer, _AUDIT_SECONDS_SIMULATED) if seconds is None else seconds
-    reading = take_reading(machine, seconds=window, on_sample=count) if window else None
+    facts, reading = workshop.looked_at(computer, user=user, seconds=window, on_sample=count)
     progress("")
-    facts = machine.facts()
-    machine.close()
-    found = audit(facts, profile, workshop.catalogue, reading)
+    found = audit(facts, profile, workshop.catalogue, reading, workshop.answers(facts.identity))
+    for problem in workshop.catalogue.problems:
+        click.echo(plain(problem, 400), err=True)
     if as_json:
         say_json({"format": 1, "computer": facts.address, **msgspec.to_builtins(found)})
         return
     say_audit(found)
+    for mark in found.marks:
+        known = next((a for a in workshop.advice if a.name == mark.advice), None)
+        click.echo()
+        click.echo(plain(f"Somebody followed advice here: {mark.where}.", 400))
+        if known:
+            click.echo(f"  {known.claim} {known.verdict}: {known.why} {known.instead}")
 
 
 def count(_: Sample, done: int, whole: int) -> None:

@@ -324,7 +324,7 @@ def _question(item: Item, role: Role | None) -> str:
     """What to ask the owner, in plain words."""
     if role and role.ask:
         return role.ask
-    about = f" It says of itself: {item.note}." if item.note and item.note != item.title else ""
+    about = f" It says of itself: {item.note.rstrip('.')}." if item.note and item.note != item.title else ""
     return f"Does anybody here use “{item.title}”?{about}"
 
 

@@ -50,12 +50,12 @@ def find_bottleneck(facts: Facts, profile: Profile, reading: Reading, eased: tup
     if memory:
         return Bottleneck(kind="memory", figures=memory, not_by_settings=lasting)
     if disk:
-        return Bottleneck(kind="disk", figures=disk, not_by_settings=lasting or _disk_hardware(facts))
+        return Bottleneck(kind="disk", figures=disk, not_by_settings=f"{_disk_hardware(facts)} {lasting}".strip())
     cpu = reading.mean("cpu_pct")
     clock = _mean(reading, "clock_ratio")
     if clock is not None and clock < _SLOW_CLOCK and cpu > profile.ceilings.cpu_pct and _held_down(facts, profile):
         figures = (f"the clock is at {100 * clock:.0f} % of its nominal rate", f"CPU load {cpu:.0f} %")
-        return Bottleneck(kind="clock", figures=figures, not_by_settings=lasting or _heat(facts))
+        return Bottleneck(kind="clock", figures=figures, not_by_settings=f"{_heat(facts)} {lasting}".strip())
     if cpu > profile.ceilings.cpu_pct:
         figure = f"CPU load {cpu:.0f} % where {profile.ceilings.cpu_pct:g} % is the ceiling"
         return Bottleneck(kind="processor", figures=(figure,), not_by_settings=lasting)

@@ -197,9 +197,9 @@ class Facts(Record):
     """Seconds by name: parts of the start, the login, and how quickly it answers."""
 
     def find(self, ref: SettingRef) -> Item | None:
-        """The item at this address; an app may be named with its file's ending."""
+        """The item at this address or alias; an app may be named with its file's ending."""
         for item in self.items:
-            if item.area == ref.area and item.key == ref.key:
+            if item.area == ref.area and (item.key == ref.key or ref.key in item.aliases):
                 return item
         if ref.area == "apps" and ref.key.endswith(".desktop"):
             return self.find(SettingRef(area="apps", key=ref.key.removesuffix(".desktop")))

@@ -3,7 +3,7 @@
 from collections.abc import Iterable
 
 from lumtak.core.audit import Audit, Finding
-from lumtak.core.facts import Facts, Fixed
+from lumtak.core.facts import Facts, Fixed, Item
 from lumtak.core.needs import STANDS_STILL, Graphs
 from lumtak.core.record import NotMeasured, Record, known
 from lumtak.core.setting import UNSET_WORD, Change, SettingRef, Shows, parse_ref
@@ -53,6 +53,24 @@ class Plan(Record):
         return tuple(s for s in self.steps if s.projected and not (s.saves_cpu_pct or s.saves_ram_bytes))
 
 
+def find_item(facts: Facts, ref: SettingRef) -> Item:
+    """The item at this address.
+
+    Raises:
+        UnknownNameError: the computer has none; with the nearest.
+    """
+    item = facts.find(ref)
+    if item is not None:
+        return item
+    keys = [str(i.ref) for i in facts.items if i.area == ref.area] or [str(i.ref) for i in facts.items]
+    raise UnknownNameError(
+        f"setting on {facts.name}",
+        plain(str(ref)),
+        (plain(k) for k in keys),
+        f"`lumtak audit {facts.address}` lists them.",
+    )
+
+
 def check_change(facts: Facts, change: Change, guarded: Iterable[SettingRef] = ()) -> Change:
     """The change with its address as the computer knows it.
 
@@ -60,15 +78,7 @@ def check_change(facts: Facts, change: Change, guarded: Iterable[SettingRef] = (
         UnknownNameError: the computer has no such setting; UsageError: it cannot be changed, the value does not fit, or it
             is guarded.
     """
-    item = facts.find(change.ref)
-    if item is None:
-        keys = [str(i.ref) for i in facts.items if i.area == change.ref.area] or [str(i.ref) for i in facts.items]
-        raise UnknownNameError(
-            f"setting on {facts.name}",
-            plain(str(change.ref)),
-            (plain(k) for k in keys),
-            f"`lumtak audit {facts.address}` lists them.",
-        )
+    item = find_item(facts, change.ref)
     if item.ref in set(guarded):
         raise UsageError(f"{plain(str(item.ref))} is guarded and is never changed.", "Choose another item.")
     if isinstance(item.setting, Fixed):

@@ -162,7 +162,8 @@ class Visit:
     def make_audit(self) -> Audit:
         """Every item weighed and judged, on the computer as it is now."""
         facts = msgspec.structs.replace(self.computer.facts(), processes=())
-        found = audit(facts, self.job.profile, self.workshop.catalogue, self.baseline)
+        answers = self.workshop.answers(self.job.identity)
+        found = audit(facts, self.job.profile, self.workshop.catalogue, self.baseline, answers)
         valid = {f.ref for f in found.findings if f.can_choose}
         self._keep(facts=facts, audit=found, chosen=tuple(c for c in self.job.chosen if c.ref in valid))
         return found

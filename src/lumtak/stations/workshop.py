@@ -10,12 +10,18 @@ from lumtak.casebook import Casebook
 from lumtak.computers.addresses import open_computer
 from lumtak.computers.protocol import Computer
 from lumtak.core.actions import Action
-from lumtak.core.catalogue import Catalogue, load_catalogue
+from lumtak.core.advice import Advice, load_advice
+from lumtak.core.audit import Answer
+from lumtak.core.catalogue import Catalogue, load_catalogue, read_roles
+from lumtak.core.facts import Facts
+from lumtak.core.load import Reading
 from lumtak.core.profile import Profile, load_profile
 from lumtak.errors import BadFileError, LumtakError, UnknownNameError, UsageError
 from lumtak.journal import Journal
+from lumtak.stations.capture import load_capture
+from lumtak.stations.reading import OnSample, take_reading
 
-_LARGEST_PROFILE = 1 << 20
+_LARGEST_FILE = 1 << 20
 
 
 class Workshop:
@@ -40,9 +46,42 @@ class Workshop:
 
     @cached_property
     def catalogue(self) -> Catalogue:
-        """What is known about roles."""
-        text = (files("lumtak") / "data" / "catalogue.toml").read_text(encoding="utf-8")
-        return load_catalogue(text, "catalogue.toml")
+        """What is known about roles, with the files of HOME/catalogue; what is wrong with those is in its `problems`."""
+        found = load_catalogue(_shipped("catalogue.toml"), "catalogue.toml")
+        own = self.home / "catalogue"
+        for path in sorted(own.glob("*.toml")) if own.is_dir() else []:
+            try:
+                found = found.extended(read_roles(_text_of(path), str(path)), str(path))
+            except LumtakError as error:
+                found = Catalogue(found.role, (*found.problems, str(error)))
+        return found
+
+    @cached_property
+    def advice(self) -> tuple[Advice, ...]:
+        """Common advice, graded."""
+        return load_advice(_shipped("advice.toml"), "advice.toml")
+
+    def looked_at(
+        self, name: str, *, user: str | None = None, seconds: float = 0.0, on_sample: OnSample | None = None
+    ) -> tuple[Facts, Reading | None]:
+        """Facts, and a reading where one is asked for, of a computer by its address, or of a capture by its file's name.
+
+        Raises:
+            UnknownNameError: there is no such computer; BadFileError: the file is no capture.
+        """
+        if "/" in name or name.endswith(".json"):
+            captured = load_capture(Path(name))
+            return captured.facts, captured.reading
+        machine = self.computer(name, user=user)
+        try:
+            reading = take_reading(machine, seconds=seconds, on_sample=on_sample) if seconds else None
+            return machine.facts(), reading
+        finally:
+            machine.close()
+
+    def answers(self, identity: str) -> dict[str, Answer]:
+        """What the owner of this computer said, by address."""
+        return self.casebook.answers(identity)
 
     def computer(
         self, address: str, *, user: str | None = None, seed: int | None = None, pace: float = 0.0
@@ -125,16 +164,28 @@ def read_profile(path: Path) -> Profile:
     Raises:
         BadFileError: it cannot be read, or is no profile.
     """
+    return load_profile(_text_of(path), str(path))
+
+
+def _shipped(name: str) -> str:
+    return (files("lumtak") / "data" / name).read_text(encoding="utf-8")
+
+
+def _text_of(path: Path) -> str:
+    """The text of a small file that somebody wrote.
+
+    Raises:
+        BadFileError: it cannot be read, is too large, or is not UTF-8.
+    """
     try:
         with path.open("rb") as file:
-            data = file.read(_LARGEST_PROFILE + 1)
+            data = file.read(_LARGEST_FILE + 1)
     except OSError as error:
-        raise BadFileError(str(path), f"the profile cannot be read: {(error.strerror or '').lower()}.") from error
-    if len(data) > _LARGEST_PROFILE:
-        raise BadFileError(str(path), "this is larger than a profile ever is (1 MiB).")
+        raise BadFileError(str(path), f"the file cannot be read: {(error.strerror or '').lower()}.") from error
+    if len(data) > _LARGEST_FILE:
+        raise BadFileError(str(path), "this is larger than such a file ever is (1 MiB).")
     try:
-        text = data.decode("utf-8")
+        return data.decode("utf-8")
     except UnicodeDecodeError as error:
         line = data[: error.start].count(b"\n") + 1
         raise BadFileError(str(path), "this is not UTF-8 text.", line=line, next_step="Save it as UTF-8.") from error
-    return load_profile(text, str(path))

@@ -13,6 +13,7 @@ from lumtak.computers.linux import hardware
 from lumtak.computers.linux.autostart import Autostart
 from lumtak.computers.linux.ending import end_process
 from lumtak.computers.linux.folder import UserFolder
+from lumtak.computers.linux.marks import marks
 from lumtak.computers.linux.proc import UNLISTED, Processes, cpu_times, meminfo
 from lumtak.computers.linux.services import read_services
 from lumtak.computers.linux.transport import Transport, text
@@ -125,6 +126,9 @@ class LinuxComputer:
             gaps=tuple(gaps),
             processes=tuple(processes),
             process_count=len(processes) + (1 if self._transport.live else 0),
+            memory=hardware.memory_now(self._transport, memory),
+            space=hardware.space(self._transport),
+            marks=tuple(marks(self._transport)),
         )
 
     def _needed(self, path: str) -> bytes:

@@ -1,9 +1,11 @@
 """What the computer is made of and how it is powered, from /proc and /sys."""
 
+import os
 import re
 from typing import Literal
 
 from lumtak.computers.linux.transport import Transport, text
+from lumtak.core.facts import MemoryNow, Space
 from lumtak.core.load import Resource
 from lumtak.core.record import Figure, NotMeasured
 from lumtak.core.text import plain
@@ -158,3 +160,24 @@ def sessions(transport: Transport, uid: int | None = None) -> list[dict[str, str
         if uid in {None, _uid(said)} and said.get("CLASS", "user").startswith("user"):
             found.append({**said, "ID": name})
     return sorted(found, key=lambda s: s.get("REALTIME", ""))
+
+
+def memory_now(transport: Transport, sizes: dict[str, int]) -> MemoryNow:
+    """Shared memory and swap from /proc/meminfo (proc(5)), and whether the kernel can save memory to disk."""
+    shared: Figure = NotMeasured(not_measured="the kernel does not say how much memory is shared")
+    if "Shmem" in sizes:
+        shared = float(sizes["Shmem"])
+    able = (_line(transport, "/sys/power/state") or "").split()
+    wanted = " ".join(_line(transport, path) or "" for path in ("/proc/cmdline", "/sys/power/resume"))
+    hibernates = "disk" in able and ("resume=" in wanted) and sizes.get("SwapTotal", 0) > 0
+    return MemoryNow(shared_bytes=shared, swap_total_bytes=sizes.get("SwapTotal", 0), hibernates=hibernates)
+
+
+def space(transport: Transport) -> Space:
+    """The volume that holds the system; statvfs(3), free to an ordinary user."""
+    try:
+        found = os.statvfs(transport.place("/"))
+    except OSError as error:
+        nothing = NotMeasured(not_measured=f"the volume cannot be asked: {(error.strerror or '').lower()}")
+        return Space(total_bytes=nothing, free_bytes=nothing)
+    return Space(total_bytes=float(found.f_blocks * found.f_frsize), free_bytes=float(found.f_bavail * found.f_frsize))

@@ -26,6 +26,10 @@ class Transport(Protocol):
         """What a program prints, with LC_ALL=C; OSError when it is missing, fails, or takes too long."""
         ...
 
+    def run_partly(self, arguments: tuple[str, ...], timeout_s: float = 20.0) -> bytes:
+        """The same for a program that fails when it knows only part of what was asked: what it did print."""
+        ...
+
     def place(self, path: str) -> str:
         """The path here of a path there, links on the way resolved as they would be there."""
         ...
@@ -86,12 +90,24 @@ class LocalTransport:
 
     def run(self, arguments: tuple[str, ...], timeout_s: float = 20.0) -> bytes:
         """What a program prints."""
+        return self._run(arguments, timeout_s, check=True)
+
+    def run_partly(self, arguments: tuple[str, ...], timeout_s: float = 20.0) -> bytes:
+        """What a program prints, though it may fail."""
+        return self._run(arguments, timeout_s, check=False)
+
+    def _run(self, arguments: tuple[str, ...], timeout_s: float, *, check: bool) -> bytes:
         if not self.live:
             raise OSError("no programs run in a folder")
         environment = {"PATH": "/usr/sbin:/usr/bin:/sbin:/bin", "LC_ALL": "C"}
         try:
             result = subprocess.run(  # noqa: S603 - fixed arguments, no shell
-                arguments, capture_output=True, check=True, timeout=timeout_s, env=environment, stdin=subprocess.DEVNULL
+                arguments,
+                capture_output=True,
+                check=check,
+                timeout=timeout_s,
+                env=environment,
+                stdin=subprocess.DEVNULL,
             )
         except subprocess.SubprocessError as error:
             raise OSError(f"{arguments[0]} failed: {error}") from error

@@ -1,0 +1,167 @@
+"""Commands about what Lumtak knows: advice, explanations, the owner's answers, captures."""
+
+from pathlib import Path
+
+import click
+import msgspec
+
+from lumtak.commands.common import columns, json_option, progress, say_json, user_option, with_workshop
+from lumtak.core.advice import search
+from lumtak.core.explain import explain
+from lumtak.core.plan import find_item
+from lumtak.core.setting import parse_ref
+from lumtak.core.suggest import suggest
+from lumtak.core.text import plain
+from lumtak.errors import UnknownNameError, UsageError
+from lumtak.stations.capture import make_capture, to_json
+from lumtak.stations.reading import take_reading
+from lumtak.stations.workshop import Workshop
+from lumtak.storage import write_whole
+
+_ANSWERS = {"needed": "needed", "not-needed": "not needed"}
+
+
+@click.command("advice")
+@click.argument("word", required=False)
+@json_option
+@with_workshop
+def advice_command(workshop: Workshop, word: str | None, *, as_json: bool) -> None:
+    """Common advice about slow computers: what it does, and why.
+
+    \b
+    lumtak advice                                             all of it, a line each
+    lumtak advice cache                                       with the mechanism
+    """
+    found = search(workshop.advice, word) if word else workshop.advice
+    if as_json:
+        say_json({"format": 1, "advice": found})
+        return
+    if not found:
+        names = [a.name for a in workshop.advice] + [w for a in workshop.advice for w in a.words]
+        raise UnknownNameError("advice", plain(word or ""), names, "`lumtak advice` lists all of it.")
+    if word is None:
+        columns([(a.name, a.verdict, a.claim) for a in found])
+        return
+    for a in found:
+        click.echo(f"{a.name}: {a.verdict}")
+        for name, text in (("advice", a.claim), ("why", a.why), ("instead", a.instead)):
+            click.echo(f"  {name:<8}{text}")
+
+
+@click.command("explain")
+@click.argument("computer")
+@click.argument("item", metavar="AREA:KEY")
+@user_option
+@json_option
+@with_workshop
+def explain_command(workshop: Workshop, computer: str, item: str, user: str | None, *, as_json: bool) -> None:
+    """Everything known about one item of COMPUTER: what it does, what starts it, what stops with it.
+
+    \b
+    lumtak explain sim:steam-box apps:process/log-boiler
+    lumtak explain local services:cups
+    """
+    facts, _ = workshop.looked_at(computer, user=user)
+    found = explain(find_item(facts, parse_ref(item)), facts, workshop.catalogue)
+    if as_json:
+        say_json({"format": 1, "computer": facts.address, **msgspec.to_builtins(found)})
+        return
+    columns([(name, plain(text, 600)) for name, text in found.rows])
+
+
+@click.command("answer")
+@click.argument("computer")
+@click.argument("item", required=False, metavar="[AREA:KEY]")
+@click.argument("answer", required=False, type=click.Choice(["needed", "not-needed", "forget"]))
+@user_option
+@json_option
+@with_workshop
+def answer_command(
+    workshop: Workshop, computer: str, item: str | None, answer: str | None, user: str | None, *, as_json: bool
+) -> None:
+    """Keep what the owner of COMPUTER said about an item; the next audit goes by it. Without an item: list what was said.
+
+    What is guarded, and what the profile needs, stays whatever was said.
+
+    \b
+    lumtak answer local apps:sail-sync needed
+    lumtak answer local apps:sail-sync forget
+    """
+    machine = workshop.computer(computer, user=user)
+    facts = machine.facts()
+    if item is not None:
+        if answer is None:
+            raise UsageError("Say what the owner said.", "needed, not-needed, or forget.")
+        known = find_item(facts, parse_ref(item))
+        workshop.casebook.answer(
+            machine.identity, known.consumer, _ANSWERS.get(answer), machine.wall().isoformat(timespec="seconds")
+        )
+    said = workshop.casebook.answers(machine.identity)
+    machine.close()
+    if as_json:
+        say_json({"format": 1, "computer": computer, "answers": said})
+    elif not said:
+        click.echo("Nothing was asked about this computer yet.")
+    else:
+        columns([(plain(address, 80), words) for address, words in said.items()])
+
+
+@click.command("capture")
+@click.argument("computer")
+@click.option("--out", type=click.Path(path_type=Path), required=True, metavar="FILE.json")
+@click.option(
+    "--seconds", type=click.FloatRange(0, 3600), default=30.0, show_default=True, help="Length of the reading; 0: none."
+)
+@click.option("--names", is_flag=True, help="Leave the names of the user and of the computer as they are.")
+@user_option
+@with_workshop
+def capture_command(
+    workshop: Workshop, computer: str, out: Path, seconds: float, user: str | None, *, names: bool
+) -> None:
+    """Write what COMPUTER is and does to a file, to be audited elsewhere: `lumtak audit FILE.json --profile NAME`.
+
+    No command-line arguments are in it, and names of the user and the computer are replaced.
+
+    \b
+    lumtak capture local --out slow.json
+    """
+    machine = workshop.computer(computer, user=user)
+    reading = None
+    if seconds:
+        reading = take_reading(
+            machine, seconds=seconds, on_sample=lambda _, done, whole: progress(f"reading {done} of {whole}")
+        )
+        progress("")
+    facts = machine.facts()
+    machine.close()
+    write_whole(out, to_json(make_capture(facts, reading, names=names)))
+    click.echo(f"{out}: {len(facts.items)} items, {len(facts.processes)} processes.")
+
+
+@click.command("suggest")
+@click.argument("computer")
+@user_option
+@json_option
+@with_workshop
+def profile_suggest(workshop: Workshop, computer: str, user: str | None, *, as_json: bool) -> None:
+    """Propose a profile for COMPUTER from what it runs, with reasons.
+
+    \b
+    lumtak profile suggest local
+    """
+    facts, _ = workshop.looked_at(computer, user=user)
+    found = suggest(facts, workshop.profiles().values(), workshop.catalogue)
+    best = found[0]
+    if as_json:
+        say_json(
+            {"format": 1, "computer": facts.address, "profile": best.profile, "reasons": best.reasons, "all": found}
+        )
+        return
+    click.echo(f"{best.profile}: {best.title}")
+    for reason in best.reasons:
+        click.echo(f"  {plain(reason, 160)}")
+    if best.missing:
+        click.echo(f"  not found here: {', '.join(best.missing)}")
+    others = [s for s in found[1:4] if s.score > 0]
+    if others:
+        click.echo("next: " + ", ".join(f"{s.profile} ({s.score:g} against {best.score:g})" for s in others))

@@ -1,0 +1,51 @@
+"""Traces of common advice on a Linux computer: options of the kernel, timers that empty the cache, settings in files."""
+
+import re
+
+from lumtak.computers.linux.transport import Transport, text
+from lumtak.core.facts import Mark
+from lumtak.core.text import plain
+
+_OPTIONS = {"nr_cpus": "limit-processors-at-boot", "maxcpus": "limit-processors-at-boot", "mem": "limit-memory-at-boot"}
+_SWITCHES = {"mitigations=off": "mitigations-off", "apparmor=0": "security-off", "selinux=0": "security-off"}
+_FOLDERS = ("/etc/cron.d", "/etc/cron.hourly", "/etc/cron.daily", "/etc/cron.weekly", "/etc/systemd/system")
+_FILES_MOST = 500
+
+
+def marks(transport: Transport) -> list[Mark]:
+    """What was found, kernel options first."""
+    return [*_kernel(transport), *_files(transport), *_swappiness(transport)]
+
+
+def _kernel(transport: Transport) -> list[Mark]:
+    """Options of the kernel's command line; kernel-parameters.txt of the kernel."""
+    options = _read(transport, "/proc/cmdline").split()
+    named = [(o, _SWITCHES.get(o) or _OPTIONS.get(o.partition("=")[0] if "=" in o else "")) for o in options]
+    return [Mark(advice=a, where=plain(f"the kernel was started with {o}")) for o, a in named if a]
+
+
+def _files(transport: Transport) -> list[Mark]:
+    paths = ["/etc/crontab", "/etc/rc.local"]
+    for folder in _FOLDERS:
+        try:
+            paths += [f"{folder}/{name}" for name in transport.names(folder)]
+        except OSError:
+            continue
+    empties = re.compile(r"^[^#\n]*drop_caches", re.MULTILINE)
+    return [
+        Mark(advice="empty-the-cache-regularly", where=plain(f"{path} empties the cache"))
+        for path in paths[:_FILES_MOST]
+        if empties.search(_read(transport, path))
+    ]
+
+
+def _swappiness(transport: Transport) -> list[Mark]:
+    value = _read(transport, "/proc/sys/vm/swappiness").strip()
+    return [Mark(advice="swappiness-zero", where="the readiness to swap is 0")] if value == "0" else []
+
+
+def _read(transport: Transport, path: str) -> str:
+    try:
+        return text(transport.read(path, 65536))
+    except OSError:
+        return ""
