@@ -107,6 +107,42 @@ def sampling() -> None:
             sleeper.wait()
 
 
+def auditing() -> None:
+    """An audit of 10,000 items with 50,000 dependencies, and of twice as many: about twice the time."""
+    import random
+
+    sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
+    from helpers import CATALOGUE, facts, item, profile, reading
+    from lumtak.core.audit import audit
+
+    def computer(count: int):
+        rng = random.Random(5)  # noqa: S311 - the same system each time
+        roles = [r.name for r in CATALOGUE.role] + [""] * 40
+        return facts(
+            *(
+                item(
+                    "services",
+                    f"unit-{n}",
+                    role=rng.choice(roles) if n % 50 else "graphics",
+                    needs=tuple(f"unit-{rng.randrange(count)}" for _ in range(5)),
+                )
+                for n in range(count)
+            )
+        )
+
+    def chain(count: int):
+        return facts(*(item("services", f"unit-{n}", needs=(f"unit-{n + 1}",)) for n in range(count)))
+
+    read, who = reading(costs=[(f"services:unit-{n}", 0.01, 1) for n in range(0, 10000, 7)]), profile()
+    small, large, long = computer(10_000), computer(20_000), chain(10_000)
+    base = median_s(lambda: audit(small, who, CATALOGUE, read), 3)
+    print(f"{'an audit of 10,000 items, 50,000 dependencies':<46} {base * 1000:9.2f} ms")
+    line(
+        "  of 20,000 items, 100,000 dependencies", median_s(lambda: audit(large, who, CATALOGUE, read), 3), "that", base
+    )
+    line("  of 10,000 items in one chain", median_s(lambda: audit(long, who, CATALOGUE, read), 3), "that", base)
+
+
 def own_cost() -> None:
     """What a reading says of Lumtak's own cost, against what /proc says of it from outside over the same seconds."""
     import json
@@ -151,4 +187,5 @@ if __name__ == "__main__":
     start_up()
     model()
     sampling()
+    auditing()
     own_cost()

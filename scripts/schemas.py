@@ -9,8 +9,9 @@ from lumtak.core.load import Reading
 from lumtak.core.profile import Profile
 from lumtak.journal import Entry
 from lumtak.report.content import Content
+from lumtak.stations.capture import Capture
 
-FORMATS = {"profile": Profile, "reading": Reading, "job": Content, "change": Entry}
+FORMATS = {"profile": Profile, "reading": Reading, "job": Content, "change": Entry, "capture": Capture}
 
 
 def main() -> None:

@@ -130,13 +130,17 @@ SYSTEMS = st.lists(
 )  # fmt: skip
 
 
-@given(SYSTEMS, st.sets(st.sampled_from([r.name for r in CATALOGUE.role]), max_size=5))
-def test_nothing_guarded_or_needed_is_ever_eased(system, needed):
+ANSWERS = st.dictionaries(KEYS.map("services:{}".format), st.sampled_from(["needed", "not needed"]), max_size=8)
+
+
+@given(SYSTEMS, st.sets(st.sampled_from([r.name for r in CATALOGUE.role]), max_size=5), ANSWERS)
+def test_nothing_guarded_or_needed_is_ever_eased(system, needed, answers):
     items = [item("services", k, role=role, needs=tuple(needs), value=value) for k, role, needs, value in system]
     who = profile(needs=type(profile().needs)(roles=tuple(needed)))
     computer = facts(*items)
-    found = audit(computer, who, CATALOGUE, None)
-    kept = {key for i in items if i.role in needed for key in works_through(i.ref, items)}
+    found = audit(computer, who, CATALOGUE, None, answers)
+    sacred = [i for i in items if i.role in needed or ((r := CATALOGUE.find(i.role)) and r.guarded)]
+    kept = {key for i in sacred for key in works_through(i.ref, items)}
     for finding in found.findings:
         role = CATALOGUE.find(finding.role)
         if (role and role.guarded) or finding.role in needed or finding.key in kept:

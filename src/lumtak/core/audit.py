@@ -24,7 +24,7 @@ NO_READING = "no reading was taken; take a baseline first"
 PREFETCH = "launch-prefetch"
 """The role of which the kind of disk decides."""
 _OFF_VALUES = {"off", "manual", "demand"}
-_STOPS_SHOWN = 50
+_STOPS_SHOWN = 20
 _NO_ANSWERS: "Mapping[str, Answer]" = MappingProxyType({})
 
 
@@ -57,7 +57,7 @@ class Finding(Record):
     stops: str = ""
     """What stops working without it, as a clause."""
     stops_with: tuple[str, ...] = ()
-    """Keys in the same area, nearest first; the nearest fifty."""
+    """Keys in the same area, nearest first; the nearest twenty."""
     started_by: str = ""
     """The chain that starts it, as a clause."""
     again: str = ""
@@ -176,6 +176,7 @@ class _Judge:
             facts, profile, catalogue, reading, answers,
         )  # fmt: skip
         self.graphs = Graphs(facts.items)
+        self.window = "" if reading is None else f"{sum(s.length_s for s in reading.kept):.0f} s reading"
         self.costs = {} if reading is None else {c.key: c for c in reading.consumers}
         items = facts.items
         self.guarding = self.graphs.carriers(i.consumer for i in items if self._guarded(i))
@@ -197,12 +198,12 @@ class _Judge:
     def finding(self, item: Item) -> Finding:
         """The item, weighed and judged."""
         role = self.catalogue.find(item.role)
-        weight = _weigh(item, self.reading, self.costs.get(item.consumer), self.facts.hardware.ram_bytes)
+        consumer = item.consumer
+        weight = _weigh(item, self.window, self.costs.get(consumer), self.facts.hardware.ram_bytes)
         stance, reason, proposal = self.stance(item, role)
         fixed = item.setting.needed if isinstance(item.setting, Fixed) else ""
         if fixed:
             proposal = None
-        consumer = item.consumer
         with_it = self.graphs.stops_with(consumer, _STOPS_SHOWN)
         return Finding(
             area=item.area,
@@ -215,7 +216,7 @@ class _Judge:
             role=item.role,
             does=role.does if role else item.note,
             stops=role.stops if role else "",
-            stops_with=tuple(c.partition(":")[2] for c in with_it),
+            stops_with=tuple(c[len(item.area) + 1 :] for c in with_it),
             started_by=self.graphs.chain_in_words(consumer) or item.started_by,
             again=self._again(item, proposal),
             origin=item.origin,
@@ -353,19 +354,18 @@ def _with_starters(findings: list[Finding], graphs: Graphs) -> list[Finding]:
     return [msgspec.structs.replace(f, brings=tuple(brings.get(f"{f.area}:{f.key}", ()))) for f in result]
 
 
-def _weigh(item: Item, reading: Reading | None, cost: ConsumerLoad | None, ram_total_bytes: int) -> Weight:
+def _weigh(item: Item, window: str, cost: ConsumerLoad | None, ram_total_bytes: int) -> Weight:
     if item.area in {"power", "memory"}:
         nothing = NotMeasured(
             not_measured="a plan or a rule has no load of its own; a reading before and after shows it"
         )
         return Weight(cpu_pct=nothing, ram_bytes=nothing, source=nothing.not_measured)
-    if reading is None:
+    if not window:
         nothing = NotMeasured(not_measured=NO_READING)
         return Weight(cpu_pct=nothing, ram_bytes=nothing, source=NO_READING)
     if cost is None and item.area == "effects":
         nothing = NotMeasured(not_measured="drawn by the desktop itself, so its share cannot be told apart")
         return Weight(cpu_pct=nothing, ram_bytes=nothing, source=nothing.not_measured)
-    window = f"{sum(s.length_s for s in reading.kept):.0f} s reading"
     if cost is None:
         return Weight(cpu_pct=0.0, ram_bytes=0.0, source=f"{window}: not seen running")
     return Weight(

@@ -150,7 +150,7 @@ class Item(Record):
     @property
     def consumer(self) -> str:
         """The name under which readings count it."""
-        return str(self.ref)
+        return f"{self.area}:{self.key}"
 
 
 class Gap(Record):

@@ -14,6 +14,7 @@ from lumtak.core.facts import Item, Trigger
 
 STANDS_STILL = frozenset({"off", "manual"})
 """Values with which an item does not run by itself."""
+_PATH_MOST = 4
 
 
 class Graphs:
@@ -65,24 +66,26 @@ class Graphs:
         return tuple(n for n in self._needs.get(consumer, ()) if n not in self.items)
 
     def carriers(self, roots: Iterable[str]) -> dict[str, tuple[str, ...]]:
-        """What the roots cannot work without, with the path from a root to it: (root, ..., itself). Linear in the graph."""
-        paths: dict[str, tuple[str, ...]] = {}
+        """What the roots cannot work without, with a path: (root, ..., itself), in the middle the nearest few. Linear in the graph."""
         parents: dict[str, str] = {}
-        queue = deque(dict.fromkeys(roots))
-        seen = set(queue)
+        root_of = {root: root for root in roots}
+        queue = deque(root_of)
         while queue:
             here = queue.popleft()
             for need in self._needs.get(here, ()):
-                if need in self.items and need not in seen:
-                    seen.add(need)
-                    parents[need] = here
+                if need in self.items and need not in root_of:
+                    root_of[need], parents[need] = root_of[here], here
                     queue.append(need)
-        for consumer in parents:
-            path = [consumer]
-            while path[-1] in parents:
-                path.append(parents[path[-1]])
-            paths[consumer] = tuple(reversed(path))
-        return paths
+        return {consumer: self._path(consumer, parents, root_of[consumer]) for consumer in parents}
+
+    @staticmethod
+    def _path(consumer: str, parents: dict[str, str], root: str) -> tuple[str, ...]:
+        path = [consumer]
+        while path[-1] != root and len(path) <= _PATH_MOST:
+            path.append(parents[path[-1]])
+        if path[-1] != root:
+            path.append(root)
+        return tuple(reversed(path))
 
     # -- starts through -----------------------------------------------------------------------------------------------
 

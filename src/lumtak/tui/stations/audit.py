@@ -138,27 +138,7 @@ class AuditStation(Station):
         return text
 
     def _explanation(self, f: Finding, palette: Palette) -> list[Text]:
-        weight = f.weight
-        rows = [("", f"{f.reason[:1].upper()}{f.reason[1:]}")]
-        if f.does:
-            rows.append(("does", f.does))
-        if f.started_by:
-            rows.append(("starts", f.started_by))
-        stops = ", ".join(self._stops(f))
-        if stops:
-            rows.append(("without it", stops))
-        if f.can_choose:
-            saved = (
-                "not projected"
-                if isinstance(weight.cpu_pct, NotMeasured)
-                else f"{signed(-weight.cpu_pct)} ± {weight.cpu_se_pct:.1f} %"
-            )
-            if not isinstance(weight.ram_bytes, NotMeasured):
-                saved += f", {ram(-weight.ram_bytes)}"
-            rows.append((f"if {f.proposal}", f"{saved} · {f.grade} · {self._shows(f.ref)} · can be put back any time"))
-        if f.fixed:
-            rows.append(("to change it", f.fixed))
-        rows.append(("figures", weight.source))
+        rows = self._rows(f)
         texts = []
         width = max(30, self.app.size.width - _INDENT - 14)
         for name, value in rows:
@@ -169,6 +149,35 @@ class AuditStation(Station):
                 text.append(part, style=palette.ink)
                 texts.append(text)
         return texts
+
+    def _rows(self, f: Finding) -> list[tuple[str, str]]:
+        """(name, words) of everything known of a finding."""
+        rows = [("", f"{f.reason[:1].upper()}{f.reason[1:]}")]
+        goes_with = ", ".join(name.partition(":")[2].removeprefix("process/") for name in f.brings)
+        rows += [
+            ("does", f.does),
+            ("starts", f.started_by),
+            ("without it", ", ".join(self._stops(f))),
+            ("may come back", f.again),
+            ("goes with it", goes_with),
+            ("ask the owner", f.question),
+            (f"if {f.proposal}", self._projection(f) if f.can_choose else ""),
+            ("to change it", f.fixed),
+            ("figures", f.weight.source),
+        ]
+        return [(name, words) for name, words in rows if words]
+
+    def _projection(self, f: Finding) -> str:
+        """What easing it should save, how good the evidence is, when it shows."""
+        weight = f.weight
+        saved = (
+            "not projected"
+            if isinstance(weight.cpu_pct, NotMeasured)
+            else f"{signed(-weight.cpu_pct)} ± {weight.cpu_se_pct:.1f} %"
+        )
+        if not isinstance(weight.ram_bytes, NotMeasured):
+            saved += f", {ram(-weight.ram_bytes)}"
+        return f"{saved} · {f.grade} · {self._shows(f.ref)} · can be put back any time"
 
     def _stops(self, f: Finding) -> list[str]:
         """Titles of what stops with it, and the function lost."""
