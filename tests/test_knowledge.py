@@ -13,8 +13,9 @@ from lumtak.core.advice import load_advice, search
 from lumtak.core.audit import audit
 from lumtak.core.bottleneck import find_bottleneck
 from lumtak.core.catalogue import Role, load_catalogue, read_roles
+from lumtak.core.causes import causes, starter_of
 from lumtak.core.explain import explain
-from lumtak.core.facts import Fixed, Hardware, MemoryNow, Setting, Space, Trigger
+from lumtak.core.facts import Fixed, Hardware, MemoryNow, Process, Setting, Space, Trigger
 from lumtak.core.needs import Graphs
 from lumtak.core.record import NotMeasured
 from lumtak.core.sizing import emptying_the_cache, memory_parts, swap_sizes
@@ -362,6 +363,35 @@ def test_markup_and_escapes_in_a_capture_reach_no_terminal(tmp_path, home):
         assert not {"\x1b", "\x07", "\u202e"} & set(shown.stdout)
 
 
+def test_the_chain_of_any_process_ends_in_what_started_it():
+    items = [
+        item("services", "cron", triggers=(Trigger(kind="system"),)),
+        item("apps", "process/burner", triggers=(), setting=Fixed(needed="x")),
+    ]
+    given = {"cpu_s": 0.0, "rss_bytes": 1}
+    processes = (
+        Process(pid=10, name="cron", consumer="services:cron", parent=1, **given),
+        Process(pid=11, name="sh", consumer="apps:process/sh", parent=10, **given),
+        Process(pid=12, name="burner", consumer="apps:process/burner", parent=11, **given),
+        Process(pid=20, name="orphan", consumer="apps:process/orphan", parent=1, **given),
+        Process(pid=30, name="ouro", consumer="apps:process/o", parent=31, **given),
+        Process(pid=31, name="boros", consumer="apps:process/b", parent=30, **given),
+    )
+    computer = facts(*items, processes=processes)
+    words = [c.words for c in causes(processes[2], computer)]
+    assert words == [
+        "started by hand or by a script from sh (process 11)",
+        "started from cron (process 10)",
+        "belongs to cron (services:cron)",
+        "starts with the system",
+    ]
+    assert "has ended" in causes(processes[3], computer)[-1].words
+    assert causes(processes[4], computer)[-1].words == "a cycle"
+    by_pid = {p.pid: p for p in processes}
+    assert starter_of(processes[2], by_pid, {"services:cron"}) == Trigger(kind="wants", by="cron", area="services")
+    assert starter_of(processes[4], by_pid, set()) is None
+
+
 # -- the fleet ---------------------------------------------------------------------------------------------------------------------
 
 
@@ -395,8 +425,36 @@ def test_each_computers_trouble_is_found_first(fleet_home, name, who, kind, word
     suggested = json.loads(lumtak("profile", "suggest", f"sim:{name}", "--json", home=fleet_home).stdout)
     assert suggested["profile"] == who
     times = json.loads(lumtak("facts", f"sim:{name}", "--json", home=fleet_home).stdout)["times"]
-    assert times["services"] > 0
+    assert times["start: services"] > 0
     assert times["start of a program"] > 0
+
+
+def test_memory_as_its_sum_and_a_profile_in_words(fleet_home):
+    found = json.loads(lumtak("memory", "sim:sail-loft", "--json", home=fleet_home).stdout)
+    assert sum(p["size_bytes"] for p in found["parts"]) == pytest.approx(2 * GIB, rel=1e-6)
+    assert [s["rule"] for s in found["swap"]] == ["shop", "hibernation", "measured"]
+    shown = lumtak("memory", "sim:sail-loft", home=fleet_home).stdout
+    assert "1.5 × 2048 MiB" in shown
+    profile_words = lumtak("profile", "show", "tide-logging", home=fleet_home).stdout
+    assert "the log of tides, charts, mobile broadband" in profile_words
+    causes_of = lumtak("explain", "sim:steam-box", "999999", home=fleet_home)
+    assert causes_of.returncode == 2
+
+
+def test_items_of_one_origin_alone(fleet_home):
+    command = (
+        "audit",
+        "sim:drawing-bench",
+        "--profile",
+        "hull-drafting",
+        "--seconds",
+        "0",
+        "--json",
+        "--origin",
+        "user",
+    )
+    found = json.loads(lumtak(*command, home=fleet_home).stdout)["findings"]
+    assert {f["origin"] for f in found} == {"user"}
 
 
 def test_the_marks_of_advice_are_told(fleet_home):

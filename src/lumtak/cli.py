@@ -11,6 +11,8 @@ from lumtak.commands.know import (
     answer_command,
     capture_command,
     explain_command,
+    memory_command,
+    profile_show,
     profile_suggest,
 )
 from lumtak.commands.look import (
@@ -62,6 +64,7 @@ for command in (
     drift_command,
     end_command,
     explain_command,
+    memory_command,
     answer_command,
     advice_command,
     capture_command,
@@ -70,4 +73,5 @@ for command in (
     report_command,
 ):
     cli.add_command(command)
-profile_group.add_command(profile_suggest)
+for command in (profile_show, profile_suggest):
+    profile_group.add_command(command)

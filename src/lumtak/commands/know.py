@@ -7,11 +7,16 @@ import msgspec
 
 from lumtak.commands.common import columns, json_option, progress, say_json, user_option, with_workshop
 from lumtak.core.advice import search
+from lumtak.core.causes import causes
 from lumtak.core.explain import explain
+from lumtak.core.facts import Facts
 from lumtak.core.plan import find_item
+from lumtak.core.record import NotMeasured
 from lumtak.core.setting import parse_ref
+from lumtak.core.sizing import emptying_the_cache, memory_parts, swap_sizes
 from lumtak.core.suggest import suggest
 from lumtak.core.text import plain
+from lumtak.core.units import ram
 from lumtak.errors import UnknownNameError, UsageError
 from lumtak.stations.capture import make_capture, to_json
 from lumtak.stations.reading import take_reading
@@ -50,23 +55,120 @@ def advice_command(workshop: Workshop, word: str | None, *, as_json: bool) -> No
 
 @click.command("explain")
 @click.argument("computer")
-@click.argument("item", metavar="AREA:KEY")
+@click.argument("item", metavar="AREA:KEY|PID")
 @user_option
 @json_option
 @with_workshop
 def explain_command(workshop: Workshop, computer: str, item: str, user: str | None, *, as_json: bool) -> None:
     """Everything known about one item of COMPUTER: what it does, what starts it, what stops with it.
 
+    Of a running process, by its number: the chain that started it.
+
     \b
     lumtak explain sim:steam-box apps:process/log-boiler
     lumtak explain local services:cups
+    lumtak explain local 4711
     """
     facts, _ = workshop.looked_at(computer, user=user)
+    if item.isdigit():
+        _say_causes(facts, int(item), as_json=as_json)
+        return
     found = explain(find_item(facts, parse_ref(item)), facts, workshop.catalogue)
     if as_json:
         say_json({"format": 1, "computer": facts.address, **msgspec.to_builtins(found)})
         return
     columns([(name, plain(text, 600)) for name, text in found.rows])
+
+
+def _say_causes(facts: Facts, pid: int, *, as_json: bool) -> None:
+    process = next((p for p in facts.processes if p.pid == pid), None)
+    if process is None:
+        raise UnknownNameError(
+            "process", str(pid), (str(p.pid) for p in facts.processes), "`lumtak end COMPUTER` lists them."
+        )
+    chain = causes(process, facts)
+    if as_json:
+        say_json({"format": 1, "computer": facts.address, "pid": pid, "name": process.name, "causes": chain})
+        return
+    click.echo(f"{plain(process.name, 60)} (process {pid})")
+    for depth, cause in enumerate(chain):
+        click.echo(f"  {'  ' * min(depth, 12)}{cause.words}")
+
+
+@click.command("memory")
+@click.argument("computer")
+@click.option(
+    "--seconds", type=click.FloatRange(1, 3600), default=20.0, show_default=True, help="Length of the reading."
+)
+@user_option
+@json_option
+@with_workshop
+def memory_command(workshop: Workshop, computer: str, seconds: float, user: str | None, *, as_json: bool) -> None:
+    """Memory of COMPUTER as its sum, how large swap should be by three rules, and what emptying the cache would do.
+
+    \b
+    lumtak memory local
+    lumtak memory sim:sail-loft --json
+    """
+    facts, reading = workshop.looked_at(computer, user=user, seconds=seconds)
+    if reading is None:
+        raise UsageError("This capture holds no reading.", "Capture the computer again with --seconds 30.")
+    parts, sizes, emptying = memory_parts(facts, reading), swap_sizes(facts, reading), emptying_the_cache(reading)
+    if as_json:
+        say_json(
+            {"format": 1, "computer": facts.address, "parts": parts, "swap": sizes, "emptying_the_cache": emptying}
+        )
+        return
+    columns([(p.name, ram(p.size_bytes).rjust(9), p.note) for p in parts])
+    click.echo(f"{'total':<22} {ram(reading.ram_total_bytes):>9}")
+    click.echo(
+        f"swap: {ram(reading.mean('swap_used_bytes'))} of {ram(facts.memory.swap_total_bytes)} in use. By three rules it should be:"
+    )
+    for size in sizes:
+        mib = size.mib.not_measured if isinstance(size.mib, NotMeasured) else f"{size.mib[0]} to {size.mib[1]} MiB"
+        click.echo(f"  {size.rule:<12} {mib}: {size.arithmetic}{'; ' + size.bounded if size.bounded else ''}")
+    click.echo(f"Emptying the cache: {emptying}")
+
+
+@click.command("show")
+@click.argument("name", metavar="NAME|FILE")
+@json_option
+@with_workshop
+def profile_show(workshop: Workshop, name: str, *, as_json: bool) -> None:
+    """What a profile asks for.
+
+    \b
+    lumtak profile show tide-logging
+    """
+    profile = workshop.profile(name)
+    if as_json:
+        say_json(profile)
+        return
+
+    def titles(roles: tuple[str, ...]) -> str:
+        return (
+            ", ".join(known.title if (known := workshop.catalogue.find(r)) else r for r in roles)
+            or "nothing in particular"
+        )
+
+    limits, power, memory, upkeep = profile.ceilings, profile.power, profile.memory, profile.upkeep
+    rows = [
+        ("profile", f"{profile.title} ({profile.name})"),
+        ("about", plain(profile.about, 300)),
+        ("needs", titles(profile.needs.roles)),
+        ("never touched", titles(profile.never.roles) + "".join(f", {plain(i, 80)}" for i in profile.never.items)),
+        ("ceilings", f"CPU {limits.cpu_pct:g} %, RAM {limits.ram_pct:g} % at idle"),
+        ("effects kept", ", ".join(profile.effects.keep) or "none"),
+        ("power plan", f"on mains {power.mains or 'left alone'}, on battery {power.battery or 'left alone'}"),
+        ("readiness to swap", "left alone" if memory.swappiness is None else str(memory.swappiness)),
+        ("size of swap", f"by the rule {memory.swap}" if memory.swap else "left alone"),
+        (
+            "free space",
+            "5 % of the volume" if profile.storage.free_gib is None else f"{profile.storage.free_gib:g} GiB",
+        ),
+        ("upkeep", ", ".join(f"{n} {r}" for n, r in msgspec.structs.asdict(upkeep).items() if r) or "no reminders"),
+    ]
+    columns(rows)
 
 
 @click.command("answer")

@@ -1,6 +1,7 @@
 """Commands that only look: facts, profiles, audit, readings, comparisons."""
 
 from pathlib import Path
+from typing import get_args
 
 import click
 import msgspec
@@ -9,7 +10,7 @@ from lumtak.commands.common import columns, json_option, progress, say_json, use
 from lumtak.computers import Computer
 from lumtak.core.audit import Audit, Finding, audit
 from lumtak.core.compare import Comparison
-from lumtak.core.facts import in_rows
+from lumtak.core.facts import Origin, in_rows
 from lumtak.core.load import Reading, Sample, to_json
 from lumtak.core.record import NotMeasured
 from lumtak.core.setting import AREA_TITLES, AREAS
@@ -78,11 +79,25 @@ def profile_check(workshop: Workshop, file: Path) -> None:
 @click.option(
     "--seconds", type=float, help="Weigh over so many seconds; 0 leaves weights out. Default: 5 local, 60 simulated."
 )
+@click.option(
+    "--origin",
+    "origins",
+    multiple=True,
+    type=click.Choice(get_args(Origin)),
+    help="Show only items of this origin; can be said more than once. Default: all.",
+)
 @user_option
 @json_option
 @with_workshop
 def audit_command(
-    workshop: Workshop, computer: str, profile_name: str, seconds: float | None, user: str | None, *, as_json: bool
+    workshop: Workshop,
+    computer: str,
+    profile_name: str,
+    seconds: float | None,
+    origins: tuple[str, ...],
+    user: str | None,
+    *,
+    as_json: bool,
 ) -> None:
     """Weigh and judge every item of COMPUTER against a profile.
 
@@ -96,6 +111,8 @@ def audit_command(
     facts, reading = workshop.looked_at(computer, user=user, seconds=window, on_sample=count)
     progress("")
     found = audit(facts, profile, workshop.catalogue, reading, workshop.answers(facts.identity))
+    if origins:
+        found = msgspec.structs.replace(found, findings=tuple(f for f in found.findings if f.origin in origins))
     for problem in workshop.catalogue.problems:
         click.echo(plain(problem, 400), err=True)
     if as_json:

@@ -173,6 +173,8 @@ class Process(Record):
     rss_bytes: int
     started: int = 0
     """Tells it from another one of the same number: ticks from boot to its start."""
+    parent: int = 0
+    """Number of the process that started it; 0 where that is not known."""
     untouchable: str = ""
     """Why it is never ended, as a clause; empty when it can be."""
 
@@ -206,6 +208,19 @@ class Facts(Record):
         return None
 
 
+def _of(space: Space) -> str:
+    if isinstance(space.total_bytes, NotMeasured) or isinstance(space.free_bytes, NotMeasured):
+        return "not known"
+    return f"{ram(space.free_bytes)} of {ram(space.total_bytes)}"
+
+
+def _took(seconds: float) -> str:
+    """A time of any length, with three digits."""
+    if seconds >= 1:
+        return f"{seconds:.1f} s"
+    return f"{seconds * 1e3:.3g} ms" if seconds >= 1e-3 else f"{seconds * 1e6:.3g} µs"
+
+
 def in_rows(facts: Facts) -> list[tuple[str, str]]:
     """(name, value) rows about a computer for people, as text from that computer: fit for a terminal."""
 
@@ -221,9 +236,12 @@ def in_rows(facts: Facts) -> list[tuple[str, str]]:
         ("hardware", f"{hardware.cores} processors, {ram(hardware.ram_bytes)} RAM, disk {word(hardware.disk)}"),
         ("nominal clock", clock),
         ("power", plain(f"on {system.power_source}, plan {word(system.power_plan)}")),
+        ("free space", _of(facts.space)),
         ("settings of", plain(system.user)),
         ("processes", str(facts.process_count)),
     ]
+    for name, took in facts.times.items():
+        rows.append((name, word(took) if isinstance(took, NotMeasured) else _took(took)))
     for area in AREAS:
         count = sum(item.area == area for item in facts.items)
         gaps = "; ".join(g.reason for g in facts.gaps if g.area == area)

@@ -5,7 +5,7 @@ from typing import Literal
 from lumtak.core.facts import Facts
 from lumtak.core.load import Reading
 from lumtak.core.record import NotMeasured, Record
-from lumtak.core.units import GIB, MIB
+from lumtak.core.units import MIB, ram
 
 _MARGIN = 1.25
 _SPACE_KEPT = 0.10
@@ -100,6 +100,6 @@ def emptying_the_cache(reading: Reading) -> str:
     """What emptying the cache would do on this computer."""
     cache = reading.mean("cache_bytes")
     return (
-        f"{cache / GIB:.1f} GiB of cache would turn into free memory, and the load would be the same: a program that asks for memory"
+        f"{ram(cache)} of cache would turn into free memory, and the load would be the same: a program that asks for memory"
         " gets it from the cache at once. What was in it is read from the disk again, so everything is slower until it has refilled."
     )

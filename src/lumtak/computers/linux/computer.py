@@ -21,7 +21,8 @@ from lumtak.computers.linux.undo_kit import FileUndoKit
 from lumtak.computers.linux.user import User
 from lumtak.computers.protocol import Capabilities
 from lumtak.core.catalogue import Catalogue
-from lumtak.core.facts import Facts, Fixed, Gap, Hardware, Item, Process, System
+from lumtak.core.causes import starter_of
+from lumtak.core.facts import Facts, Fixed, Gap, Hardware, Item, Process, System, Trigger
 from lumtak.core.load import Snapshot
 from lumtak.core.record import NotMeasured
 from lumtak.core.setting import SettingRef, State
@@ -142,9 +143,13 @@ class LinuxComputer:
     def _unlisted(self, processes: list[Process], listed: set[str]) -> list[Item]:
         """Programs that run and that no entry above accounts for, when they hold much memory."""
         held: dict[str, int] = {}
+        by_pid = {p.pid: p for p in processes}
+        starters: dict[str, Trigger] = {}
         for process in processes:
             if process.consumer.startswith(UNLISTED):
                 held[process.consumer] = held.get(process.consumer, 0) + process.rss_bytes
+                if process.consumer not in starters and (by := starter_of(process, by_pid, listed)):
+                    starters[process.consumer] = by
         found = []
         for consumer, size in sorted(held.items()):
             if size < _HEAVY_BYTES or consumer in listed:
@@ -158,7 +163,8 @@ class LinuxComputer:
                     role=self._catalogue.role_of(name),
                     value="on",
                     running=True,
-                    started_by="by hand, or by something that this version does not trace",
+                    started_by="" if consumer in starters else "was started by hand, or by something that has ended",
+                    triggers=(starters[consumer],) if consumer in starters else (),
                     setting=Fixed(
                         needed="what starts it has to be found first; end it by hand if it is not needed now"
                     ),

@@ -86,6 +86,7 @@ class Processes:
                     cpu_s=stat.ticks / self._tick,
                     rss_bytes=stat.rss_pages * self._page,
                     started=stat.started,
+                    parent=stat.parent,
                     untouchable=self._untouchable(pid, stat),
                 )
             )

@@ -279,7 +279,7 @@ class SimulatedComputer:
             boots=self._state.boots + 1,
             booted_at_s=began,
             boot_took_s=self._model.clock_s - began,
-            took_s={"firmware and kernel": up - began, "services": self._model.clock_s - up},
+            took_s={"start: firmware, kernel": up - began, "start: services": self._model.clock_s - up},
         )
         self._log_in()
 
