@@ -23,7 +23,15 @@ from lumtak.commands.look import (
     profile_group,
     read_command,
 )
-from lumtak.commands.work import demo_command, example_command, job_group, jobs_command, open_workbench, report_command
+from lumtak.commands.work import (
+    chart_command,
+    demo_command,
+    example_command,
+    job_group,
+    jobs_command,
+    open_workbench,
+    report_command,
+)
 
 
 @click.group(
@@ -71,6 +79,7 @@ for command in (
     jobs_command,
     job_group,
     report_command,
+    chart_command,
 ):
     cli.add_command(command)
 for command in (profile_show, profile_suggest):

@@ -10,8 +10,12 @@ from lumtak.commands.common import columns, json_option, log_to, progress, say_j
 from lumtak.commands.look import count, say_audit
 from lumtak.core.setting import parse_ref
 from lumtak.core.units import percent, ram, signed
+from lumtak.errors import UsageError
+from lumtak.report.charts import KINDS_OF_CHART, Format, Kind
+from lumtak.stations.handover import draw_chart
 from lumtak.stations.visit import Visit
 from lumtak.stations.workshop import Workshop
+from lumtak.storage import write_whole
 
 _DEMO_PACE = 60.0
 
@@ -115,6 +119,29 @@ def job_group() -> None:
     lumtak job after drawing-bench-1
     lumtak report drawing-bench-1 --out report
     """
+
+
+@click.command("chart")
+@click.argument("job")
+@click.option("--kind", type=click.Choice(KINDS_OF_CHART), default="load", show_default=True)
+@click.option("--out", type=click.Path(path_type=Path, dir_okay=False), required=True, metavar="FILE.svg|FILE.pdf")
+@with_workshop
+def chart_command(workshop: Workshop, job: str, kind: Kind, out: Path) -> None:
+    """Draw one chart of JOB: load over time, spread of the samples, bridge from before to after, RAM and CPU as strips.
+
+    \b
+    lumtak chart drawing-bench-1 --kind bridge --out bridge.svg
+    lumtak chart drawing-bench-1 --kind load --out load.pdf
+    """
+    forms: dict[str, Format] = {".svg": "svg", ".pdf": "pdf"}
+    form = forms.get(out.suffix.lower())
+    if form is None:
+        raise UsageError(f"{out} is neither .svg nor .pdf.", "Name the file with one of these endings.")
+    visit = _reopen(workshop, job)
+    data = draw_chart(visit, kind, form)
+    visit.close()
+    write_whole(out, data)
+    click.echo(f"{out}: {len(data)} bytes.")
 
 
 @job_group.command("start")

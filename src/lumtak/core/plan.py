@@ -28,6 +28,8 @@ class Step(Record):
     """Where the figures come from, or why there are none."""
     stops: tuple[str, ...]
     """Titles of what stops with it, and the function lost."""
+    brings: tuple[str, ...] = ()
+    """Addresses of what goes with it, though it has no setting of its own."""
 
 
 class Plan(Record):
@@ -190,6 +192,7 @@ def _step(facts: Facts, found: Audit, change: Change) -> Step:
         saves_ram_bytes=sum(known(w.ram_bytes) for w in weights) if lightens else 0.0,
         projected=f"{weight.source}{along}" if measured else f"not projected: {weight.source}",
         stops=_stops(facts, finding) if lightens else (),
+        brings=finding.brings,
     )
 
 

@@ -1,9 +1,12 @@
 """Charts, drawn by matplotlib as SVG whose text stays text."""
 
 import io
-from typing import Any
+from collections.abc import Callable
+from typing import Any, Literal, get_args
 
+from lumtak.core.bridge import Bridge
 from lumtak.core.load import Reading
+from lumtak.core.record import Record
 from lumtak.core.strip import KIND_WORDS, KINDS, Strip
 from lumtak.core.units import GIB
 
@@ -18,27 +21,144 @@ COLOURS = {
 _BEFORE, _AFTER, _INK = "#8a949d", "#1f5f8f", "#22282e"
 
 
+Kind = Literal["load", "spread", "bridge", "strips"]
+KINDS_OF_CHART: tuple[Kind, ...] = get_args(Kind)
+Format = Literal["svg", "pdf"]
+
+
+class Drawn(Record):
+    """What charts are drawn from."""
+
+    before: Reading
+    after: Reading | None
+    strips: dict[str, tuple[Strip, Strip]]
+    """(RAM, CPU) by name of the reading."""
+    ceiling_cpu_pct: float
+    bridges: tuple[Bridge, ...] = ()
+
+
 def load_svg(before: Reading, after: Reading | None, strips: dict[str, Strip], ceiling_cpu: float) -> str:
     """CPU load over time before and after, and the RAM of both cut into its parts. The same input gives the same bytes."""
+
+    def draw(figure: Any) -> None:  # noqa: ANN401 - matplotlib has no types here
+        time, ram = figure.subplots(2, 1, height_ratios=[2.2, 1])
+        _over_time(time, before, after, ceiling_cpu)
+        _strips(ram, strips, before.ram_total_bytes / GIB, "RAM, GiB; the dark tick is the ceiling")
+
+    return _rendered(draw, (8.0, 4.6), "svg").decode("utf-8")
+
+
+def chart(kind: Kind, drawn: Drawn, form: Format) -> bytes:
+    """One chart as a file's bytes: text stays text in SVG, fonts are embedded in PDF; the same input gives the same bytes."""
+
+    def draw(figure: Any) -> None:  # noqa: ANN401
+        match kind:
+            case "load":
+                _over_time(figure.subplots(), drawn.before, drawn.after, drawn.ceiling_cpu_pct)
+            case "spread":
+                _spread(figure.subplots(2, 1), drawn.before, drawn.after)
+            case "bridge":
+                _bridges(figure.subplots(1, max(1, len(drawn.bridges)), squeeze=False)[0], drawn.bridges)
+            case "strips":
+                ram, cpu = figure.subplots(2, 1)
+                total = drawn.before.ram_total_bytes / GIB
+                _strips(
+                    ram, {n: s[0] for n, s in drawn.strips.items()}, total, "RAM, GiB; the dark tick is the ceiling"
+                )
+                _strips(
+                    cpu,
+                    {n: s[1] for n, s in drawn.strips.items()},
+                    100.0,
+                    "CPU, %; the dark tick is the ceiling",
+                    legend=False,
+                )
+
+    return _rendered(draw, (8.0, 5.4 if kind == "bridge" else 3.6), form)
+
+
+def _rendered(draw: Callable[[Any], None], size: tuple[float, float], form: Format) -> bytes:
     import matplotlib as mpl
     from matplotlib.figure import Figure
 
     settings: Any = {
         "svg.fonttype": "none",
         "svg.hashsalt": "lumtak",
+        "pdf.fonttype": 42,
         "font.family": "DejaVu Sans",
         "font.size": 9,
         "text.color": _INK,
         "axes.edgecolor": _INK,
     }
     with mpl.rc_context(settings):
-        figure = Figure(figsize=(8.0, 4.6), layout="constrained")
-        time, ram = figure.subplots(2, 1, height_ratios=[2.2, 1])
-        _over_time(time, before, after, ceiling_cpu)
-        _strips(ram, strips, before.ram_total_bytes)
-        out = io.StringIO()
-        figure.savefig(out, format="svg", metadata={"Date": None, "Creator": None})
+        figure = Figure(figsize=size, layout="constrained")
+        draw(figure)
+        out = io.BytesIO()
+        nothing = {"Date": None} if form == "svg" else {"CreationDate": None, "ModDate": None, "Producer": None}
+        figure.savefig(out, format=form, metadata={"Creator": None, **nothing})
     return out.getvalue()
+
+
+def _spread(axes: Any, before: Reading, after: Reading | None) -> None:  # noqa: ANN401
+    """How often which load was seen: CPU above, RAM below; filled before, outlined after, so that grey print tells them apart."""
+    import numpy as np
+
+    for place, (column, name, scale) in enumerate(
+        (("cpu_pct", "CPU load, %", 1.0), ("ram_used_bytes", "RAM in use, GiB", GIB))
+    ):
+        sides = {"before": before, "after": after}
+        values = {n: np.array([getattr(s, column) / scale for s in r.kept]) for n, r in sides.items() if r is not None}
+        low, high = min(v.min() for v in values.values()), max(v.max() for v in values.values())
+        edges = np.linspace(low, high if high > low else low + 1.0, 41)
+        for side, colour in (("before", _BEFORE), ("after", _AFTER)):
+            if side in values:
+                share = np.full(len(values[side]), 100.0 / len(values[side]))
+                style: Any = (
+                    {"histtype": "stepfilled", "alpha": 0.5} if side == "before" else {"histtype": "step", "lw": 1.8}
+                )
+                axes[place].hist(
+                    values[side],
+                    edges,
+                    weights=share,
+                    color=colour,
+                    label=f"{side}: median {np.median(values[side]):.2f}",
+                    **style,
+                )
+                axes[place].axvline(
+                    float(np.median(values[side])), color=colour, lw=1.2, ls="-" if side == "after" else ":"
+                )
+        axes[place].set(xlabel=name, ylabel="% of samples")
+        axes[place].legend(frameon=False, ncols=2)
+        axes[place].spines[["top", "right"]].set_visible(False)
+
+
+def _bridges(axes: Any, bridges: tuple[Bridge, ...]) -> None:  # noqa: ANN401
+    """From the baseline down to the after reading; what was projected stands as an outline behind each step."""
+    for place, found in enumerate(bridges):
+        scale, unit = (1.0, "CPU load, %") if found.quantity == "cpu_pct" else (GIB, "RAM in use, GiB")
+        rows = [("baseline", 0.0, found.baseline / scale, _BEFORE)]
+        level = found.baseline / scale
+        ghosts: list[tuple[int, float, float]] = []
+        for step in found.steps:
+            change = (step.measured or 0.0) / scale
+            if step.projected is not None:
+                ghosts.append((len(rows), level, step.projected / scale))
+            name = step.title if step.measured is not None else f"{step.title} (not told apart)"
+            rows.append((name, level, change, COLOURS["ease"] if change < 0 else COLOURS["ask"]))
+            level += change
+        rows += [
+            ("everything else", level, found.rest / scale, COLOURS["cache"]),
+            ("after", 0.0, found.after / scale, _AFTER),
+        ]
+        axis = axes[place]
+        for y, (_, left, width, colour) in enumerate(rows):
+            axis.barh(y, width, left=left, height=0.62, color=colour, edgecolor=_INK, lw=0.4)
+        for y, left, width in ghosts:
+            axis.barh(y, width, left=left, height=0.86, fill=False, edgecolor=_INK, lw=0.8, ls=(0, (2, 2)))
+        axis.set(yticks=range(len(rows)), yticklabels=[r[0] for r in rows], xlabel=unit)
+        axis.set_title("dashed: as projected", loc="right", fontsize=7.5)
+        axis.invert_yaxis()
+        axis.tick_params(left=False, labelsize=7.5)
+        axis.spines[["top", "right", "left"]].set_visible(False)
 
 
 def _over_time(axes: Any, before: Reading, after: Reading | None, ceiling: float) -> None:  # noqa: ANN401
@@ -62,8 +182,7 @@ def _over_time(axes: Any, before: Reading, after: Reading | None, ceiling: float
     axes.spines[["top", "right"]].set_visible(False)
 
 
-def _strips(axes: Any, strips: dict[str, Strip], total_bytes: int) -> None:  # noqa: ANN401
-    scale = total_bytes / GIB
+def _strips(axes: Any, strips: dict[str, Strip], scale: float, words: str, *, legend: bool = True) -> None:  # noqa: ANN401
     labelled: set[str] = set()
     for place, (_, strip) in enumerate(reversed(strips.items())):
         edge = 0.0
@@ -88,8 +207,12 @@ def _strips(axes: Any, strips: dict[str, Strip], total_bytes: int) -> None:  # n
         yticks=range(len(strips)),
         yticklabels=list(reversed(strips)),
         xlim=(0, scale),
-        xlabel="RAM, GiB; the dark tick is the ceiling",
+        xlabel=words,
     )
+    axes.spines[["top", "right", "left"]].set_visible(False)
+    axes.tick_params(left=False)
+    if not legend:
+        return
     axes.legend(
         frameon=False,
         loc="lower center",
@@ -99,5 +222,3 @@ def _strips(axes: Any, strips: dict[str, Strip], total_bytes: int) -> None:  # n
         handlelength=1.4,
         columnspacing=1.2,
     )
-    axes.spines[["top", "right", "left"]].set_visible(False)
-    axes.tick_params(left=False)

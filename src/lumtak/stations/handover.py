@@ -5,9 +5,12 @@ from pathlib import Path
 import msgspec
 
 from lumtak.core.audit import audit
+from lumtak.core.bridge import Bridge, bridge
 from lumtak.core.conditions import mismatches
 from lumtak.core.setting import State
 from lumtak.core.strip import Strip, strips
+from lumtak.errors import UsageError
+from lumtak.report.charts import Format, Kind
 from lumtak.report.content import ChangeLine, Content, headline
 from lumtak.stations.visit import Visit
 from lumtak.storage import write_whole
@@ -80,11 +83,47 @@ def write_report(visit: Visit, folder: Path) -> list[Path]:
     return [folder / name for name in documents]
 
 
+def draw_chart(visit: Visit, kind: Kind, form: Format) -> bytes:
+    """One chart of a job as a file's bytes.
+
+    Raises:
+        UsageError: the job has not come that far.
+    """
+    from lumtak.report.charts import Drawn, chart
+
+    content = content_of(visit)
+    if content.before is None:
+        raise UsageError("This job has no baseline yet.", "Take it first: lumtak job baseline JOB.")
+    bridges: tuple[Bridge, ...] = ()
+    if kind == "bridge":
+        if content.after is None or content.plan is None:
+            raise UsageError(
+                "A bridge needs changes and an after reading.", "Apply the plan, then: lumtak job after JOB."
+            )
+        bridges = (
+            bridge(content.plan, content.before, content.after, "cpu_pct"),
+            bridge(content.plan, content.before, content.after, "ram_used_bytes"),
+        )
+    drawn = Drawn(
+        before=content.before,
+        after=content.after,
+        strips=_both_strips(visit, content),
+        ceiling_cpu_pct=content.profile.ceilings.cpu_pct,
+        bridges=bridges,
+    )
+    return chart(kind, drawn, form)
+
+
 def _strips(visit: Visit, content: Content) -> dict[str, Strip]:
     """RAM before and after, cut by the stances that the audit took."""
+    return {name: pair[0] for name, pair in _both_strips(visit, content).items()}
+
+
+def _both_strips(visit: Visit, content: Content) -> dict[str, tuple[Strip, Strip]]:
+    """RAM and CPU before and after, cut by the stances that the audit took."""
     job, found = visit.job, content.audit
     if found is None and content.facts is not None:
         found = audit(content.facts, job.profile, visit.workshop.catalogue, content.before)
     readings = {"before": content.before, "after": content.after}
     ceilings = job.profile.ceilings
-    return {name: strips(r, found, ceilings=ceilings)[0] for name, r in readings.items() if r is not None}
+    return {name: strips(r, found, ceilings=ceilings) for name, r in readings.items() if r is not None}
