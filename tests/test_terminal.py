@@ -63,13 +63,21 @@ class Terminal:
             time.sleep(0.05)
         raise AssertionError(f"never saw {pattern!r}; on screen:\n{self.screen()}")
 
+    def still(self, seconds=15):
+        """The screen, once two looks in a row see the same."""
+        end, before = time.monotonic() + seconds, ""
+        while time.monotonic() < end and (now := self.screen()) != before:
+            before = now
+            time.sleep(0.15)
+        return before
+
     def keys(self, *names):
         for name in names:
             self._tmux("send-keys", "--", name)
 
     def click(self, word, line_with):
-        """A press and release of the left button on a word (SGR mouse sequences, 1-based)."""
-        for y, line in enumerate(self.screen().splitlines(), 1):
+        """A press and release of the left button on a word (SGR mouse sequences, 1-based), once the screen stands still."""
+        for y, line in enumerate(self.still().splitlines(), 1):
             if re.search(line_with, line):
                 x = line.index(word) + 2
                 for end in "Mm":

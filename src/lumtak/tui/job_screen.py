@@ -66,7 +66,6 @@ class JobScreen(WorkingScreen):
         self.owed: Owed = visit.owed()
         self.entries: list[Entry] = visit.entries()
         self.capabilities = visit.computer.capabilities()
-        self._seen = False
 
     @property
     def job(self) -> Job:
@@ -204,14 +203,14 @@ class JobScreen(WorkingScreen):
         from lumtak.tui.put_back import PutBackScreen
 
         if self._free():
-            self.app.push_screen(PutBackScreen(self.visit.workshop, self.visit.computer, keep=True))
+            self.app.push_screen(PutBackScreen(self.visit.workshop, self.visit.computer, keep=True), self._come_back)
 
     def action_end_process(self) -> None:
         """The heaviest processes, to end one."""
         from lumtak.tui.ending import EndingScreen
 
         if self._free():
-            self.app.push_screen(EndingScreen(self.visit))
+            self.app.push_screen(EndingScreen(self.visit), self._come_back)
 
     def _free(self) -> bool:
         if self.busy:
@@ -261,11 +260,9 @@ class JobScreen(WorkingScreen):
         """Show them from now on."""
         self.baseline, self.after, self.owed, self.entries = found
 
-    def on_screen_resume(self) -> None:
-        """Changes may have been put back elsewhere meanwhile."""
-        if self._seen and not self.busy:
-            self.begin("looking", lambda: None, lambda _: None)
-        self._seen = True
+    def _come_back(self, _: object = None) -> None:
+        """Another screen may have put changes back: look again."""
+        self.begin("looking", lambda: None, lambda _: None)
 
     def _not_kept(self, sentence: str) -> None:
         self.app.call_from_thread(self.tell, sentence)
