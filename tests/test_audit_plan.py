@@ -8,7 +8,7 @@ from helpers import CATALOGUE, facts, item, profile, reading
 from lumtak.core.audit import audit
 from lumtak.core.facts import Fixed, Gap, Setting
 from lumtak.core.needs import Graphs
-from lumtak.core.plan import check_changes, make_plan
+from lumtak.core.plan import check_changes, guards, make_plan
 from lumtak.core.profile import Never
 from lumtak.core.record import NotMeasured
 from lumtak.core.setting import SettingRef, parse_change, parse_ref
@@ -224,7 +224,7 @@ def test_an_unknown_setting_names_the_nearest():
 
 
 def test_an_app_may_be_named_by_its_file():
-    (change,) = check_changes(facts(item("apps", "sail")), [parse_change("apps:sail.desktop=off")], ())
+    (change,) = check_changes(facts(item("apps", "sail")), [parse_change("apps:sail.desktop=off")], {})
     assert change.ref == parse_ref("apps:sail")
 
 
@@ -244,3 +244,14 @@ def test_settings_that_touch_one_thing_stand_together_without_breaking_the_order
     ]
     plan = planned(items, *(f"apps:{key}=off" for key in "abcde"))
     assert [s.change.ref.key for s in plan.steps] == ["a", "c", "d", "b", "e"]
+
+
+def test_what_a_guarded_item_cannot_work_without_is_refused_with_the_path():
+    items = [
+        item("services", "screen", role="graphics", needs=("seat",)),
+        item("services", "seat", needs=("old-fax",)),
+        item("services", "old-fax", role="fax"),
+    ]
+    found = guards(facts(*items), CATALOGUE)
+    with pytest.raises(UsageError, match=r"old-fax is guarded .*: screen \(through seat\) cannot work without it"):
+        check_changes(facts(*items), [parse_change("services:old-fax=off")], found)

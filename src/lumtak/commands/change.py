@@ -10,7 +10,7 @@ import click
 
 from lumtak.commands.common import columns, json_option, say_json, user_option, with_workshop
 from lumtak.computers.protocol import Computer
-from lumtak.core.plan import check_changes
+from lumtak.core.plan import check_changes, guards
 from lumtak.core.setting import parse_change
 from lumtak.core.text import plain
 from lumtak.errors import ConflictError, LumtakError, UsageError
@@ -56,8 +56,7 @@ def apply_command(
     wanted = [parse_change(text) for text in changes]
     machine = workshop.computer(computer, user=user)
     facts = machine.facts()
-    guarded = [i.ref for i in facts.items if (role := workshop.catalogue.find(i.role)) and role.guarded]
-    ordered = check_changes(facts, wanted, guarded)
+    ordered = check_changes(facts, wanted, guards(facts, workshop.catalogue))
     reviews: list[Review] = []
     with stopping() as stop:
         outcomes = apply_changes(

@@ -1,8 +1,10 @@
 """A plan: chosen changes in a safe order, with what they should save and what is owed afterwards."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
+from types import MappingProxyType
 
 from lumtak.core.audit import Audit, Finding
+from lumtak.core.catalogue import Catalogue
 from lumtak.core.facts import Facts, Fixed, Item
 from lumtak.core.needs import STANDS_STILL, Graphs
 from lumtak.core.record import NotMeasured, Record, known
@@ -11,6 +13,8 @@ from lumtak.core.text import plain
 from lumtak.errors import UnknownNameError, UsageError
 
 _LATEST: dict[Shows, int] = {"now": 0, "login": 1, "restart": 2}
+
+_NOTHING: Mapping[SettingRef, str] = MappingProxyType({})
 
 
 class Step(Record):
@@ -73,7 +77,18 @@ def find_item(facts: Facts, ref: SettingRef) -> Item:
     )
 
 
-def check_change(facts: Facts, change: Change, guarded: Iterable[SettingRef] = ()) -> Change:
+def guards(facts: Facts, catalogue: Catalogue) -> dict[SettingRef, str]:
+    """What is never changed on this computer, with the reason: guarded roles, and what they cannot work without."""
+    graphs = Graphs(facts.items)
+    roots = {i.consumer: role for i in facts.items if (role := catalogue.find(i.role)) and role.guarded}
+    found = {parse_ref(c): f"without it {role.stops}" for c, role in roots.items()}
+    for consumer, path in graphs.carriers(roots).items():
+        between = f" (through {', '.join(graphs.title(c) for c in path[1:-1])})" if len(path) > 2 else ""
+        found.setdefault(parse_ref(consumer), f"{graphs.title(path[0])}{between} cannot work without it")
+    return found
+
+
+def check_change(facts: Facts, change: Change, guarded: Mapping[SettingRef, str] = _NOTHING) -> Change:
     """The change with its address as the computer knows it.
 
     Raises:
@@ -81,8 +96,11 @@ def check_change(facts: Facts, change: Change, guarded: Iterable[SettingRef] = (
             is guarded.
     """
     item = find_item(facts, change.ref)
-    if item.ref in set(guarded):
-        raise UsageError(f"{plain(str(item.ref))} is guarded and is never changed.", "Choose another item.")
+    if item.ref in guarded:
+        raise UsageError(
+            f"{plain(str(item.ref))} is guarded and is never changed: {plain(guarded[item.ref], 300)}.",
+            "Choose another item.",
+        )
     if isinstance(item.setting, Fixed):
         raise UsageError(
             f"{plain(str(item.ref))} cannot be changed by Lumtak on {facts.name}.", f"Needed: {item.setting.needed}"
@@ -93,7 +111,7 @@ def check_change(facts: Facts, change: Change, guarded: Iterable[SettingRef] = (
     return Change(ref=item.ref, value=change.value)
 
 
-def check_changes(facts: Facts, changes: Iterable[Change], guarded: Iterable[SettingRef]) -> list[Change]:
+def check_changes(facts: Facts, changes: Iterable[Change], guarded: Mapping[SettingRef, str]) -> list[Change]:
     """The changes in a safe order: what others depend on comes after its dependents, what needs a restart comes last.
 
     Within that, settings that touch the same thing follow one another.
@@ -101,10 +119,10 @@ def check_changes(facts: Facts, changes: Iterable[Change], guarded: Iterable[Set
     Raises:
         UsageError: a change is guarded or not possible, or two changes contradict each other.
     """
-    untouchable, graphs = set(guarded), Graphs(facts.items)
+    graphs = Graphs(facts.items)
     chosen: dict[SettingRef, Change] = {}
     for raw in changes:
-        change = check_change(facts, raw, untouchable)
+        change = check_change(facts, raw, guarded)
         other = chosen.get(change.ref)
         if other and other.value != change.value:
             raise UsageError(
@@ -166,7 +184,7 @@ def make_plan(facts: Facts, found: Audit, changes: Iterable[Change]) -> Plan:
     Raises:
         UsageError: a change is guarded or not possible, or two changes contradict each other.
     """
-    guarded = {f.ref for f in found.findings if f.stance == "guarded"}
+    guarded = {f.ref: f.reason.rstrip(".") for f in found.findings if f.stance == "guarded"}
     steps = [_step(facts, found, change) for change in check_changes(facts, changes, guarded)]
     owed: Shows = max((s.shows for s in steps), key=_LATEST.__getitem__, default="now")
     return Plan(steps=tuple(steps), owed=owed)
