@@ -46,6 +46,7 @@ VIEWS = {
         "~if put back",
     ),
     "end": (*INTO_JOB, "e", "~never ended"),
+    "audit-cause": ("Down", "Down", "Down", *AUDIT, "~log-boiler"),
     "audit-light": ("C-t", *AUDIT, "Enter", "~Keeps small copies", "Space", "~1 chosen"),
 }
 
