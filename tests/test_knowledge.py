@@ -412,6 +412,7 @@ TROUBLES = [
 
 @pytest.mark.parametrize(("name", "who", "kind", "words"), TROUBLES)
 def test_each_computers_trouble_is_found_first(fleet_home, name, who, kind, words):
+    assert lumtak("restart", f"sim:{name}", home=fleet_home).returncode == 0
     shown = lumtak("audit", f"sim:{name}", "--profile", who, "--json", home=fleet_home)
     assert shown.returncode == 0, shown.stderr
     found = json.loads(shown.stdout)

@@ -274,6 +274,7 @@ class SimulatedComputer:
         for service in self.spec.service:
             if self._model.live[f"services:{service.key}"] == "auto":
                 self._model.start(f"services:{service.key}")
+        self._model.ring_at_start()
         self._until_started("services:")
         self._state = self._with(
             boots=self._state.boots + 1,

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from lumtak.computers.simulated.spec import ComputerSpec, ProcessSpec
+from lumtak.computers.simulated.spec import ComputerSpec, ProcessSpec, ServiceSpec
 from lumtak.computers.simulated.state import ProcessState, SimState
 
 _STEP_S = 1.0
@@ -281,12 +281,21 @@ class Model:
         for key, spec in self._timers:
             if int(self.clock_s / spec.timer_every_s) == int((self.clock_s + dt) / spec.timer_every_s):
                 continue
-            if self.live.get(key) == "off":
-                continue
-            for rung in (key, *(f"services:{name}" for name in spec.rings)):
-                if self.live.get(rung) == "demand" and not self.running[self.place[rung]]:
-                    self.start(rung)
-                    self.asked_left[self.place[rung]] = self.asked_s[self.place[rung]]
+            self._rung(key, spec)
+
+    def ring_at_start(self) -> None:
+        """Timers that ring at every start do."""
+        for key, spec in self._timers:
+            if spec.at_start:
+                self._rung(key, spec)
+
+    def _rung(self, key: str, spec: ServiceSpec) -> None:
+        if self.live.get(key) == "off":
+            return
+        for rung in (key, *(f"services:{name}" for name in spec.rings)):
+            if self.live.get(rung) == "demand" and not self.running[self.place[rung]]:
+                self.start(rung)
+                self.asked_left[self.place[rung]] = self.asked_s[self.place[rung]]
 
     def answers_s(self) -> dict[str, float]:
         """How quickly the computer answers just now, in seconds: a program's start, waking from sleep, a small file on the disk."""

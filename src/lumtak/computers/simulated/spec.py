@@ -108,6 +108,8 @@ class ServiceSpec(ProcessSpec):
     timer_every_s: float = 0.0
     started_by: tuple[str, ...] = ()
     """Services that start it."""
+    at_start: bool = False
+    """Whether its timer rings once at every start too."""
     rings: tuple[str, ...] = ()
     """Services that its timer starts besides itself."""
     starts: tuple[str, ...] = ()
