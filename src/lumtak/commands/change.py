@@ -27,6 +27,7 @@ from lumtak.journal import (
     script_place,
     warnings,
 )
+from lumtak.journal.outcome import nothing
 from lumtak.stations.workshop import Workshop
 
 
@@ -64,7 +65,7 @@ def apply_command(
             machine,
             facts,
             ordered,
-            on_step=_nothing if as_json else say_outcome,
+            on_step=nothing if as_json else say_outcome,
             on_review=reviews.append if as_json else say_review,
             stop=stop,
         )
@@ -105,7 +106,7 @@ def _after_failure(
                 f"What was done is kept; `lumtak undo {machine.address} {' '.join(map(str, done))}` puts it back."
             )
         return []
-    return put_back(workshop.journal, machine, done, on_step=_nothing if as_json else say_outcome)
+    return put_back(workshop.journal, machine, done, on_step=nothing if as_json else say_outcome)
 
 
 @contextlib.contextmanager
@@ -123,10 +124,6 @@ def stopping() -> Iterator[threading.Event]:
     finally:
         for number, handler in kept.items():
             signal.signal(number, handler)
-
-
-def _nothing(_: object) -> None:
-    pass
 
 
 def say_review(found: Review) -> None:
@@ -203,8 +200,8 @@ def undo_command(
                 machine,
                 numbers_of_user,
                 overwrite=overwrite,
-                on_step=_nothing if as_json else say_outcome,
-                on_review=_nothing if as_json else say_review,
+                on_step=nothing if as_json else say_outcome,
+                on_review=nothing if as_json else say_review,
                 stop=stop,
             )
             machine.close()

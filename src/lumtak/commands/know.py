@@ -6,6 +6,7 @@ import click
 import msgspec
 
 from lumtak.commands.common import columns, json_option, progress, say_json, user_option, with_workshop
+from lumtak.commands.look import count
 from lumtak.core.advice import search
 from lumtak.core.causes import causes
 from lumtak.core.explain import explain
@@ -19,7 +20,6 @@ from lumtak.core.text import plain
 from lumtak.core.units import ram
 from lumtak.errors import UnknownNameError, UsageError
 from lumtak.stations.capture import make_capture, to_json
-from lumtak.stations.reading import take_reading
 from lumtak.stations.workshop import Workshop
 from lumtak.storage import write_whole
 
@@ -227,15 +227,8 @@ def capture_command(
     \b
     lumtak capture local --out slow.json
     """
-    machine = workshop.computer(computer, user=user)
-    reading = None
-    if seconds:
-        reading = take_reading(
-            machine, seconds=seconds, on_sample=lambda _, done, whole: progress(f"reading {done} of {whole}")
-        )
-        progress("")
-    facts = machine.facts()
-    machine.close()
+    facts, reading = workshop.look_at(computer, user=user, seconds=seconds, on_sample=count)
+    progress("")
     write_whole(out, to_json(make_capture(facts, reading, names=names)))
     click.echo(f"{out}: {len(facts.items)} items, {len(facts.processes)} processes.")
 

@@ -242,7 +242,11 @@ class _Judge:
         if self._never(item):
             return "guarded", f"the profile {profile.name} says never to touch it.", None
         if consumer in self.guarding:
-            return "guarded", f"{self._path(self.guarding[consumer])}, which is guarded, cannot work without it.", None
+            return (
+                "guarded",
+                f"{self.graphs.path_in_words(self.guarding[consumer])}, which is guarded, cannot work without it.",
+                None,
+            )
         if item.area in {"effects", "power", "memory"}:
             return self._by_area(item)
         if item.role and item.role in profile.needs.roles:
@@ -250,7 +254,7 @@ class _Judge:
         if consumer in self.needing:
             return (
                 "keep",
-                f"{self._path(self.needing[consumer])}, which the profile needs, cannot work without it.",
+                f"{self.graphs.path_in_words(self.needing[consumer])}, which the profile needs, cannot work without it.",
                 None,
             )
         if role and role.name == PREFETCH:
@@ -315,11 +319,6 @@ class _Judge:
             return "keep", "it is off, as it should be on a solid-state disk.", None
         return "ease", "on a solid-state disk it does nothing for the start of programs.", _best(item, "off")
 
-    def _path(self, path: tuple[str, ...]) -> str:
-        """The one that needs it, with what stands between."""
-        titles = [self.graphs.title(c) for c in path[:-1]]
-        return titles[0] + (f" (through {', '.join(titles[1:])})" if len(titles) > 1 else "")
-
 
 def _question(item: Item, role: Role | None) -> str:
     """What to ask the owner, in plain words."""
@@ -351,7 +350,10 @@ def _with_starters(findings: list[Finding], graphs: Graphs) -> list[Finding]:
                 finding, stance=stance, reason=reason, fixed=f"change {starter.title}, which starts it", question=""
             )
         )
-    return [msgspec.structs.replace(f, brings=tuple(brings.get(f"{f.area}:{f.key}", ()))) for f in result]
+    return [
+        msgspec.structs.replace(f, brings=tuple(brings[name])) if (name := f"{f.area}:{f.key}") in brings else f
+        for f in result
+    ]
 
 
 def _weigh(item: Item, window: str, cost: ConsumerLoad | None, ram_total_bytes: int) -> Weight:

@@ -1,6 +1,6 @@
 """For any running process, the chain that started it: from itself to a unit, timer, socket, login entry, session or hand."""
 
-from lumtak.core.facts import Facts, Process, Trigger
+from lumtak.core.facts import UNLISTED, Facts, Process, Trigger
 from lumtak.core.needs import Graphs
 from lumtak.core.record import Record
 from lumtak.core.text import plain
@@ -77,4 +77,4 @@ def starter_of(process: Process, processes: dict[int, Process], listed: set[str]
 def _accounted(process: Process, graphs: Graphs) -> bool:
     """Whether an item with a life of its own accounts for it: not one that merely names a program that runs."""
     item = graphs.items.get(process.consumer)
-    return item is not None and (not item.key.startswith("process/") or bool(item.triggers))
+    return item is not None and (not item.consumer.startswith(UNLISTED) or bool(item.triggers))

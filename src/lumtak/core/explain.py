@@ -55,7 +55,7 @@ def explain(item: Item, facts: Facts, catalogue: Catalogue) -> Explanation:
         ("cannot work without", _titles(needs, graphs) or "nothing else"),
         ("stops with it", _titles(stopped, graphs) or "nothing else"),
         ("functions lost", "; ".join(lost) or "none that is known"),
-        ("how to change it", item.setting.needed if isinstance(item.setting, Fixed) else _values(item)),
+        ("how to change it", _change(item)),
     ]
     if missing:
         rows.append(("missing", f"it needs {', '.join(m.partition(':')[2] for m in missing)}, which is not here"))
@@ -87,7 +87,7 @@ def _titles(consumers: tuple[str, ...], graphs: Graphs, most: int = 12) -> str:
     return ", ".join(names) + more
 
 
-def _values(item: Item) -> str:
+def _change(item: Item) -> str:
     if isinstance(item.setting, Fixed):
         return item.setting.needed
     if item.setting.values:

@@ -15,6 +15,10 @@ TriggerKind = Literal[
 ]
 
 
+UNLISTED = "apps:process/"
+"""Begins the consumer of a program that no service and no entry accounts for; no file name holds a slash."""
+
+
 class Trigger(Record):
     """One thing that starts an item."""
 

@@ -87,6 +87,11 @@ class Graphs:
             path.append(root)
         return tuple(reversed(path))
 
+    def path_in_words(self, path: tuple[str, ...]) -> str:
+        """The root of a path of `carriers`, with what stands between it and the end: "Printing (through Spool)"."""
+        root, *between = (self.title(c) for c in path[:-1])
+        return root + (f" (through {', '.join(between)})" if between else "")
+
     # -- starts through -----------------------------------------------------------------------------------------------
 
     def chain(self, consumer: str) -> tuple[tuple[str, Trigger], ...]:

@@ -83,8 +83,7 @@ def guards(facts: Facts, catalogue: Catalogue) -> dict[SettingRef, str]:
     roots = {i.consumer: role for i in facts.items if (role := catalogue.find(i.role)) and role.guarded}
     found = {parse_ref(c): f"without it {role.stops}" for c, role in roots.items()}
     for consumer, path in graphs.carriers(roots).items():
-        between = f" (through {', '.join(graphs.title(c) for c in path[1:-1])})" if len(path) > 2 else ""
-        found.setdefault(parse_ref(consumer), f"{graphs.title(path[0])}{between} cannot work without it")
+        found.setdefault(parse_ref(consumer), f"{graphs.path_in_words(path)} cannot work without it")
     return found
 
 

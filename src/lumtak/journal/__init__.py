@@ -5,7 +5,7 @@ from lumtak.journal.drift import Drift, drift
 from lumtak.journal.entry import Entry
 from lumtak.journal.outcome import OnStep, Outcome
 from lumtak.journal.owed import Owed, owed_now
-from lumtak.journal.putback import put_back, three_values, warnings
+from lumtak.journal.putback import put_back, warnings
 from lumtak.journal.recover import Review, ReviewLine, recover, review
 from lumtak.journal.store import Journal
 from lumtak.journal.undo_script import script_place
@@ -26,6 +26,5 @@ __all__ = [
     "recover",
     "review",
     "script_place",
-    "three_values",
     "warnings",
 ]

@@ -42,7 +42,7 @@ def moment(computer: Computer) -> Moment:
     """The computer's clock, start and login now."""
     session = computer.session_id()
     return Moment(
-        at=computer.wall().isoformat(timespec="seconds"),
+        at=clock(computer),
         boot_id=computer.boot_id(),
         session_id=None if isinstance(session, NotMeasured) else session,
     )

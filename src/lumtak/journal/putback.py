@@ -76,7 +76,7 @@ def _put_back(journal: Journal, computer: Computer, entry: Entry, *, overwrite: 
     except ComputerError as error:
         return _later(journal, entry, None, str(error))
     if not overwrite and not any(now.same_as(state) for state in (entry.restore, *entry.known)):
-        note = three_values(entry, now)
+        note = _three_values(entry, now)
         journal.stage(entry, "conflict", clock(computer), note=note)
         return _outcome(entry, now, "conflict", note)
     entry = journal.undoing(entry, moment(computer))
@@ -121,7 +121,7 @@ def _later(journal: Journal, entry: Entry, now: State | None, reason: str) -> Ou
     return _outcome(entry, now, "failed", note)
 
 
-def three_values(entry: Entry, now: State) -> str:
+def _three_values(entry: Entry, now: State) -> str:
     """What a conflict is between, and what can be done about it."""
     changed = "" if now.value != entry.value else " (the same word, but somebody edited it since)"
     return plain(

@@ -9,8 +9,8 @@ import msgspec
 from lumtak.core.facts import Facts
 from lumtak.core.load import Reading
 from lumtak.core.record import Record
-from lumtak.core.text import plain
 from lumtak.errors import BadFileError
+from lumtak.stations.files import decode_file
 
 FORMAT = 1
 _LARGEST = 64 << 20
@@ -81,16 +81,4 @@ def load_capture(path: Path) -> Capture:
         data = path.read_bytes()
     except OSError as error:
         raise BadFileError(str(path), f"the capture cannot be opened: {(error.strerror or '').lower()}.") from error
-    again = "Capture the computer again, or name another file."
-    try:
-        version = msgspec.json.decode(data, type=dict[str, msgspec.Raw]).get("format", msgspec.Raw(b"1"))
-        if bytes(version).isdigit() and int(bytes(version)[:9]) > FORMAT:
-            problem = f"it was written by a newer Lumtak (format {int(bytes(version)[:9])})."
-            raise BadFileError(str(path), problem, next_step="Update Lumtak.")
-        return msgspec.json.decode(data, type=Capture)
-    except msgspec.ValidationError as error:
-        raise BadFileError(str(path), f"this is no capture ({plain(str(error))}).", next_step=again) from error
-    except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
-        raise BadFileError(
-            str(path), "this is no complete capture; the file is damaged or cut short.", next_step=again
-        ) from error
+    return decode_file(data, path, Capture, "capture", FORMAT, "Capture the computer again, or name another file.")

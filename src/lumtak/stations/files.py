@@ -4,17 +4,21 @@ import csv
 import io
 import math
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, TypeVar
 
 import msgspec
 
 from lumtak.core.load import COLUMNS, FORMAT, Reading
-from lumtak.core.record import NotMeasured
+from lumtak.core.record import NotMeasured, Record
 from lumtak.core.text import plain
 from lumtak.errors import BadFileError
 
 _LARGEST = 1 << 30
 _LONG_BYTES = 1 << 20
+_DIGITS = 9
+"""More than any version number has; int() refuses thousands."""
+
+_T = TypeVar("_T", bound=Record)
 
 if TYPE_CHECKING:
     import numpy as np
@@ -67,21 +71,34 @@ def _is_json(data: bytes, path: Path) -> bool:
 
 
 def _decode(data: bytes, path: Path) -> Reading:
-    again = "Take the reading again, or name another file."
+    return decode_file(data, path, Reading, "reading", FORMAT, "Take the reading again, or name another file.")
+
+
+def decode_file(data: bytes, path: Path, kind: type[_T], noun: str, newest: int, again: str) -> _T:
+    """The record in a JSON file of ours.
+
+    Args:
+        data: the file's content.
+        path: its name, for errors.
+        kind: of the record.
+        noun: what the file holds, for errors.
+        newest: the newest format that is known here.
+        again: what to do when the file cannot be used.
+
+    Raises:
+        BadFileError: it is none, is cut short, or was written by a newer Lumtak.
+    """
     try:
-        version = msgspec.json.decode(data, type=dict[str, msgspec.Raw]).get("format")
-        if version is not None and bytes(version).isdigit() and int(bytes(version)) > FORMAT:
-            raise BadFileError(
-                str(path),
-                f"it was written by a newer Lumtak (format {int(bytes(version))}).",
-                next_step="Update Lumtak.",
-            )
-        return msgspec.json.decode(data, type=Reading)
+        version = bytes(msgspec.json.decode(data, type=dict[str, msgspec.Raw]).get("format", b""))
+        if version.isdigit() and int(version[:_DIGITS]) > newest:
+            problem = f"it was written by a newer Lumtak (format {int(version[:_DIGITS])})."
+            raise BadFileError(str(path), problem, next_step="Update Lumtak.")
+        return msgspec.json.decode(data, type=kind)
     except msgspec.ValidationError as error:
-        raise BadFileError(str(path), f"this is no reading ({plain(str(error))}).", next_step=again) from error
+        raise BadFileError(str(path), f"this is no {noun} ({plain(str(error))}).", next_step=again) from error
     except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
         raise BadFileError(
-            str(path), "this is no complete reading; the file is damaged or cut short.", next_step=again
+            str(path), f"this is no complete {noun}; the file is damaged or cut short.", next_step=again
         ) from error
 
 

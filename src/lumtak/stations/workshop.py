@@ -72,7 +72,17 @@ class Workshop:
         if "/" in name or name.endswith(".json"):
             captured = load_capture(Path(name))
             return captured.facts, captured.reading
-        machine = self.computer(name, user=user)
+        return self.look_at(name, user=user, seconds=seconds, on_sample=on_sample)
+
+    def look_at(
+        self, address: str, *, user: str | None = None, seconds: float = 0.0, on_sample: OnSample | None = None
+    ) -> tuple[Facts, Reading | None]:
+        """Facts of a computer, and a reading where one is asked for.
+
+        Raises:
+            UnknownNameError: there is no such computer.
+        """
+        machine = self.computer(address, user=user)
         try:
             reading = take_reading(machine, seconds=seconds, on_sample=on_sample) if seconds else None
             return machine.facts(), reading

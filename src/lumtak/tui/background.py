@@ -40,14 +40,19 @@ class WorkingScreen(Screen[None]):
 
     def begin(self, what: str, job: Callable[[], _T], done: Callable[[_T], object]) -> bool:
         """Do something slow in the background, then show everything; one thing at a time. Whether it was begun."""
-        if self.busy:
-            self.tell(f"{self.busy[:1].upper()}{self.busy[1:]} first has to end, or be stopped.")
+        if not self.free():
             return False
         self.busy = what
         self.stop.clear()
         self.begun()
         self._run(job, done)
         return True
+
+    def free(self) -> bool:
+        """Whether nothing is under way; says what is, else."""
+        if self.busy:
+            self.tell(f"{self.busy[:1].upper()}{self.busy[1:]} first has to end, or be stopped.")
+        return not self.busy
 
     def begun(self) -> None:
         """Something was begun in the background."""

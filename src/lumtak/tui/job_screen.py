@@ -202,20 +202,15 @@ class JobScreen(WorkingScreen):
         """Everything that was ever changed on this computer."""
         from lumtak.tui.put_back import PutBackScreen
 
-        if self._free():
+        if self.free():
             self.app.push_screen(PutBackScreen(self.visit.workshop, self.visit.computer, keep=True), self._come_back)
 
     def action_end_process(self) -> None:
         """The heaviest processes, to end one."""
         from lumtak.tui.ending import EndingScreen
 
-        if self._free():
+        if self.free():
             self.app.push_screen(EndingScreen(self.visit), self._come_back)
-
-    def _free(self) -> bool:
-        if self.busy:
-            self.tell(f"{self.busy[:1].upper()}{self.busy[1:]} first has to end, or be stopped.")
-        return not self.busy
 
     def action_bench(self) -> None:
         """Back to the bench; the job stays where it is."""

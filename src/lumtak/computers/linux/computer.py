@@ -14,7 +14,7 @@ from lumtak.computers.linux.autostart import Autostart
 from lumtak.computers.linux.ending import end_process
 from lumtak.computers.linux.folder import UserFolder
 from lumtak.computers.linux.marks import marks
-from lumtak.computers.linux.proc import UNLISTED, Processes, cpu_times, meminfo
+from lumtak.computers.linux.proc import Processes, cpu_times, meminfo
 from lumtak.computers.linux.services import read_services
 from lumtak.computers.linux.transport import Transport, text
 from lumtak.computers.linux.undo_kit import FileUndoKit
@@ -22,7 +22,7 @@ from lumtak.computers.linux.user import User
 from lumtak.computers.protocol import Capabilities
 from lumtak.core.catalogue import Catalogue
 from lumtak.core.causes import starter_of
-from lumtak.core.facts import Facts, Fixed, Gap, Hardware, Item, Process, System, Trigger
+from lumtak.core.facts import UNLISTED, Facts, Fixed, Gap, Hardware, Item, Process, System, Trigger
 from lumtak.core.load import Snapshot
 from lumtak.core.record import NotMeasured
 from lumtak.core.setting import SettingRef, State

@@ -5,12 +5,10 @@ import re
 from dataclasses import dataclass
 
 from lumtak.computers.linux.transport import Transport, text
-from lumtak.core.facts import Process
+from lumtak.core.facts import UNLISTED, Process
 from lumtak.core.load import Memory
 from lumtak.core.text import plain
 
-UNLISTED = "apps:process/"
-"""Begins the consumer of a program that no service and no autostart entry accounts for; no file name holds a slash."""
 _KERNEL_THREAD = 0x00200000
 _SERVICE = re.compile(r"/system\.slice/(?:[^/]+\.slice/)*([^/]+)\.service")
 _APP = re.compile(r"/app-(?:[^/]*?-)?([^/@]+)@autostart\.service")

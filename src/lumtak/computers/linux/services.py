@@ -16,7 +16,6 @@ _PROPERTIES = (
 _SHOW = ("systemctl", "show", "--no-pager", f"--property={_PROPERTIES}", "--", "*.service")
 _MOST_PATHS = 400
 _SYSTEM_PACKAGES = {"systemd", "udev", "dbus", "util-linux", "init-system-helpers", "procps", "kmod", "login"}
-_TARGETS = (".target",)
 _MODES = {
     "enabled": ("auto", "starts with the system"),
     "enabled-runtime": ("auto", "starts with the system until the next restart"),
@@ -99,7 +98,7 @@ def _triggers(fields: dict[str, str], value: str | None) -> tuple[Trigger, ...]:
     """What starts the unit: targets count as the system."""
     wanted = f"{fields.get('WantedBy', '')} {fields.get('RequiredBy', '')}".split()
     found = []
-    if value == "auto" or any(w.endswith(_TARGETS) for w in wanted):
+    if value == "auto" or any(w.endswith(".target") for w in wanted):
         found.append(Trigger(kind="system"))
     found += [
         Trigger(kind="wants", by=w.removesuffix(".service")) for w in dict.fromkeys(wanted) if w.endswith(".service")

@@ -9,10 +9,11 @@ import msgspec
 
 from lumtak.computers.protocol import Capabilities
 from lumtak.computers.simulated.faults import LOCKED_S, RESPAWN_S, REVERT_S, SLOW_S, Fault, Kind
-from lumtak.computers.simulated.model import STRAY, Model
+from lumtak.computers.simulated.model import Model
 from lumtak.computers.simulated.spec import ComputerSpec, ServiceSpec, load_spec
 from lumtak.computers.simulated.state import SimState, load_state, save_state
 from lumtak.core.facts import (
+    UNLISTED,
     Facts,
     Fixed,
     Gap,
@@ -464,7 +465,7 @@ class SimulatedComputer:
                 setting=Fixed(needed="it stands in no list: what starts it has to be changed"),
             )
             for stray in spec.stray
-            if running(STRAY + stray.key)
+            if running(UNLISTED + stray.key)
         ]
         items += [
             Item(

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from lumtak.computers.simulated.spec import ComputerSpec, ProcessSpec, ServiceSpec
 from lumtak.computers.simulated.state import ProcessState, SimState
+from lumtak.core.facts import UNLISTED
 
 _STEP_S = 1.0
 _GIRTH_TAU_S = 180.0
@@ -21,8 +22,6 @@ _CACHE_MIB_S = 4.0
 _MIN_FREE = 0.03
 _THRASH_MIB_PER_CORE_S = 90.0
 
-STRAY = "apps:process/"
-"""Begins the name of a program that is in no list."""
 _AMBIENT_C = 36.0
 _HEAT_TAU_S = 90.0
 _THROTTLED = 0.55
@@ -66,7 +65,7 @@ class Model:
         named += [("services:" + p.key, p) for p in spec.service]
         named += [("apps:" + p.key, p) for p in spec.app]
         named += [("effects:" + p.key, p) for p in spec.effect if p.work or p.ram_mib]
-        named += [(STRAY + p.key, p) for p in spec.stray]
+        named += [(UNLISTED + p.key, p) for p in spec.stray]
         self.keys: list[str] = [key for key, _ in named]
         self.specs: list[ProcessSpec] = [p for _, p in named]
         self.place = {key: i for i, key in enumerate(self.keys)}
@@ -197,7 +196,7 @@ class Model:
         self.mood[i], self.girth[i] = self._random.standard_normal(2)
         self.bursting[i] = False
         for stray in self._leaves.get(key, ()):
-            self.start(STRAY + stray)
+            self.start(UNLISTED + stray)
 
     @property
     def read_ahead(self) -> float:
