@@ -9,6 +9,8 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
+from bench_screens import keys, live
+
 
 def median_s(action: Callable[[], object], repeat: int = 7) -> float:
     """Median time of one call."""
@@ -183,9 +185,8 @@ def own_cost() -> None:
         )
 
 
+PARTS = {p.__name__: p for p in (start_up, model, sampling, auditing, keys, live, own_cost)}
+
 if __name__ == "__main__":
-    start_up()
-    model()
-    sampling()
-    auditing()
-    own_cost()
+    for name in sys.argv[1:] or PARTS:
+        PARTS[name]()

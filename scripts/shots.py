@@ -17,7 +17,18 @@ PATIENCE_S = 40
 TMUX_CONF = "set -g status off\nset -g default-terminal tmux-256color\nset -as terminal-features ',*:RGB'\nset -g escape-time 0\n"
 
 INTO_JOB = ("Enter", "~used for", "Enter", "~Take the baseline")
-BASELINE = (*INTO_JOB, "Tab", "Enter", "1", "~Used for", "2", "~Take the baseline", "Enter", "~On to the audit")
+BASELINE = (
+    *INTO_JOB,
+    "Tab",
+    "Enter",
+    "1",
+    "~Used for",
+    "2",
+    "~Take the baseline",
+    "!restarting",
+    "Enter",
+    "~On to the audit",
+)
 AUDIT = (*BASELINE, "Enter", "~Space chooses")
 PLAN = (*AUDIT, "a", "~17 chosen", "4", "~On to applying")
 APPLIED = (*PLAN, "Enter", "~Apply 17", "Enter", "~Leave everything", "Right", "Enter", "~On to the proof")
@@ -28,7 +39,7 @@ VIEWS = {
     "bench": (),
     "intake": (*INTO_JOB, "1", "~Used for"),
     "baseline": BASELINE,
-    "audit": (*AUDIT, "Enter", "~Keeps small copies", "Space", "Down", "Space", "~2 chosen"),
+    "audit": (*AUDIT, "Enter", "~Keeps small copies", "Space", "Down", "Down", "Space", "~2 chosen"),
     "plan": PLAN,
     "confirm": (*PLAN, "Enter", "~Apply 17", "Enter", "~Leave everything"),
     "apply": APPLIED,
@@ -47,6 +58,9 @@ VIEWS = {
     ),
     "end": (*INTO_JOB, "e", "~never ended"),
     "audit-cause": ("Down", "Down", "Down", *AUDIT, "~log-boiler"),
+    "audit-search": (*AUDIT, "/", "c", "h", "a", "r", "t", "~5 of 176|of 176 shown"),
+    "audit-memory": ("Down", "Down", *AUDIT, "End", "Up", "Enter", "~shop rule"),
+    "interview": (*AUDIT, "i", "~question 1 of"),
     "audit-light": ("C-t", *AUDIT, "Enter", "~Keeps small copies", "Space", "~1 chosen"),
 }
 

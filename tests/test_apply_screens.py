@@ -179,7 +179,7 @@ async def test_ending_a_process_is_asked_and_recorded(workshop, sim):
             pilot, lambda: says(app, f"Ask {first.title} (process {first.process.pid}) to end?", "cannot be put back")
         )
         await confirm(pilot, yes=False)
-        assert workshop.casebook.jobs()[0].actions == ()
+        assert workshop.casebook.job("drawing-bench-1").actions == ()
         await pilot.press("enter")
         await confirm(pilot, yes=True)
         await until(pilot, lambda: says(app, "ended in this job", "was asked to end; it ended"))
@@ -187,7 +187,7 @@ async def test_ending_a_process_is_asked_and_recorded(workshop, sim):
         await until(pilot, lambda: isinstance(app.screen, JobScreen))
         assert [a.target for a in app.screen.job.actions] == [first.title]
         assert app.screen.entries == [], "an action is no change"
-    (job,) = workshop.casebook.jobs()
+    job = workshop.casebook.job("drawing-bench-1")
     assert job.actions[0].ended
 
 

@@ -11,6 +11,7 @@ from helpers import CATALOGUE, bench, facts, item, profile, reading
 from lumtak.core.audit import audit
 from lumtak.core.profile import Ceilings
 from lumtak.core.setting import parse_ref
+from lumtak.core.strip import marked
 from lumtak.core.strip import strips as cut
 from lumtak.errors import StorageError
 from lumtak.stations.visit import Visit
@@ -71,7 +72,7 @@ def strips(**marks):
     items = (item("services", "screen", role="graphics"), item("services", "fax", role="fax"), item("apps", "x"))
     found = audit(facts(*items), profile(), CATALOGUE, None)
     read = reading(costs=[("services:screen", 5.0, 1000), ("services:fax", 10.0, 2000), ("apps:x", 5.0, 500)])
-    return cut(read, found, ceilings=Ceilings(cpu_pct=10, ram_pct=40), **marks)
+    return tuple(marked(s, **marks) for s in cut(read, found, ceilings=Ceilings(cpu_pct=10, ram_pct=40)))
 
 
 @pytest.mark.parametrize("size", [(80, 24), (142, 44), (240, 70)])

@@ -5,10 +5,12 @@ import os
 import sqlite3
 import threading
 
+import msgspec
 import pytest
 
-from helpers import profile, reading
+from helpers import CATALOGUE, facts, item, profile, reading
 from lumtak.casebook import Casebook, Job
+from lumtak.core.audit import audit
 from lumtak.errors import StorageError, UnknownNameError
 from lumtak.journal import Journal
 from lumtak.storage import Database, write_whole
@@ -120,6 +122,16 @@ def test_jobs_come_back_as_they_were_newest_first(tmp_path):
     book.save(one)
     assert [j.id for j in book.jobs()] == ["bench-1", "bench-2"]
     assert book.job("bench-2") == two
+    full = job(
+        "bench-2", facts=facts(item("apps", "x")), audit=audit(facts(item("apps", "x")), profile(), CATALOGUE, None)
+    )
+    book.save(full)
+    assert book.job("bench-2") == full
+    again = Casebook(tmp_path)
+    again.save(msgspec.structs.replace(again.job("bench-2"), audit=None, cursor="apps:y"))
+    kept = Casebook(tmp_path).job("bench-2")
+    assert (kept.audit, kept.facts, kept.cursor) == (None, full.facts, "apps:y")
+    again.close()
     kept = book.add_reading(one, "baseline", reading())
     assert book.reading(kept) == reading()
     assert book.reading(None) is None

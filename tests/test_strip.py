@@ -8,7 +8,7 @@ from helpers import CATALOGUE, facts, item, profile, reading
 from lumtak.core.audit import audit
 from lumtak.core.profile import Ceilings
 from lumtak.core.setting import parse_ref
-from lumtak.core.strip import KINDS, Piece, Strip, cells, strips
+from lumtak.core.strip import KINDS, Piece, Strip, cells, marked, strips
 
 ITEMS = (
     item("services", "screen", role="graphics"),
@@ -41,7 +41,8 @@ def test_pieces_stand_by_stance_and_sum_to_the_whole():
 
 
 def test_chosen_is_hollow_and_applied_is_hatched():
-    _, strip = strips(reading(costs=COSTS), found(), chosen=[parse_ref("services:fax")], applied=[parse_ref("apps:x")])
+    _, plain = strips(reading(costs=COSTS), found())
+    strip = marked(plain, chosen=[parse_ref("services:fax")], applied=[parse_ref("apps:x")])
     marks = {p.key: p.mark for p in strip.pieces}
     assert (marks["services:fax"], marks["apps:x"], marks["services:plotter"]) == ("chosen", "applied", "plain")
 

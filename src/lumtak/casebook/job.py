@@ -14,8 +14,8 @@ Station = Literal["intake", "baseline", "audit", "plan", "apply", "proof", "hand
 STATIONS: tuple[Station, ...] = get_args(Station)
 
 
-class Job(Record):
-    """Everything of one visit but the readings, which the casebook keeps by number."""
+class Heading(Record, forbid_unknown_fields=False):
+    """What tells a job from others, and where it stands."""
 
     id: str
     address: str
@@ -27,17 +27,22 @@ class Job(Record):
     station: Station = "intake"
     """Where it stands; reopening lands there."""
     begun_at: str
+    baseline: int | None = None
+    """Number of the reading."""
+    after: int | None = None
+    after_provisional: str = ""
+    """Why the after reading does not count yet; empty when it does."""
+
+
+class Job(Heading, forbid_unknown_fields=True):
+    """Everything of one visit but the readings, which the casebook keeps by number."""
+
     facts: Facts | None = None
     audit: Audit | None = None
     chosen: tuple[Change, ...] = ()
     """Chosen and not yet applied."""
     plan: Plan | None = None
     """As it was applied, with its projection."""
-    baseline: int | None = None
-    """Number of the reading."""
-    after: int | None = None
-    after_provisional: str = ""
-    """Why the after reading does not count yet; empty when it does."""
     actions: tuple[Action, ...] = ()
     """What was done that cannot be put back, oldest first."""
     cursor: str = ""

@@ -1,14 +1,19 @@
-"""The casebook: jobs and their readings in SQLite."""
+"""The casebook: jobs and their readings in SQLite.
+
+What is large and seldom changes (facts, audit) stands beside a job's document, so that choosing an item or moving the cursor writes little.
+"""
 
 import re
 from pathlib import Path
-from typing import get_args
+from typing import TypeVar, get_args
 
 import msgspec
 
-from lumtak.casebook.job import Job
-from lumtak.core.audit import Answer
+from lumtak.casebook.job import Heading, Job
+from lumtak.core.audit import Answer, Audit
+from lumtak.core.facts import Facts
 from lumtak.core.load import Reading
+from lumtak.core.record import Record
 from lumtak.errors import StorageError, UnknownNameError
 from lumtak.storage import Database
 
@@ -26,7 +31,14 @@ _MIGRATIONS = (
         identity TEXT NOT NULL, address TEXT NOT NULL, answer TEXT NOT NULL, at TEXT NOT NULL, PRIMARY KEY (identity, address)
     ) STRICT
     """,
+    """
+    CREATE TABLE part (
+        job TEXT NOT NULL REFERENCES job (id), name TEXT NOT NULL, document BLOB NOT NULL, PRIMARY KEY (job, name)
+    ) STRICT
+    """,
 )
+_R = TypeVar("_R", bound=Record)
+_PARTS: dict[str, type[Record]] = {"facts": Facts, "audit": Audit}
 
 
 class Casebook:
@@ -34,6 +46,8 @@ class Casebook:
 
     def __init__(self, home: Path) -> None:
         self._db = Database(home / "casebook.db", _MIGRATIONS)
+        self._written: dict[tuple[str, str], object] = {}
+        """The parts as they were written or read last."""
 
     def new_id(self, name: str, identity: str) -> tuple[str, int]:
         """(id, visit) for the next job on a computer: its name and the number of the visit."""
@@ -47,18 +61,28 @@ class Casebook:
 
     def save(self, job: Job) -> None:
         """Keep the job; on disk when this returns."""
-        self._db.run(
-            "INSERT INTO job (id, identity, changed, document)"
-            " VALUES (?1, ?2, (SELECT coalesce(max(changed), 0) + 1 FROM job), ?3)"
-            " ON CONFLICT (id) DO UPDATE SET document = ?3, changed = (SELECT max(changed) + 1 FROM job)",
-            (job.id, job.identity, msgspec.json.encode(job)),
-        )
+        parts = {name: getattr(job, name) for name in _PARTS}
+        new = {name: part for name, part in parts.items() if self._written.get((job.id, name), self) is not part}
+        with self._db.together():
+            self._db.run(
+                "INSERT INTO job (id, identity, changed, document)"
+                " VALUES (?1, ?2, (SELECT coalesce(max(changed), 0) + 1 FROM job), ?3)"
+                " ON CONFLICT (id) DO UPDATE SET document = ?3, changed = (SELECT max(changed) + 1 FROM job)",
+                (job.id, job.identity, msgspec.json.encode(msgspec.structs.replace(job, **dict.fromkeys(_PARTS)))),
+            )
+            for name, part in new.items():
+                if part is None:
+                    self._db.run("DELETE FROM part WHERE job = ? AND name = ?", (job.id, name))
+                else:
+                    self._db.run(
+                        "INSERT OR REPLACE INTO part VALUES (?, ?, ?)", (job.id, name, msgspec.json.encode(part))
+                    )
+        self._written.update({(job.id, name): part for name, part in new.items()})
 
-    def jobs(self) -> list[Job]:
-        """All jobs, the one worked on last first."""
-        return [
-            self._job(row["id"], row["document"]) for row in self._db.rows("SELECT * FROM job ORDER BY changed DESC")
-        ]
+    def jobs(self) -> list[Heading]:
+        """What tells all jobs apart, the one worked on last first."""
+        rows = self._db.rows("SELECT id, document FROM job ORDER BY changed DESC")
+        return [_decode(row["id"], row["document"], Heading) for row in rows]
 
     def job(self, number: str) -> Job:
         """The job of this id.
@@ -70,16 +94,14 @@ class Casebook:
         if not rows:
             known = [row["id"] for row in self._db.rows("SELECT id FROM job")]
             raise UnknownNameError("job", number, known, "`lumtak jobs` lists them.")
-        return self._job(number, rows[0]["document"])
-
-    @staticmethod
-    def _job(number: str, document: bytes) -> Job:
-        try:
-            return msgspec.json.decode(document, type=Job)
-        except msgspec.MsgspecError as error:
-            raise StorageError(
-                f"The job {number} cannot be read: {error}.", "It may be from a newer Lumtak; update."
-            ) from error
+        job = _decode(number, rows[0]["document"], Job)
+        parts = {
+            row["name"]: _decode(number, row["document"], _PARTS[row["name"]])
+            for row in self._db.rows("SELECT name, document FROM part WHERE job = ?", (number,))
+            if row["name"] in _PARTS
+        }
+        self._written.update({(number, name): part for name, part in parts.items()})
+        return msgspec.structs.replace(job, **parts)
 
     def add_reading(self, job: Job, role: str, reading: Reading) -> int:
         """Keep a reading; gives its number."""
@@ -109,3 +131,12 @@ class Casebook:
     def close(self) -> None:
         """Let the file go."""
         self._db.close()
+
+
+def _decode(number: str, document: bytes, kind: type[_R]) -> _R:
+    try:
+        return msgspec.json.decode(document, type=kind)
+    except msgspec.MsgspecError as error:
+        raise StorageError(
+            f"The job {number} cannot be read: {error}.", "It may be from a newer Lumtak; update."
+        ) from error

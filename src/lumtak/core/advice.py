@@ -6,6 +6,7 @@ from typing import Literal
 
 import msgspec
 
+from lumtak.core.audit import Finding
 from lumtak.core.record import Record
 from lumtak.errors import BadFileError
 
@@ -25,7 +26,7 @@ class Advice(Record):
     instead: str
     """What to do."""
     words: tuple[str, ...] = ()
-    """By which it is found, besides those in its text."""
+    """By which it is found, besides those in its text; role:NAME and AREA:KEY name what it is about."""
 
 
 class _File(Record):
@@ -54,3 +55,9 @@ def search(advice: Iterable[Advice], word: str) -> tuple[Advice, ...]:
     near = [a for a in advice if low in a.name or any(low in w for w in a.words)]
     far = [a for a in advice if a not in near and low in f"{a.claim} {a.why} {a.instead}".lower()]
     return (*near, *far)
+
+
+def for_item(advice: Iterable[Advice], finding: Finding) -> tuple[Advice, ...]:
+    """The advice that names this item among its words: by role, by address."""
+    names = {f"role:{finding.role}", f"{finding.area}:{finding.key}"}
+    return tuple(a for a in advice if names.intersection(a.words))

@@ -1,6 +1,7 @@
 """The audit: every item weighed (what it costs) and judged (does the profile need it?), with the reason."""
 
 from collections.abc import Iterable, Mapping
+from functools import cached_property
 from types import MappingProxyType
 from typing import Literal
 
@@ -60,13 +61,15 @@ class Finding(Record):
     """Keys in the same area, nearest first; the nearest twenty."""
     started_by: str = ""
     """The chain that starts it, as a clause."""
+    starters: tuple[str, ...] = ()
+    """Addresses of the items in that chain, nearest first."""
     again: str = ""
     """What may start it although it is off; empty where nothing does."""
     brings: tuple[str, ...] = ()
     """Addresses of what it starts and what goes with it, though it has no setting of its own."""
     origin: Origin = "unknown"
     question: str = ""
-    """What to ask the owner; of `ask` findings."""
+    """What to ask the owner; of `ask` findings, and of those that were answered."""
     answer: str = ""
     """What the owner said."""
     value: str
@@ -102,7 +105,7 @@ class Finding(Record):
         return f"There is nothing to change on {self.title}: {self.reason}"
 
 
-class Audit(Record):
+class Audit(Record, dict=True, gc=True):
     """All findings, heaviest first within their area, and what could not be read."""
 
     profile: str
@@ -114,9 +117,22 @@ class Audit(Record):
     marks: tuple[Mark, ...] = ()
     """Traces of advice that somebody followed here."""
 
+    @cached_property
+    def by_address(self) -> dict[str, Finding]:
+        """Every finding by its address."""
+        return {f"{f.area}:{f.key}": f for f in self.findings}
+
+    @cached_property
+    def texts(self) -> dict[int, str]:
+        """What is searched in each finding, in small letters, by its `id`."""
+        return {
+            id(f): f"{f.title}\n{f.key}\n{f.role}\n{f.does}\n{f.started_by}\n{f.reason}\n{f.stops}".lower()
+            for f in self.findings
+        }
+
     def find(self, ref: SettingRef) -> Finding | None:
         """The finding at this address."""
-        return next((f for f in self.findings if f.area == ref.area and f.key == ref.key), None)
+        return self.by_address.get(f"{ref.area}:{ref.key}")
 
 
 Answer = Literal["needed", "not needed"]
@@ -218,9 +234,10 @@ class _Judge:
             stops=role.stops if role else "",
             stops_with=tuple(c[len(item.area) + 1 :] for c in with_it),
             started_by=self.graphs.chain_in_words(consumer) or item.started_by,
+            starters=self.graphs.starters(consumer),
             again=self._again(item, proposal),
             origin=item.origin,
-            question=_question(item, role) if stance == "ask" else "",
+            question=_question(item, role) if stance == "ask" or consumer in self.answers else "",
             answer=self.answers.get(consumer, ""),
             value=UNSET_WORD if item.value is None else item.value,
             proposal=proposal,

@@ -114,6 +114,11 @@ class Graphs:
         area = trigger.area or consumer.partition(":")[0]
         return self.name_of(area, trigger.by) if trigger.by else ""
 
+    def starters(self, consumer: str) -> tuple[str, ...]:
+        """The items in that chain other than itself, nearest first."""
+        sources = (self.source_of(who, trigger) for who, trigger in self.chain(consumer))
+        return tuple(s for s in dict.fromkeys(sources) if s in self.items and s != consumer)
+
     def chain_in_words(self, consumer: str) -> str:
         """For a person: "wanted by Weather post, which a timer (quarter-hour) starts, which starts with the system"."""
         return ", which ".join(self.trigger_in_words(trigger) for _, trigger in self.chain(consumer))

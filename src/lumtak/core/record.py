@@ -14,8 +14,11 @@ class _KeywordOnly(msgspec.StructMeta):
 
 
 @dataclass_transform(frozen_default=True, kw_only_default=True, field_specifiers=(msgspec.field,))
-class Record(msgspec.Struct, metaclass=_KeywordOnly, frozen=True, forbid_unknown_fields=True):
-    """A record; equality is by value, change is by msgspec.structs.replace."""
+class Record(msgspec.Struct, metaclass=_KeywordOnly, frozen=True, forbid_unknown_fields=True, gc=False):
+    """A record; equality is by value, change is by msgspec.structs.replace.
+
+    Frozen records make no cycles, so the garbage collector passes them over: with 20,000 findings it would hold keys up otherwise.
+    """
 
 
 class NotMeasured(Record):

@@ -6,7 +6,9 @@ The arithmetic of the picture; screens and reports draw it.
 from collections.abc import Iterable
 from typing import Literal
 
-from lumtak.core.audit import Audit, Stance, is_system
+import msgspec
+
+from lumtak.core.audit import Audit, is_system
 from lumtak.core.load import Reading
 from lumtak.core.profile import Ceilings
 from lumtak.core.record import Record, known
@@ -51,8 +53,6 @@ def strips(
     reading: Reading,
     found: Audit | None,
     *,
-    chosen: Iterable[SettingRef] = (),
-    applied: Iterable[SettingRef] = (),
     ceilings: Ceilings | None = None,
     baseline: Reading | None = None,
 ) -> tuple[Strip, Strip]:
@@ -61,8 +61,6 @@ def strips(
     RAM: consumers' measured memory, the unattributed rest of what is used, cache, free. CPU: consumers' share of the whole
     computer, the unattributed rest of what is busy, idle.
     """
-    marks: dict[SettingRef, Mark] = dict.fromkeys(chosen, "chosen")
-    marks.update(dict.fromkeys(applied, "applied"))
     total = reading.ram_total_bytes
     used, cache, busy = (
         reading.mean("ram_used_bytes") / total,
@@ -71,12 +69,12 @@ def strips(
     )
     held = {c.key: known(c.ram_bytes) / total for c in reading.consumers}
     ram = [
-        *_pieces(held, used, found, marks),
+        *_pieces(held, used, found),
         Piece(key="cache", kind="cache", share=cache),
         Piece(key="free", kind="free", share=max(0.0, 1 - used - cache)),
     ]
     cpu = [
-        *_pieces({c.key: c.cpu_pct / 100 for c in reading.consumers}, busy, found, marks),
+        *_pieces({c.key: c.cpu_pct / 100 for c in reading.consumers}, busy, found),
         Piece(key="free", kind="free", share=max(0.0, 1 - busy)),
     ]
     return (
@@ -95,20 +93,27 @@ def strips(
     )
 
 
-def _pieces(costs: dict[str, float], whole: float, found: Audit | None, marks: dict[SettingRef, Mark]) -> list[Piece]:
-    """Pieces that sum to `whole`: what nobody owns is unattributed; measured parts above the whole are scaled down to it."""
-    stances: dict[str, tuple[Stance, SettingRef]] = (
-        {str(f.ref): (f.stance, f.ref) for f in found.findings} if found else {}
+def marked(strip: Strip, *, chosen: Iterable[SettingRef] = (), applied: Iterable[SettingRef] = ()) -> Strip:
+    """The same strip with these pieces marked, and no others."""
+    marks: dict[str, Mark] = {str(ref): "chosen" for ref in chosen}
+    marks.update({str(ref): "applied" for ref in applied})
+    pieces = tuple(
+        msgspec.structs.replace(p, mark=mark) if p.mark != (mark := marks.get(p.key, "plain")) else p
+        for p in strip.pieces
     )
+    return msgspec.structs.replace(strip, pieces=pieces)
+
+
+def _pieces(costs: dict[str, float], whole: float, found: Audit | None) -> list[Piece]:
+    """Pieces that sum to `whole`: what nobody owns is unattributed; measured parts above the whole are scaled down to it."""
     total = sum(costs.values())
     scale = whole / total if total > whole > 0 else 1.0
     pieces = []
     for key, cost in costs.items():
-        stance, ref = stances.get(key, (None, None))
-        kind: Kind = stance or ("guarded" if is_system(key) else "ask")
-        mark: Mark = marks.get(ref, "plain") if ref else "plain"
+        finding = found.by_address.get(key) if found else None
+        kind: Kind = finding.stance if finding else "guarded" if is_system(key) else "ask"
         if cost > 0:
-            pieces.append(Piece(key=key, kind=kind, share=cost * scale, mark=mark))
+            pieces.append(Piece(key=key, kind=kind, share=cost * scale))
     rest = whole - sum(p.share for p in pieces)
     if rest > 1e-9:
         pieces.append(Piece(key="unattributed", kind="guarded", share=rest))

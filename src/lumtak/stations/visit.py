@@ -1,7 +1,7 @@
 """One job at work: what can be done at each station, and what is kept of it."""
 
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Mapping
 from typing import Any
 
 import msgspec
@@ -9,7 +9,7 @@ import msgspec
 from lumtak.casebook import Job, Station
 from lumtak.computers.protocol import Computer
 from lumtak.core.actions import Action, Running, Way
-from lumtak.core.audit import Audit, audit
+from lumtak.core.audit import Answer, Audit, Finding, audit
 from lumtak.core.compare import CAUTION_ENDED, Comparison, compare_many
 from lumtak.core.load import Reading
 from lumtak.core.plan import Plan, make_plan
@@ -185,15 +185,29 @@ class Visit:
         self._keep(chosen=(*self.job.chosen, finding.change))
         return True
 
-    def choose_all_eased(self) -> int:
-        """Choose everything the profile does not need; gives how many that is. What only the owner can know is left."""
+    def choose_all_eased(self, among: Iterable[Finding] | None = None) -> int:
+        """Choose everything the profile does not need, of all or among these; gives how many are chosen then.
+
+        Where all of them are chosen already, they are taken back. What only the owner can know is left.
+        """
         found = self.job.audit
         if found is None:
             return 0
         chosen = {c.ref: c for c in self.job.chosen}
-        chosen |= {f.ref: f.change for f in found.findings if f.stance == "ease" and f.can_choose}
+        eased = {f.ref: f.change for f in among or found.findings if f.stance == "ease" and f.can_choose}
+        if eased.keys() <= chosen.keys():
+            chosen = {ref: change for ref, change in chosen.items() if ref not in eased}
+        else:
+            chosen |= eased
         self._keep(chosen=tuple(chosen.values()))
         return len(chosen)
+
+    def answer(self, answers: Mapping[str, Answer | None]) -> Audit:
+        """Keep what the owner said, by address (None: not known yet), and judge anew."""
+        at = self.computer.wall().isoformat(timespec="seconds")
+        for address, answer in answers.items():
+            self.workshop.casebook.answer(self.job.identity, address, answer, at)
+        return self.make_audit()
 
     def select(self, address: str) -> None:
         """Remember where the cursor stands."""

@@ -145,10 +145,10 @@ class Workshop:
         Raises:
             UnknownNameError: there is no such job; UsageError: it belongs to another computer.
         """
-        jobs = [j for j in self.casebook.jobs() if j.identity == identity]
-        job = self.casebook.job(job_id) if job_id else (jobs[0] if jobs else None)
-        if job is None:
+        here = job_id or next((j.id for j in self.casebook.jobs() if j.identity == identity), None)
+        if here is None:
             return ""
+        job = self.casebook.job(here)
         if job.identity != identity:
             raise UsageError(f"The job {job.id} belongs to another computer.", "Name a job of this one.")
         self.casebook.save(msgspec.structs.replace(job, actions=(*job.actions, action)))

@@ -1,6 +1,5 @@
 """The opening screen: jobs with where each stands, computers, and a new job in three key presses."""
 
-from functools import partial
 from typing import ClassVar
 
 from rich.text import Text
@@ -10,7 +9,7 @@ from textual.binding import Binding, BindingType
 from textual.screen import Screen
 from textual.widgets import Static
 
-from lumtak.casebook import Job
+from lumtak.casebook import Heading
 from lumtak.computers.addresses import known_addresses
 from lumtak.core.profile import Profile
 from lumtak.core.text import plain
@@ -39,7 +38,7 @@ class BenchScreen(Screen[None]):
     def __init__(self) -> None:
         super().__init__()
         self._address: str | None = None
-        self._jobs: dict[str, Job] = {}
+        self._jobs: dict[str, Heading] = {}
         self._profiles: dict[str, Profile] = {}
         self._opening = False
         self._standing: dict[str, Standing] = {}
@@ -234,7 +233,7 @@ class BenchScreen(Screen[None]):
         self._opening = True
         self._hint("Opening the job…")
         workshop, pace = self.workbench.workshop, self.workbench.pace
-        self._in_background(partial(Visit.reopen, workshop, self._jobs[number], pace=pace))
+        self._in_background(lambda: Visit.reopen(workshop, workshop.casebook.job(number), pace=pace))
 
     @work(thread=True, exit_on_error=False)
     def _in_background(self, make) -> None:  # type: ignore[no-untyped-def]  # noqa: ANN001

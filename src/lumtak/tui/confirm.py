@@ -20,7 +20,7 @@ class ConfirmScreen(ModalScreen[bool]):
     ]
 
     def __init__(self, question: str, what: str, *, yes: str, no: str = "Leave everything as it is") -> None:
-        super().__init__()
+        super().__init__(classes="ask")
         self._question, self._what, self._yes, self._no = question, what, yes, no
 
     def compose(self) -> ComposeResult:

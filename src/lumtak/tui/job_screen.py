@@ -12,7 +12,7 @@ from textual.widgets import ContentSwitcher, Static
 from lumtak.casebook import STATIONS, Job, Station
 from lumtak.core.load import Reading
 from lumtak.core.setting import SettingRef
-from lumtak.core.strip import Strip, strips
+from lumtak.core.strip import Strip, marked, strips
 from lumtak.core.text import plain
 from lumtak.errors import LumtakError
 from lumtak.journal import Entry, Owed
@@ -65,6 +65,7 @@ class JobScreen(WorkingScreen):
         self.after: Reading | None = visit.after
         self.owed: Owed = visit.owed()
         self.entries: list[Entry] = visit.entries()
+        self._cut: list[tuple[tuple[object, ...], tuple[Strip, Strip]]] = []
         self.capabilities = visit.computer.capabilities()
 
     @property
@@ -106,8 +107,8 @@ class JobScreen(WorkingScreen):
 
     def update_all(self) -> None:
         """Show everything as it is now."""
-        self.update_frame()
         self._view().show()
+        self.update_frame()
 
     def update_frame(self) -> None:
         """Head, ledger, route and hint."""
@@ -122,10 +123,14 @@ class JobScreen(WorkingScreen):
         room = self.size.width - 2 - head.cell_len - len(right)
         if room > 1:
             head.append(" " * room + right, style=palette.warning if not self.busy else palette.accent)
-        self.query_one("#head", Static).update(head)
+        self.query_one("#head", Static).update(head, layout=False)
         self.query_one(Route).show(job.station, self._done())
         self._show_ledger()
-        self.query_one("#hint", Static).update(self._view().hint())
+        self.update_hint()
+
+    def update_hint(self) -> None:
+        """What can be done now."""
+        self.query_one("#hint", Static).update(self._view().hint(), layout=False)
 
     def _done(self) -> set[Station]:
         job = self.job
@@ -145,9 +150,13 @@ class JobScreen(WorkingScreen):
         if live is None:
             ledger.show(None, None)
             return
-        ram, cpu = self._strips(live, marked=True)
-        before = self._strips(self.baseline, marked=False) if self.after and self.baseline else None
-        titles = {str(f.ref): f.title for f in self.job.audit.findings} if self.job.audit else {}
+        standing = [e.ref for e in self.entries if e.is_open]
+        chosen = [c.ref for c in self.job.chosen if c.ref not in standing]
+        applied = standing if self.after is None else []
+        ram, cpu = (marked(s, chosen=chosen, applied=applied) for s in self._strips(live))
+        before = self._strips(self.baseline) if self.after and self.baseline else None
+        by_address = self.job.audit.by_address if self.job.audit else {}
+        titles = {c.key: by_address[c.key].title for c in live.consumers if c.key in by_address}
         titles |= {
             "system:rest": "the system",
             "unattributed": "unattributed",
@@ -157,15 +166,16 @@ class JobScreen(WorkingScreen):
         ledger.show(ram, cpu, total_bytes=live.ram_total_bytes, before=before, titles=titles)
         ledger.light(self.job.cursor or None)
 
-    def _strips(self, reading: Reading, *, marked: bool) -> tuple[Strip, Strip]:
+    def _strips(self, reading: Reading) -> tuple[Strip, Strip]:
+        """(RAM, CPU) of a reading; cut anew only when the reading, the audit or the profile is another one."""
         job = self.job
-        standing = {e.ref for e in self.entries if e.is_open}
-        chosen = [c.ref for c in job.chosen if c.ref not in standing] if marked else []
-        applied = [e.ref for e in self.entries if e.is_open] if marked and self.after is None else []
-        baseline = self.baseline if self.after is not None or marked else None
-        return strips(
-            reading, job.audit, chosen=chosen, applied=applied, ceilings=job.profile.ceilings, baseline=baseline
-        )
+        of = (reading, self.baseline, job.audit, job.profile)
+        for known, cut in self._cut:
+            if all(a is b for a, b in zip(known, of, strict=True)):
+                return cut
+        cut = strips(reading, job.audit, ceilings=job.profile.ceilings, baseline=self.baseline)
+        self._cut = [(of, cut), *self._cut[:1]]
+        return cut
 
     # -- going about ----------------------------------------------------------------------------------------------------
 
@@ -189,7 +199,7 @@ class JobScreen(WorkingScreen):
 
     def on_ledger_picked(self, message: Ledger.Picked) -> None:
         """A piece was clicked: the audit opens on it."""
-        if self.job.audit and any(str(f.ref) == message.key for f in self.job.audit.findings):
+        if self.job.audit and message.key in self.job.audit.by_address:
             self.visit.select(message.key)
             self.action_go("audit")
             self.update_all()
@@ -213,8 +223,9 @@ class JobScreen(WorkingScreen):
             self.app.push_screen(EndingScreen(self.visit), self._come_back)
 
     def action_bench(self) -> None:
-        """Back to the bench; the job stays where it is."""
-        self.leave(self.dismiss)
+        """Back to the bench, unless the station had something to end; the job stays where it is."""
+        if not self._view().escape():
+            self.leave(self.dismiss)
 
     def hold_on(self) -> None:
         """What is being written is finished first."""

@@ -1,194 +1,215 @@
-"""Audit: one weighed list, areas as headings, the explanation under the line."""
+"""Audit: one weighed list, areas as headings, the explanation under the line; search, jumps, the owner's questions."""
 
+from collections.abc import Iterable, Sequence
 from typing import ClassVar
 
 from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
-from textual.widgets import Static
+from textual.containers import Horizontal
+from textual.widgets import Input, Static
 
-from lumtak.core.audit import Audit, Finding
+from lumtak.core.audit import Answer, Audit, Finding
 from lumtak.core.facts import Setting
-from lumtak.core.record import NotMeasured, known
-from lumtak.core.setting import AREA_TITLES, AREAS, SHOWS_WORDS, Area, SettingRef, parse_ref
+from lumtak.core.record import known
+from lumtak.core.setting import AREAS, Area, parse_ref
+from lumtak.core.sift import sift
 from lumtak.core.text import plain
-from lumtak.core.units import percent, ram, signed
+from lumtak.core.units import percent, ram
 from lumtak.errors import LumtakError
+from lumtak.tui.interview import InterviewScreen, questions
+from lumtak.tui.stations.audit_rows import GO, Pen, explanation, heading, memory_sum, row, rows_of
 from lumtak.tui.stations.base import Station
-from lumtak.tui.theme import FILLS, HATCH, STANCE_WORDS, Palette
-from lumtak.tui.widgets.lines import Line, LineList, fit
+from lumtak.tui.theme import Palette
+from lumtak.tui.widgets.lines import Line, LineList
+from lumtak.tui.widgets.stances import Stances
 
-_BAR, _NARROW_BAR = 12, 6
-_WIDE = 110
 _LIGHT = 0.35
 """Percent of the CPU and of the RAM together: lighter is next to nothing."""
 _FOLDED_FROM = 8
 _FOLD = "fold:"
-_INDENT = 27
+_MAKE = "make"
 
 
 class AuditStation(Station):
     """What weighs, whether it is needed, and why."""
 
-    BINDINGS: ClassVar[list[BindingType]] = [Binding("a", "all", "Choose all that is not needed", show=False)]
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding("slash", "search", "Search", show=False),
+        Binding("a", "all", "Choose all that is not needed", show=False),
+        Binding("i", "interview", "The owner's questions", show=False),
+        Binding("backspace", "back", "Back to where the jump began", show=False),
+    ]
 
     def compose(self) -> ComposeResult:
-        """Headline and list."""
+        """Headline, search, list."""
         yield Static(id="headline", classes="big", markup=False)
+        with Horizontal(id="sieve"):
+            yield Static(" /", classes="soft", markup=False)
+            yield Input(id="words", compact=True)
+            yield Stances(id="stances")
         yield LineList(id="list")
 
     def on_mount(self) -> None:
         """Nothing is opened."""
         self._opened: set[str] = set()
         self._unfolded: set[str] = set()
+        self._trail: list[str] = []
+        self._drawn: tuple[object, ...] = ()
+        self._audit: Audit | None = None
+        self._most = 1.0
+        self._matching: Sequence[Finding] = ()
+        self._asked = 0
+        self._eased = 0
+        self._problem = ""
+        self._pen: Pen | None = None
+        self._under: dict[str, int] = {}
+        """Lines of each explanation that is open."""
+
+    # -- drawing ------------------------------------------------------------------------------------------------------
 
     def show(self) -> None:
-        """The list as it is now."""
+        """The list as it is now; only what is seen is drawn, and lines are gathered anew only where they changed."""
         desk, palette = self.desk, Palette(self.app)
         found = desk.job.audit
-        headline = self.query_one("#headline", Static)
+        self.query_one("#sieve").display = found is not None
+        headline, lines = self.query_one("#headline", Static), self.query_one(LineList)
         if found is None:
-            headline.update(
-                Text(
-                    "There is no audit yet. Enter makes one without weights; a baseline first is better.",
-                    style=palette.ink,
-                )
-            )
-            self.query_one(LineList).show([Line(Text("   Make the audit now", style=f"bold {palette.accent}"), "make")])
+            self._drawn, self._audit = (), None
+            headline.update("There is no audit yet. Enter makes one without weights; a baseline first is better.")
+            lines.show([Line(Text("   Make the audit now", style=f"bold {palette.accent}"), _MAKE)])
             return
-        headline.update(Text(plain(found.headline, 300)))
-        self.query_one(LineList).show(self._lines(found, palette), desk.job.cursor or None)
+        if self._audit is not found:
+            self._take(found)
+        old = self._pen
+        self._pen = Pen(
+            palette=palette,
+            width=self.app.size.width,
+            most=self._most,
+            chosen=frozenset(c.ref for c in desk.job.chosen),
+            applied=frozenset(e.ref for e in desk.entries if e.is_open),
+        )
+        words = self.query_one(Input).value
+        marks = (self._pen.chosen, self._pen.applied) if "chosen" in words or "changed" in words else ()
+        drawn = (
+            id(found),
+            words,
+            frozenset(self._opened),
+            frozenset(self._unfolded),
+            self._pen.width,
+            self.app.theme,
+            marks,
+        )
+        if drawn == self._drawn:
+            lines.renew(map(str, self._pen.differs(old)))
+            return
+        self._drawn = drawn
+        headline.update(Text(plain(found.headline, 600)))
+        self._sift(found, words)
+        lines.show(self._lines(found, bool(words.strip())), desk.job.cursor or None)
 
-    def _lines(self, found: Audit, palette: Palette) -> list[Line]:
+    def _take(self, found: Audit) -> None:
+        """Another audit: count anew."""
+        self._audit = found
+        self._most = max((f.weight.heft for f in found.findings), default=0.0) or 1.0
+        self._asked = len([f for f in found.findings if f.stance == "ask" and f.question])
+        self._eased = sum(f.stance == "ease" and f.can_choose for f in found.findings)
+        self.query_one(Stances).count(found.findings)
+        wide = self.app.size.width >= 110
+        self.query_one(Input).placeholder = (
+            "search: any word, services, ask, from:vendor, cpu>1, ram>100" if wide else "search"
+        )
+
+    def _sift(self, found: Audit, words: str) -> None:
+        self._problem, self._matching = "", found.findings
+        self.query_one(Stances).light(words.lower().split())
+        if not words.strip() or self._pen is None:
+            return
+        try:
+            self._matching = sift(found, words, chosen=self._pen.chosen, changed=self._pen.applied)
+        except LumtakError as error:
+            self._problem = str(error)
+
+    def _lines(self, found: Audit, sifted: bool) -> list[Line]:  # noqa: FBT001
         lines: list[Line] = []
-        chosen = {c.ref for c in self.desk.job.chosen}
-        applied = {e.ref for e in self.desk.entries if e.is_open}
-        most = max((f.weight.heft for f in found.findings), default=0.0) or 1.0
-        for area in AREAS:
-            mine = [f for f in found.findings if f.area == area]
+        by_area: dict[Area, list[Finding]] = {area: [] for area in AREAS}
+        for finding in self._matching:
+            by_area[finding.area].append(finding)
+        for area, mine in by_area.items():
+            gaps = [] if sifted else [g for g in found.gaps if g.area == area]
+            if not mine and (sifted or not gaps):
+                continue
             if lines:
                 lines.append(Line(Text()))
-            lines.append(self._heading(area, mine, palette))
-            shown, folded = self._fold(area, mine)
-            for finding in shown:
-                key = str(finding.ref)
-                lines.append(
-                    Line(self._row(finding, most, palette, finding.ref in chosen, finding.ref in applied), key)
-                )
-                if key in self._opened:
-                    lines += [Line(text) for text in self._explanation(finding, palette)]
+            lines.append(Line(self._heading(area, mine)))
+            if area == "memory" and not sifted:
+                lines += self._memory()
+            shown, folded = (mine, []) if sifted else self._fold(area, mine)
+            lines += self._rows(shown)
             if folded:
-                text = Text(
-                    f"     {len(folded)} more that weigh next to nothing and stay as they are: Enter shows them"
-                )
-                text.stylize(palette.soft)
-                lines.append(Line(text, f"{_FOLD}{area}"))
-            for gap in found.gaps:
-                if gap.area == area:
-                    needed = f"; needed: {gap.needed}" if gap.needed else ""
-                    lines.append(Line(Text(f"     not read: {gap.reason}{needed}", style=f"italic {palette.soft}")))
+                words = f"     {len(folded)} more that weigh next to nothing and stay as they are: Enter shows them"
+                lines.append(Line(Text(words, style=Palette(self.app).soft), f"{_FOLD}{area}"))
+            for gap in gaps:
+                needed = f"; needed: {gap.needed}" if gap.needed else ""
+                style = f"italic {Palette(self.app).soft}"
+                lines.append(Line(Text(plain(f"     not read: {gap.reason}{needed}", 300), style=style)))
+        if not lines:
+            lines.append(Line(Text("   Nothing here matches. Escape shows all again.", style=Palette(self.app).soft)))
         return lines
+
+    def _heading(self, area: Area, mine: list[Finding]) -> Text:
+        note = ""
+        if area == "effects" and (kept := self.desk.job.profile.effects.keep):
+            note = f"the profile keeps {', '.join(kept)}"
+        if area == "power":
+            note = "◆ in force  ▸ wanted by the profile"
+        return heading(area, mine, self._pen, note) if self._pen else Text()
+
+    def _memory(self) -> list[Line]:
+        reading = self.desk.after or self.desk.baseline
+        if reading is None or self._pen is None:
+            return []
+        return [Line(text) for text in memory_sum(self.desk.job, reading, self._pen)]
+
+    def _rows(self, findings: Iterable[Finding]) -> list[Line]:
+        lines = []
+        draw = self._row
+        for finding in findings:
+            key = f"{finding.area}:{finding.key}"
+            lines.append(Line(draw, key))
+            if key in self._opened and self._pen is not None:
+                rows = rows_of(finding, self.desk.job, self.desk.baseline, self.desk.visit.workshop.advice)
+                under = [Line(text, to) for text, to in explanation(finding, rows, self._pen)]
+                self._under[key] = len(under)
+                lines += under
+        return lines
+
+    def _row(self, address: str) -> Text:
+        if self._audit is None or self._pen is None:
+            return Text()
+        finding = self._audit.by_address[address]
+        plans: Sequence[str] = ()
+        if finding.area == "power" and self.desk.job.facts:
+            item = self.desk.job.facts.find(finding.ref)
+            plans = item.setting.values if item and isinstance(item.setting, Setting) else ()
+        return row(finding, self._pen, plans)
 
     def _fold(self, area: Area, mine: list[Finding]) -> tuple[list[Finding], list[Finding]]:
         """(shown, folded): what weighs next to nothing and stays as it is folds into one line, once there is much of it."""
+        if area in self._unfolded:
+            return mine, []
+        stay = {self.desk.job.cursor, *self._opened}
         light = [
-            f for f in mine if f.stance in {"guarded", "keep"} and f.weight.heft < _LIGHT and not self._selected(f)
+            f
+            for f in mine
+            if f.stance in {"guarded", "keep"} and f.weight.heft < _LIGHT and f"{f.area}:{f.key}" not in stay
         ]
-        if len(light) < _FOLDED_FROM or area in self._unfolded:
+        if len(light) < _FOLDED_FROM:
             return mine, []
         put_away = {f.key for f in light}
         return [f for f in mine if f.key not in put_away], light
 
-    def _selected(self, finding: Finding) -> bool:
-        return str(finding.ref) == self.desk.job.cursor or str(finding.ref) in self._opened
-
-    def _heading(self, area: Area, mine: list[Finding], palette: Palette) -> Line:
-        text = Text()
-        text.append(f" {AREA_TITLES[area]}", style=f"bold {palette.ink}")
-        memory, cpu = sum(known(f.weight.ram_bytes) for f in mine), sum(known(f.weight.cpu_pct) for f in mine)
-        if memory or cpu:
-            text.append(f"   {ram(memory)}   {percent(cpu)}", style=palette.soft)
-        text.append(" " + "─" * max(0, self.app.size.width - text.cell_len - 3), style=palette.rule)
-        return Line(text)
-
-    def _row(self, f: Finding, most: float, palette: Palette, chosen: bool, applied: bool) -> Text:  # noqa: FBT001
-        wide = self.app.size.width >= _WIDE
-        width = _BAR if wide else _NARROW_BAR
-        colour = palette.kinds[f.stance]
-        mark = "◇" if chosen else HATCH if applied else " "
-        text = Text()
-        text.append(f" {mark} ", style=f"bold {palette.lit}" if chosen else palette.kinds["ease"])
-        cells = round(f.weight.heft / most * width)
-        fill = FILLS[f.stance]
-        text.append((fill * max(cells, 1 if f.weight.heft > 0 else 0)).ljust(width), style=colour)
-        memory = "" if isinstance(f.weight.ram_bytes, NotMeasured) else ram(f.weight.ram_bytes)
-        cpu = "" if isinstance(f.weight.cpu_pct, NotMeasured) else percent(f.weight.cpu_pct)
-        text.append(f"{memory:>9}{cpu:>8}  ", style=palette.ink)
-        room = 24 if wide else 19
-        text.append(
-            f"{fit(f.title, room)}  ", style=f"bold {palette.ink}" if f.stance in {"ease", "ask"} else palette.soft
-        )
-        text.append(f"{STANCE_WORDS[f.stance]:<11}", style=colour)
-        if f.can_choose and f.proposal:
-            text.append(f"{fit(f'{f.value} → {f.proposal}', 17)}", style=palette.ink)
-        else:
-            text.append(fit(f.value, 17), style=palette.soft)
-        if wide:
-            text.append(f" {plain(f.reason, 160)}", style=palette.soft)
-        return text
-
-    def _explanation(self, f: Finding, palette: Palette) -> list[Text]:
-        rows = self._rows(f)
-        texts = []
-        width = max(30, self.app.size.width - _INDENT - 14)
-        for name, value in rows:
-            for number, part in enumerate(_wrap(plain(value, 400), width)):
-                text = Text()
-                text.append(" " * (_INDENT - 14) + "│ ", style=palette.kinds[f.stance])
-                text.append(f"{name if number == 0 else '':<13}", style=palette.soft)
-                text.append(part, style=palette.ink)
-                texts.append(text)
-        return texts
-
-    def _rows(self, f: Finding) -> list[tuple[str, str]]:
-        """(name, words) of everything known of a finding."""
-        rows = [("", f"{f.reason[:1].upper()}{f.reason[1:]}")]
-        goes_with = ", ".join(name.partition(":")[2].removeprefix("process/") for name in f.brings)
-        rows += [
-            ("does", f.does),
-            ("starts", f.started_by),
-            ("without it", ", ".join(self._stops(f))),
-            ("may come back", f.again),
-            ("goes with it", goes_with),
-            ("ask the owner", f.question),
-            (f"if {f.proposal}", self._projection(f) if f.can_choose else ""),
-            ("to change it", f.fixed),
-            ("figures", f.weight.source),
-        ]
-        return [(name, words) for name, words in rows if words]
-
-    def _projection(self, f: Finding) -> str:
-        """What easing it should save, how good the evidence is, when it shows."""
-        weight = f.weight
-        saved = (
-            "not projected"
-            if isinstance(weight.cpu_pct, NotMeasured)
-            else f"{signed(-weight.cpu_pct)} ± {weight.cpu_se_pct:.1f} %"
-        )
-        if not isinstance(weight.ram_bytes, NotMeasured):
-            saved += f", {ram(-weight.ram_bytes)}"
-        return f"{saved} · {f.grade} · {self._shows(f.ref)} · can be put back any time"
-
-    def _stops(self, f: Finding) -> list[str]:
-        """Titles of what stops with it, and the function lost."""
-        found = self.desk.job.audit
-        others = [found.find(SettingRef(area=f.area, key=key)) for key in f.stops_with] if found else []
-        return [o.title for o in others if o] + ([f.stops] if f.stops else [])
-
-    def _shows(self, ref: SettingRef) -> str:
-        facts = self.desk.job.facts
-        item = facts.find(ref) if facts else None
-        return SHOWS_WORDS[item.setting.shows] if item and isinstance(item.setting, Setting) else ""
+    # -- what is said ---------------------------------------------------------------------------------------------------
 
     def arrive(self) -> None:
         """On the list."""
@@ -196,34 +217,115 @@ class AuditStation(Station):
 
     def hint(self) -> str:
         """What can be done."""
-        job = self.desk.job
-        if job.audit is None:
+        found = self.desk.job.audit
+        if found is None:
             return "Enter makes the audit; 2 goes to the baseline; ? explains."
-        count = sum(f.stance == "ease" and f.can_choose for f in job.audit.findings)
-        return f"{len(job.chosen)} chosen; {count} of {len(job.audit.findings)} are not needed. Space chooses, Enter explains, a takes all not needed."
+        if self._problem:
+            return self._problem
+        chosen = len(self.desk.job.chosen)
+        if self.query_one(Input).value.strip():
+            mine = self._matching
+            memory, cpu = sum(known(f.weight.ram_bytes) for f in mine), sum(known(f.weight.cpu_pct) for f in mine)
+            then = (
+                "Enter goes to them"
+                if self.query_one(Input).has_focus
+                else f"{chosen} chosen; a takes all not needed here"
+            )
+            return (
+                f"{len(mine)} of {len(found.findings)} shown: {ram(memory)}, {percent(cpu)}. {then}, Escape shows all."
+            )
+        back = " Backspace goes back." if self._trail else ""
+        asked = f" i asks the owner's {self._asked} questions." if self._asked else ""
+        return f"{chosen} chosen; {self._eased} of {len(found.findings)} are not needed. Space chooses, Enter explains, a takes all not needed.{back or asked}"
+
+    # -- search -----------------------------------------------------------------------------------------------------------
+
+    def action_search(self) -> None:
+        """Into the search."""
+        if self.desk.job.audit is not None:
+            self.point_at(self.query_one(Input))
+
+    def on_input_changed(self, event: Input.Changed) -> None:
+        """The list follows as it is typed."""
+        event.stop()
+        self.show()
+        self.desk.update_hint()
+
+    def on_input_submitted(self, event: Input.Submitted) -> None:
+        """Into what was found."""
+        event.stop()
+        self.arrive()
+
+    def escape(self) -> bool:
+        """Show all again; whether there was anything to end."""
+        words = self.query_one(Input)
+        if words.value or words.has_focus:
+            words.value = ""
+            self.arrive()
+            return True
+        return False
+
+    def on_stances_clicked(self, message: Stances.Clicked) -> None:
+        """Only these, or all again."""
+        message.stop()
+        words = self.query_one(Input)
+        given = words.value.split()
+        words.value = (
+            " ".join(w for w in given if w != message.stance)
+            if message.stance in given
+            else " ".join([*given, message.stance])
+        )
+        words.cursor_position = len(words.value)
+
+    # -- the list -----------------------------------------------------------------------------------------------------------
 
     def on_line_list_selected(self, message: LineList.Selected) -> None:
         """The piece is lit in both strips."""
         message.stop()
-        if ":" in message.key and not message.key.startswith(_FOLD):
+        if not message.key.startswith((_FOLD, GO)) and message.key != _MAKE:
             self.desk.select(parse_ref(message.key))
 
     def on_line_list_opened(self, message: LineList.Opened) -> None:
-        """Open or close the explanation."""
+        """Open or close the explanation, or follow where the line leads."""
         message.stop()
-        if message.key == "make":
+        key = message.key
+        if key == _MAKE:
             self.desk.begin("making the audit", self.desk.visit.make_audit, lambda _: None)
-            return
-        if message.key.startswith(_FOLD):
-            self._unfolded.add(message.key.removeprefix(_FOLD))
+        elif key.startswith(GO):
+            to, _, here = key.removeprefix(GO).rpartition("@")
+            self._trail.append(here)
+            self._jump(to)
         else:
-            self._opened ^= {message.key}
+            if key.startswith(_FOLD):
+                self._unfolded.add(key.removeprefix(_FOLD))
+            else:
+                self._opened ^= {key}
+            self.show()
+            if key in self._opened:
+                self.query_one(LineList).reveal_under(self._under.get(key, 0))
+
+    def _jump(self, address: str) -> None:
+        """To that item, with its explanation."""
+        words = self.query_one(Input)
+        found = self.desk.job.audit
+        if words.value and found and found.by_address.get(address) not in self._matching:
+            with words.prevent(Input.Changed):
+                words.value = ""
+        self._opened.add(address)
+        self.desk.select(parse_ref(address))
         self.show()
+        self.query_one(LineList).go_to(address)
+        self.desk.update_hint()
+
+    def action_back(self) -> None:
+        """To where the last jump began."""
+        if self._trail:
+            self._jump(self._trail.pop())
 
     def on_line_list_marked(self, message: LineList.Marked) -> None:
         """Choose, or take back."""
         message.stop()
-        if message.key == "make" or message.key.startswith(_FOLD) or self._working():
+        if message.key == _MAKE or message.key.startswith((_FOLD, GO)) or self._working():
             return
         try:
             self.desk.visit.toggle(parse_ref(message.key))
@@ -233,9 +335,9 @@ class AuditStation(Station):
         self.desk.update_all()
 
     def action_all(self) -> None:
-        """Choose everything that the profile does not need."""
+        """Choose everything shown that the profile does not need; once more takes it back."""
         if not self._working():
-            self.desk.visit.choose_all_eased()
+            self.desk.visit.choose_all_eased(self._matching)
             self.desk.update_all()
 
     def _working(self) -> bool:
@@ -244,8 +346,17 @@ class AuditStation(Station):
             return True
         return False
 
+    # -- the owner's questions ------------------------------------------------------------------------------------------
 
-def _wrap(text: str, width: int) -> list[str]:
-    import textwrap
+    def action_interview(self) -> None:
+        """Ask what only the owner can know."""
+        found = self.desk.job.audit
+        asked = questions(found) if found else ()
+        if not asked:
+            self.desk.tell("There is nothing that only the owner could know.")
+        elif not self._working() and self.desk.free():
+            self.app.push_screen(InterviewScreen(asked), self._answered)
 
-    return textwrap.wrap(text, width) or [""]
+    def _answered(self, answers: dict[str, Answer | None] | None) -> None:
+        if answers:
+            self.desk.begin("judging by the answers", lambda: self.desk.visit.answer(answers), lambda _: None)

@@ -44,6 +44,10 @@ class Station(Vertical):
     def arrive(self) -> None:
         """The station was opened."""
 
+    def escape(self) -> bool:
+        """End what was begun on the station, such as a search; whether there was anything."""
+        return False
+
     def hint(self) -> str:
         """One line of prose about what can be done here."""
         return "Left and right go along the route; ? explains."

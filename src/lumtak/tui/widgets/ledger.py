@@ -1,5 +1,8 @@
 """The ledger: one strip for RAM and one for CPU, at the top of every station."""
 
+from collections.abc import Iterable
+from itertools import groupby
+
 from rich.segment import Segment
 from rich.style import Style
 from textual import events
@@ -43,6 +46,7 @@ class Ledger(Widget):
         self._titles: dict[str, str] = {}
         self._lit: str | None = None
         self._hover: str | None = None
+        self._cut: list[tuple[Strip, list[int]]] = []
 
     def show(
         self,
@@ -91,14 +95,25 @@ class Ledger(Widget):
             line = f" {text} ".center(width, FILLS["free"])
             return [label, Segment(line, Style(color=palette.soft))]
         ticks = self._ticks(strip, width)
-        segments = [label]
-        for cell, index in enumerate(cells(strip, width)):
+        tick = Style(color=palette.lit, bold=True)
+        styles = {kind: Style(color=palette.kinds[kind]) for kind in palette.kinds}
+        drawn = []
+        for cell, index in enumerate(self._cells(strip, width)):
             piece = strip.pieces[index]
             if cell in ticks:
-                segments.append(Segment(ticks[cell], Style(color=palette.lit, bold=True)))
+                drawn.append((ticks[cell], tick))
             else:
-                segments.append(Segment(self._fill(piece), self._style(piece, palette)))
-        return [*segments, Segment("  "), *self._numbers(strip, palette, ram=ram)]
+                drawn.append((self._fill(piece), tick if self._is_lit(piece) else styles[piece.kind]))
+        return [label, *_runs(drawn), Segment("  "), *self._numbers(strip, palette, ram=ram)]
+
+    def _cells(self, strip: Strip, width: int) -> list[int]:
+        """Which piece each cell shows; worked out once for a strip and a width."""
+        for known, cut in self._cut:
+            if known is strip and len(cut) == width:
+                return cut
+        cut = cells(strip, width)
+        self._cut = [(strip, cut), *self._cut[:3]]
+        return cut
 
     @staticmethod
     def _ticks(strip: Strip, width: int) -> dict[int, str]:
@@ -115,10 +130,8 @@ class Ledger(Widget):
             return HOLLOW
         return HATCH if piece.mark == "applied" else FILLS[piece.kind]
 
-    def _style(self, piece: Piece, palette: Palette) -> Style:
-        if piece.key in {self._lit, self._hover} and piece.kind not in {"free", "cache"}:
-            return Style(color=palette.lit, bold=True)
-        return Style(color=palette.kinds[piece.kind])
+    def _is_lit(self, piece: Piece) -> bool:
+        return piece.key in {self._lit, self._hover} and piece.kind not in {"free", "cache"}
 
     def _numbers(self, strip: Strip, palette: Palette, *, ram: bool) -> list[Segment]:
         if ram:
@@ -144,14 +157,15 @@ class Ledger(Widget):
         line = [" "] * width
         styles = [Style()] * width
         if thin is not None:
-            for cell, index in enumerate(cells(thin, width)):
-                piece = thin.pieces[index]
-                if piece.kind not in {"free", "cache"}:
-                    line[cell], styles[cell] = "▔", Style(color=palette.kinds[piece.kind])
+            colours = {kind: Style(color=palette.kinds[kind]) for kind in palette.kinds}
+            for cell, index in enumerate(self._cells(thin, width)):
+                kind = thin.pieces[index].kind
+                if kind not in {"free", "cache"}:
+                    line[cell], styles[cell] = "▔", colours[kind]
         middle = self._middle(strip, width)
         if middle is not None:
             line[middle], styles[middle] = "▲", Style(color=palette.lit, bold=True)
-        segments = [Segment(" " * _LABEL)] + [Segment(c, s) for c, s in zip(line, styles, strict=True)]
+        segments = [Segment(" " * _LABEL), *_runs(zip(line, styles, strict=True))]
         return [*segments, Segment("  " + self._beside(strip, ram=ram), Style(color=palette.soft))]
 
     def _beside(self, strip: Strip, *, ram: bool) -> str:
@@ -210,7 +224,7 @@ class Ledger(Widget):
         cell, width = x - _LABEL, self._strip_width()
         if strip is None or not 0 <= cell < width:
             return None
-        return strip.pieces[cells(strip, width)[cell]].key
+        return strip.pieces[self._cells(strip, width)[cell]].key
 
     def on_mouse_move(self, event: events.MouseMove) -> None:
         """Moving along a strip names its pieces."""
@@ -229,3 +243,10 @@ class Ledger(Widget):
         key = self._at(event.x, event.y)
         if key is not None:
             self.post_message(self.Picked(key))
+
+
+def _runs(cells_of: Iterable[tuple[str, Style]]) -> list[Segment]:
+    """Cells of one style in a row as one segment, for speed."""
+    return [
+        Segment("".join(char for char, _ in run), style) for style, run in groupby(cells_of, key=lambda cell: cell[1])
+    ]

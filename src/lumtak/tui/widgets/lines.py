@@ -1,6 +1,7 @@
 """A list of lines, drawn line by line, so that its length does not matter."""
 
-from collections.abc import Sequence
+from bisect import bisect_left
+from collections.abc import Callable, Iterable, Sequence
 from typing import ClassVar
 
 from rich.style import Style
@@ -18,13 +19,23 @@ from lumtak.tui.theme import Palette
 
 
 class Line:
-    """One line: its text, and the key by which it can be selected; lines without a key are passed over."""
+    """One line: its text, and the key by which it can be selected; lines without a key are passed over.
 
-    __slots__ = ("key", "text")
+    Args:
+        text: the line, or what draws it from its key: called each time the line is seen, so that only lines on the screen cost anything.
+        key: None passes it over.
+    """
 
-    def __init__(self, text: Text, key: str | None = None) -> None:
-        self.text = text
+    __slots__ = ("_text", "key")
+
+    def __init__(self, text: Text | Callable[[str], Text], key: str | None = None) -> None:
+        self._text = text
         self.key = key
+
+    @property
+    def text(self) -> Text:
+        """As it is to be seen now."""
+        return self._text if isinstance(self._text, Text) else self._text(self.key or "")
 
 
 def fit(words: str, width: int) -> str:
@@ -72,19 +83,30 @@ class LineList(ScrollView, can_focus=True):
         super().__init__(id=id, classes=classes)
         self._lines: Sequence[Line] = ()
         self._selectable: list[int] = []
+        self._places: dict[str, int] = {}
+        self._drawn: dict[tuple[object, ...], Strip] = {}
+        """Lines as they were drawn, so that scrolling draws only what is new."""
 
     def show(self, lines: Sequence[Line], key: str | None = None) -> None:
         """Show these lines; the cursor stays on its key, or goes to `key`, or to the first line that has one."""
         wanted = key or self.selected
         self._lines = lines
         self._selectable = [i for i, line in enumerate(lines) if line.key is not None]
-        widest = max((line.text.cell_len for line in lines), default=0)
-        self.virtual_size = Size(min(widest, self.size.width or widest), len(lines))
-        places = {lines[i].key: i for i in self._selectable}
-        place = places.get(wanted, self._selectable[0] if self._selectable else -1)
-        self.cursor = place
-        self.refresh()
+        self.virtual_size = Size(self.size.width, len(lines))
+        self._places = {key: i for i in self._selectable if (key := lines[i].key) is not None}
+        self.cursor = self._places.get(wanted or "", self._selectable[0] if self._selectable else -1)
+        self.renew()
         self._reveal()
+
+    def renew(self, keys: Iterable[str] | None = None) -> None:
+        """Draw these lines again, or all of them."""
+        self._drawn.clear()
+        if keys is None:
+            self.refresh()
+            return
+        for key in keys:
+            if key in self._places:
+                self.refresh_line(self._places[key] - self.scroll_offset.y)
 
     @property
     def selected(self) -> str | None:
@@ -102,16 +124,27 @@ class LineList(ScrollView, can_focus=True):
         """Move the cursor over the lines that can be selected."""
         if not self._selectable:
             return
-        near = min(range(len(self._selectable)), key=lambda i: abs(self._selectable[i] - self.cursor))
-        near = max(0, min(len(self._selectable) - 1, near + steps))
+        near = bisect_left(self._selectable, self.cursor) + steps
+        near = max(0, min(len(self._selectable) - 1, near))
         self.cursor = self._selectable[near]
         if near == 0:
             self.scroll_to(y=0, animate=False)  # the heading above the first line shows too
         self._reveal()
 
+    def go_to(self, key: str) -> None:
+        """The cursor goes to that line, a third from the top, so that what stands under it shows too."""
+        place = self._places.get(key)
+        if place is not None:
+            self.cursor = place
+            self.scroll_to(y=max(0, place - self.size.height // 3), animate=False)
+
     def _reveal(self) -> None:
         if self.cursor >= 0:
             self.scroll_to_region(Region(0, self.cursor, 1, 1), animate=False)
+
+    def reveal_under(self, count: int) -> None:
+        """So many lines under the cursor show too, as far as there is room."""
+        self.scroll_to_region(Region(0, self.cursor, 1, min(count + 1, self.size.height)), animate=False)
 
     def action_open(self) -> None:
         """Tell that the line is opened."""
@@ -139,6 +172,13 @@ class LineList(ScrollView, can_focus=True):
     def render_line(self, y: int) -> Strip:
         """One line of the window."""
         place = y + self.scroll_offset.y
+        here = self.has_focus if place == self.cursor else None
+        seen = (place, here, self.size.width, self.app.theme)
+        if seen not in self._drawn:
+            self._drawn[seen] = self._draw(place)
+        return self._drawn[seen]
+
+    def _draw(self, place: int) -> Strip:
         width = self.size.width
         ground = self.rich_style
         if not 0 <= place < len(self._lines):

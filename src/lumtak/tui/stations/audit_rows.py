@@ -1,0 +1,226 @@
+"""How findings are drawn: rows, the explanation under a row, headings, memory as its sum."""
+
+import re
+import textwrap
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from typing import NamedTuple
+
+from rich.text import Text
+
+from lumtak.casebook import Job
+from lumtak.core.advice import Advice, for_item
+from lumtak.core.audit import Finding
+from lumtak.core.facts import Item, Setting
+from lumtak.core.load import Reading
+from lumtak.core.record import NotMeasured, known
+from lumtak.core.setting import AREA_TITLES, SHOWS_WORDS, Area, SettingRef
+from lumtak.core.sizing import Rule, emptying_the_cache, memory_parts, swap_sizes
+from lumtak.core.text import plain
+from lumtak.core.units import percent, ram, signed
+from lumtak.tui.theme import FILLS, HATCH, STANCE_WORDS, Palette
+from lumtak.tui.widgets.lines import fit
+
+GO = "go:"
+"""Begins the key of a line that leads to another item."""
+WIDE = 110
+_BAR, _NARROW_BAR = 12, 6
+_FIGURES = 17
+_NAME = 15
+_INDENT = 13
+_LINKS = 6
+_SUBORDINATE = re.compile(r"[;,] (?:which|never|since) .*")
+_RULES: dict[Rule, str] = {"shop": "shop", "hibernation": "hibernate", "measured": "measured"}
+_PART_FILLS = {
+    "programs and services": FILLS["ease"],
+    "shared": FILLS["keep"],
+    "unattributed": FILLS["guarded"],
+    "cache": FILLS["cache"],
+    "free": FILLS["free"],
+}
+
+
+class Row(NamedTuple):
+    """One part of an explanation."""
+
+    name: str
+    words: str
+    to: str = ""
+    """Address of the item to which the line leads."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Pen:
+    """What every row is drawn with."""
+
+    palette: Palette
+    width: int
+    most: float
+    """Heft of the heaviest item: its bar is full."""
+    chosen: frozenset[SettingRef]
+    applied: frozenset[SettingRef]
+
+    def differs(self, other: "Pen | None") -> frozenset[SettingRef]:
+        """Items that are marked otherwise than by the other pen."""
+        if other is None:
+            return self.chosen | self.applied
+        return (self.chosen ^ other.chosen) | (self.applied ^ other.applied)
+
+    @property
+    def bar(self) -> int:
+        """Cells of a bar."""
+        return _BAR if self.width >= WIDE else _NARROW_BAR
+
+
+def heading(area: Area, mine: Sequence[Finding], pen: Pen, note: str = "") -> Text:
+    """An area with its sums."""
+    palette = pen.palette
+    text = Text()
+    text.append(f" {AREA_TITLES[area]}", style=f"bold {palette.ink}")
+    memory, cpu = sum(known(f.weight.ram_bytes) for f in mine), sum(known(f.weight.cpu_pct) for f in mine)
+    if memory or cpu:
+        text.append(f"   {ram(memory)}   {percent(cpu)}", style=palette.soft)
+    if note:
+        text.append(f"   {plain(note, 90)}", style=palette.soft)
+    text.append(" " + "─" * max(0, pen.width - text.cell_len - 3), style=palette.rule)
+    return text
+
+
+def row(f: Finding, pen: Pen, plans: Sequence[str] = ()) -> Text:
+    """One finding: bar, figures, title, stance, value, the reason's main clause. A power plan has its plans side by side in place of figures."""
+    palette, wide = pen.palette, pen.width >= WIDE
+    colour = palette.kinds[f.stance]
+    chosen = f.ref in pen.chosen
+    text = Text()
+    mark = "◇" if chosen else HATCH if f.ref in pen.applied else " "
+    text.append(f" {mark} ", style=f"bold {palette.lit}" if chosen else palette.kinds["ease"])
+    if plans:
+        text.append_text(_side_by_side(f, plans, palette, pen.bar + _FIGURES))
+    else:
+        cells = round(f.weight.heft / pen.most * pen.bar)
+        text.append((FILLS[f.stance] * max(cells, 1 if f.weight.heft > 0 else 0)).ljust(pen.bar), style=colour)
+        memory = "" if isinstance(f.weight.ram_bytes, NotMeasured) else ram(f.weight.ram_bytes)
+        cpu = "" if isinstance(f.weight.cpu_pct, NotMeasured) else percent(f.weight.cpu_pct)
+        text.append(f"{memory:>9}{cpu:>8}", style=palette.ink)
+    loud = f.stance in {"ease", "ask"}
+    text.append(f"  {fit(f.title, 24 if wide else 19)}  ", style=f"bold {palette.ink}" if loud else palette.soft)
+    text.append(f"{STANCE_WORDS[f.stance]:<11}", style=colour)
+    if f.can_choose and f.proposal:
+        text.append(fit(f"{f.value} → {f.proposal}", 17), style=palette.ink)
+    else:
+        text.append(fit(f.value, 17), style=palette.soft)
+    if wide:
+        text.append(f" {plain(_SUBORDINATE.sub('', f.reason), 160)}", style=palette.soft)
+    return text
+
+
+def _side_by_side(f: Finding, plans: Sequence[str], palette: Palette, width: int) -> Text:
+    text = Text()
+    for plan in plans:
+        now, wanted = plan == f.value, plan == f.proposal
+        mark = "◆" if now else "▸" if wanted else "·"
+        style = f"bold {palette.ink}" if now else f"bold {palette.kinds['ease']}" if wanted else palette.soft
+        text.append(f"{mark}{plan} ", style=style)
+    text.truncate(width, overflow="ellipsis", pad=True)
+    return text
+
+
+def memory_sum(job: Job, reading: Reading, pen: Pen) -> list[Text]:
+    """Parts of the memory with their bars; they sum to the whole."""
+    if job.facts is None:
+        return []
+    palette, total = pen.palette, float(reading.ram_total_bytes)
+    lines = []
+    for part in memory_parts(job.facts, reading):
+        text = Text("   ")
+        fill = _PART_FILLS.get(part.name, FILLS["guarded"])
+        text.append((fill * round(part.size_bytes / total * 2 * pen.bar)).ljust(2 * pen.bar + 1), style=palette.soft)
+        text.append(f"{ram(part.size_bytes):>9}", style=palette.ink)
+        text.append(f"{percent(100 * part.size_bytes / total):>8}  ", style=palette.ink)
+        text.append(f"{part.name:<24}", style=palette.ink)
+        text.append(part.note, style=palette.soft)
+        lines.append(text)
+    last = Text(" " * (2 * pen.bar + 4))
+    last.append(f"{ram(total):>9}{percent(100.0):>8}  ", style=f"bold {palette.ink}")
+    last.append("the sum, which is all there is", style=palette.soft)
+    return [*lines, last]
+
+
+def explanation(f: Finding, rows: Iterable[Row], pen: Pen) -> list[tuple[Text, str | None]]:
+    """(line, key) of everything known of a finding, wrapped; a line that leads to another item has a key."""
+    palette = pen.palette
+    width = max(30, pen.width - _INDENT - _NAME - 4)
+    lines: list[tuple[Text, str | None]] = []
+    for name, words, to in rows:
+        for number, part in enumerate(textwrap.wrap(plain(words, 600), width) or [""]):
+            text = Text(" " * _INDENT)
+            text.append("│ ", style=palette.kinds[f.stance])
+            text.append(f"{name if number == 0 else '':<{_NAME}}", style=palette.soft)
+            if to and number == 0:
+                text.append("▸ ", style=palette.accent)
+            text.append(part, style=palette.accent if to else palette.ink)
+            lines.append((text, f"{GO}{to}@{f.ref}" if to and number == 0 else None))
+    return lines
+
+
+def rows_of(f: Finding, job: Job, reading: Reading | None, advice: Sequence[Advice]) -> list[Row]:
+    """Everything known of a finding: what it does, what starts it, what stops with it, what easing it should save, how sure that is."""
+    item = job.facts.find(f.ref) if job.facts else None
+    rows = [Row("", f"{f.reason[:1].upper()}{f.reason[1:]}"), Row("does", f.does), Row("starts", f.started_by)]
+    rows += _links("started from", f.starters, job)
+    rows += _links("stands on", [f"{f.area}:{key}" for key in item.needs] if item else (), job)
+    rows += _links("stops with it", [f"{f.area}:{key}" for key in f.stops_with], job)
+    rows += [Row("without it", f.stops), Row("may come back", f.again)]
+    rows += _links("goes with it", f.brings, job)
+    rows += [
+        Row("ask the owner", f.question),
+        Row("owner said", f.answer),
+        Row(f"if {f.proposal}", _projection(f, item) if f.can_choose else ""),
+        Row("to change it", f.fixed),
+        Row("figures", f.weight.source),
+        *_sizes(f, job, reading),
+        *(Row("people say", f"“{a.claim}” {a.verdict.capitalize()}: {a.why} {a.instead}") for a in for_item(advice, f)),
+    ]
+    return [r for r in rows if r.words]
+
+
+def _sizes(f: Finding, job: Job, reading: Reading | None) -> list[Row]:
+    """Of the size of swap: the three rules side by side."""
+    if f.area != "memory" or job.facts is None:
+        return []
+    rows = []
+    if f.key == "swap_mib":
+        for size in swap_sizes(job.facts, reading):
+            mib = size.mib.not_measured if isinstance(size.mib, NotMeasured) else f"{size.mib[0]} to {size.mib[1]} MiB"
+            bound = f"; {size.bounded}" if size.bounded else ""
+            rows.append(Row(f"{_RULES[size.rule]} rule", f"{mib}: {size.arithmetic}{bound}"))
+    if reading is not None:
+        rows.append(Row("cache", emptying_the_cache(reading)))
+    return rows
+
+
+def _links(name: str, addresses: Sequence[str], job: Job) -> list[Row]:
+    """A line each for the items that are listed, as far as there is room, then how many more."""
+    found = job.audit.by_address if job.audit else {}
+    known_here = [a for a in dict.fromkeys(addresses) if a in found]
+    rows = [
+        Row(name if number == 0 else "", f"{found[a].title} ({STANCE_WORDS[found[a].stance]})", a)
+        for number, a in enumerate(known_here[:_LINKS])
+    ]
+    if len(known_here) > _LINKS:
+        rows.append(Row("", f"and {len(known_here) - _LINKS} more"))
+    return rows
+
+
+def _projection(f: Finding, item: Item | None) -> str:
+    """What easing it should save, how good the evidence is, when it shows."""
+    weight = f.weight
+    saved = (
+        "not projected"
+        if isinstance(weight.cpu_pct, NotMeasured)
+        else f"{signed(-weight.cpu_pct)} ± {weight.cpu_se_pct:.1f} % CPU"
+    )
+    if not isinstance(weight.ram_bytes, NotMeasured):
+        saved += f", {ram(-weight.ram_bytes)}"
+    shows = SHOWS_WORDS[item.setting.shows] if item and isinstance(item.setting, Setting) else ""
+    return " · ".join(x for x in (saved, f.grade, shows, "can be put back any time") if x)
