@@ -126,7 +126,7 @@ def test_batch_error_of_dependent_samples_is_wider_than_the_plain_one():
 def built(samples, first, last, when=None):
     return assemble(
         computer="sim:t", identity="sim-t", taken_at="2026-03-02T08:00:00+00:00", interval_s=1.0, snapshots=[first, last], samples=samples,
-        ended="complete", conditions=when or conditions(), late=0, missed=0,
+        ended="complete", conditions=when or conditions(), late=0, missed=0, times={},
     )  # fmt: skip
 
 
@@ -150,7 +150,7 @@ def test_memory_from_before_the_load_settled_does_not_count():
     ]
     got = assemble(
         computer="sim:t", identity="sim-t", taken_at="x", interval_s=1.0, snapshots=looks, samples=samples, ended="complete",
-        conditions=conditions(), late=0, missed=0,
+        conditions=conditions(), late=0, missed=0, times={},
     )  # fmt: skip
     assert 15 <= got.settled_from <= 40
     assert got.consumer("a").ram_bytes == 150.0

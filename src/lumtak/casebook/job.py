@@ -9,6 +9,7 @@ from lumtak.core.plan import Plan
 from lumtak.core.profile import Profile
 from lumtak.core.record import Record
 from lumtak.core.setting import Change
+from lumtak.core.strip import Glance
 
 Station = Literal["intake", "baseline", "audit", "plan", "apply", "proof", "handover"]
 STATIONS: tuple[Station, ...] = get_args(Station)
@@ -32,6 +33,8 @@ class Heading(Record, forbid_unknown_fields=False):
     after: int | None = None
     after_provisional: str = ""
     """Why the after reading does not count yet; empty when it does."""
+    last: Glance | None = None
+    """The load as it was read last."""
 
 
 class Job(Heading, forbid_unknown_fields=True):

@@ -37,6 +37,7 @@ _MIGRATIONS = (
     ) STRICT
     """,
 )
+_MOST_KEPT = 20
 _R = TypeVar("_R", bound=Record)
 _PARTS: dict[str, type[Record]] = {"facts": Facts, "audit": Audit}
 
@@ -115,6 +116,14 @@ class Casebook:
             return None
         rows = self._db.rows("SELECT document FROM reading WHERE id = ?", (number,))
         return msgspec.json.decode(rows[0]["document"], type=Reading) if rows else None
+
+    def readings(self, job: str, role: str) -> list[tuple[int, Reading]]:
+        """(number, reading) of a job in this role, the newest first."""
+        rows = self._db.rows(
+            "SELECT id, document FROM reading WHERE job = ? AND role = ? ORDER BY id DESC LIMIT ?",
+            (job, role, _MOST_KEPT),
+        )
+        return [(row["id"], msgspec.json.decode(row["document"], type=Reading)) for row in rows]
 
     def answers(self, identity: str) -> dict[str, Answer]:
         """What the owner of this computer said about items, by address."""

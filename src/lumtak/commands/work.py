@@ -9,7 +9,7 @@ from lumtak.commands.change import judge, say_outcome
 from lumtak.commands.common import columns, json_option, log_to, progress, say_json, user_option, with_workshop
 from lumtak.commands.look import count, say_audit
 from lumtak.core.setting import parse_ref
-from lumtak.core.units import percent, ram, signed
+from lumtak.core.units import percent, ram, signed, span
 from lumtak.errors import UsageError
 from lumtak.report.charts import KINDS_OF_CHART, Format, Kind
 from lumtak.stations.handover import draw_chart
@@ -164,10 +164,35 @@ def _reopen(workshop: Workshop, job: str) -> Visit:
 @job_group.command("baseline")
 @click.argument("job")
 @click.option("--seconds", type=float, help="Length of the window. Default: until the mean is sure, 5 minutes at most.")
+@click.option("--list", "listing", is_flag=True, help="List the baselines that were taken; nothing is read.")
+@click.option("--use", type=int, metavar="NUMBER", help="Judge and compare by this one of them; nothing is read.")
 @with_workshop
-def job_baseline(workshop: Workshop, job: str, seconds: float | None) -> None:
-    """Read the load before anything is changed."""
+def job_baseline(workshop: Workshop, job: str, seconds: float | None, use: int | None, *, listing: bool) -> None:
+    """Read the load before anything is changed. All baselines are kept; the newest counts, or the one that is chosen.
+
+    \b
+    lumtak job baseline drawing-bench-1
+    lumtak job baseline drawing-bench-1 --list
+    lumtak job baseline drawing-bench-1 --use 3
+    """
     visit = _reopen(workshop, job)
+    if use is not None:
+        visit.choose_baseline(use)
+    if listing or use is not None:
+        rows = [
+            (
+                "◆" if number == visit.job.baseline else "",
+                str(number),
+                reading.taken_at[:16].replace("T", " "),
+                f"CPU {percent(reading.mean('cpu_pct'))}",
+                f"RAM {ram(reading.mean('ram_used_bytes'))}",
+                f"{len(reading.kept)} samples",
+            )
+            for number, reading in visit.baselines()
+        ]
+        visit.close()
+        columns(rows)
+        return
     reading = visit.read_baseline(seconds=seconds, on_sample=count)
     progress("")
     visit.go("audit")
@@ -226,13 +251,16 @@ def job_apply(workshop: Workshop, job: str) -> None:
 
 @job_group.command("after")
 @click.argument("job")
+@click.option("--now", is_flag=True, help="Do not wait until the computer has been up as long as for the baseline.")
 @with_workshop
-def job_after(workshop: Workshop, job: str) -> None:
-    """Read the load again and say whether it changed."""
+def job_after(workshop: Workshop, job: str, *, now: bool) -> None:
+    """Read the load again, as long after the restart as the baseline, and say whether it changed."""
     from lumtak.report.content import headline, sentence
 
     visit = _reopen(workshop, job)
-    visit.read_after(on_sample=count)
+    if not now and (wait_s := visit.same_point_s()):
+        progress(f"waiting {span(wait_s)}, until it has been up as long as for the baseline (--now does not wait)")
+    visit.read_after(on_sample=count, at_once=now)
     progress("")
     results = visit.comparisons()
     visit.go("proof")

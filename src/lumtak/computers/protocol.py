@@ -7,7 +7,7 @@ from typing import Protocol
 
 from lumtak.core.facts import Facts, Process, System
 from lumtak.core.load import Snapshot
-from lumtak.core.record import NotMeasured, Record
+from lumtak.core.record import Figure, NotMeasured, Record
 from lumtak.core.setting import SettingRef, State
 
 
@@ -92,6 +92,10 @@ class Computer(Protocol):
 
     def system(self) -> System:
         """What runs on it and since when: the cheap part of facts."""
+        ...
+
+    def times(self) -> dict[str, Figure]:
+        """Seconds by name: parts of its last start, the login, and how quickly it answers now."""
         ...
 
     def capabilities(self) -> Capabilities:

@@ -149,6 +149,8 @@ class Reading(Record):
     """Samples that came more than half an interval late; their true length is in length_s."""
     missed: int = 0
     """Samples that were due while an earlier one was late: not taken, and not made up."""
+    times: dict[str, Figure] = {}
+    """Seconds by name: parts of the start that came before, the login, and how quickly the computer answered at the end."""
 
     @property
     def kept(self) -> tuple[Sample, ...]:
@@ -328,6 +330,7 @@ def assemble(
     conditions: Conditions,
     late: int,
     missed: int,
+    times: dict[str, Figure],
 ) -> Reading:
     """The reading from its samples and the snapshots with memory: both ends of the window, and some between.
 
@@ -355,6 +358,7 @@ def assemble(
         conditions=conditions,
         late=late,
         missed=missed,
+        times=times,
     )
 
 

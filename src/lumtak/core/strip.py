@@ -93,6 +93,37 @@ def strips(
     )
 
 
+class Glance(Record):
+    """The last load of a computer, small enough for a line: shares by kind."""
+
+    ram: dict[Kind, float]
+    cpu: dict[Kind, float]
+    ram_pct: float
+    cpu_pct: float
+    ceilings: Ceilings
+    what: Literal["baseline", "after"]
+    taken_at: str
+
+
+def glance(cut: tuple[Strip, Strip], ceilings: Ceilings, what: Literal["baseline", "after"], taken_at: str) -> Glance:
+    """(RAM, CPU) of a reading, summed by kind."""
+    sums: list[dict[Kind, float]] = []
+    for strip in cut:
+        by_kind: dict[Kind, float] = {}
+        for piece in strip.pieces:
+            by_kind[piece.kind] = by_kind.get(piece.kind, 0.0) + piece.share
+        sums.append(by_kind)
+    return Glance(
+        ram=sums[0],
+        cpu=sums[1],
+        ram_pct=100 * cut[0].load,
+        cpu_pct=100 * cut[1].load,
+        ceilings=ceilings,
+        what=what,
+        taken_at=taken_at,
+    )
+
+
 def marked(strip: Strip, *, chosen: Iterable[SettingRef] = (), applied: Iterable[SettingRef] = ()) -> Strip:
     """The same strip with these pieces marked, and no others."""
     marks: dict[str, Mark] = {str(ref): "chosen" for ref in chosen}

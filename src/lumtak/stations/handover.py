@@ -5,7 +5,6 @@ from pathlib import Path
 import msgspec
 
 from lumtak.core.audit import audit
-from lumtak.core.bridge import Bridge, bridge
 from lumtak.core.conditions import mismatches
 from lumtak.core.setting import State
 from lumtak.core.strip import Strip, strips
@@ -94,16 +93,9 @@ def draw_chart(visit: Visit, kind: Kind, form: Format) -> bytes:
     content = content_of(visit)
     if content.before is None:
         raise UsageError("This job has no baseline yet.", "Take it first: lumtak job baseline JOB.")
-    bridges: tuple[Bridge, ...] = ()
-    if kind == "bridge":
-        if content.after is None or content.plan is None:
-            raise UsageError(
-                "A bridge needs changes and an after reading.", "Apply the plan, then: lumtak job after JOB."
-            )
-        bridges = (
-            bridge(content.plan, content.before, content.after, "cpu_pct"),
-            bridge(content.plan, content.before, content.after, "ram_used_bytes"),
-        )
+    bridges = visit.bridges() if kind == "bridge" else ()
+    if kind == "bridge" and not bridges:
+        raise UsageError("A bridge needs changes and an after reading.", "Apply the plan, then: lumtak job after JOB.")
     drawn = Drawn(
         before=content.before,
         after=content.after,

@@ -140,6 +140,7 @@ def take_reading(
         conditions=conditions,
         late=window.late,
         missed=window.missed,
+        times={} if window.ended == "lost" else computer.times(),
     )
 
 

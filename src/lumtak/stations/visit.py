@@ -2,7 +2,7 @@
 
 import threading
 from collections.abc import Callable, Iterable, Mapping
-from typing import Any
+from typing import Any, Literal
 
 import msgspec
 
@@ -10,12 +10,14 @@ from lumtak.casebook import Job, Station
 from lumtak.computers.protocol import Computer
 from lumtak.core.actions import Action, Running, Way
 from lumtak.core.audit import Answer, Audit, Finding, audit
+from lumtak.core.bridge import Bridge, bridge
 from lumtak.core.compare import CAUTION_ENDED, Comparison, compare_many
 from lumtak.core.load import Reading
 from lumtak.core.plan import Plan, make_plan
 from lumtak.core.profile import Profile, Threshold
 from lumtak.core.record import NotMeasured
 from lumtak.core.setting import SettingRef
+from lumtak.core.strip import Glance, glance, strips
 from lumtak.errors import UsageError
 from lumtak.journal import (
     Entry,
@@ -33,6 +35,10 @@ from lumtak.journal import (
 from lumtak.stations.actions import end_process
 from lumtak.stations.reading import OnSample, take_reading
 from lumtak.stations.workshop import Workshop
+
+SETTLED_IN_S = 900.0
+"""A computer that has been up so long is no longer starting."""
+PUT_BACK_SINCE = "changes were put back since"
 
 
 class Visit:
@@ -122,19 +128,86 @@ class Visit:
     ) -> Reading:
         """The load before anything is changed."""
         reading = take_reading(self.computer, seconds=seconds, interval_s=interval_s, on_sample=on_sample, stop=stop)
-        self._keep(baseline=self.workshop.casebook.add_reading(self.job, "baseline", reading), audit=None)
+        self._keep(
+            baseline=self.workshop.casebook.add_reading(self.job, "baseline", reading),
+            audit=None,
+            last=self._glance(reading, "baseline"),
+        )
         return reading
 
+    def baselines(self) -> list[tuple[int, Reading]]:
+        """(number, reading) of all baselines that were taken, the newest first."""
+        return self.workshop.casebook.readings(self.job.id, "baseline")
+
+    def choose_baseline(self, number: int) -> Audit:
+        """Judge and compare by this baseline from now on.
+
+        Raises:
+            UsageError: this job has no baseline of this number.
+        """
+        kept = dict(self.baselines())
+        if number not in kept:
+            numbers = ", ".join(map(str, sorted(kept))) or "none"
+            raise UsageError(f"This job has no baseline {number}.", f"It has {numbers}.")
+        self._keep(
+            baseline=number, last=self._glance(kept[number], "baseline") if self.job.after is None else self.job.last
+        )
+        return self.make_audit()
+
+    def same_point_s(self) -> float:
+        """Seconds until this computer has been up as long as it had at the beginning of the baseline; 0 where that is past.
+
+        After a quarter of an hour a computer counts as settled in, so longer is never waited for.
+        """
+        baseline = self.baseline
+        if baseline is None:
+            return 0.0
+        system = self.computer.system()
+        if system.boot_id == baseline.conditions.boot_id:
+            return 0.0
+        return max(0.0, min(baseline.conditions.uptime_s, SETTLED_IN_S) - system.uptime_s)
+
     def read_after(
-        self, *, seconds: float | None = None, on_sample: OnSample | None = None, stop: threading.Event | None = None
+        self,
+        *,
+        seconds: float | None = None,
+        on_sample: OnSample | None = None,
+        stop: threading.Event | None = None,
+        at_once: bool = False,
     ) -> Reading:
-        """The load now, by the same rule as the baseline; provisional while anything is owed."""
+        """The load now, by the same rule as the baseline, as long after a restart as it; provisional while anything is owed.
+
+        Args:
+            seconds: length of the window; None: until the means are sure.
+            on_sample: told about each sample.
+            stop: ends the wait and the reading.
+            at_once: does not wait until the computer has been up as long as for the baseline.
+        """
         baseline = self.baseline
         interval_s = baseline.interval_s if baseline else 1.0
+        if not at_once:
+            self.computer.wait(self.same_point_s(), stop)
         reading = take_reading(self.computer, seconds=seconds, interval_s=interval_s, on_sample=on_sample, stop=stop)
         number = self.workshop.casebook.add_reading(self.job, "after", reading)
-        self._keep(after=number, after_provisional=self.owed().in_words())
+        self._keep(after=number, after_provisional=self.owed().in_words(), last=self._glance(reading, "after"))
         return reading
+
+    def _glance(self, reading: Reading, what: Literal["baseline", "after"]) -> Glance:
+        ceilings = self.job.profile.ceilings
+        return glance(strips(reading, self.job.audit, ceilings=ceilings), ceilings, what, reading.taken_at)
+
+    def after_is_due(self) -> bool:
+        """Whether changes of this job stand, nothing is owed any more, and no reading that counts was taken since."""
+        job = self.job
+        wanted = job.after is None or (bool(job.after_provisional) and job.after_provisional != PUT_BACK_SINCE)
+        return wanted and job.baseline is not None and bool(self.applied()) and not self.owed().anything
+
+    def bridges(self) -> tuple[Bridge, ...]:
+        """From the baseline to the after reading, for CPU and RAM; none where the job has not come that far."""
+        job, before, after = self.job, self.baseline, self.after
+        if before is None or after is None or job.plan is None:
+            return ()
+        return bridge(job.plan, before, after, "cpu_pct"), bridge(job.plan, before, after, "ram_used_bytes")
 
     @property
     def baseline(self) -> Reading | None:
@@ -166,6 +239,9 @@ class Visit:
         found = audit(facts, self.job.profile, self.workshop.catalogue, self.baseline, answers)
         valid = {f.ref for f in found.findings if f.can_choose}
         self._keep(facts=facts, audit=found, chosen=tuple(c for c in self.job.chosen if c.ref in valid))
+        reading = self.after or self.baseline
+        if reading is not None:
+            self._keep(last=self._glance(reading, "after" if self.job.after else "baseline"))
         return found
 
     def toggle(self, ref: SettingRef) -> bool:
@@ -288,7 +364,7 @@ class Visit:
         wanted = mine if numbers is None else [n for n in numbers if anywhere or n in mine]
         outcomes = put_back(self.workshop.journal, self.computer, wanted, overwrite=overwrite, on_step=on_step)
         if self.job.after is not None and any(o.result == "done" for o in outcomes):
-            self._keep(after_provisional="changes were put back since")
+            self._keep(after_provisional=PUT_BACK_SINCE)
         return outcomes
 
     # -- actions --------------------------------------------------------------------------------------------------------

@@ -16,6 +16,7 @@ from lumtak.computers.linux.folder import UserFolder
 from lumtak.computers.linux.marks import marks
 from lumtak.computers.linux.proc import Processes, cpu_times, meminfo
 from lumtak.computers.linux.services import read_services
+from lumtak.computers.linux.start import start_times
 from lumtak.computers.linux.transport import Transport, text
 from lumtak.computers.linux.undo_kit import FileUndoKit
 from lumtak.computers.linux.user import User
@@ -24,7 +25,7 @@ from lumtak.core.catalogue import Catalogue
 from lumtak.core.causes import starter_of
 from lumtak.core.facts import UNLISTED, Facts, Fixed, Gap, Hardware, Item, Process, System, Trigger
 from lumtak.core.load import Snapshot
-from lumtak.core.record import NotMeasured
+from lumtak.core.record import Figure, NotMeasured
 from lumtak.core.setting import SettingRef, State
 from lumtak.core.text import plain
 from lumtak.core.units import MIB
@@ -130,7 +131,12 @@ class LinuxComputer:
             memory=hardware.memory_now(self._transport, memory),
             space=hardware.space(self._transport),
             marks=tuple(marks(self._transport)),
+            times=self.times(),
         )
+
+    def times(self) -> dict[str, Figure]:
+        """Parts of the last start, as systemd counted them."""
+        return start_times(self._transport)
 
     def _needed(self, path: str) -> bytes:
         try:

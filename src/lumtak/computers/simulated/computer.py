@@ -409,10 +409,10 @@ class SimulatedComputer:
             ),
             space=Space(total_bytes=int(hardware.volume_gib * GIB), free_bytes=int(hardware.free_gib * GIB)),
             marks=tuple(Mark(advice=m.advice, where=m.where) for m in self.spec.mark),
-            times=self._times(),
+            times=self.times(),
         )
 
-    def _times(self) -> dict[str, Figure]:
+    def times(self) -> dict[str, Figure]:
         """Parts of the last start, the login, and how quickly it answers now."""
         login = self._state.login_took_s
         still = NotMeasured(not_measured="programs are still starting")
