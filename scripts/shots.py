@@ -33,7 +33,7 @@ AUDIT = (*BASELINE, "Enter", "~Space chooses")
 PLAN = (*AUDIT, "a", "~17 chosen", "4", "~On to applying")
 APPLIED = (*PLAN, "Enter", "~Apply 17", "Enter", "~Leave everything", "Right", "Enter", "~On to the proof")
 OWED = (*APPLIED, "Enter", "~Restart now")
-PROOF = (*OWED, "Enter", "!Restart now", "~Take the after", "Enter", "~carries less load")
+PROOF = (*OWED, "Enter", "!Restart now", "~the after reading is due", "Enter", "~carries less load")
 CONFIRMED = ("Enter", "~On to applying", "Enter", "~Apply 17", "Enter", "~Leave everything", "Right", "Enter")
 VIEWS = {
     "bench": (),
@@ -61,10 +61,23 @@ VIEWS = {
     "audit-search": (*AUDIT, "/", "c", "h", "a", "r", "t", "~5 of 176|of 176 shown"),
     "audit-memory": ("Down", "Down", *AUDIT, "End", "Up", "Enter", "~shop rule"),
     "interview": (*AUDIT, "i", "~question 1 of"),
+    "baseline-reading": (
+        *INTO_JOB,
+        "Tab",
+        "Enter",
+        "1",
+        "~Used for",
+        "2",
+        "~Take the baseline",
+        "!restarting",
+        "Enter",
+        "~(1[0-9][0-9]) of at most",
+    ),
     "audit-light": ("C-t", *AUDIT, "Enter", "~Keeps small copies", "Space", "~1 chosen"),
 }
 
 
+MOVING = {"baseline-reading"}
 JOB = "drawing-bench-1"
 FAULTS = {"apply-half": "slow", "apply-failed": "refuse:apps:photo-mirror", "put-back": "revert:services:fax-bridge"}
 """Views of a computer on which something goes wrong, with a job that stands at its plan."""
@@ -181,10 +194,10 @@ class Window:
             else:
                 self.tmux("send-keys", "--", step)
 
-    def picture(self, path: Path) -> None:
-        """Two equal pictures in a row mean that the terminal has finished drawing."""
+    def picture(self, path: Path, *, moving: bool) -> None:
+        """Two equal pictures in a row mean that the terminal has finished drawing; of what moves, the first is taken."""
         before = b""
-        for _ in range(40):
+        for _ in range(1 if moving else 40):
             self.run("import", "-silent", "-window", "root", "-strip", str(path))
             now = path.read_bytes()
             if now == before:
@@ -209,7 +222,7 @@ def main() -> None:
             window = Window(Path(folder), prepare(Path(folder) / "home", name))
             try:
                 window.drive(VIEWS[name])
-                window.picture(target / f"{name}.png")
+                window.picture(target / f"{name}.png", moving=name in MOVING)
             finally:
                 window.close()
         print(target / f"{name}.png", flush=True)

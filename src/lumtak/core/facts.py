@@ -5,7 +5,7 @@ from typing import Literal
 from lumtak.core.record import Figure, NotMeasured, Record
 from lumtak.core.setting import AREA_TITLES, AREAS, Area, SettingRef, Shows
 from lumtak.core.text import plain
-from lumtak.core.units import ram, span
+from lumtak.core.units import ram, span, took
 
 Origin = Literal["system", "package", "vendor", "user", "unknown"]
 """Part of the system; of a package of the distribution; of somebody else's package; added by the user; not known."""
@@ -218,13 +218,6 @@ def _of(space: Space) -> str:
     return f"{ram(space.free_bytes)} of {ram(space.total_bytes)}"
 
 
-def _took(seconds: float) -> str:
-    """A time of any length, with three digits."""
-    if seconds >= 1:
-        return f"{seconds:.1f} s"
-    return f"{seconds * 1e3:.3g} ms" if seconds >= 1e-3 else f"{seconds * 1e6:.3g} µs"
-
-
 def in_rows(facts: Facts) -> list[tuple[str, str]]:
     """(name, value) rows about a computer for people, as text from that computer: fit for a terminal."""
 
@@ -244,8 +237,8 @@ def in_rows(facts: Facts) -> list[tuple[str, str]]:
         ("settings of", plain(system.user)),
         ("processes", str(facts.process_count)),
     ]
-    for name, took in facts.times.items():
-        rows.append((name, word(took) if isinstance(took, NotMeasured) else _took(took)))
+    for name, seconds in facts.times.items():
+        rows.append((name, word(seconds) if isinstance(seconds, NotMeasured) else took(seconds)))
     for area in AREAS:
         count = sum(item.area == area for item in facts.items)
         gaps = "; ".join(g.reason for g in facts.gaps if g.area == area)

@@ -40,3 +40,10 @@ def span(seconds: float) -> str:
         return f"{minutes} min {rest} s" if rest else f"{minutes} min"
     hours, rest = divmod(minutes, 60)
     return f"{hours} h {rest} min" if rest else f"{hours} h"
+
+
+def took(seconds: float) -> str:
+    """A time of any length, with three digits: "38.2 s", "412 ms", "60 µs"."""
+    if seconds >= 1:
+        return f"{seconds:.1f} s"
+    return f"{seconds * 1e3:.3g} ms" if seconds >= 1e-3 else f"{seconds * 1e6:.3g} µs"

@@ -10,6 +10,7 @@ from textual.binding import Binding, BindingType
 from textual.widgets import ContentSwitcher, Static
 
 from lumtak.casebook import STATIONS, Job, Station
+from lumtak.core.bridge import Bridge
 from lumtak.core.load import Reading
 from lumtak.core.setting import SettingRef
 from lumtak.core.strip import Strip, marked, strips
@@ -63,7 +64,11 @@ class JobScreen(WorkingScreen):
         visit.save = self.saver
         self.baseline: Reading | None = visit.baseline
         self.after: Reading | None = visit.after
+        self.baselines: list[tuple[int, Reading]] = visit.baselines()
         self.owed: Owed = visit.owed()
+        self.due, self.same_point_s = visit.after_is_due(), visit.same_point_s()
+        """Whether the after reading is due, and how long it would wait to begin like the baseline."""
+        self.bridges: tuple[Bridge, ...] = visit.bridges()
         self.entries: list[Entry] = visit.entries()
         self._cut: list[tuple[tuple[object, ...], tuple[Strip, Strip]]] = []
         self.capabilities = visit.computer.capabilities()
@@ -92,6 +97,8 @@ class JobScreen(WorkingScreen):
         """Land where the job was; at Apply when something was interrupted there."""
         if self.visit.interrupted.lines:
             self.action_go("apply")
+        elif self.due:
+            self.action_go("proof")
         self.update_all()
         self._view().arrive()
 
@@ -260,11 +267,14 @@ class JobScreen(WorkingScreen):
 
     def look(self) -> object:
         """Readings, what is owed, changes."""
-        return self.visit.baseline, self.visit.after, self.visit.owed(), self.visit.entries()
+        visit = self.visit
+        due = (visit.after_is_due(), visit.same_point_s(), visit.bridges())
+        return visit.baseline, visit.after, visit.baselines(), visit.owed(), visit.entries(), due
 
     def take(self, found: Any) -> None:  # noqa: ANN401 - what `look` gave
         """Show them from now on."""
-        self.baseline, self.after, self.owed, self.entries = found
+        self.baseline, self.after, self.baselines, self.owed, self.entries, due = found
+        self.due, self.same_point_s, self.bridges = due
 
     def _come_back(self, _: object = None) -> None:
         """Another screen may have put changes back: look again."""

@@ -3,7 +3,7 @@
 from typing import TYPE_CHECKING, ClassVar
 
 from textual.binding import Binding, BindingType
-from textual.containers import Vertical
+from textual.containers import Vertical, VerticalScroll
 from textual.widget import Widget
 
 from lumtak.tui.widgets.lines import LineList
@@ -17,6 +17,8 @@ class Station(Vertical):
 
     BINDINGS: ClassVar[list[BindingType]] = [
         Binding("up,down", "list", "Into the list", show=False),
+        Binding("pageup", "page(-1)", "Page up", show=False),
+        Binding("pagedown", "page(1)", "Page down", show=False),
     ]
 
     @property
@@ -33,6 +35,11 @@ class Station(Vertical):
         """Into the list, from anywhere on the station."""
         for found in self.query(LineList):
             self.point_at(found)
+
+    def action_page(self, pages: int) -> None:
+        """Scroll what is too long for the screen."""
+        for found in self.query(VerticalScroll):
+            found.scroll_relative(y=pages * max(1, found.size.height - 2), animate=False)
 
     def point_at(self, widget: Widget) -> None:
         """This widget has the keys from now on: at once, so that a quick typist's next key goes there."""

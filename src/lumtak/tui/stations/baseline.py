@@ -2,43 +2,37 @@
 
 from rich.text import Text
 from textual.app import ComposeResult
-from textual.containers import Horizontal, VerticalScroll
+from textual.containers import Horizontal
 from textual.widgets import Button, Static
 
-from lumtak.core.load import Conditions, Reading, Sample, batch_error, consumer_name
+from lumtak.core.load import Conditions, Reading, batch_error, consumer_name
 from lumtak.core.record import NotMeasured, known
 from lumtak.core.text import plain
-from lumtak.core.units import percent, ram, span
-from lumtak.stations.reading import Precision
+from lumtak.core.units import percent, ram, span, took
+from lumtak.stations.reading import Precision, conditions_of
 from lumtak.tui.stations.base import Station
 from lumtak.tui.theme import Palette
+from lumtak.tui.widgets.lines import Line, LineList
+from lumtak.tui.widgets.live import Live
 from lumtak.tui.widgets.trace import Trace
 
-_REDRAW_EVERY_S = 0.1
 _HEAVIEST = 6
 
 
 class BaselineStation(Station):
-    """A reading with its progress; it can be stopped early, and keeps what was read."""
+    """A reading with its progress; it can be stopped early, and keeps what was read. All are kept, one counts."""
 
     def compose(self) -> ComposeResult:
         """What to do, the trace, what came of it, the acts."""
+        yield Live("Reading", id="live")
         yield Static(id="say", classes="prose", markup=False)
         yield Trace(id="trace")
-        with VerticalScroll(can_focus=False):
-            yield Static(id="found", classes="prose", markup=False)
+        yield LineList(id="found")
         with Horizontal(classes="acts"):
             yield Button("Take the baseline", id="take", compact=True)
             yield Button("Restart first", id="restart", compact=True)
             yield Button("Stop early, keep it", id="stop", compact=True)
             yield Button("On to the audit", id="on", compact=True)
-
-    def on_mount(self) -> None:
-        """Samples arrive faster than they are worth drawing."""
-        self._samples: list[Sample] = []
-        self._count = 0
-        self._drawn = 0
-        self.set_interval(_REDRAW_EVERY_S, self._redraw)
 
     @property
     def _reading_now(self) -> bool:
@@ -48,25 +42,28 @@ class BaselineStation(Station):
         """As far as the baseline is."""
         desk = self.desk
         reading = desk.baseline
-        self.query_one("#take", Button).label = "Take it again" if reading else "Take the baseline"
+        self.query_one("#take", Button).label = "Take another" if reading else "Take the baseline"
         self.query_one("#take").disabled = bool(desk.busy)
         self.query_one("#restart").disabled = bool(desk.busy) or bool(desk.capabilities.restart)
         self.query_one("#restart").display = not desk.capabilities.restart
         self.query_one("#stop").display = self._reading_now
         self.query_one("#on").display = reading is not None and not desk.busy
-        trace = self.query_one(Trace)
-        ceiling = desk.job.profile.ceilings.cpu_pct
+        self.query_one(Live).display = self._reading_now
+        self.query_one("#say").display = not self._reading_now
+        trace = self.query_one("#trace", Trace)
+        trace.display = self.query_one("#found").display = reading is not None and not self._reading_now
         if self._reading_now:
-            self._redraw(force=True)
+            self.query_one(Live).draw()
         elif reading:
-            trace.display = True
-            trace.show([s.cpu_pct for s in reading.samples], ceiling=ceiling, settled_from=reading.settled_from)
+            trace.show(
+                [s.cpu_pct for s in reading.samples],
+                ceiling=desk.job.profile.ceilings.cpu_pct,
+                settled_from=reading.settled_from,
+            )
             self.query_one("#say", Static).update(self._headline(reading))
-            self.query_one("#found", Static).update(self._found(reading))
+            self.query_one(LineList).show(self._found(reading), f"baseline {desk.job.baseline}")
         else:
-            trace.display = False
             self.query_one("#say", Static).update(self._invitation())
-            self.query_one("#found", Static).update("")
 
     def _invitation(self) -> Text:
         palette = Palette(self.app)
@@ -105,55 +102,59 @@ class BaselineStation(Station):
         word = (
             f"   settled after {span(cut)}, drawn faint"
             if reading.settled
-            else "   it never settled, so take it again, and longer"
+            else "   it never settled, so take another, and longer"
         )
         text.append(word, style=palette.soft if reading.settled else palette.warning)
         return text
 
-    def _found(self, reading: Reading) -> Text:
+    def _found(self, reading: Reading) -> list[Line]:
         palette = Palette(self.app)
-        titles = {str(f.ref): f.title for f in self.desk.job.audit.findings} if self.desk.job.audit else {}
+        by_address = self.desk.job.audit.by_address if self.desk.job.audit else {}
         total = reading.ram_total_bytes
         heavy = sorted(reading.consumers, key=lambda c: -(c.cpu_pct + 100 * known(c.ram_bytes) / total))[:_HEAVIEST]
-        text = Text()
-        text.append("\nHeaviest\n", style=f"bold {palette.soft}")
+        lines = [Line(Text()), Line(Text(" Heaviest", style=f"bold {palette.soft}"))]
         for cost in heavy:
             memory = "not known" if isinstance(cost.ram_bytes, NotMeasured) else ram(cost.ram_bytes)
-            text.append(f"  {memory:>10}  {percent(cost.cpu_pct):>7}   ", style=palette.ink)
-            text.append(f"{plain(titles.get(cost.key, consumer_name(cost.key)), 50)}\n", style=palette.ink)
+            title = by_address[cost.key].title if cost.key in by_address else consumer_name(cost.key)
+            words = f"   {memory:>10}  {percent(cost.cpu_pct):>7}   {plain(title, 50)}"
+            lines.append(Line(Text(words, style=palette.ink)))
         c = reading.conditions
         plan = c.power_plan if isinstance(c.power_plan, str) else "not known"
-        text.append("\nConditions\n", style=f"bold {palette.soft}")
-        text.append(
-            f"  begun {span(c.uptime_s)} after the start, on {c.power_source}, plan {plan}, {_warmth(c)}logged in: {_users(c)}\n"
-            f"  {len(reading.samples)} samples every {reading.interval_s:g} s, {reading.late} late, {reading.missed} missed;"
-            f" Lumtak's own cost {percent(reading.mean('own_pct'))} (left out)",
-            style=palette.soft,
-        )
-        return text
+        lines += [Line(Text()), Line(Text(" Conditions", style=f"bold {palette.soft}"))]
+        times = [f"{n} {took(t)}" for n, t in reading.times.items() if not isinstance(t, NotMeasured)]
+        for words in (
+            f"   begun {span(c.uptime_s)} after the start, on {c.power_source}, plan {plan}, {_warmth(c)}logged in: {_users(c)}",
+            (
+                f"   {len(reading.samples)} samples every {reading.interval_s:g} s, {reading.late} late, {reading.missed} missed;"
+                f" Lumtak's own cost {percent(reading.mean('own_pct'))} (left out)"
+            ),
+            *(f"   {' · '.join(times[i : i + 3])}" for i in range(0, len(times), 3)),
+        ):
+            if words:
+                lines.append(Line(Text(words, style=palette.soft)))
+        return lines + self._kept(palette)
 
-    def _redraw(self, *, force: bool = False) -> None:
-        if not self.is_mounted or not self._reading_now or (len(self._samples) == self._drawn and not force):
-            return
-        samples = list(self._samples)
-        self._drawn = len(samples)
-        trace = self.query_one(Trace)
-        trace.display = True
-        trace.show([s.cpu_pct for s in samples], ceiling=self.desk.job.profile.ceilings.cpu_pct)
-        text = Text("Reading…", style="bold")
-        if samples:
-            left = (self._count - len(samples)) * samples[-1].length_s
+    def _kept(self, palette: Palette) -> list[Line]:
+        """All baselines of this job, to choose from once there are several."""
+        kept = self.desk.baselines
+        if len(kept) < 2:
+            return []
+        lines = [Line(Text()), Line(Text(" Baselines taken: Enter judges by another", style=f"bold {palette.soft}"))]
+        for number, reading in kept:
+            here = number == self.desk.job.baseline
             text = Text()
+            text.append("   ◆ " if here else "     ", style=palette.accent)
             text.append(
-                f"Reading: {len(samples)} of at most {self._count} samples, {span(left)} left at most", style="bold"
+                f"{reading.taken_at[11:16]}   CPU {percent(reading.mean('cpu_pct')):>7}   RAM {ram(reading.mean('ram_used_bytes')):>8}",
+                style=f"bold {palette.ink}" if here else palette.ink,
             )
-            cpu = [s.cpu_pct for s in samples]
+            settled = "" if reading.settled else ", never settled"
             text.append(
-                f"   CPU {percent(sum(cpu) / len(cpu))} ± {1.96 * batch_error(cpu):.1f} so far, RAM {ram(samples[-1].ram_used_bytes)}",
-                style=Palette(self.app).soft,
+                f"   {len(reading.kept)} samples, begun {span(reading.conditions.uptime_s)} after the start{settled}",
+                style=palette.soft,
             )
-        self.query_one("#say", Static).update(text)
-        self.query_one("#found", Static).update("")
+            lines.append(Line(text, f"baseline {number}"))
+        return lines
 
     def arrive(self) -> None:
         """On what comes next."""
@@ -166,6 +167,15 @@ class BaselineStation(Station):
             return "Other stations stay open while it reads; stopping early keeps what was read."
         return "Enter does what is lit, Tab goes to the next; ? explains."
 
+    def on_line_list_opened(self, message: LineList.Opened) -> None:
+        """Another baseline counts."""
+        message.stop()
+        number = int(message.key.removeprefix("baseline "))
+        if number != self.desk.job.baseline:
+            self.desk.begin(
+                "judging by another baseline", lambda: self.desk.visit.choose_baseline(number), lambda _: None
+            )
+
     def on_button_pressed(self, event: Button.Pressed) -> None:
         """Take it, stop it, restart, go on."""
         event.stop()
@@ -173,22 +183,18 @@ class BaselineStation(Station):
             case "take":
                 self._take()
             case "restart":
-                self.desk.begin("restarting", self.desk.visit.restart, lambda _: self.point_at(self.query_one("#take")))
+                self.desk.begin("restarting", self.desk.visit.restart, lambda _: self.call_after_refresh(self.arrive))
             case "stop":
                 self.desk.stop.set()
             case "on":
                 self.desk.action_go("audit")
 
     def _take(self) -> None:
-        desk = self.desk
-        self._samples, self._count, self._drawn = [], 0, 0
-
-        def note(sample: Sample, _: int, count: int) -> None:
-            self._count = count
-            self._samples.append(sample)
+        desk, live = self.desk, self.query_one(Live)
 
         def read() -> None:
-            desk.visit.read_baseline(on_sample=note, stop=desk.stop)
+            live.under(conditions_of(desk.visit.computer.system()))
+            desk.visit.read_baseline(on_sample=live.note, stop=desk.stop)
             desk.visit.make_audit()
 
         def done(_: None) -> None:
@@ -196,6 +202,7 @@ class BaselineStation(Station):
                 self.call_after_refresh(self.arrive)
 
         if desk.begin("reading the baseline", read, done):
+            live.begin(desk.job.profile.ceilings.cpu_pct)
             self.show()
             self.point_at(self.query_one("#stop"))
 

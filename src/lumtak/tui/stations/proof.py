@@ -9,13 +9,16 @@ from lumtak.core.compare import Comparison
 from lumtak.core.conditions import mismatches, mover_in_words, movers
 from lumtak.core.load import Sample
 from lumtak.core.record import NotMeasured
-from lumtak.core.units import GIB, percent, ram, signed, span
+from lumtak.core.units import GIB, percent, ram, signed, span, took
 from lumtak.errors import LumtakError
 from lumtak.report.content import headline, sentence
+from lumtak.stations.reading import conditions_of
 from lumtak.stations.visit import compare_readings
 from lumtak.tui.stations.base import Station
 from lumtak.tui.theme import Palette
+from lumtak.tui.widgets.bridge import bridge_rows
 from lumtak.tui.widgets.dots import distribution_rows
+from lumtak.tui.widgets.live import Live
 
 
 class ProofStation(Station):
@@ -24,20 +27,21 @@ class ProofStation(Station):
     def compose(self) -> ComposeResult:
         """Verdict, rows, acts."""
         yield Static(id="verdict", classes="big", markup=False)
+        yield Live("Reading after the changes", id="live")
         with VerticalScroll(id="rows", can_focus=False):
             yield Static(id="body", markup=False)
         with Horizontal(classes="acts"):
             yield Button("Restart now", id="restart", compact=True)
             yield Button("New login now", id="login", compact=True)
             yield Button("Take the after reading", id="take", compact=True)
+            yield Button("Read now", id="now", compact=True)
             yield Button("Stop early, keep it", id="stop", compact=True)
             yield Button("On to the handover", id="on", compact=True)
 
     def on_mount(self) -> None:
         """Nothing is read."""
-        self._last: tuple[Sample, int, int] | None = None
         self._results: tuple[tuple[int | None, int | None], tuple[Comparison, ...]] | None = None
-        self.set_interval(0.2, self._progress)
+        self._wait_s = 0.0
 
     @property
     def _reading_now(self) -> bool:
@@ -63,12 +67,23 @@ class ProofStation(Station):
             ("#restart", bool(owed.restart) and not can.restart),
             ("#login", bool(owed.login) and not owed.restart and not can.login),
             ("#take", desk.baseline is not None),
+            ("#now", desk.baseline is not None and desk.same_point_s >= 1),
             ("#on", desk.after is not None),
         ):
             self.query_one(name).display = wanted and not desk.busy
         self.query_one("#stop").display = self._reading_now
+        live = self.query_one(Live)
+        live.display = self._reading_now
+        if self._reading_now:
+            live.draw()
         take = self.query_one("#take", Button)
-        take.label = "Read again" if desk.after else "Take the after reading"
+        take.label = (
+            "Read at the same point"
+            if desk.same_point_s >= 1
+            else "Read again"
+            if desk.after
+            else "Take the after reading"
+        )
         verdict, body = self._texts()
         self.query_one("#verdict", Static).update(verdict)
         self.query_one("#body", Static).update(body)
@@ -76,7 +91,12 @@ class ProofStation(Station):
     def _texts(self) -> tuple[Text, Text]:
         desk, palette = self.desk, Palette(self.app)
         if self._reading_now:
-            return Text("Reading after the changes…"), self._owed_text(palette)
+            words = (
+                f"First it has to be up as long as for the baseline: {span(self._wait_s)} more."
+                if self._wait_s >= 1
+                else "The load after the changes."
+            )
+            return Text(words), self._owed_text(palette)
         if desk.baseline is None:
             return Text("There is no baseline, so nothing can be proved."), Text(
                 "  2 goes to the baseline.", style=palette.soft
@@ -85,7 +105,7 @@ class ProofStation(Station):
             first = (
                 "Not proved yet: there is no reading after the changes." if desk.entries else "Nothing was changed yet."
             )
-            return Text(first), self._owed_text(palette)
+            return Text(first), self._due_text(palette) if desk.due else self._owed_text(palette)
         try:
             results = self._comparisons()
         except LumtakError as error:
@@ -93,6 +113,20 @@ class ProofStation(Station):
         provisional = desk.job.after_provisional
         style = palette.warning if provisional else palette.ink
         return Text(headline(results, provisional), style=f"bold {style}"), self._body(results, palette)
+
+    def _due_text(self, palette: Palette) -> Text:
+        """Nothing is owed any more: the reading that is due, and when it begins alike."""
+        baseline, wait_s = self.desk.baseline, self.desk.same_point_s
+        text = Text("\n  Nothing is owed: every change shows now, so the after reading is due.\n", style=palette.accent)
+        if baseline is not None:
+            text.append(f"  The baseline began {span(baseline.conditions.uptime_s)} after a start", style=palette.soft)
+            then = (
+                f"; in {span(wait_s)} this one would begin at the same point. Both then have the same conditions.\n"
+                if wait_s >= 1
+                else "; this computer has been up as long.\n"
+            )
+            text.append(then, style=palette.soft)
+        return text
 
     def _owed_text(self, palette: Palette) -> Text:
         owed = self.desk.owed
@@ -145,7 +179,9 @@ class ProofStation(Station):
         if work:
             text.append(f"\n {sentence(work)}", style=palette.ink)
             text.append(" The clock cannot fake this one.\n", style=palette.soft)
+        text.append_text(self._bridge(width, palette))
         text.append_text(self._projection(results, palette))
+        text.append_text(self._times(palette))
         titles = {str(f.ref): f.title for f in desk.job.audit.findings} if desk.job.audit else {}
         moved = [mover_in_words(m, titles.get(m.key, "")) for m in movers(before, after, 3)]
         if moved:
@@ -154,6 +190,33 @@ class ProofStation(Station):
         for line in mismatches(before, after, (str(e.ref) for e in desk.entries)):
             text.append(f" {line}\n", style=palette.warning)
         text.append_text(self._conditions(palette))
+        return text
+
+    def _bridge(self, width: int, palette: Palette) -> Text:
+        text = Text()
+        for row in bridge_rows(self.desk.bridges, palette, width):
+            text.append("\n")
+            text.append_text(row)
+        if text:
+            text.append("\n")
+        return text
+
+    def _times(self, palette: Palette) -> Text:
+        """Start, login and answers, before and after; one of each, so nothing is said of how sure they are."""
+        before, after = self.desk.baseline, self.desk.after
+        text = Text()
+        if before is None or after is None:
+            return text
+        parts = []
+        for name, was in before.times.items():
+            now = after.times.get(name)
+            if isinstance(was, NotMeasured) or now is None or isinstance(now, NotMeasured):
+                continue
+            parts.append(f"{name} {took(was)} → {took(now)}")
+        if parts:
+            text.append(" Times", style=palette.soft)
+            text.append(f"  {' · '.join(parts)}")
+            text.append("   one measured each, so no interval\n", style=palette.soft)
         return text
 
     def _projection(self, results: tuple[Comparison, ...], palette: Palette) -> Text:
@@ -186,19 +249,14 @@ class ProofStation(Station):
                 )
         return text
 
-    def _progress(self) -> None:
-        if self.is_mounted and self._reading_now and self._last:
-            sample, done, count = self._last
-            left = span((count - done) * sample.length_s)
-            self.query_one("#verdict", Static).update(
-                Text(
-                    f"Reading after the changes: {done} of at most {count} samples, {left} left at most; CPU {percent(sample.cpu_pct)} now"
-                )
-            )
-
     def arrive(self) -> None:
         """On what comes next."""
-        for wanted in ("#stop", "#restart", "#login", "#on", "#take"):
+        order = (
+            ("#stop", "#restart", "#login", "#take", "#on")
+            if self.desk.due
+            else ("#stop", "#restart", "#login", "#on", "#take")
+        )
+        for wanted in order:
             widget = self.query_one(wanted)
             if widget.display:
                 self.point_at(widget)
@@ -221,6 +279,8 @@ class ProofStation(Station):
                 desk.begin("logging in anew", lambda: desk.visit.restart(login_only=True), self._again)
             case "take":
                 self._take()
+            case "now":
+                self._take(at_once=True)
             case "stop":
                 desk.stop.set()
             case "on":
@@ -229,15 +289,19 @@ class ProofStation(Station):
     def _again(self, _: object) -> None:
         self.call_after_refresh(self.arrive)
 
-    def _take(self) -> None:
-        desk = self.desk
-        self._last = None
+    def _take(self, *, at_once: bool = False) -> None:
+        desk, live = self.desk, self.query_one(Live)
+        self._wait_s = 0.0 if at_once else desk.same_point_s
 
         def note(sample: Sample, done: int, count: int) -> None:
-            self._last = (sample, done, count)
+            if done == 1:
+                self._wait_s = 0.0
+                self.app.call_from_thread(self.show)
+            live.note(sample, done, count)
 
         def read() -> None:
-            desk.visit.read_after(on_sample=note, stop=desk.stop)
+            live.under(conditions_of(desk.visit.computer.system()))
+            desk.visit.read_after(on_sample=note, stop=desk.stop, at_once=at_once)
             before, after = desk.visit.baseline, desk.visit.after
             if before and after:
                 self._results = (
@@ -246,5 +310,6 @@ class ProofStation(Station):
                 )
 
         if desk.begin("reading after the changes", read, self._again):
+            live.begin(desk.job.profile.ceilings.cpu_pct)
             self.show()
             self.point_at(self.query_one("#stop"))

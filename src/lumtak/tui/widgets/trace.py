@@ -1,7 +1,11 @@
 """A load over time, drawn in blocks while it is measured."""
 
+from collections.abc import Sequence
+from itertools import groupby
+
 from rich.segment import Segment
 from rich.style import Style
+from textual.geometry import Region
 from textual.strip import Strip as Row
 from textual.widget import Widget
 
@@ -9,30 +13,63 @@ from lumtak.tui.theme import Palette
 
 _BLOCKS = " ▁▂▃▄▅▆▇█"
 _AXIS = 6
+_TOPS = {8: 2, 16: 4, 25: 5, 40: 10, 60: 20, 80: 20, 100: 20}
+"""Ends of the scale with the step of its marks."""
 
 
 class Trace(Widget):
-    """CPU load, newest at the right, with the ceiling as a line; samples before the load settled are drawn faint."""
+    """CPU load from left to right, with the ceiling as a line; samples before the load settled are drawn faint.
+
+    While a reading runs, only the columns that changed are drawn again.
+    """
 
     DEFAULT_CSS = "Trace { height: 30%; min-height: 6; max-height: 14; }"
 
     def __init__(self, *, id: str | None = None) -> None:  # noqa: A002 - Textual's name
         super().__init__(id=id)
-        self._values: list[float] = []
+        self._values: Sequence[float] = ()
         self._settled_from = 0
         self._ceiling = 0.0
+        self._most = 0
+        self._seen: list[tuple[float, bool]] = []
+        self._scale: tuple[object, ...] = ()
+        self._ground: tuple[str, Style] = ("", Style())
 
-    def show(self, values: list[float], *, ceiling: float, settled_from: int = 0) -> None:
-        """Show these percentages."""
-        self._values, self._ceiling, self._settled_from = values, ceiling, settled_from
-        self.refresh()
+    def show(self, values: Sequence[float], *, ceiling: float, settled_from: int = 0, most: int = 0) -> None:
+        """Show these percentages.
+
+        Args:
+            values: in order.
+            ceiling: that of the profile.
+            settled_from: index of the first that counts.
+            most: how many there will be, so that the columns stay where they are; 0 is as many as there are.
+        """
+        self._values, self._ceiling, self._settled_from, self._most = values, ceiling, settled_from, most
+        columns, scale = self._columns(self._room()), (self._top(), ceiling, self._per())
+        if scale == self._scale and len(columns) >= len(self._seen):
+            changed = [x for x, column in enumerate(columns) if x >= len(self._seen) or column != self._seen[x]]
+            if changed:
+                first = changed[0]
+                touched = [c[x][0] for c in (columns, self._seen) for x in changed if x < len(c)]
+                height = self.size.height
+                top = max(0, height - 2 - int(max(touched) / self._top() * height))
+                self.refresh(Region(_AXIS + first, top, changed[-1] - first + 1, height - top))
+        else:
+            self.refresh()
+        self._seen, self._scale = columns, scale
+
+    def _room(self) -> int:
+        return max(1, self.size.width - _AXIS - 1)
+
+    def _per(self) -> int:
+        return max(1, -(-max(len(self._values), self._most) // self._room()))
 
     def _columns(self, width: int) -> list[tuple[float, bool]]:
         """(value, settled) a column: as many samples a column as it takes to fit, their mean."""
-        count = len(self._values)
-        per = max(1, -(-count // width))
+        del width
+        per = self._per()
         found = []
-        for start in range(0, count, per):
+        for start in range(0, len(self._values), per):
             part = self._values[start : start + per]
             found.append((sum(part) / len(part), start + len(part) > self._settled_from))
         return found
@@ -40,31 +77,36 @@ class Trace(Widget):
     def render_line(self, y: int) -> Row:
         """One line, from the top."""
         palette = Palette(self.app)
+        if self._ground[0] != self.app.theme:
+            self._ground = (self.app.theme, self.rich_style)
+        ground = self._ground[1]
         height, width = self.size.height, self.size.width - _AXIS - 1
         if width < 1:
-            return Row.blank(self.size.width, self.rich_style)
+            return Row.blank(self.size.width, ground)
         columns = self._columns(width)
         top = self._top()
         low = (height - 1 - y) * top / height
         step = top / height
         at_ceiling = low < self._ceiling <= low + step
-        mark = f"{low + step:.0f} %" if y % 2 == 0 else ""
+        tick = int((low + step + 1e-9) // _TOPS[top]) * _TOPS[top]
+        mark = f"{tick} %" if tick > low + 1e-9 else ""
         axis = f"{self._ceiling:g} %┄" if at_ceiling else mark + " "
         segments = [Segment(axis.rjust(_AXIS), Style(color=palette.ink if at_ceiling else palette.soft))]
+        colours = (palette.kinds["cache"], palette.kinds["keep"])
+        cells = []
         for value, settled in columns:
             level = max(0, min(8, round((value - low) / step * 8)))
-            colour = palette.kinds["keep"] if settled else palette.kinds["cache"]
-            if at_ceiling:
-                segments.append(Segment("┄", Style(color=palette.ink, bgcolor=colour if level > 4 else None)))
-            else:
-                segments.append(Segment(_BLOCKS[level], Style(color=colour)))
+            cells.append(("┄" if at_ceiling else _BLOCKS[level], colours[settled], at_ceiling and level > 4))
+        for (colour, behind), run in groupby(cells, key=lambda cell: cell[1:]):
+            style = Style(color=palette.ink, bgcolor=colour if behind else None) if at_ceiling else Style(color=colour)
+            segments.append(Segment("".join(cell[0] for cell in run), style))
         rest = width - len(columns)
         if at_ceiling:
             word = " ceiling "
             line = "┄" * max(0, rest - len(word)) + word if rest > len(word) else "┄" * rest
             segments.append(Segment(line, Style(color=palette.ink)))
-        return Row(segments).apply_style(self.rich_style).adjust_cell_length(self.size.width, self.rich_style)
+        return Row(segments).apply_style(ground).adjust_cell_length(self.size.width, ground)
 
-    def _top(self) -> float:
+    def _top(self) -> int:
         highest = max([*self._values, self._ceiling * 1.25, 5.0])
-        return next(t for t in (8, 16, 24, 40, 64, 80, 100, 1e9) if t >= highest)
+        return next((t for t in _TOPS if t >= highest), 100)

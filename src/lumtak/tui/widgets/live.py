@@ -1,0 +1,130 @@
+"""A reading while it is taken: its load as it comes, how long it lasts still, and how sure the means are already."""
+
+import math
+import threading
+import time
+
+from rich.text import Text
+from textual.app import ComposeResult
+from textual.containers import Vertical
+from textual.message import Message
+from textual.widgets import Static
+
+from lumtak.core.compare import mean_half_width
+from lumtak.core.load import Conditions, Sample, settle, skip_after_start
+from lumtak.core.units import percent, ram, span
+from lumtak.stations.reading import Precision
+from lumtak.tui.theme import Palette
+from lumtak.tui.widgets.trace import Trace
+
+_REDRAW_EVERY_S = 0.1
+_HALF = 20
+_WANTED_CELLS = 3
+
+
+class Live(Vertical):
+    """Fed with samples from the thread that reads (`note`), drawn at most ten times a second, and only where it changed."""
+
+    DEFAULT_CSS = "Live { height: auto; } Live Static { height: 1; padding: 0 2; } Live #live-sure { height: 4; } Live Trace { height: 34vh; }"
+
+    class Sampled(Message):
+        """Samples came that are not drawn yet."""
+
+    def __init__(self, what: str, *, id: str | None = None) -> None:  # noqa: A002 - Textual's name
+        super().__init__(id=id)
+        self._what = what
+        self._lock = threading.Lock()
+        self._begin()
+        self._ceiling = 0.0
+        self._said = Text()
+
+    def _begin(self) -> None:
+        self._samples: list[Sample] = []
+        self._conditions: Conditions | None = None
+        self._count = 0
+        self._left_s = 0.0
+        self._posted_s = 0.0
+
+    def compose(self) -> ComposeResult:
+        """The words, the trace, the intervals."""
+        yield Static("", id="live-words", markup=False)
+        yield Trace(id="live-trace")
+        yield Static("", id="live-sure", markup=False)
+
+    def begin(self, ceiling: float) -> None:
+        """Another reading begins."""
+        with self._lock:
+            self._begin()
+        self._ceiling = ceiling
+        self.query_one("#live-words", Static).update(Text(f"{self._what}…", style="bold"))
+        self._said = Text()
+        self.query_one("#live-sure", Static).update(self._said)
+        self.query_one(Trace).show((), ceiling=ceiling)
+
+    def under(self, conditions: Conditions) -> None:
+        """It is taken under these; right after a start the first half minute goes in any case. Called from any thread."""
+        with self._lock:
+            self._conditions = conditions
+
+    def note(self, sample: Sample, done: int, count: int) -> None:
+        """A sample came; called from any thread."""
+        with self._lock:
+            self._samples.append(sample)
+            self._count, self._left_s = count, (count - done) * sample.length_s
+            now = time.monotonic()
+            if now - self._posted_s < _REDRAW_EVERY_S:
+                return
+            self._posted_s = now
+        self.post_message(self.Sampled())
+
+    def on_live_sampled(self, message: Sampled) -> None:
+        """Draw what came."""
+        message.stop()
+        self.draw()
+
+    def draw(self) -> None:
+        """Everything as it is now."""
+        with self._lock:
+            samples, conditions = list(self._samples), self._conditions
+            count, left_s = self._count, self._left_s
+        if not samples or not self.is_mounted or not self.display:
+            return
+        cpu = [s.cpu_pct for s in samples]
+        start, settled = settle(cpu, skip_after_start(samples, conditions) if conditions else 0)
+        self.query_one(Trace).show(cpu, ceiling=self._ceiling, settled_from=start, most=count)
+        palette = Palette(self.app)
+        text = Text(no_wrap=True)
+        text.append(f"{self._what}: {len(cpu)} of at most {count} samples, {span(left_s)} left at most", style="bold")
+        if start:
+            text.append(f"   {start} left out while it settled, drawn faint", style=palette.soft)
+        elif not settled:
+            text.append("   it still settles", style=palette.soft)
+        self.query_one("#live-words", Static).update(text, layout=False)
+        sure = self._sure(samples[start:], palette)
+        if sure != self._said:
+            self._said = sure
+            self.query_one("#live-sure", Static).update(sure, layout=False)
+
+    @staticmethod
+    def _sure(samples: list[Sample], palette: Palette) -> Text:
+        """Both means with their intervals, which narrow as samples come."""
+        rule, text = Precision(), Text("\n")
+        count = len(samples)
+        rows = (
+            ("CPU", [s.cpu_pct for s in samples], rule.cpu_pct, percent(sum(s.cpu_pct for s in samples) / count)),
+            ("RAM", [s.ram_pct for s in samples], rule.ram_pct, ram(sum(s.ram_used_bytes for s in samples) / count)),
+        )
+        for name, values, wanted, mean in rows:
+            half = mean_half_width(values)
+            known = math.isfinite(half)
+            cells = min(_HALF, max(1, round(half / wanted * _WANTED_CELLS))) if known else _HALF
+            sure = known and half <= wanted
+            style = palette.accent if sure else palette.kinds["ask"]
+            text.append(f"{name} mean {mean:>9} ", style=palette.ink)
+            text.append(" " * (_HALF - cells))
+            text.append("├" + "─" * (cells - 1) + "◆" + "─" * (cells - 1) + "┤", style=style)
+            text.append(" " * (_HALF - cells))
+            words = f" ± {half:.1f} %" if known else " not known yet"
+            text.append(f"{words}, sure enough" if sure else f"{words}, wanted ± {wanted:g} %", style=palette.soft)
+            text.append("\n")
+        return text
