@@ -35,80 +35,105 @@ APPLIED = (*PLAN, "Enter", "~Apply 17", "Enter", "~Leave everything", "Right", "
 OWED = (*APPLIED, "Enter", "~Restart now")
 PROOF = (*OWED, "Enter", "!Restart now", "~the after reading is due", "Enter", "~carries less load")
 CONFIRMED = ("Enter", "~On to applying", "Enter", "~Apply 17", "Enter", "~Leave everything", "Right", "Enter")
+CAUSE = ("Down", "Down", "Down", *AUDIT)
 VIEWS = {
-    "bench": (),
-    "intake": (*INTO_JOB, "1", "~Used for"),
+    "bench": ("~restart owed",),
+    "baseline-reading": (*BASELINE[:-1], "~(1[0-9][0-9]) of at most"),
     "baseline": BASELINE,
     "audit": (*AUDIT, "Enter", "~Keeps small copies", "Space", "Down", "Down", "Space", "~2 chosen"),
+    "audit-cause": (
+        *CAUSE,
+        "/",
+        *"log-boiler",
+        "Enter",
+        "~1 of 165",
+        "Enter",
+        "~started from",
+        "Escape",
+        "~Steam watch",
+    ),
+    "audit-nothing": ("Down", *AUDIT),
+    "audit-memory": ("Down", "Down", *AUDIT, "End", "Up", "Enter", "~shop rule"),
+    "audit-light": ("C-t", *AUDIT, "/", "e", "a", "s", "e", " ", "c", "p", "u", ">", "2", "~of 176 shown"),
+    "audit-80": (*AUDIT, "Space", "~1 chosen"),
+    "interview": (*AUDIT, "i", "~question 1 of"),
     "plan": PLAN,
-    "confirm": (*PLAN, "Enter", "~Apply 17", "Enter", "~Leave everything"),
-    "apply": APPLIED,
-    "owed": OWED,
-    "proof": PROOF,
-    "handover": (*PROOF, "Enter", "~Write the report"),
     "apply-half": (*CONFIRMED, "~[5-9] of 17", "Enter", "~Held"),
     "apply-failed": (*CONFIRMED, "~could not be changed"),
-    "put-back": (
-        "b",
-        "~no longer as they were left",
-        *["Down"] * 8,
-        "Space",
-        "Enter",
-        "~if put back",
-    ),
-    "end": (*INTO_JOB, "e", "~never ended"),
-    "audit-cause": ("Down", "Down", "Down", *AUDIT, "~log-boiler"),
-    "audit-search": (*AUDIT, "/", "c", "h", "a", "r", "t", "~5 of 176|of 176 shown"),
-    "audit-memory": ("Down", "Down", *AUDIT, "End", "Up", "Enter", "~shop rule"),
-    "interview": (*AUDIT, "i", "~question 1 of"),
-    "baseline-reading": (
-        *INTO_JOB,
-        "Tab",
-        "Enter",
-        "1",
-        "~Used for",
-        "2",
-        "~Take the baseline",
-        "!restarting",
-        "Enter",
-        "~(1[0-9][0-9]) of at most",
-    ),
-    "audit-light": ("C-t", *AUDIT, "Enter", "~Keeps small copies", "Space", "~1 chosen"),
+    "put-back": ("b", "~no longer as they were left", *["Down"] * 8, "Space", "Enter", "~if put back"),
+    "proof": PROOF,
+    "proof-none": ("Enter", "~No clear difference"),
+    "proof-provisional": ("Enter", "~Provisional"),
+    "proof-80": ("Enter", "~carries less load"),
+    "handover": (*PROOF, "Enter", "~Write the report"),
 }
-
-
 MOVING = {"baseline-reading"}
-JOB = "drawing-bench-1"
+SMALL = {"audit-80", "proof-80"}
+"""Views of a terminal of 80 columns and 24 rows."""
+
+JOB, BENCH = "drawing-bench-1", "sim:drawing-bench"
+START = (("job", "start", BENCH, "--profile", "hull-drafting"), ("restart", BENCH), ("job", "baseline", JOB))
+EASED = (*START, ("job", "choose", JOB, "--eased"))
 FAULTS = {"apply-half": "slow", "apply-failed": "refuse:apps:photo-mirror", "put-back": "revert:services:fax-bridge"}
 """Views of a computer on which something goes wrong, with a job that stands at its plan."""
+OTHER_JOBS = (
+    ("job", "start", "sim:tool-crib", "--profile", "tool-lending"),
+    ("job", "baseline", "tool-crib-1"),
+    ("job", "audit", "tool-crib-1"),
+    ("job", "start", "sim:chart-room", "--profile", "chart-reading"),
+    ("job", "baseline", "chart-room-1"),
+    ("job", "audit", "chart-room-1"),
+)
+PREPARED = {
+    "bench": (*OTHER_JOBS, *EASED, ("job", "apply", JOB)),
+    "proof-none": (
+        *START,
+        ("job", "choose", JOB, "services:fax-bridge"),
+        ("job", "apply", JOB),
+        ("restart", BENCH),
+        ("job", "after", JOB),
+    ),
+    "proof-provisional": (*EASED, ("job", "apply", JOB), ("job", "after", JOB, "--now")),
+    "proof-80": (*EASED, ("job", "apply", JOB), ("restart", BENCH), ("job", "after", JOB)),
+}
+"""What was done from the command line before a view is opened."""
 
 
 def prepare(home: Path, view: str) -> str:
     """The command line that shows this view: the demo, or the workbench on a home in which the job has come that far."""
-    if view not in FAULTS:
+    steps = PREPARED.get(view, ())
+    if view in FAULTS:
+        bench = f"{BENCH}?fault={FAULTS[view]}"
+        steps = (
+            ("job", "start", bench, "--profile", "hull-drafting"),
+            ("job", "baseline", JOB, "--seconds", "90"),
+            EASED[-1],
+        )
+        if view == "put-back":  # the fax bridge goes back by itself, and somebody starts the chart cache by hand
+            steps += (("job", "apply", JOB), ("restart", bench), ("look", bench), ("look", bench))
+            steps += (("undo", bench, "1", "3"), ("apply", bench, "power:mains=full"))
+    if not steps:
         return "demo"
-    bench = f"sim:drawing-bench?fault={FAULTS[view]}"
-    steps = [
-        ("job", "start", bench, "--profile", "hull-drafting"),
-        ("job", "baseline", JOB, "--seconds", "90"),
-        ("job", "choose", JOB, "--eased"),
-    ]
-    if view == "put-back":  # the fax bridge goes back by itself, and somebody starts the chart cache by hand
-        steps += [("job", "apply", JOB), ("restart", bench), ("look", bench), ("look", bench)]
-        steps += [("undo", bench, "1", "3"), ("apply", bench, "power:mains=full")]
     for step in steps:
-        subprocess.run([sys.executable, "-m", "lumtak", "--home", home, *step], check=True, stdout=subprocess.DEVNULL)
+        subprocess.run(
+            [sys.executable, "-m", "lumtak", *step], check=True, stdout=subprocess.DEVNULL, env=_person(home)
+        )
     if view == "put-back":
-        state = home / "simulated/drawing-bench.json"
+        state = home / ".local/share/lumtak/simulated/drawing-bench.json"
         state.write_text(re.sub(r'("settings":.*?"services:chart-cache":)"demand"', r'\1"manual"', state.read_text()))
-    return f"--home {home}"
+    return ""
+
+
+def _person(home: Path) -> dict[str, str]:
+    """The surroundings of somebody whose own folder this is."""
+    return {**os.environ, "HOME": str(home), "XDG_DATA_HOME": ""}
 
 
 class Window:
     """A terminal window of its own display with the application in it."""
 
-    def __init__(self, folder: Path, arguments: str) -> None:
-        self.folder, self.socket = folder, str(folder / "tmux")
+    def __init__(self, folder: Path, arguments: str, *, small: bool) -> None:
+        self.folder, self.socket, self.small = folder, str(folder / "tmux"), small
         read, write = os.pipe()
         self.display = subprocess.Popen(
             ["Xvfb", "-displayfd", str(write), "-screen", "0", f"{WIDTH}x{HEIGHT}x24", "-nolisten", "tcp"],
@@ -117,19 +142,24 @@ class Window:
         )
         number = os.read(read, 16).decode().strip()
         (folder / "conf").write_text(TMUX_CONF)
-        self.env = {**os.environ, "DISPLAY": f":{number}", "LIBGL_ALWAYS_SOFTWARE": "1", "LC_ALL": "C.UTF-8"}
+        self.env = {
+            **_person(folder / "home"),
+            "DISPLAY": f":{number}",
+            "LIBGL_ALWAYS_SOFTWARE": "1",
+            "LC_ALL": "C.UTF-8",
+        }
         go = folder / "go"
         os.mkfifo(go)
         start = f"read -r _ < {go}; export COLORTERM=truecolor; cd {folder}; {sys.executable} -m lumtak {arguments}"
         options = {
             "font_family": "DejaVu Sans Mono",
-            "font_size": "11",
+            "font_size": "16" if small else "11",
             "remember_window_size": "no",
             "update_check_interval": "0",
         }
         settings = [x for k, v in options.items() for x in ("-o", f"{k}={v}")]
         self.window = subprocess.Popen(
-            ["kitty", "--config", "NONE", *settings, "-o", f"initial_window_width={WIDTH}", "-o", f"initial_window_height={HEIGHT}",
+            ["kitty", "--config", "NONE", *settings, "-o", f"initial_window_width={'80c' if small else WIDTH}", "-o", f"initial_window_height={'24c' if small else HEIGHT}",
              "tmux", "-S", self.socket, "-f", str(folder / "conf"), "new-session", "sh", "-c", start],
             env=self.env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
         )  # fmt: skip
@@ -141,19 +171,8 @@ class Window:
         """The window fills its display."""
         self.until(lambda: bool(self.run("xdotool", "search", "--class", "kitty")))
         window = self.run("xdotool", "search", "--class", "kitty").split()[-1]
-        self.run(
-            "xdotool",
-            "windowmove",
-            window,
-            "0",
-            "0",
-            "windowsize",
-            window,
-            str(WIDTH),
-            str(HEIGHT),
-            "windowfocus",
-            window,
-        )
+        size = () if self.small else ("windowsize", window, str(WIDTH), str(HEIGHT))
+        self.run("xdotool", "windowmove", window, "0", "0", *size, "windowfocus", window)
         self.run("xdotool", "mousemove", str(WIDTH - 1), str(HEIGHT - 1))
         sizes: list[str] = []
 
@@ -198,7 +217,7 @@ class Window:
         """Two equal pictures in a row mean that the terminal has finished drawing; of what moves, the first is taken."""
         before = b""
         for _ in range(1 if moving else 40):
-            self.run("import", "-silent", "-window", "root", "-strip", str(path))
+            self.run("import", "-silent", "-window", "root", *(("-trim",) if self.small else ()), "-strip", str(path))
             now = path.read_bytes()
             if now == before:
                 return
@@ -219,7 +238,7 @@ def main() -> None:
     target.mkdir(parents=True, exist_ok=True)
     for name in sys.argv[2:] or VIEWS:
         with tempfile.TemporaryDirectory(prefix="shots-") as folder:
-            window = Window(Path(folder), prepare(Path(folder) / "home", name))
+            window = Window(Path(folder), prepare(Path(folder) / "home", name), small=name in SMALL)
             try:
                 window.drive(VIEWS[name])
                 window.picture(target / f"{name}.png", moving=name in MOVING)

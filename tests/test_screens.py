@@ -222,7 +222,7 @@ async def begin(pilot):
 
 
 @pytest.mark.parametrize("size", [WIDE, LOW])
-async def test_the_whole_job_by_keyboard(workshop, size, tmp_path, monkeypatch):
+async def test_the_whole_job_by_keyboard(workshop, size, tmp_path, monkeypatch):  # noqa: PLR0915 - a whole job
     monkeypatch.chdir(tmp_path)
     app = application(workshop)
     async with app.run_test(size=size, notifications=True) as pilot:
@@ -254,10 +254,13 @@ async def test_the_whole_job_by_keyboard(workshop, size, tmp_path, monkeypatch):
         await until(pilot, lambda: says(app, "Not proved yet", "Restart now"))
         await pilot.press("enter")
         await until(
-            pilot, lambda: says(app, "Take the after reading") and not says(app, "Restart now") and not app.screen.busy
+            pilot, lambda: says(app, "the after reading is due", "Read at the same point") and not app.screen.busy
         )
         await pilot.press("enter")
         await until(pilot, lambda: says(app, "carries less load", "median", "95 % sure"))
+        assert app.screen.after.conditions.uptime_s == pytest.approx(300, abs=2), "as settled in as for the baseline"
+        await pilot.press(*["pagedown"] * 5)
+        await until(pilot, lambda: says(app, "Projected", "no interval"))
         await pilot.press("enter")
         await until(pilot, lambda: says(app, "16 changes stand"))
         await pilot.press("enter")

@@ -77,11 +77,14 @@ class Terminal:
 
     def click(self, word, line_with):
         """A press and release of the left button on a word (SGR mouse sequences, 1-based), once the screen stands still."""
+        self.click_at(None, line_with, word)
+
+    def click_at(self, x, line_with, word=""):
+        """The same in this column of the line, or where the word stands."""
         for y, line in enumerate(self.still().splitlines(), 1):
             if re.search(line_with, line):
-                x = line.index(word) + 2
                 for end in "Mm":
-                    self._tmux("send-keys", "-l", f"\x1b[<0;{x};{y}{end}")
+                    self._tmux("send-keys", "-l", f"\x1b[<0;{x or line.index(word) + 2};{y}{end}")
                 return
         raise AssertionError(f"no line with {line_with!r}:\n{self.screen()}")
 
@@ -126,7 +129,7 @@ def test_the_whole_job_from_the_demo(terminal, tmp_path):
     t.keys("Enter")
     t.wait("Restart now")
     t.keys("Enter")
-    t.wait("(?s)^(?!.*Restart now).*Take the after")
+    t.wait("(?s)^(?!.*Restart now).*reading is due")
     t.keys("Enter")
     t.wait("carries less load")
     t.keys("Enter")
@@ -159,6 +162,49 @@ def test_by_mouse_at_other_sizes_and_without_colour(terminal, size):
     t.wait("1 chosen")
     t.click("Plan", "Intake.*Plan")
     t.wait("1 change: CPU")
+
+
+def test_the_whole_job_by_mouse_alone(terminal, tmp_path):
+    t = terminal("demo", env={"TERM": "xterm-16color", "COLORTERM": ""})
+    t.wait("none yet")
+    t.click("chart room", "chart room")
+    t.click("tide logger", "sim:tide-logger")
+    t.click("tide logger", "sim:tide-logger")
+    t.wait("used for")
+    t.click("Tide logging", "Tide logging")
+    t.wait("Take the baseline")
+    t.click("Take the baseline", "Take the baseline")
+    t.wait("On to the audit")
+    t.click("On to the audit", "On to the audit")
+    t.wait("Space chooses")
+    t.click("not needed", "search:.*not needed")
+    t.wait("shown:")
+    t.click("not needed", "/ ease.*not needed")
+    t.wait("search:")
+    t.click("Plan on battery", "Plan on battery +not needed")
+    t.click_at(2, "Plan on battery +not needed")
+    t.wait("1 chosen")
+    t.click("Plan", "Intake.*Plan")
+    t.wait("1 change: CPU")
+    t.click("On to applying", "On to applying")
+    t.wait("Apply 1 change")
+    t.click("Apply 1 change", "Apply 1 change")
+    t.wait("Leave everything")
+    t.click("Apply them", "Apply them")
+    t.wait("On to the proof")
+    t.click("On to the proof", "On to the proof")
+    t.wait("Take the after reading|Read at the same point")
+    t.click("Take the after", "Take the after")
+    t.wait("On to the handover", 30)
+    t.wait("compare the work, not the percentage")
+    t.click("On to the handover", "On to the handover")
+    t.click("Write the report", "Write the report")
+    t.wait("Written: report.pdf, load.svg, job.json")
+    t.click("Lumtak", "^ *Lumtak")
+    t.wait("handover +RAM")
+    t.click("Enter opens", "Enter opens a job")
+    t.wait("Search for commands|Quit")
+    assert len(list(tmp_path.glob("lumtak-report-*/report.pdf"))) == 1
 
 
 def test_a_real_local_job_reopened_where_it_was(terminal, tmp_path):

@@ -256,14 +256,14 @@ def look_command(workshop: Workshop, computer: str, seconds: float, user: str | 
     lumtak look local
     lumtak look sim:drawing-bench --seconds 60
     """
-    from lumtak.stations.quick import look, look_in_words
+    from lumtak.stations.quick import look_in_words, quick_look
 
     machine = workshop.computer(computer, user=user)
     facts = machine.facts()
     reading = take_reading(machine, seconds=seconds, on_sample=count)
     machine.close()
     progress("")
-    found = look(facts, reading)
+    found = quick_look(facts, reading)
     if as_json:
         say_json(found)
         return

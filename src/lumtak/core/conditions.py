@@ -2,12 +2,11 @@
 
 from collections.abc import Iterable
 
-from lumtak.core.load import Reading, consumer_name
+from lumtak.core.load import RECENT_S, Reading, consumer_name
 from lumtak.core.record import NotMeasured, Record, known
 from lumtak.core.text import plain
 from lumtak.core.units import ram, signed
 
-_SOON_S = 300.0
 _RECORDER_PCT = 2.0
 _WARMER_C = 15.0
 _MOVED_PCT = 0.5
@@ -36,7 +35,7 @@ def mismatches(before: Reading, after: Reading, changed: Iterable[str] = ()) -> 
         names = [", ".join(plain(u, 30) for u in users) or "nobody" for users in (a.users, b.users)]
         found.append(f"Logged in were {names[0]} before, and {names[1]} after.")
     short, long = sorted((a.uptime_s, b.uptime_s))
-    if short < _SOON_S and long > 4 * short + 60:
+    if short < RECENT_S and long > 4 * short + 60:
         found.append("One reading began within five minutes of a restart, the other long after.")
     if not isinstance(a.temperature_c, NotMeasured) and not isinstance(b.temperature_c, NotMeasured):
         warmer = b.temperature_c - a.temperature_c

@@ -10,7 +10,7 @@ from lumtak.core.record import Figure, NotMeasured, Record, known
 FORMAT = 1
 _GATE, _TAIL = 6.0, 10
 _ROUNDING_S = 1e-6
-_START_S, _RECENT_S = 30.0, 300.0
+_START_S, RECENT_S = 30.0, 300.0
 Resource = Literal["cpu", "memory", "io"]
 SYSTEM = "system:rest"
 """The consumer of what no item owns: kernel, session, desktop."""
@@ -260,7 +260,7 @@ def settle(values: list[float], skip: int = 0, batch: int = 5) -> tuple[int, boo
 def skip_after_start(samples: list[Sample], conditions: Conditions) -> int:
     """How many samples go in any case: those of the first half minute when a start or login was less than five minutes ago."""
     since = min(conditions.uptime_s, known(conditions.since_login_s, otherwise=conditions.uptime_s))
-    return sum(s.t_s <= _START_S for s in samples) if since < _RECENT_S else 0
+    return sum(s.t_s <= _START_S for s in samples) if since < RECENT_S else 0
 
 
 def _mser_cut(values: list[float], batch: int) -> tuple[int, int]:

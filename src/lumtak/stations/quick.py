@@ -35,7 +35,7 @@ class Look(Record):
     """What these figures cannot say, a sentence each."""
 
 
-def look(facts: Facts, reading: Reading) -> Look:
+def quick_look(facts: Facts, reading: Reading) -> Look:
     """The heaviest services and apps of a short reading."""
     total = reading.ram_total_bytes
 

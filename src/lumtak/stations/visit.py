@@ -12,7 +12,7 @@ from lumtak.core.actions import Action, Running, Way
 from lumtak.core.audit import Answer, Audit, Finding, audit
 from lumtak.core.bridge import Bridge, bridge
 from lumtak.core.compare import CAUTION_ENDED, Comparison, compare_many
-from lumtak.core.load import Reading
+from lumtak.core.load import RECENT_S, Reading
 from lumtak.core.plan import Plan, make_plan
 from lumtak.core.profile import Profile, Threshold
 from lumtak.core.record import NotMeasured
@@ -36,8 +36,8 @@ from lumtak.stations.actions import end_process
 from lumtak.stations.reading import OnSample, take_reading
 from lumtak.stations.workshop import Workshop
 
-SETTLED_IN_S = 900.0
-"""A computer that has been up so long is no longer starting."""
+LATE_S, SETTLED_IN_S = 900.0, RECENT_S
+"""A start so long ago is not waited for again; a computer that has been up so long is no longer starting."""
 PUT_BACK_SINCE = "changes were put back since"
 
 
@@ -157,7 +157,7 @@ class Visit:
     def same_point_s(self) -> float:
         """Seconds until this computer has been up as long as it had at the beginning of the baseline; 0 where that is past.
 
-        After a quarter of an hour a computer counts as settled in, so longer is never waited for.
+        A baseline that began more than a quarter of an hour after a start was of a computer that had settled in: then five minutes do.
         """
         baseline = self.baseline
         if baseline is None:
@@ -165,7 +165,8 @@ class Visit:
         system = self.computer.system()
         if system.boot_id == baseline.conditions.boot_id:
             return 0.0
-        return max(0.0, min(baseline.conditions.uptime_s, SETTLED_IN_S) - system.uptime_s)
+        point_s = baseline.conditions.uptime_s
+        return max(0.0, (point_s if point_s <= LATE_S else SETTLED_IN_S) - system.uptime_s)
 
     def read_after(
         self,

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import TypeVar
 
 from rich.text import Text
-from textual import work
+from textual import events, work
 from textual.screen import Screen
 from textual.widgets import Static
 
@@ -97,6 +97,18 @@ class WorkingScreen(Screen[None]):
             self.hold_on()
         else:
             self.finish()
+
+    def action_back(self) -> None:
+        """Back to the screen before, once everything is let go of."""
+        self.leave(self.dismiss)
+
+    def on_click(self, event: events.Click) -> None:
+        """The head goes back, the bottom line opens every command: for those who have only a mouse."""
+        where = event.widget.id if event.widget else None
+        if where == "head":
+            self.leave(self.dismiss)
+        elif where == "hint":
+            self.app.action_command_palette()
 
     def hold_on(self) -> None:
         """Say that what is being written is finished first."""

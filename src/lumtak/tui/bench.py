@@ -1,10 +1,12 @@
 """The opening screen: jobs with where each stands, computers, and a new job in three key presses."""
 
+from collections.abc import Iterable
+from pathlib import Path
 from typing import ClassVar
 
 from rich.text import Text
-from textual import work
-from textual.app import ComposeResult
+from textual import events, work
+from textual.app import ComposeResult, SystemCommand
 from textual.binding import Binding, BindingType
 from textual.screen import Screen
 from textual.widgets import Static
@@ -18,10 +20,12 @@ from lumtak.stations.changes import Standing, standing_changes
 from lumtak.stations.visit import Visit
 from lumtak.tui.job_screen import JobScreen
 from lumtak.tui.theme import Palette
-from lumtak.tui.widgets.lines import Line, LineList
+from lumtak.tui.widgets.lines import Line, LineList, fit, whole_sentences
+from lumtak.tui.widgets.mini import glance_line
 
 _PLAIN_PROFILE = "writing-and-web"
 """The one to begin with where nothing is known."""
+_WIDE = 110
 _ABOUT = {"local": ("this computer", "the Linux computer that Lumtak runs on")}
 
 
@@ -31,6 +35,7 @@ class BenchScreen(Screen[None]):
     CSS_PATH = "bench.tcss"
     BINDINGS: ClassVar[list[BindingType]] = [
         Binding("escape", "back", "Back", show=False),
+        Binding("l", "look", "A quick look", show=False),
         Binding("b", "put_back", "Everything changed on that computer", show=False),
         Binding("question_mark", "help", "Help", show=False),
     ]
@@ -84,7 +89,9 @@ class BenchScreen(Screen[None]):
         head = Text()
         head.append(" Lumtak", style=f"bold {palette.accent}")
         where = (
-            "  demo: made-up computers, nothing stays" if self.workbench.demo else f"  {self.workbench.workshop.home}"
+            "  demo: made-up computers, nothing stays"
+            if self.workbench.demo
+            else f"  {_short(self.workbench.workshop.home)}"
         )
         head.append(where, style=palette.soft)
         self.query_one("#head", Static).update(head)
@@ -93,7 +100,7 @@ class BenchScreen(Screen[None]):
         self._hint(
             "Enter chooses what the owner uses it for; Escape goes back."
             if self._address
-            else "Enter opens a job or begins one; b shows what was changed there. Ctrl+P finds every command, ? explains, q closes."
+            else "Enter opens a job or begins one; l takes a quick look, b shows what was changed. Ctrl+P finds every command, ? explains, q closes."
         )
 
     @property
@@ -107,32 +114,42 @@ class BenchScreen(Screen[None]):
         return app
 
     def _hint(self, text: str) -> None:
-        self.query_one("#hint", Static).update(text)
+        self.query_one("#hint", Static).update(whole_sentences(text, self.app.size.width - 2))
 
     def _opening_lines(self, palette: Palette) -> list[Line]:
         self._jobs = {job.id: job for job in self.workbench.workshop.casebook.jobs()}
         lines = [Line(Text()), _heading("Jobs", palette)]
-        for job in self._jobs.values():
-            text = Text()
-            text.append(f"   {plain(job.computer_name, 26):<28}", style="bold")
-            text.append(f"visit {job.visit:<4}")
-            text.append(f"{job.station:<12}", style=palette.accent)
-            text.append(f"{plain(job.profile.title, 28):<30}")
-            text.append(f"begun {job.begun_at[:10]}", style=palette.soft)
-            lines.append(Line(text, f"job {job.id}"))
+        lines += [Line(self._job_line(job, palette), f"job {job.id}") for job in self._jobs.values()]
         if not self._jobs:
             lines.append(Line(Text("   none yet: begin one on a computer below", style=palette.soft)))
         lines += [Line(Text()), _heading("Computers", palette)]
         for address in known_addresses():
             name, about = self._about(address)
             text = Text()
-            text.append(f"   {name:<28}", style="bold")
-            text.append(f"{address:<24}", style=palette.soft)
+            text.append(f"   {name:<16}", style="bold")
+            text.append(f"{address:<19}", style=palette.soft)
             if stands := self._standing.get(address):
                 text.append(f"{stands.in_words()} · ", style=palette.warning if stands.drifted else palette.accent)
             text.append(about)
             lines.append(Line(text, f"computer {address}"))
         return lines
+
+    def _job_line(self, job: Heading, palette: Palette) -> Text:
+        """Where it stands, the last load against the ceilings, what is owed or due."""
+        wide = self.app.size.width >= _WIDE
+        text = Text()
+        text.append(f"   {fit(job.computer_name, 20 if wide else 14)} ", style="bold")
+        text.append(f"visit {job.visit:<3} ")
+        text.append(f"{job.station:<10}", style=palette.accent)
+        text.append_text(glance_line(job.last, palette, 20 if wide else 6))
+        stands = self._standing.get(job.address.partition("?")[0])
+        if stands and (stands.owed or stands.drifted):
+            drifted = f"{stands.drifted} drifted" if stands.drifted else ""
+            text.append(f"{', '.join(w for w in (stands.owed, drifted) if w)}  ", style=palette.warning)
+        elif stands and job.after is None and job.station in {"apply", "proof"}:
+            text.append("after reading due  ", style=palette.accent)
+        text.append(f"{plain(job.profile.title.lower(), 28)}, {job.begun_at[:10]}", style=palette.soft)
+        return text
 
     @staticmethod
     def _suits(address: str) -> str:
@@ -194,16 +211,40 @@ class BenchScreen(Screen[None]):
         self._address = None
         self._show()
 
-    def action_put_back(self) -> None:
-        """Everything ever changed on the computer under the cursor, or on that of the job."""
+    def action_look(self) -> None:
+        """A quick look at the computer under the cursor, without a job."""
+        at = self._here()
+        if at is not None:
+            self._opening = True
+            self._hint("Looking at the computer…")
+            self._open_look(*at)
+
+    @work(thread=True, exit_on_error=False)
+    def _open_look(self, address: str, user: str | None) -> None:
+        from lumtak.tui.quick_look import QuickLookScreen
+
+        try:
+            computer = self.workbench.workshop.computer(address, user=user, pace=self.workbench.pace)
+        except LumtakError as error:
+            self.app.call_from_thread(self._failed, str(error))
+            return
+        self.app.call_from_thread(self.app.push_screen, QuickLookScreen(computer))
+
+    def _here(self) -> tuple[str, str | None] | None:
+        """(address, user) of the computer under the cursor, or of the job's; None where there is none or one is being opened."""
         kind, _, name = (self.query_one(LineList).selected or "").partition(" ")
         job = self._jobs.get(name) if kind == "job" else None
         if self._opening or self._address or not (job or kind == "computer"):
-            return
-        address, user = (job.address, job.user if job.address == "local" else None) if job else (name, None)
-        self._opening = True
-        self._hint("Looking at the computer…")
-        self._open_changes(address, user)
+            return None
+        return (job.address, job.user if job.address == "local" else None) if job else (name, None)
+
+    def action_put_back(self) -> None:
+        """Everything ever changed on the computer under the cursor, or on that of the job."""
+        at = self._here()
+        if at is not None:
+            self._opening = True
+            self._hint("Looking at the computer…")
+            self._open_changes(*at)
 
     @work(thread=True, exit_on_error=False)
     def _open_changes(self, address: str, user: str | None) -> None:
@@ -222,6 +263,24 @@ class BenchScreen(Screen[None]):
         from lumtak.tui.help import HelpScreen
 
         self.app.push_screen(HelpScreen("bench"))
+
+    def on_click(self, event: events.Click) -> None:
+        """The head goes back, the bottom line opens every command."""
+        where = event.widget.id if event.widget else None
+        if where == "head":
+            self.action_back()
+        elif where == "hint":
+            self.app.action_command_palette()
+
+    def commands(self) -> Iterable[SystemCommand]:
+        """For the palette."""
+        yield SystemCommand(
+            "Quick look", "What weighs now on the computer under the cursor; nothing is kept", self.action_look
+        )
+        yield SystemCommand(
+            "Put back", "Everything ever changed on the computer under the cursor", self.action_put_back
+        )
+        yield SystemCommand("Explain this screen", "In the words of the work", self.action_help)
 
     def _begin(self, address: str, profile: Profile) -> None:
         self._opening = True
@@ -250,6 +309,12 @@ class BenchScreen(Screen[None]):
         self._opening = False
         self._show()
         self.notify(sentence, severity="error", timeout=12, markup=False)
+
+
+def _short(path: Path) -> str:
+    """A path as people write it: ~ for their own folder."""
+    home = Path.home()
+    return f"~/{path.relative_to(home)}" if path.is_relative_to(home) else str(path)
 
 
 def _heading(text: str, palette: Palette) -> Line:

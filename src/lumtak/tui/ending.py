@@ -26,7 +26,7 @@ class EndingScreen(WorkingScreen):
         visit: the job in which it is recorded.
     """
 
-    CSS_PATH = "put_back.tcss"
+    CSS_PATH = "aside.tcss"
     BINDINGS: ClassVar[list[BindingType]] = [
         Binding("escape", "back", "Back", show=False),
         Binding("r", "look_again", "Look again", show=False),
@@ -35,6 +35,7 @@ class EndingScreen(WorkingScreen):
 
     def __init__(self, visit: Visit) -> None:
         super().__init__()
+        self.add_class("aside")
         self._visit = visit
         self._found: list[Running] = []
 
@@ -92,10 +93,6 @@ class EndingScreen(WorkingScreen):
         text.append(fit(f"{one.process.name} {one.process.pid}", 26), style=palette.soft)
         text.append(f"never ended: {one.why_not}" if one.why_not else one.comes_back, style=palette.soft)
         return text
-
-    def action_back(self) -> None:
-        """Back to the job."""
-        self.leave(self.dismiss)
 
     def action_help(self) -> None:
         """Explain the screen."""

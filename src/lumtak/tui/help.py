@@ -15,12 +15,15 @@ _STRIPS = (
     " reading has measured it.\n\n"
 )
 _KEYS = (
-    "\n\nArrows move, Enter opens, Space chooses, Tab goes to the next part. 1 to 7, or left and right, go along the route; b shows everything changed on this computer, e ends a process. Ctrl+P finds"
-    " every command, Ctrl+T changes between dark and light, Escape goes back to the bench, q closes; every job opens where it was."
+    "\n\nArrows move, Enter opens, Space chooses, Tab goes to the next part. 1 to 7, or left and right, go along the route; [ and ] go along the strips, c saves a chart, b shows everything changed on this computer, e ends a process. Ctrl+P finds"
+    " every command, Ctrl+T changes between dark and light, Escape or a click on the top line goes back to the bench, q closes; every job opens where it was."
 )
 TEXTS = {
     "bench": "The bench shows every job with where it stands, and the computers on which one can begin. Choose a computer, then what its"
-    " owner uses it for: the job begins, and nothing on the computer is touched." + _KEYS,
+    " owner uses it for: the job begins, and nothing on the computer is touched. l takes a quick look without a job. The small strips show the"
+    " last load that was read, with the profile's ceiling as a tick." + _KEYS,
+    "look": "A quick look reads for twenty seconds and says what weighs just now. Nothing is kept and nothing is touched. Whether any of it"
+    " is needed takes a job with a workload profile." + _KEYS,
     "intake": _STRIPS
     + "Intake says which computer this is, whose settings are looked at, and what it is used for. Another profile"
     " judges the same items anew." + _KEYS,
@@ -30,7 +33,11 @@ TEXTS = {
     "audit": _STRIPS
     + "The audit lists everything that runs or is set, the heaviest first in each area. Its stance says whether the profile needs"
     " it. Enter opens the reason, what stops with it, and what it should save; Space chooses it for the plan; a chooses all that is not"
-    " needed. What is guarded or needed cannot be chosen, and says why." + _KEYS,
+    " needed, and once more takes it back. What is guarded or needed cannot be chosen, and says why. In an explanation, lines with an arrow"
+    " lead to another item; Backspace comes back.\n\n/ searches as you type. Words narrow the list: any text; an area (services, apps, effects,"
+    " power, memory); a stance (ease, ask, keep, guarded); from:vendor, from:user, from:package, from:system; cpu>1, ram>100, ram>1.5g;"
+    " chosen, changed; a minus before a word turns it round. A click on a stance does the same. i asks the owner's questions one by one."
+    + _KEYS,
     "plan": _STRIPS
     + "The plan lists what is chosen in the order in which it is applied, what it should save, and what is owed afterwards."
     " Nothing is changed yet. Space takes an item out again." + _KEYS,

@@ -1,6 +1,7 @@
 """A job: head, ledger, route, and the station that is open."""
 
 from collections.abc import Iterable
+from functools import partial
 from typing import Any, ClassVar
 
 from rich.text import Text
@@ -17,6 +18,7 @@ from lumtak.core.strip import Strip, marked, strips
 from lumtak.core.text import plain
 from lumtak.errors import LumtakError
 from lumtak.journal import Entry, Owed
+from lumtak.report.charts import Kind
 from lumtak.stations.visit import Visit
 from lumtak.tui.background import WorkingScreen
 from lumtak.tui.help import HelpScreen
@@ -31,9 +33,12 @@ from lumtak.tui.stations.plan import PlanStation
 from lumtak.tui.stations.proof import ProofStation
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.ledger import Ledger
+from lumtak.tui.widgets.lines import whole_sentences
 from lumtak.tui.widgets.route import Route
 
 _LOW = 30
+_CHARTS: dict[Station, Kind] = {"baseline": "load", "proof": "bridge", "handover": "spread"}
+"""The chart that fits a station; strips elsewhere."""
 
 
 class JobScreen(WorkingScreen):
@@ -54,6 +59,9 @@ class JobScreen(WorkingScreen):
         Binding("escape", "bench", "To the bench", show=False),
         Binding("b", "put_back", "Everything changed on this computer", show=False),
         Binding("e", "end_process", "End a process", show=False),
+        Binding("c", "chart", "Save a chart", show=False),
+        Binding("left_square_bracket", "piece(-1)", "The piece before", show=False),
+        Binding("right_square_bracket", "piece(1)", "The next piece", show=False),
         Binding("question_mark", "help", "Help", show=False),
     ]
 
@@ -137,7 +145,7 @@ class JobScreen(WorkingScreen):
 
     def update_hint(self) -> None:
         """What can be done now."""
-        self.query_one("#hint", Static).update(self._view().hint(), layout=False)
+        self.query_one("#hint", Static).update(whole_sentences(self._view().hint(), self.size.width - 2), layout=False)
 
     def _done(self) -> set[Station]:
         job = self.job
@@ -211,6 +219,23 @@ class JobScreen(WorkingScreen):
             self.action_go("audit")
             self.update_all()
 
+    def action_piece(self, steps: int) -> None:
+        """Along the strips, piece by piece."""
+        key = self.query_one(Ledger).step(steps)
+        if key and self.job.audit and key in self.job.audit.by_address:
+            self.visit.select(key)
+            self._view().show()
+
+    def action_chart(self) -> None:
+        """Save a chart: the one that fits the station, or another."""
+        from lumtak.stations.handover import draw_chart
+        from lumtak.tui.chart_screen import ChartScreen
+
+        kind = _CHARTS.get(self.job.station, "strips")
+        if kind == "bridge" and not self.bridges:
+            kind = "load"
+        self.app.push_screen(ChartScreen(partial(draw_chart, self.visit), kind, self.job.id))
+
     def action_help(self) -> None:
         """Explain the station."""
         self.app.push_screen(HelpScreen(self.job.station))
@@ -255,6 +280,7 @@ class JobScreen(WorkingScreen):
         yield SystemCommand(
             "Put back", "Everything ever changed on this computer, with drift and conflicts", self.action_put_back
         )
+        yield SystemCommand("Save a chart", "SVG or PDF: load, spread, bridge, strips", self.action_chart)
         yield SystemCommand("End a process", "Asked each time; it cannot be put back", self.action_end_process)
         yield SystemCommand("To the bench", "All jobs and computers", self.action_bench)
         yield SystemCommand("Explain this station", "In the words of the work", self.action_help)

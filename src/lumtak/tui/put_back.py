@@ -33,7 +33,7 @@ class PutBackScreen(WorkingScreen):
         keep: whether somebody else closes the computer.
     """
 
-    CSS_PATH = "put_back.tcss"
+    CSS_PATH = "aside.tcss"
     BINDINGS: ClassVar[list[BindingType]] = [
         Binding("escape", "back", "Back", show=False),
         Binding("up,down", "list", "Into the list", show=False),
@@ -44,6 +44,7 @@ class PutBackScreen(WorkingScreen):
 
     def __init__(self, workshop: Workshop, computer: Computer, *, keep: bool) -> None:
         super().__init__()
+        self.add_class("aside")
         self._workshop, self._computer, self._keep = workshop, computer, keep
         self._changes: Changes | None = None
         self._marked: set[int] = set()
@@ -212,10 +213,6 @@ class PutBackScreen(WorkingScreen):
             every = {e.id for e in self._changes.open}
             self._marked = set() if self._marked == every else every
             self.update_all()
-
-    def action_back(self) -> None:
-        """Leave the screen."""
-        self.leave(self.dismiss)
 
     def action_help(self) -> None:
         """Explain the screen."""

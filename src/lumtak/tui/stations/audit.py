@@ -46,7 +46,7 @@ class AuditStation(Station):
         yield Static(id="headline", classes="big", markup=False)
         with Horizontal(id="sieve"):
             yield Static(" /", classes="soft", markup=False)
-            yield Input(id="words", compact=True)
+            yield Input(id="words", compact=True, select_on_focus=False)
             yield Stances(id="stances")
         yield LineList(id="list")
 
@@ -236,7 +236,7 @@ class AuditStation(Station):
             )
         back = " Backspace goes back." if self._trail else ""
         asked = f" i asks the owner's {self._asked} questions." if self._asked else ""
-        return f"{chosen} chosen; {self._eased} of {len(found.findings)} are not needed. Space chooses, Enter explains, a takes all not needed.{back or asked}"
+        return f"{chosen} chosen of {self._eased} that may go. Space chooses, Enter explains, / searches. a takes all not needed.{back or asked}"
 
     # -- search -----------------------------------------------------------------------------------------------------------
 
@@ -262,6 +262,7 @@ class AuditStation(Station):
         if words.value or words.has_focus:
             words.value = ""
             self.arrive()
+            self.call_after_refresh(self.query_one(LineList).go_to, self.desk.job.cursor)
             return True
         return False
 

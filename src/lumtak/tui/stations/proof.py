@@ -99,7 +99,7 @@ class ProofStation(Station):
             return Text(words), self._owed_text(palette)
         if desk.baseline is None:
             return Text("There is no baseline, so nothing can be proved."), Text(
-                "  2 goes to the baseline.", style=palette.soft
+                "2 goes to the baseline.", style=palette.soft
             )
         if desk.after is None:
             first = (
@@ -117,9 +117,9 @@ class ProofStation(Station):
     def _due_text(self, palette: Palette) -> Text:
         """Nothing is owed any more: the reading that is due, and when it begins alike."""
         baseline, wait_s = self.desk.baseline, self.desk.same_point_s
-        text = Text("\n  Nothing is owed: every change shows now, so the after reading is due.\n", style=palette.accent)
+        text = Text("\nNothing is owed: every change shows now, so the after reading is due.\n", style=palette.accent)
         if baseline is not None:
-            text.append(f"  The baseline began {span(baseline.conditions.uptime_s)} after a start", style=palette.soft)
+            text.append(f"The baseline began {span(baseline.conditions.uptime_s)} after a start", style=palette.soft)
             then = (
                 f"; in {span(wait_s)} this one would begin at the same point. Both then have the same conditions.\n"
                 if wait_s >= 1
@@ -132,18 +132,18 @@ class ProofStation(Station):
         owed = self.desk.owed
         text = Text()
         if owed.restart:
-            text.append(f"\n  A restart is owed for {', '.join(owed.restart)}", style=palette.warning)
+            text.append(f"\nA restart is owed for {', '.join(owed.restart)}", style=palette.warning)
             text.append(f"{'; and then for ' + ', '.join(owed.login) if owed.login else ''}.\n", style=palette.warning)
         elif owed.login:
-            text.append(f"\n  A new login is owed for {', '.join(owed.login)}.\n", style=palette.warning)
+            text.append(f"\nA new login is owed for {', '.join(owed.login)}.\n", style=palette.warning)
         if owed.anything:
             text.append(
-                "  Until then a reading is provisional: it measures a computer that still does what it did.\n",
+                "Until then a reading is provisional: it measures a computer that still does what it did.\n",
                 style=palette.soft,
             )
             why = self.desk.capabilities.restart or self.desk.capabilities.login
             if why:
-                text.append(f"  {why}\n", style=palette.soft)
+                text.append(f"{why}\n", style=palette.soft)
         return text
 
     def _body(self, results: tuple[Comparison, ...], palette: Palette) -> Text:
@@ -152,32 +152,32 @@ class ProofStation(Station):
         if before is None or after is None:
             return Text()
         text = self._owed_text(palette)
-        width = self.app.size.width - 2
+        width = self.app.size.width - 3
         forms = {"cpu_pct": ("%", 1.0, 1), "ram_used_bytes": ("GiB", GIB, 2)}
         for result in results:
             if result.column not in forms:
                 continue
             unit, scale, decimals = forms[result.column]
-            text.append(f"\n {sentence(result)}\n", style=palette.ink)
+            text.append(f"\n{sentence(result)}\n", style=palette.ink)
             values = [[float(getattr(s, result.column)) for s in r.kept] for r in (before, after)]
             rows = distribution_rows(
                 values[0], values[1], result, palette, width, unit=unit, scale=scale, decimals=decimals
             )
             for row in rows:
-                text.append_text(row)
+                text.append_text(row[1:])
                 text.append("\n")
             figures = [
                 signed(x / scale, decimals) for x in (result.median_difference, result.p95_difference, result.shift)
             ]
             worth = f"{result.effective_before:.0f} and {result.effective_after:.0f}"
             text.append(
-                f" medians {figures[0]} · 95th percentiles {figures[1]} · shift {figures[2]} {unit} · worth {worth} independent"
+                f"medians {figures[0]} · 95th percentiles {figures[1]} · shift {figures[2]} {unit} · worth {worth} independent"
                 " samples\n",
                 style=palette.soft,
             )
         work = next((r for r in results if r.column == "work"), None)
         if work:
-            text.append(f"\n {sentence(work)}", style=palette.ink)
+            text.append(f"\n{sentence(work)}", style=palette.ink)
             text.append(" The clock cannot fake this one.\n", style=palette.soft)
         text.append_text(self._bridge(width, palette))
         text.append_text(self._projection(results, palette))
@@ -185,10 +185,10 @@ class ProofStation(Station):
         titles = {str(f.ref): f.title for f in desk.job.audit.findings} if desk.job.audit else {}
         moved = [mover_in_words(m, titles.get(m.key, "")) for m in movers(before, after, 3)]
         if moved:
-            text.append(" Changed most", style=palette.soft)
+            text.append("Changed most", style=palette.soft)
             text.append("  " + " · ".join(moved) + "\n")
         for line in mismatches(before, after, (str(e.ref) for e in desk.entries)):
-            text.append(f" {line}\n", style=palette.warning)
+            text.append(f"{line}\n", style=palette.warning)
         text.append_text(self._conditions(palette))
         return text
 
@@ -196,7 +196,7 @@ class ProofStation(Station):
         text = Text()
         for row in bridge_rows(self.desk.bridges, palette, width):
             text.append("\n")
-            text.append_text(row)
+            text.append_text(row[1:])
         if text:
             text.append("\n")
         return text
@@ -214,7 +214,7 @@ class ProofStation(Station):
                 continue
             parts.append(f"{name} {took(was)} → {took(now)}")
         if parts:
-            text.append(" Times", style=palette.soft)
+            text.append("Times", style=palette.soft)
             text.append(f"  {' · '.join(parts)}")
             text.append("   one measured each, so no interval\n", style=palette.soft)
         return text
@@ -226,7 +226,7 @@ class ProofStation(Station):
         saved, doubt = plan.saves_cpu
         measured = {r.column: r.difference for r in results}
         text = Text()
-        text.append("\n Projected", style=palette.soft)
+        text.append("\nProjected", style=palette.soft)
         text.append(f"  CPU {signed(-saved)} ± {doubt:.1f} points, RAM {ram(-plan.saves_ram_bytes)}")
         text.append("   measured", style=palette.soft)
         text.append(f"  CPU {signed(measured['cpu_pct'])} points, RAM {ram(measured['ram_used_bytes'])}")
@@ -242,7 +242,7 @@ class ProofStation(Station):
                 c = reading.conditions
                 plan = "plan not known" if isinstance(c.power_plan, NotMeasured) else f"plan {c.power_plan}"
                 text.append(
-                    f" {name:<8}begun {span(c.uptime_s)} after the start, on {c.power_source}, {plan}, "
+                    f"{name:<8}begun {span(c.uptime_s)} after the start, on {c.power_source}, {plan}, "
                     f"{len(reading.kept)} of {len(reading.samples)} samples kept; CPU {percent(reading.mean('cpu_pct'))}, "
                     f"cache {ram(reading.mean('cache_bytes'))}\n",
                     style=palette.soft,

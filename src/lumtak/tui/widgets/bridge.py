@@ -9,8 +9,7 @@ from lumtak.core.units import GIB, signed
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.lines import fit
 
-_TITLE = 24
-_FIGURES = 22
+_WIDE = 110
 _SHOWN = 8
 _FULL, _GHOST = "█", "┄"
 
@@ -25,12 +24,13 @@ def bridge_rows(bridges: tuple[Bridge, ...], palette: Palette, width: int) -> li
     """Heading, baseline, the largest steps, the smaller ones together, everything else, after; no rows without a bridge."""
     if not bridges:
         return []
+    title, figures = (24, 22) if width >= _WIDE else (15, 14)
     scales = [1.0 if b.quantity == "cpu_pct" else GIB for b in bridges]
-    room = max(6, (width - _TITLE - 3) // len(bridges) - _FIGURES)
+    room = max(6, (width - title - 3) // len(bridges) - figures)
     most = [max(b.baseline, b.after, 1e-9) / s for b, s in zip(bridges, scales, strict=True)]
-    pen = _Pen(palette, room, most)
+    pen = _Pen(palette, room, most, title, figures)
     steps, untold = _steps(bridges, scales)
-    rows = [_heading(bridges, palette, room)]
+    rows = [pen.heading(bridges)]
     levels = [b.baseline / s for b, s in zip(bridges, scales, strict=True)]
     rows.append(pen.level("baseline", levels, "guarded"))
     for step in steps:
@@ -44,14 +44,6 @@ def bridge_rows(bridges: tuple[Bridge, ...], palette: Palette, width: int) -> li
         words = f" not told apart: {', '.join(shown)}" + (f" and {more} more" if more > 0 else "")
         rows.append(Text(words, style=palette.soft))
     return rows
-
-
-def _heading(bridges: tuple[Bridge, ...], palette: Palette, room: int) -> Text:
-    text = Text(f" {'from baseline to after':<{_TITLE}} ", style=f"bold {palette.soft}")
-    for bridge in bridges:
-        name = "CPU, %" if bridge.quantity == "cpu_pct" else "RAM, GiB"
-        text.append(f"{name:<{room}} {'measured (projected)':<{_FIGURES - 1}}", style=palette.soft)
-    return text
 
 
 def _steps(bridges: tuple[Bridge, ...], scales: list[float]) -> tuple[list[_Step], list[str]]:
@@ -80,8 +72,18 @@ def _steps(bridges: tuple[Bridge, ...], scales: list[float]) -> tuple[list[_Step
 
 
 class _Pen:
-    def __init__(self, palette: Palette, room: int, most: list[float]) -> None:
-        self.palette, self.room, self.most = palette, room, most
+    def __init__(self, palette: Palette, room: int, most: list[float], title: int, figures: int) -> None:
+        self.palette, self.room, self.most, self.title, self.figures = palette, room, most, title, figures
+
+    def heading(self, bridges: tuple[Bridge, ...]) -> Text:
+        """What the columns are."""
+        wide = self.figures > len("measured (projected)")
+        text = Text(f" {fit('from baseline to after', self.title)} ", style=f"bold {self.palette.soft}")
+        for bridge in bridges:
+            name = "CPU, %" if bridge.quantity == "cpu_pct" else "RAM, GiB"
+            words = "measured (projected)" if wide else "(projected)"
+            text.append(f"{name:<{self.room}} {words:<{self.figures - 1}}", style=self.palette.soft)
+        return text
 
     def _cell(self, value: float, place: int) -> int:
         return max(0, min(self.room, round(value / self.most[place] * self.room)))
@@ -89,21 +91,21 @@ class _Pen:
     def level(self, name: str, levels: list[float], kind: str) -> Text:
         """A whole bar from nothing."""
         colour = self.palette.kinds["guarded" if kind == "guarded" else "keep"]
-        text = Text(f" {name:<{_TITLE}} ", style=f"bold {self.palette.ink}")
+        text = Text(f" {name:<{self.title}} ", style=f"bold {self.palette.ink}")
         for place, level in enumerate(levels):
             text.append((_FULL * self._cell(level, place)).ljust(self.room + 1), style=colour)
-            text.append(f"{level:.{place + 1}f}".ljust(_FIGURES - 1), style=f"bold {self.palette.ink}")
+            text.append(f"{level:.{place + 1}f}".ljust(self.figures - 1), style=f"bold {self.palette.ink}")
         return text
 
     def step(self, step: _Step, levels: list[float]) -> Text:
         """A bar that hangs from the level; the ghost reaches as far as was projected."""
-        text = Text(f" {fit(step.title, _TITLE)} ", style=self.palette.ink)
+        text = Text(f" {fit(step.title, self.title)} ", style=self.palette.ink)
         for place, (measured, projected) in enumerate(step.changes):
             text.append_text(self._bar(levels[place], measured, projected, place))
             words = signed(measured, place + 1)
             if projected is not None:
                 words += f" ({signed(projected, place + 1)})"
-            text.append(f" {words:<{_FIGURES - 1}}", style=self.palette.ink if measured else self.palette.soft)
+            text.append(f" {words:<{self.figures - 1}}", style=self.palette.ink if measured else self.palette.soft)
         return text
 
     def _bar(self, level: float, measured: float, projected: float | None, place: int) -> Text:

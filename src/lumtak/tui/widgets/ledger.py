@@ -65,8 +65,20 @@ class Ledger(Widget):
     def light(self, key: str | None) -> None:
         """Light the pieces of this consumer."""
         if key != self._lit:
-            self._lit = key
+            self._lit, self._hover = key, None
             self.refresh()
+
+    def step(self, steps: int) -> str | None:
+        """Point at the next piece, along the RAM and then what only the CPU shows; gives its key, None without strips."""
+        if self._ram is None or self._cpu is None:
+            return None
+        keys = list(dict.fromkeys(p.key for strip in (self._ram, self._cpu) for p in strip.pieces))
+        here = self._hover or self._lit
+        place = keys.index(here) + steps if here in keys else 0 if steps > 0 else len(keys) - 1
+        self._hover = keys[place % len(keys)]
+        self._lit = self._hover
+        self.refresh()
+        return self._hover
 
     # -- drawing ------------------------------------------------------------------------------------------------------
 
@@ -198,15 +210,19 @@ class Ledger(Widget):
             "cache": "cache",
             "free": "free",
         }
-        words = KIND_WORDS if self.size.width >= _WIDE else short
+        wide = self.size.width >= _WIDE
+        words, gap = (KIND_WORDS, "   ") if wide else (short, "  ")
         for kind, fill in FILLS.items():
             segments.append(Segment(fill * 2 + " ", Style(color=palette.kinds[kind])))
-            segments.append(Segment(words[kind] + "   ", Style(color=palette.soft)))
+            segments.append(Segment(words[kind] + gap, Style(color=palette.soft)))
         marks = {p.mark for strip in (self._ram, self._cpu) if strip for p in strip.pieces}
-        for mark, fill, word in (("chosen", HOLLOW, "chosen"), ("applied", HATCH, "changed, to be measured")):
+        for mark, fill, word in (
+            ("chosen", HOLLOW, "chosen"),
+            ("applied", HATCH, "changed, to be measured" if wide else "changed"),
+        ):
             if mark in marks:
                 segments.append(Segment(fill * 2 + " ", Style(color=palette.kinds["ease"])))
-                segments.append(Segment(word + "   ", Style(color=palette.soft)))
+                segments.append(Segment(word + gap, Style(color=palette.soft)))
         return segments
 
     def _describe(self, key: str) -> str:

@@ -1,5 +1,6 @@
 """A list of lines, drawn line by line, so that its length does not matter."""
 
+import re
 from bisect import bisect_left
 from collections.abc import Callable, Iterable, Sequence
 from typing import ClassVar
@@ -45,6 +46,17 @@ def fit(words: str, width: int) -> str:
     return shown.plain
 
 
+def whole_sentences(words: str, width: int) -> str:
+    """As many whole sentences as fit, at least the first."""
+    sentences = re.split(r"(?<=[.;]) ", words)
+    shown = sentences[0]
+    for sentence in sentences[1:]:
+        if Text(f"{shown} {sentence}").cell_len > width:
+            break
+        shown = f"{shown} {sentence}"
+    return shown
+
+
 class LineList(ScrollView, can_focus=True):
     """Lines, of which those with a key can be selected by keyboard or mouse."""
 
@@ -84,6 +96,8 @@ class LineList(ScrollView, can_focus=True):
         self._lines: Sequence[Line] = ()
         self._selectable: list[int] = []
         self._places: dict[str, int] = {}
+        self._told: str | None = None
+        """Whose line was last said to be selected."""
         self._drawn: dict[tuple[object, ...], Strip] = {}
         """Lines as they were drawn, so that scrolling draws only what is new."""
 
@@ -94,7 +108,10 @@ class LineList(ScrollView, can_focus=True):
         self._selectable = [i for i, line in enumerate(lines) if line.key is not None]
         self.virtual_size = Size(self.size.width, len(lines))
         self._places = {key: i for i in self._selectable if (key := lines[i].key) is not None}
+        before = self._told
         self.cursor = self._places.get(wanted or "", self._selectable[0] if self._selectable else -1)
+        if self._told == before:
+            self._tell()  # another line may stand where the cursor was
         self.renew()
         self._reveal()
 
@@ -117,7 +134,11 @@ class LineList(ScrollView, can_focus=True):
         """Repaint both lines, and tell."""
         for place in (before, after):
             self.refresh_line(place - self.scroll_offset.y)
-        if self.selected is not None and self.is_mounted:
+        self._tell()
+
+    def _tell(self) -> None:
+        if self.selected is not None and self.selected != self._told and self.is_mounted:
+            self._told = self.selected
             self.post_message(self.Selected(self, self.selected))
 
     def action_move(self, steps: int) -> None:

@@ -1,0 +1,108 @@
+"""Saving a chart of a job as SVG or PDF, from any station."""
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import ClassVar, get_args
+
+from textual import work
+from textual.app import ComposeResult
+from textual.binding import Binding, BindingType
+from textual.containers import Horizontal, Vertical
+from textual.screen import ModalScreen
+from textual.widgets import Button, Input, Static
+
+from lumtak.core.text import plain
+from lumtak.errors import LumtakError
+from lumtak.report.charts import Format, Kind
+from lumtak.storage import write_whole
+
+KIND_WORDS: dict[Kind, str] = {
+    "load": "Load over time",
+    "spread": "Spread of the samples",
+    "bridge": "Bridge to the after reading",
+    "strips": "RAM and CPU as strips",
+}
+
+
+class ChartScreen(ModalScreen[None]):
+    """Which chart, and to which file.
+
+    Args:
+        draw: gives the bytes of a chart; called in the background.
+        kind: the chart that fits the station.
+        stem: begins the file's name.
+    """
+
+    CSS_PATH = "confirm.tcss"
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding("escape", "dismiss", "Close", show=False),
+        Binding("left", "app.focus_previous", "Before", show=False),
+        Binding("right", "app.focus_next", "Next", show=False),
+    ]
+
+    def __init__(self, draw: Callable[[Kind, Format], bytes], kind: Kind, stem: str) -> None:
+        super().__init__(classes="ask")
+        self._draw, self._kind, self._stem = draw, kind, stem
+        self._form: Format = "svg"
+
+    def compose(self) -> ComposeResult:
+        """Kinds, the file, the acts."""
+        with Vertical(id="paper"):
+            yield Static("Save a chart of this job", id="question", markup=False)
+            with Vertical(id="kinds"):
+                for kind, words in KIND_WORDS.items():
+                    yield Button(words, id=kind, compact=True)
+            with Horizontal(id="file"):
+                yield Static("to ", markup=False)
+                yield Input(id="path", compact=True)
+            yield Static(id="said", classes="soft", markup=False)
+            with Horizontal(classes="acts"):
+                yield Button("Save as SVG", id="svg", compact=True)
+                yield Button("Save as PDF", id="pdf", compact=True)
+                yield Button("Close", id="close", compact=True)
+
+    def on_mount(self) -> None:
+        """The chart of the station is chosen."""
+        self._choose(self._kind)
+        self.query_one("#svg").focus()
+
+    def _choose(self, kind: Kind) -> None:
+        self._kind = kind
+        for name, words in KIND_WORDS.items():
+            self.query_one(f"#{name}", Button).label = ("◆ " if name == kind else "  ") + words
+        self.query_one(Input).value = str(Path.cwd() / f"{self._stem}-{kind}")
+        self.query_one("#said", Static).update("")
+
+    def on_button_pressed(self, event: Button.Pressed) -> None:
+        """Choose, save, close."""
+        event.stop()
+        name = event.button.id or ""
+        if name in KIND_WORDS:
+            self._choose(name)
+        elif name in get_args(Format):
+            self._save(name)  # type: ignore[arg-type]
+        else:
+            self.dismiss()
+
+    def on_input_submitted(self, event: Input.Submitted) -> None:
+        """Enter in the file's name saves; its ending says as what."""
+        event.stop()
+        self._save("pdf" if event.value.lower().endswith(".pdf") else "svg")
+
+    def _save(self, form: Format) -> None:
+        path = Path(self.query_one(Input).value).expanduser()
+        if path.suffix.lower() in {".svg", ".pdf"}:
+            path = path.with_suffix("")
+        path = path.with_name(f"{path.name}.{form}")
+        self.query_one("#said", Static).update("Drawing…")
+        self._write(self._kind, form, path)
+
+    @work(thread=True, exit_on_error=False)
+    def _write(self, kind: Kind, form: Format, path: Path) -> None:
+        try:
+            data = self._draw(kind, form)
+            write_whole(path, data)
+            said = f"Written: {path} ({len(data)} bytes)"
+        except LumtakError as error:
+            said = str(error)
+        self.app.call_from_thread(self.query_one("#said", Static).update, plain(said, 400))

@@ -1,0 +1,48 @@
+"""The last load of a computer as two short strips on one line."""
+
+from itertools import groupby
+
+from rich.text import Text
+
+from lumtak.core.strip import KINDS, Glance, Kind
+from lumtak.tui.theme import FILLS, Palette
+
+
+def glance_line(glance: Glance | None, palette: Palette, cells: int) -> Text:
+    """RAM and CPU, each with its ceiling as a tick and its percentage; always equally wide: 2 * (cells + 12)."""
+    text = Text()
+    if glance is None:
+        text.append("no reading yet".ljust(2 * (cells + 12)), style=palette.soft)
+        return text
+    sides = (
+        ("RAM", glance.ram, glance.ram_pct, glance.ceilings.ram_pct),
+        ("CPU", glance.cpu, glance.cpu_pct, glance.ceilings.cpu_pct),
+    )
+    for name, shares, load, ceiling in sides:
+        text.append(f"{name} ", style=palette.soft)
+        tick = min(cells - 1, int(ceiling / 100 * cells))
+        drawn = [("tick" if place == tick else kind) for place, kind in enumerate(_kinds(shares, cells))]
+        for kind, run in groupby(drawn):
+            count = len(list(run))
+            if kind == "tick":
+                text.append("┃", style=f"bold {palette.lit}")
+            else:
+                text.append(FILLS[kind] * count, style=palette.kinds[kind])  # type: ignore[index]  # "tick" is no kind
+        over = load > ceiling
+        text.append(f"{load:4.0f} %", style=f"bold {palette.kinds['ease']}" if over else palette.ink)
+        text.append("  ")
+    return text
+
+
+def _kinds(shares: dict[Kind, float], cells: int) -> list[Kind]:
+    """Which kind each cell shows: the one that covers its middle."""
+    found: list[Kind] = []
+    for cell in range(cells):
+        middle, edge = (cell + 0.5) / cells, 0.0
+        kind: Kind = "free"
+        for kind in KINDS:
+            edge += shares.get(kind, 0.0)
+            if edge > middle:
+                break
+        found.append(kind)
+    return found

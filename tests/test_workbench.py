@@ -1,0 +1,263 @@
+"""The workbench as a technician wants it: search, jumps, questions, baselines, bridge, quick look, charts."""
+
+import msgspec
+import pytest
+from rich.text import Text
+
+from helpers import reading
+from lumtak.core.bridge import Bridge, BridgeStep
+from lumtak.core.record import known
+from lumtak.core.strip import KINDS, Glance
+from lumtak.errors import UsageError
+from lumtak.stations.visit import Visit
+from lumtak.tui.bench import BenchScreen
+from lumtak.tui.job_screen import JobScreen
+from lumtak.tui.quick_look import QuickLookScreen
+from lumtak.tui.theme import Palette
+from lumtak.tui.widgets.bridge import bridge_rows
+from lumtak.tui.widgets.ledger import Ledger
+from lumtak.tui.widgets.live import Live
+from lumtak.tui.widgets.mini import glance_line
+from lumtak.tui.widgets.stances import Stances
+from lumtak.tui.widgets.trace import Trace
+from test_screens import LOW, WIDE, Stage, application, row, says, shown, until
+
+
+def audited(workshop, sim, **kept):
+    """A job on the drawing bench that stands at its audit."""
+    visit = Visit.start(workshop, sim, workshop.profile("hull-drafting"))
+    visit.read_baseline(seconds=60)
+    visit.make_audit()
+    visit.go("audit")
+    if kept:
+        visit._keep(**kept)
+    visit.close()
+    return visit
+
+
+def ready(app):
+    return isinstance(app.screen, JobScreen) and says(app, "Space chooses")
+
+
+async def test_the_audit_is_searched_as_it_is_typed_and_jumps_lead_along_dependencies(workshop, sim):
+    audited(workshop, sim)
+    app = application(workshop)
+    async with app.run_test(size=WIDE, notifications=True) as pilot:
+        await pilot.press("enter")
+        await until(pilot, lambda: ready(app))
+        await pilot.press("slash", *"chart")
+        await until(pilot, lambda: says(app, "2 of 176 shown", "Chart preview") and not says(app, "Sheet index"))
+        await pilot.press("enter", "a")
+        await until(pilot, lambda: {c.ref.key for c in app.screen.job.chosen} == {"chart-cache", "chart-preview"})
+        await pilot.press("a")
+        assert app.screen.job.chosen == (), "once more takes it back"
+        await pilot.press("slash", *" cpu>")
+        await until(pilot, lambda: says(app, "After cpu> comes a percentage"))
+        await pilot.press("escape")
+        await until(pilot, lambda: says(app, "Sheet index", "Space chooses"))
+        stances = app.screen.query_one(Stances)
+        await pilot.click(Stances, offset=(row(stances, 0).index("ask owner") + 3, 0))
+        await until(pilot, lambda: says(app, "2 of 176 shown", "Moulding link") and not says(app, "Chart cache "))
+        await pilot.click(Stances, offset=(row(stances, 0).index("ask owner") + 3, 0))
+        await until(pilot, lambda: says(app, "Chart cache"))
+
+        await pilot.press("home", "enter")
+        await until(pilot, lambda: says(app, "stops with it  ▸ Chart preview"))
+        await pilot.press("down", "enter")
+        await until(pilot, lambda: says(app, "stands on      ▸ Chart cache"))
+        assert app.screen.job.cursor == "services:chart-preview"
+        await pilot.press("backspace")
+        await until(pilot, lambda: app.screen.job.cursor == "services:chart-cache")
+        await pilot.press("end")
+        await until(pilot, lambda: says(app, "◆balanced", "the sum, which is all there is"))
+
+
+async def test_the_owners_questions_are_asked_one_by_one(workshop, sim):
+    audited(workshop, sim)
+    app = application(workshop)
+    async with app.run_test(size=LOW, notifications=True) as pilot:
+        await pilot.press("enter")
+        await until(pilot, lambda: ready(app))
+        await pilot.press("i")
+        await until(pilot, lambda: says(app, "question 1 of 2", "Moulding link"))
+        await pilot.press("right", "right", "enter")
+        await until(pilot, lambda: says(app, "question 2 of 2"))
+        await pilot.press("right", "enter")
+        await until(pilot, lambda: isinstance(app.screen, JobScreen) and not app.screen.busy)
+        found = app.screen.job.audit.by_address
+        assert found["services:moulding-link"].reason == "the owner does not need it."
+        assert sorted(workshop.answers(app.screen.job.identity).values()) == ["needed", "not needed"]
+        await pilot.press("i")
+        await until(pilot, lambda: says(app, "the owner said: not needed"))
+        await pilot.press("enter", "escape")
+        await until(pilot, lambda: isinstance(app.screen, JobScreen) and not app.screen.busy)
+        assert list(workshop.answers(app.screen.job.identity).values()) == ["needed"], (
+            "not known yet takes an answer back"
+        )
+
+
+async def test_baselines_are_kept_and_one_counts(workshop, sim):
+    visit = audited(workshop, sim)
+    with pytest.raises(UsageError, match="no baseline 99"):
+        visit.choose_baseline(99)
+    first = visit.job.baseline
+    visit.read_baseline(seconds=30)
+    visit.make_audit()
+    visit.go("baseline")
+    visit.close()
+    app = application(workshop)
+    async with app.run_test(size=WIDE, notifications=True) as pilot:
+        await pilot.press("enter")
+        await until(pilot, lambda: isinstance(app.screen, JobScreen) and says(app, "Baselines taken"))
+        await pilot.press("down", "down", "enter")
+        await until(pilot, lambda: app.screen.job.baseline == first and not app.screen.busy)
+        assert len(app.screen.baseline.samples) == 60
+
+
+async def test_a_due_reading_is_offered_when_the_job_is_opened_and_the_head_goes_back(workshop, sim):
+    visit = audited(workshop, sim)
+    visit.choose_all_eased()
+    visit.apply()
+    visit.restart()
+    visit.close()
+    assert visit.after_is_due()
+    assert 0 < visit.same_point_s() <= 900
+    app = application(workshop)
+    async with app.run_test(size=WIDE, notifications=True) as pilot:
+        await until(pilot, lambda: says(app, "drawing bench", "visit 1", "76 %"))
+        await pilot.press("enter")
+        await until(
+            pilot, lambda: isinstance(app.screen, JobScreen) and says(app, "the after reading is due", "Read now")
+        )
+        await pilot.press("right_square_bracket", "right_square_bracket")
+        assert "% of the RAM" in row(app.screen.query_one(Ledger), 4)
+        await pilot.click("#head")
+        await until(pilot, lambda: isinstance(app.screen, BenchScreen))
+
+
+def test_the_after_reading_begins_as_long_after_the_start_as_the_baseline(workshop, sim):
+    visit = Visit.start(workshop, sim, workshop.profile("hull-drafting"))
+    sim.restart()
+    sim.wait(40.0)
+    before = visit.read_baseline(seconds=60)
+    visit.make_audit()
+    visit.choose_all_eased()
+    visit.apply()
+    assert visit.same_point_s() == 0.0, "the same start: nothing to wait for"
+    visit.restart()
+    after = visit.read_after(seconds=60)
+    assert after.conditions.uptime_s == pytest.approx(before.conditions.uptime_s, abs=1)
+    assert not visit.after_is_due()
+    cpu, memory = visit.bridges()
+    for one in (cpu, memory):
+        assert one.baseline + sum(s.measured or 0.0 for s in one.steps) + one.rest == pytest.approx(one.after)
+    assert known(after.times["start: services"]) > 0
+    assert known(after.times["login"]) < known(before.times["login"])
+
+
+async def test_a_quick_look_keeps_nothing(workshop, sim):
+    sim.close()
+    app = application(workshop)
+    async with app.run_test(size=LOW, notifications=True) as pilot:
+        await pilot.press("l")
+        await until(pilot, lambda: isinstance(app.screen, QuickLookScreen) and says(app, "Heaviest services"))
+        await pilot.press("escape")
+        await until(pilot, lambda: isinstance(app.screen, BenchScreen))
+        assert workshop.casebook.jobs() == []
+
+
+async def test_charts_are_saved_from_a_station(workshop, sim, tmp_path, monkeypatch):
+    monkeypatch.chdir(tmp_path)
+    audited(workshop, sim)
+    app = application(workshop)
+    async with app.run_test(size=WIDE, notifications=True) as pilot:
+        await pilot.press("enter")
+        await until(pilot, lambda: ready(app))
+        await pilot.press("c")
+        await until(pilot, lambda: says(app, "◆ RAM and CPU as strips"))
+        await pilot.press("enter")
+        await until(pilot, lambda: says(app, "Written:"))
+        await pilot.click("#bridge")
+        await pilot.click("#pdf")
+        await until(pilot, lambda: says(app, "A bridge needs changes"))
+        assert [p.name for p in tmp_path.iterdir() if p.suffix in {".svg", ".pdf"}] == ["drawing-bench-1-strips.svg"]
+
+
+@pytest.mark.parametrize("size", [(80, 24), (240, 70)])
+@pytest.mark.parametrize("name", ["海図の写し" * 8, "حاسوب الرسم " * 6, "x" * 200, "a\u0301" * 30])
+async def test_any_name_leaves_the_columns_where_they_are(workshop, sim, size, name):
+    visit = audited(workshop, sim)
+    found = visit.job.audit
+    strange = tuple(msgspec.structs.replace(f, title=name) if n % 2 else f for n, f in enumerate(found.findings))
+    visit._keep(audit=msgspec.structs.replace(found, findings=strange), computer_name=name)
+    app = application(workshop)
+    async with app.run_test(size=size, notifications=True) as pilot:
+        await until(pilot, lambda: says(app, "visit 1"))
+        await pilot.press("enter")
+        await until(pilot, lambda: ready(app))
+        lines = [Text(line).cell_len for line in shown(app)]
+        assert set(lines) == {size[0]}
+        column = {
+            Text(line[: line.index("not needed")]).cell_len
+            for line in shown(app)
+            if "→" in line and "not needed" in line
+        }
+        assert len(column) == 1
+        await pilot.press("enter")
+        await pilot.resize_terminal(100, 30)
+        await until(pilot, lambda: {Text(line).cell_len for line in shown(app)} == {100})
+
+
+# -- widgets ------------------------------------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("width", [78, 140, 238])
+async def test_a_bridge_sums_and_shows_what_was_projected(width):
+    stage = Stage(Ledger())
+    async with stage.run_test(size=(80, 24)):
+        steps = tuple(BridgeStep(title=f"change {n}", projected=-2.0, measured=-1.0 - n / 10) for n in range(12))
+        told = BridgeStep(title="plan", projected=None, measured=None)
+        one = Bridge(quantity="cpu_pct", baseline=40.0, steps=(*steps, told), rest=-1.4, after=20.0)
+        rows = [r.plain for r in bridge_rows((one, one), Palette(stage), width)]
+        assert all(len(r.rstrip()) <= width for r in rows)
+        assert "4 smaller changes" in "\n".join(rows)
+        assert any("┄" in r and "−2.1 (−2.0)" in r for r in rows) or any("−2.1 (−2.0)" in r for r in rows)
+        assert any("┄" in r for r in rows), "where less was measured than projected, the ghost shows"
+        assert rows[-1] == " not told apart: plan"
+        assert bridge_rows((), Palette(stage), width) == []
+
+
+async def test_small_strips_are_equally_wide_whatever_is_in_them(workshop, sim):
+    visit = audited(workshop, sim)
+    stage = Stage(Ledger())
+    async with stage.run_test(size=(80, 24)):
+        palette = Palette(stage)
+        lines = [glance_line(g, palette, 12).plain for g in (None, visit.job.last)]
+        assert len(lines[0]) == len(lines[1]) == 2 * 24
+        assert lines[1].count("┃") == 2
+    last = visit.job.last
+    assert isinstance(last, Glance)
+    assert sum(last.ram.values()) == pytest.approx(1.0)
+    assert set(last.cpu) <= set(KINDS)
+
+
+async def test_a_live_reading_draws_only_what_changed_and_says_how_sure_it_is():
+    live = Live("Reading")
+    stage = Stage(live)
+    read = reading([20.0 + n % 7 for n in range(200)])
+    async with stage.run_test(size=(100, 40)) as pilot:
+        live.begin(10.0)
+        trace = live.query_one(Trace)
+        painted = []
+        refresh = trace.refresh
+        trace.refresh = lambda *regions, **options: (painted.append(regions), refresh(*regions, **options))
+        for number, sample in enumerate(read.samples, 1):
+            live.note(sample, number, 300)
+            live.draw()
+        await pilot.pause()
+        narrow = [len(regions) == 1 and regions[0].width <= 2 for regions in painted]
+        assert sum(narrow) > 0.9 * len(narrow)
+        text = "\n".join(strip.text for strip in stage.screen._compositor.render_strips())
+        assert "200 of at most 300 samples, 1 min 40 s left at most" in text
+        assert "sure enough" in text
+        assert "├" in text
