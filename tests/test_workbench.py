@@ -220,7 +220,7 @@ async def test_a_bridge_sums_and_shows_what_was_projected(width):
         one = Bridge(quantity="cpu_pct", baseline=40.0, steps=(*steps, told), rest=-1.4, after=20.0)
         rows = [r.plain for r in bridge_rows((one, one), Palette(stage), width)]
         assert all(len(r.rstrip()) <= width for r in rows)
-        assert "4 smaller changes" in "\n".join(rows)
+        assert "4 smaller ones" in "\n".join(rows)
         assert any("┄" in r and "−2.1 (−2.0)" in r for r in rows) or any("−2.1 (−2.0)" in r for r in rows)
         assert any("┄" in r for r in rows), "where less was measured than projected, the ghost shows"
         assert rows[-1] == " not told apart: plan"

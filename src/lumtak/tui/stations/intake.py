@@ -41,7 +41,7 @@ class IntakeStation(Station):
     @staticmethod
     def _fact(name: str, value: str, palette: Palette) -> Line:
         text = Text()
-        text.append(f"   {name:<18}", style=palette.soft)
+        text.append(f"   {name:<33}", style=palette.soft)
         text.append(value, style=palette.ink)
         return Line(text)
 

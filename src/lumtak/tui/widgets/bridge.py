@@ -67,7 +67,7 @@ def _steps(bridges: tuple[Bridge, ...], scales: list[float]) -> tuple[list[_Step
         for place in range(len(bridges)):
             ghosts = [c for s in small if (c := s.changes[place][1]) is not None]
             sums.append((sum(s.changes[place][0] for s in small), sum(ghosts) if ghosts else None))
-        large.append(_Step(f"{len(small)} smaller changes", tuple(sums)))
+        large.append(_Step(f"{len(small)} smaller ones", tuple(sums)))
     return large, [title for title in by_title if title not in told]
 
 
@@ -78,7 +78,7 @@ class _Pen:
     def heading(self, bridges: tuple[Bridge, ...]) -> Text:
         """What the columns are."""
         wide = self.figures > len("measured (projected)")
-        text = Text(f" {fit('from baseline to after', self.title)} ", style=f"bold {self.palette.soft}")
+        text = Text(f" {fit('step by step', self.title)} ", style=f"bold {self.palette.soft}")
         for bridge in bridges:
             name = "CPU, %" if bridge.quantity == "cpu_pct" else "RAM, GiB"
             words = "measured (projected)" if wide else "(projected)"
