@@ -192,6 +192,7 @@ def tree_user() -> User:
         name="u",
         uid=os.getuid(),
         gid=os.getgid(),
+        home="/home/u",
         config_home="/home/u/.config",
         data_home="/home/u/.local/share",
         config_dirs=("/etc/xdg",),

@@ -117,6 +117,7 @@ def test_another_home_is_not_written_to(tree, box, tmp_path):
         name="u",
         uid=user.uid,
         gid=user.gid,
+        home="/home/other",
         config_home="/home/other/.config",
         data_home="/home/other",
         config_dirs=("/etc/xdg",),
@@ -267,7 +268,7 @@ def test_root_writes_as_the_user_and_cannot_be_led_astray(tree, tmp_path):
 
     nobody = pwd.getpwnam("nobody")
     user = type(tree_user())(
-        name="nobody", uid=nobody.pw_uid, gid=nobody.pw_gid, config_home="/home/u/.config", data_home="/x",
+        name="nobody", uid=nobody.pw_uid, gid=nobody.pw_gid, home="/home/u", config_home="/home/u/.config", data_home="/x",
         config_dirs=("/etc/xdg",),
     )  # fmt: skip
     for path in (tmp_path, *tmp_path.parents):

@@ -5,8 +5,10 @@ import pytest
 from helpers import CATALOGUE, linux, process, put, tree_user
 from lumtak.computers.linux import hardware
 from lumtak.computers.linux.proc import Processes, cpu_times, meminfo
-from lumtak.computers.linux.services import parse_units, read_services
+from lumtak.computers.linux.root import Root
+from lumtak.computers.linux.services import Services
 from lumtak.computers.linux.transport import LocalTransport
+from lumtak.computers.linux.units import blocks
 from lumtak.core.load import between
 from lumtak.core.record import NotMeasured
 from lumtak.core.setting import parse_ref
@@ -143,8 +145,12 @@ Id=x.mount
 """
 
 
+def services(transport):
+    return Services(transport, Root(transport), CATALOGUE)
+
+
 def test_units_as_systemd_shows_them():
-    found, _ = parse_units(SHOWN, CATALOGUE)
+    found, _ = services(LocalTransport()).parse(blocks(SHOWN))
     items = {i.key: i for i in found}
     assert set(items) == {"tide", "ssh", "masked"}
     assert (items["tide"].value, items["tide"].running, items["tide"].needs) == ("auto", True, ("net",))
@@ -181,7 +187,7 @@ BusName=org.example.Mine
 class Asked(LocalTransport):
     """A system whose programs answer from here."""
 
-    def run(self, arguments, timeout_s=20.0):
+    def run(self, arguments, timeout_s=20.0, stdin=b""):
         return UNITS.encode()
 
     def run_partly(self, arguments, timeout_s=20.0):
@@ -192,7 +198,7 @@ class Asked(LocalTransport):
 
 def test_causes_aliases_origin_and_package_of_units(tree):
     (tree / "run/systemd/system").mkdir(parents=True)
-    items = {i.key: i for i in read_services(Asked(str(tree)), CATALOGUE)[0]}
+    items = {i.key: i for i in services(Asked(str(tree))).items()[0]}
     bus, manual, mine = items["dbus-broker"], items["man-db"], items["mine"]
     assert (bus.aliases, bus.role, bus.origin, bus.package) == (("dbus",), "system-core", "package", "dbus-broker")
     assert [(t.kind, t.by) for t in bus.triggers] == [("system", ""), ("socket", "dbus.socket")]
@@ -215,7 +221,7 @@ def test_traces_of_advice_are_seen(tree):
 
 def test_systemd_that_does_not_answer_is_a_gap(tree):
     (tree / "run/systemd/system").mkdir(parents=True)
-    items, gaps = read_services(LocalTransport(str(tree)), CATALOGUE)
+    items, gaps = services(LocalTransport(str(tree))).items()
     assert items == []
     assert "could not be asked" in gaps[0].reason
 

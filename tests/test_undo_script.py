@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from faulting import Folder, apply_all, run_script
 from helpers import linux, lumtak, put, snapshot_of
-from lumtak.computers.linux.undo_kit import _format, _quoted
+from lumtak.computers.linux.shell import _format, quoted
 from lumtak.core.setting import parse_change
 from lumtak.journal import Journal, apply_changes, put_back
 
@@ -127,7 +127,7 @@ def test_any_bytes_come_out_of_printf_as_they_were(data):
 @given(st.text(st.characters(exclude_characters="\0", exclude_categories=["Cs"]), max_size=30))
 @settings(max_examples=40)
 def test_any_name_is_one_word(text):
-    got = subprocess.run(["dash", "-c", b"printf %s " + _quoted(text)], capture_output=True, check=True)
+    got = subprocess.run(["dash", "-c", b"printf %s " + quoted(text)], capture_output=True, check=True)
     assert got.stdout == os.fsencode(text)
 
 

@@ -251,16 +251,17 @@ def job_apply(workshop: Workshop, job: str) -> None:
 
 @job_group.command("after")
 @click.argument("job")
+@click.option("--seconds", type=float, help="Length of the window. Default: until the mean is sure, 5 minutes at most.")
 @click.option("--now", is_flag=True, help="Do not wait until the computer has been up as long as for the baseline.")
 @with_workshop
-def job_after(workshop: Workshop, job: str, *, now: bool) -> None:
+def job_after(workshop: Workshop, job: str, seconds: float | None, *, now: bool) -> None:
     """Read the load again, as long after the restart as the baseline, and say whether it changed."""
     from lumtak.report.content import headline, sentence
 
     visit = _reopen(workshop, job)
     if not now and (wait_s := visit.same_point_s()):
         progress(f"waiting {span(wait_s)}, until it has been up as long as for the baseline (--now does not wait)")
-    visit.read_after(on_sample=count, at_once=now)
+    visit.read_after(seconds=seconds, on_sample=count, at_once=now)
     progress("")
     results = visit.comparisons()
     visit.go("proof")

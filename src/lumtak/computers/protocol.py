@@ -18,6 +18,8 @@ class Capabilities(Record):
     """Empty: Lumtak can restart it. Else the reason and what to do instead."""
     login: str = ""
     """The same for logging out and in again."""
+    asks: tuple[str, ...] = ()
+    """What to run in the terminal before a change that takes root, so that a password can be asked for; nothing where none is needed."""
     pace: float = 1.0
     """How many of its seconds pass in one of ours; 0 is as many as it can."""
 

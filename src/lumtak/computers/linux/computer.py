@@ -6,16 +6,21 @@ import threading
 import time
 from collections.abc import Callable
 from datetime import UTC, datetime
+from typing import Protocol
 
 import msgspec
 
 from lumtak.computers.linux import hardware
 from lumtak.computers.linux.autostart import Autostart
+from lumtak.computers.linux.effects import Effects
 from lumtak.computers.linux.ending import end_process
 from lumtak.computers.linux.folder import UserFolder
 from lumtak.computers.linux.marks import marks
+from lumtak.computers.linux.memory_settings import MemorySettings
+from lumtak.computers.linux.power import Power
 from lumtak.computers.linux.proc import Processes, cpu_times, meminfo
-from lumtak.computers.linux.services import read_services
+from lumtak.computers.linux.root import Root
+from lumtak.computers.linux.services import Services
 from lumtak.computers.linux.start import start_times
 from lumtak.computers.linux.transport import Transport, text
 from lumtak.computers.linux.undo_kit import FileUndoKit
@@ -23,16 +28,29 @@ from lumtak.computers.linux.user import User
 from lumtak.computers.protocol import Capabilities
 from lumtak.core.catalogue import Catalogue
 from lumtak.core.causes import starter_of
-from lumtak.core.facts import UNLISTED, Facts, Fixed, Gap, Hardware, Item, Process, System, Trigger
+from lumtak.core.facts import UNLISTED, Facts, Fixed, Hardware, Item, Process, System, Trigger
 from lumtak.core.load import Snapshot
 from lumtak.core.record import Figure, NotMeasured
-from lumtak.core.setting import SettingRef, State
+from lumtak.core.setting import Area, SettingRef, State
 from lumtak.core.text import plain
 from lumtak.core.units import MIB
 from lumtak.errors import ComputerError
 
 _HEAVY_BYTES = 20 * MIB
 _NOT_HERE = "Lumtak does not {} the computer that it runs on."
+
+
+class Adapter(Protocol):
+    """Reads and writes the settings of one area."""
+
+    def read(self, ref: SettingRef) -> State:
+        """See `Computer.read`."""
+
+    def foresee(self, ref: SettingRef, state: State) -> State:
+        """See `Computer.foresee`."""
+
+    def write(self, ref: SettingRef, state: State) -> None:
+        """See `Computer.write`."""
 
 
 class LinuxComputer:
@@ -64,7 +82,19 @@ class LinuxComputer:
         self.identity = "linux-" + hashlib.sha256(b"lumtak:" + hardware.machine_id(transport).encode()).hexdigest()[:12]
         self.name = plain(self._word("/proc/sys/kernel/hostname") or "this computer")
         self.user_name = user.name
+        self._root = Root(transport)
         self._autostart = Autostart(transport, user, catalogue)
+        self._services = Services(transport, self._root, catalogue)
+        self._effects = Effects(transport, user)
+        self._power = Power(transport, self._root)
+        self._memory = MemorySettings(transport, self._root)
+        self._areas: dict[Area, Adapter] = {
+            "apps": self._autostart,
+            "services": self._services,
+            "effects": self._effects,
+            "power": self._power,
+            "memory": self._memory,
+        }
         self._undo_folder = UserFolder(transport, user, os.path.join(user.data_home, "lumtak-undo"))
         self._processes = Processes(transport, os.getpid() if transport.live else None)
         self._processes.services = self._has_systemd()
@@ -96,22 +126,16 @@ class LinuxComputer:
         """Hardware, system, items of the areas, processes."""
         self._refresh_apps()
         processes = self._processes.look()
-        services, gaps = read_services(self._transport, self._catalogue)
+        services, gaps = self._services.items()
+        effects, effect_gaps = self._effects.items()
         has_battery, _ = hardware.battery(self._transport)
         cores, *_ = cpu_times(self._needed("/proc/stat"), self._tick)
         memory = meminfo(self._needed("/proc/meminfo"))
         running = {p.consumer for p in processes}
         items = [_running(item, running) for item in (*services, *self._apps)]
         items += self._unlisted(processes, {item.consumer for item in items})
-        power, power_gaps = self._power(has_battery=has_battery)
-        gaps += power_gaps
-        gaps.append(
-            Gap(
-                area="effects",
-                reason="this version reads no visual effects on a real computer",
-                needed="a reader for the desktop's own settings",
-            )
-        )
+        power, power_gaps = self._power.items(has_battery=has_battery)
+        gaps += effect_gaps + power_gaps
         return Facts(
             address=self.address,
             identity=self.identity,
@@ -124,7 +148,7 @@ class LinuxComputer:
                 battery=has_battery,
             ),
             system=self.system(),
-            items=(*items, *power, *self._memory_items(memory)),
+            items=(*items, *effects, *power, *self._memory.items(memory)),
             gaps=tuple(gaps),
             processes=tuple(processes),
             process_count=len(processes) + (1 if self._transport.live else 0),
@@ -178,38 +202,6 @@ class LinuxComputer:
             )
         return found
 
-    def _power(self, *, has_battery: bool) -> tuple[list[Item], list[Gap]]:
-        plan = hardware.governor(self._transport)
-        gaps = [] if has_battery else [Gap(area="power", reason="there is no battery, so no plan for it")]
-        if isinstance(plan, NotMeasured):
-            return [], [*gaps, Gap(area="power", reason=plan.not_measured, needed="a kernel with cpufreq")]
-        needed = Fixed(needed="this version changes no power plan on a real computer; it takes root")
-        item = Item(
-            area="power", key="mains", title="Clock governor", origin="system", value=plain(plan), setting=needed
-        )
-        return [item], gaps
-
-    def _memory_items(self, memory: dict[str, int]) -> list[Item]:
-        needed = Fixed(needed="this version changes no memory settings on a real computer; it takes root and sysctl")
-        items = []
-        swappiness = self._word("/proc/sys/vm/swappiness")
-        if swappiness:
-            items.append(
-                Item(
-                    area="memory",
-                    key="swappiness",
-                    title="Readiness to swap",
-                    origin="system",
-                    value=swappiness,
-                    setting=needed,
-                )
-            )
-        swap = str(memory.get("SwapTotal", 0) // MIB)
-        items.append(
-            Item(area="memory", key="swap_mib", title="Swap size in MiB", origin="system", value=swap, setting=needed)
-        )
-        return items
-
     def system(self) -> System:
         """What runs on it and since when."""
         uptime = (self._word("/proc/uptime").split() or ["0"])[0]
@@ -249,6 +241,7 @@ class LinuxComputer:
             restart=_NOT_HERE.format("restart") + " Restart it yourself; the job goes on when you open Lumtak again.",
             login=_NOT_HERE.format("log out of")
             + " Log out and in yourself; the job goes on when you open Lumtak again.",
+            asks=self._root.asks(),
         )
 
     # -- load ---------------------------------------------------------------------------------------------------------
@@ -296,31 +289,22 @@ class LinuxComputer:
     # -- settings -----------------------------------------------------------------------------------------------------
 
     def read(self, ref: SettingRef) -> State:
-        """An autostart entry's state; other settings are not changed in this version."""
-        self._only_apps(ref)
-        state = self._autostart.read(ref)
+        """The state of a setting, exact enough to be brought back."""
+        state = self._areas[ref.area].read(ref)
         around = state.around | {"undo_missing": str(self._undo_folder.missing())}
         return msgspec.structs.replace(state, around=around)
 
     def foresee(self, ref: SettingRef, state: State) -> State:
-        """The override as it will be, to the byte."""
-        self._only_apps(ref)
-        return self._autostart.foresee(ref, state)
+        """The state as it will be: files to the byte, links by their targets, values as they are stored."""
+        return self._areas[ref.area].foresee(ref, state)
 
     def undo_kit(self) -> FileUndoKit:
         """Leaves the undo script in the user's data folder."""
         return FileUndoKit(self._user, self._undo_folder)
 
     def write(self, ref: SettingRef, state: State) -> None:
-        """Switch an autostart entry on or off, or restore it exactly."""
-        self._only_apps(ref)
-        self._autostart.write(ref, state)
-
-    def _only_apps(self, ref: SettingRef) -> None:
-        if ref.area != "apps":
-            raise ComputerError(
-                f"{ref} cannot be changed on {self.name}.", "This version changes autostart entries there."
-            )
+        """Bring a setting to a value, or restore it exactly."""
+        self._areas[ref.area].write(ref, state)
 
     def end_process(self, process: Process, *, force: bool = False, wait_s: float = 5.0) -> bool:
         """Ask it by SIGTERM, or force it by SIGKILL."""

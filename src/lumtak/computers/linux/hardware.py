@@ -130,6 +130,11 @@ def governor(transport: Transport) -> str | NotMeasured:
     )
 
 
+def clock_driver(transport: Transport) -> str:
+    """What scales the clock."""
+    return _line(transport, f"{_CPU}/cpu0/cpufreq/scaling_driver") or ""
+
+
 def system_name(transport: Transport) -> str:
     """The system's name from os-release."""
     said = re.search(r'(?m)^PRETTY_NAME="?([^"\n]*)', _line(transport, "/etc/os-release") or "")

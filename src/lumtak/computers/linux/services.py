@@ -1,90 +1,252 @@
-"""Services where systemd runs: what is loaded, how it starts, what it needs."""
+"""Services and timers where systemd runs: how they start, what they need, and changing how they start."""
 
-import re
-
-import msgspec
-
+from lumtak.computers.linux.packages import with_packages
+from lumtak.computers.linux.root import UNITS, Root
 from lumtak.computers.linux.transport import Transport, text
-from lumtak.core.catalogue import Catalogue
-from lumtak.core.facts import Fixed, Gap, Item, Origin, Trigger, TriggerKind
-from lumtak.core.text import plain
-
-_PROPERTIES = (
-    "Id,Names,Description,LoadState,ActiveState,UnitFileState,FragmentPath,Requires,BindsTo,Requisite,WantedBy,RequiredBy,"
-    "TriggeredBy,BusName"
+from lumtak.computers.linux.units import (
+    NOWHERE,
+    Fields,
+    all_units,
+    installing,
+    is_switch,
+    links,
+    packed,
+    show,
+    unpacked,
 )
-_SHOW = ("systemctl", "show", "--no-pager", f"--property={_PROPERTIES}", "--", "*.service")
-_MOST_PATHS = 400
-_SYSTEM_PACKAGES = {"systemd", "udev", "dbus", "util-linux", "init-system-helpers", "procps", "kmod", "login"}
-_MODES = {
-    "enabled": ("auto", "starts with the system"),
-    "enabled-runtime": ("auto", "starts with the system until the next restart"),
-    "disabled": ("manual", "starts by hand, or when another unit wants it"),
-    "static": ("demand", "starts when another unit wants it"),
-    "indirect": ("demand", "starts through another unit"),
-    "generated": ("auto", "made from another configuration at each start"),
-    "masked": ("off", "is masked"),
-    "masked-runtime": ("off", "is masked until the next restart"),
+from lumtak.core.catalogue import Catalogue
+from lumtak.core.facts import Fixed, Gap, Item, Origin, Setting, Trigger, TriggerKind
+from lumtak.core.setting import SettingRef, State
+from lumtak.core.text import plain
+from lumtak.errors import ComputerError
+
+_STARTS = {
+    "enabled": "starts with the system",
+    "enabled-runtime": "starts with the system until the next restart",
+    "disabled": "starts by hand, or when another unit wants it",
+    "static": "starts when another unit wants it",
+    "indirect": "starts through another unit",
+    "generated": "made from another configuration at each start",
+    "masked": "is masked",
+    "masked-runtime": "is masked until the next restart",
 }
-NEEDED = "this version changes no services on a real computer; it takes root and `systemctl`"
+_UP = {"active", "activating", "reloading"}
+_STANDING = {"masked": "off", "enabled": "auto", "enabled-runtime": "auto", "generated": "auto"}
+_KNOWN = {"loaded", "masked"}
 
 
-def read_services(transport: Transport, catalogue: Catalogue) -> tuple[list[Item], list[Gap]]:
-    """(items, what could not be read)."""
-    try:
-        transport.names("/run/systemd/system")
-    except OSError:
-        return [], [
-            Gap(
-                area="services",
-                reason="systemd does not run here, so there are no services to read",
-                needed="a computer booted with systemd",
-            )
-        ]
-    try:
-        shown = transport.run(_SHOW)
-    except OSError as error:
-        return [], [
-            Gap(area="services", reason=f"the services could not be asked for: {plain(str(error))}", needed="systemctl")
-        ]
-    items, paths = parse_units(text(shown), catalogue)
-    return _with_packages(transport, items, paths), []
+class Services:
+    """Services and timers of the system's manager.
 
-
-def parse_units(shown: str, catalogue: Catalogue) -> tuple[list[Item], dict[str, str]]:
-    """(items, unit file of each by key) from the blocks that `systemctl show` prints; systemctl(1).
-
-    Blocks without a name or a loaded unit are passed over.
+    Args:
+        transport: of the computer.
+        root: does what takes root.
+        catalogue: knows roles.
     """
-    items, paths = [], {}
-    for block in re.split(r"\n\s*\n", shown):
-        fields = dict(line.split("=", 1) for line in block.splitlines() if "=" in line)
-        unit = fields.get("Id", "")
-        if not unit.endswith(".service") or fields.get("LoadState") not in {"loaded", "masked"}:
-            continue
-        key = unit.removesuffix(".service")
-        value, started_by = _MODES.get(fields.get("UnitFileState", ""), (None, "was started by hand or by a program"))
+
+    def __init__(self, transport: Transport, root: Root, catalogue: Catalogue) -> None:
+        self._transport = transport
+        self._root = root
+        self._catalogue = catalogue
+
+    # -- what there is ------------------------------------------------------------------------------------------------
+
+    def items(self) -> tuple[list[Item], list[Gap]]:
+        """(items, what could not be read)."""
+        try:
+            self._transport.names("/run/systemd/system")
+        except OSError:
+            return [], [
+                Gap(
+                    area="services",
+                    reason="systemd does not run here, so there are no services to read",
+                    needed="a computer booted with systemd",
+                )
+            ]
+        try:
+            units = all_units(self._transport)
+        except OSError as error:
+            said = plain(str(error), 200)
+            return [], [Gap(area="services", reason=f"the services could not be asked for: {said}", needed="systemctl")]
+        items, paths = self.parse(units)
+        return with_packages(self._transport, items, paths), []
+
+    def parse(self, units: list[Fields]) -> tuple[list[Item], dict[str, str]]:
+        """(items, unit file of each by key); units that are not there, and what is neither service nor timer, are passed over."""
+        active = {u["Id"] for u in units if u.get("ActiveState") in _UP}
+        items: dict[str, Item] = {}
+        paths: dict[str, str] = {}
+        for fields in units:
+            unit = fields["Id"]
+            if not unit.endswith((".service", ".timer")) or fields.get("LoadState") not in _KNOWN:
+                continue
+            key = unit.removesuffix(".service")
+            paths[key] = fields.get("FragmentPath", "")
+            items[key] = self._item(key, unit, fields, active)
+        return list(items.values()), paths
+
+    def _item(self, key: str, unit: str, fields: Fields, active: set[str]) -> Item:
+        value = _value(fields, active)
         wants = " ".join(fields.get(name, "") for name in ("Requires", "BindsTo", "Requisite")).split()
-        aliases = [n.removesuffix(".service") for n in fields.get("Names", "").split() if n.endswith(".service")]
-        paths[key] = fields.get("FragmentPath", "")
-        items.append(
-            Item(
-                area="services",
-                key=key,
-                title=plain(fields.get("Description", "") or key),
-                origin=_origin(paths[key]),
-                role=catalogue.role_of(key, key.split("@", 1)[0], *aliases),
-                value=value,
-                running=fields.get("ActiveState") in {"active", "activating", "reloading"},
-                started_by=started_by,
-                needs=tuple(dict.fromkeys(w.removesuffix(".service") for w in wants if w.endswith(".service"))),
-                aliases=tuple(a for a in aliases if a != key),
-                triggers=_triggers(fields, value),
-                setting=Fixed(needed=NEEDED),
-                note=plain(fields.get("Description", "")),
-            )
+        aliases = [n.removesuffix(".service") for n in fields.get("Names", "").split() if n != unit]
+        base = key.partition(".")[0]
+        if unit.endswith(".timer"):
+            served = [n.removesuffix(".service") for n in fields.get("Triggers", "").split()]
+            started_by = "counts from the start of the system" if value == "auto" else "is not counting"
+            role = self._catalogue.role_of(base, *served)
+            triggers: tuple[Trigger, ...] = (Trigger(kind="system"),) if value == "auto" else ()
+        else:
+            started_by = _STARTS.get(fields.get("UnitFileState", ""), "was started by hand or by a program")
+            role = self._catalogue.role_of(key, key.split("@", 1)[0], *aliases)
+            triggers = _triggers(fields, value)
+        return Item(
+            area="services",
+            key=key,
+            title=plain(fields.get("Description", "") or key),
+            origin=_origin(fields.get("FragmentPath", "")),
+            role=role,
+            value=value,
+            running=fields.get("ActiveState") in _UP,
+            started_by=started_by,
+            needs=tuple(dict.fromkeys(w.removesuffix(".service") for w in wants if w.endswith(".service"))),
+            aliases=tuple(aliases),
+            triggers=triggers,
+            setting=self._setting(unit, fields, value, active),
+            note=plain(fields.get("Description", "")),
         )
-    return items, paths
+
+    def _setting(self, unit: str, fields: Fields, value: str | None, active: set[str]) -> Setting | Fixed:
+        """The values that this unit can take here."""
+        if why := self._root.why_not():
+            return Fixed(needed=why)
+        state, path = fields.get("UnitFileState", ""), fields.get("FragmentPath", "")
+        if not path and state not in {"masked", "generated"}:
+            return Fixed(needed="it has no unit file: something made it that will make it again")
+        values = {value} if value else set()
+        if state not in {"static", "generated", "masked"}:
+            values |= {"auto", "demand" if _asked_for(fields, active) else "manual"}
+        if state == "masked":  # what it would be without the mask shows only once the mask is gone
+            values |= {"auto", "manual"}
+        if not path.startswith(f"{UNITS}/") and unit.endswith(".service"):
+            values.add(
+                "off"
+            )  # a mask is a link in that folder, and would have to take the place of the unit file itself
+        if len(values) < 2:
+            return Fixed(
+                needed="its unit file stands in /etc, so it cannot be masked; edit the file"
+                if path.startswith(f"{UNITS}/")
+                else "other units start it: change those"
+            )
+        return Setting(values=tuple(v for v in ("auto", "demand", "manual", "off") if v in values))
+
+    # -- the setting --------------------------------------------------------------------------------------------------
+
+    def read(self, ref: SettingRef) -> State:
+        """How it starts, with every link that says so; and, beside it, whether it runs.
+
+        Raises:
+            ComputerError: there is no such unit any more, or systemd does not answer.
+        """
+        unit = _unit(ref)
+        fields = self._fields(ref)
+        found = links(self._transport).get(unit, {})
+        around = {"active": "yes" if fields.get("ActiveState") in _UP else "no", "unit": unit}
+        return State(value=self._value_of(fields), exact=packed(found), around=around)
+
+    def _fields(self, ref: SettingRef) -> Fields:
+        try:
+            found = show(self._transport, _unit(ref))
+        except OSError as error:
+            raise ComputerError(
+                f"{plain(str(ref))} cannot be read: {plain(str(error), 200)}.", "See whether systemctl answers there."
+            ) from error
+        if not found or found[0].get("LoadState") not in _KNOWN:
+            raise ComputerError(f"The service {plain(ref.key)} is not there any more.", "Audit the computer again.")
+        return found[0]
+
+    def _value_of(self, fields: Fields) -> str | None:
+        by = fields.get("TriggeredBy", "").split()
+        active = {u["Id"] for u in show(self._transport, *by) if u.get("ActiveState") in _UP} if by else set()
+        return _value(fields, active)
+
+    def foresee(self, ref: SettingRef, state: State) -> State:
+        """Every link as it will be: those of its [Install] section for auto, none of those for manual and demand, a mask for off."""
+        if state.exact is not None:
+            return state
+        unit = _unit(ref)
+        fields = self._fields(ref)
+        found = dict(links(self._transport).get(unit, {}))
+        found.pop(f"{UNITS}/{unit}", None) if found.get(f"{UNITS}/{unit}") == NOWHERE else None
+        if state.value == "off":
+            found[f"{UNITS}/{unit}"] = NOWHERE
+        elif state.value == "auto":
+            found |= self._installing(unit, fields, ref)
+        elif state.value == "demand":
+            found = {path: target for path, target in found.items() if not is_switch(path)}
+        else:
+            found = {}
+        return State(value=state.value, exact=packed(found), around={"unit": unit})
+
+    def _installing(self, unit: str, fields: Fields, ref: SettingRef) -> dict[str, str]:
+        path = fields.get("FragmentPath", "")
+        if not path or path == NOWHERE:  # masked: the file behind the mask
+            path = next((f"{d}/{unit}" for d in ("/usr/lib/systemd/system", "/lib/systemd/system")), "")
+        try:
+            content = text(self._transport.read(path))
+        except OSError as error:
+            raise ComputerError(
+                f"The unit file of {plain(ref.key)} cannot be read.", "See whether it is there."
+            ) from error
+        wanted = installing(unit, path, content)
+        if not wanted:
+            raise ComputerError(
+                f"{plain(ref.key)} does not say what it starts with, so it cannot be switched to auto.",
+                "Choose demand or manual.",
+            )
+        return wanted
+
+    def write(self, ref: SettingRef, state: State) -> None:
+        """Bring the links to this state, then start or stop it: as it was where it is restored, else as the value says."""
+        wanted = self.foresee(ref, state)
+        unit = _unit(ref)
+        now = links(self._transport).get(unit, {})
+        then = unpacked(wanted.exact or packed(now))
+        for path in now.keys() - then.keys():
+            self._root.remove(path, folder_too=is_switch(path))
+        for path, target in then.items():
+            if now.get(path) != target:
+                self._root.link(path, target)
+        if now != then:
+            self._root.systemctl("daemon-reload")
+        runs = self._fields(ref).get("ActiveState") in _UP
+        wants = state.around.get("active") == "yes" if "active" in state.around else state.value == "auto"
+        if runs and not wants:
+            self._root.systemctl("stop", unit)
+        elif wants and not runs:
+            self._root.systemctl("start", unit)
+
+
+def _unit(ref: SettingRef) -> str:
+    if "/" in ref.key or "\0" in ref.key or not ref.key:
+        raise ComputerError(f"{plain(ref.key)} is no name of a service.", "`lumtak audit local` lists them.")
+    return ref.key if ref.key.endswith(".timer") else f"{ref.key}.service"
+
+
+def _asked_for(fields: Fields, active: set[str]) -> bool:
+    """Whether something that waits for it now can start it: a socket, timer or path that is active, or a bus name."""
+    return bool(fields.get("BusName")) or any(name in active for name in fields.get("TriggeredBy", "").split())
+
+
+def _value(fields: Fields, active: set[str]) -> str | None:
+    """How it starts, from its unit file's state; systemctl(1), is-enabled."""
+    state = fields.get("UnitFileState", "").removesuffix("-runtime")
+    if not state:
+        return None
+    if state in _STANDING:
+        return _STANDING[state]
+    if state in {"static", "indirect"}:
+        return "demand"
+    return "demand" if _asked_for(fields, active) else "manual"
 
 
 def _origin(path: str) -> Origin:
@@ -94,7 +256,7 @@ def _origin(path: str) -> Origin:
     return "system" if path.startswith("/run/") else "unknown"
 
 
-def _triggers(fields: dict[str, str], value: str | None) -> tuple[Trigger, ...]:
+def _triggers(fields: Fields, value: str | None) -> tuple[Trigger, ...]:
     """What starts the unit: targets count as the system."""
     wanted = f"{fields.get('WantedBy', '')} {fields.get('RequiredBy', '')}".split()
     found = []
@@ -111,43 +273,3 @@ def _triggers(fields: dict[str, str], value: str | None) -> tuple[Trigger, ...]:
     if fields.get("BusName"):
         found.append(Trigger(kind="bus", by=plain(fields["BusName"])))
     return tuple(found)
-
-
-def _with_packages(transport: Transport, items: list[Item], paths: dict[str, str]) -> list[Item]:
-    """The items with the package that brought their unit file, and what the package says of itself; dpkg-query(1).
-
-    Where there is no such package manager they stay as they are.
-    """
-    files = sorted({p for p in paths.values() if p.startswith(("/usr/lib/", "/lib/"))})[:_MOST_PATHS]
-    if not files:
-        return items
-    owners: dict[str, str] = {}
-    for file in [f for path in files for f in (path, path.removeprefix("/usr"))]:
-        owners.setdefault(file, "")
-    try:
-        found = text(transport.run_partly(("dpkg-query", "--search", "--", *owners)))
-    except OSError:
-        return items
-    for line in found.splitlines():
-        package, _, path = line.partition(": ")
-        owners[path] = package.split(",")[0].split(":")[0]
-    names = sorted({n for n in owners.values() if n})
-    summaries: dict[str, str] = {}
-    if names:
-        shown = text(
-            transport.run_partly(
-                ("dpkg-query", "--show", "--showformat=${Package}\\t${binary:Summary}\\n", "--", *names)
-            )
-        )
-        summaries = dict(line.split("\t", 1) for line in shown.splitlines() if "\t" in line)
-    return [_packaged(item, paths.get(item.key, ""), owners, summaries) for item in items]
-
-
-def _packaged(item: Item, path: str, owners: dict[str, str], summaries: dict[str, str]) -> Item:
-    package = owners.get(path) or owners.get(path.removeprefix("/usr"), "")
-    if not package:
-        return item
-    summary = plain(summaries.get(package, ""))
-    note = f"{item.note} (package {plain(package)}: {summary})" if summary else item.note
-    origin: Origin = "system" if package in _SYSTEM_PACKAGES else "package"
-    return msgspec.structs.replace(item, package=plain(package), note=note, origin=origin)

@@ -22,8 +22,12 @@ class Transport(Protocol):
         """What a folder holds, sorted."""
         ...
 
-    def run(self, arguments: tuple[str, ...], timeout_s: float = 20.0) -> bytes:
-        """What a program prints, with LC_ALL=C; OSError when it is missing, fails, or takes too long."""
+    def link(self, path: str) -> str | None:
+        """Where a link points to; None where there is no link."""
+        ...
+
+    def run(self, arguments: tuple[str, ...], timeout_s: float = 20.0, stdin: bytes = b"") -> bytes:
+        """What a program prints, with LC_ALL=C; OSError when it is missing, fails (with what it said), or takes too long."""
         ...
 
     def run_partly(self, arguments: tuple[str, ...], timeout_s: float = 20.0) -> bytes:
@@ -88,15 +92,23 @@ class LocalTransport:
         """What a folder holds, sorted."""
         return sorted(os.listdir(self.place(path)))
 
-    def run(self, arguments: tuple[str, ...], timeout_s: float = 20.0) -> bytes:
+    def link(self, path: str) -> str | None:
+        """Where a link points to."""
+        folder, name = path.rsplit("/", 1)
+        try:
+            return os.readlink(f"{self.place(folder or '/')}/{name}")
+        except OSError:
+            return None
+
+    def run(self, arguments: tuple[str, ...], timeout_s: float = 20.0, stdin: bytes = b"") -> bytes:
         """What a program prints."""
-        return self._run(arguments, timeout_s, check=True)
+        return self._run(arguments, timeout_s, stdin, check=True)
 
     def run_partly(self, arguments: tuple[str, ...], timeout_s: float = 20.0) -> bytes:
         """What a program prints, though it may fail."""
-        return self._run(arguments, timeout_s, check=False)
+        return self._run(arguments, timeout_s, b"", check=False)
 
-    def _run(self, arguments: tuple[str, ...], timeout_s: float, *, check: bool) -> bytes:
+    def _run(self, arguments: tuple[str, ...], timeout_s: float, stdin: bytes, *, check: bool) -> bytes:
         if not self.live:
             raise OSError("no programs run in a folder")
         environment = {"PATH": "/usr/sbin:/usr/bin:/sbin:/bin", "LC_ALL": "C"}
@@ -107,8 +119,11 @@ class LocalTransport:
                 check=check,
                 timeout=timeout_s,
                 env=environment,
-                stdin=subprocess.DEVNULL,
+                input=stdin,
             )
+        except subprocess.CalledProcessError as error:
+            said = text(error.stderr).strip().splitlines()
+            raise OSError(f"{arguments[0]} failed: {said[-1] if said else f'code {error.returncode}'}") from error
         except subprocess.SubprocessError as error:
             raise OSError(f"{arguments[0]} failed: {error}") from error
         return result.stdout

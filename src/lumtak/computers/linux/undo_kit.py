@@ -4,11 +4,11 @@ Beyond POSIX it uses readlink, which every Linux system has, and only where a li
 """
 
 import base64
-import os
-import re
 from collections.abc import Sequence
 
 from lumtak.computers.linux.folder import UserFolder, temporary_name
+from lumtak.computers.linux.shell import prints, quoted
+from lumtak.computers.linux.undo_parts import PARTS, Part, head_of
 from lumtak.computers.linux.user import User
 from lumtak.core.setting import SettingRef, State
 from lumtak.core.text import plain
@@ -90,6 +90,7 @@ class FileUndoKit:
         self._user = user
         self._folder = folder
         self._count = 0
+        self._kinds: set[str] = set()
 
     # -- the text -----------------------------------------------------------------------------------------------------
 
@@ -102,6 +103,10 @@ class FileUndoKit:
         self._count += 1
         if restore.exact is None or any(s.exact is None for s in accepted):
             raise ComputerError(f"{plain(str(ref))} cannot be put back by a script.", "Put it back with Lumtak.")
+        kind = restore.exact["kind"]
+        if kind in PARTS:
+            self._kinds.add(kind)
+            return self._other_part(title, accepted, restore, PARTS[kind])
         folder, name = restore.around["folder"], restore.around["file"]
         functions: list[bytes] = []
         before = self._test(restore, f"before_{self._count}", functions)
@@ -114,7 +119,7 @@ class FileUndoKit:
             case "file":
                 bring = b"before_%d | replace %s" % (self._count, _word(restore.exact["mode"]))
             case "link":
-                bring = b"relink %s" % _quoted(restore.exact["target"])
+                bring = b"relink %s" % quoted(restore.exact["target"])
             case _:
                 bring = b'rm -f "$file"'
         tidy = b"    shed %d\n" % missing if restore.exact["kind"] == "absent" and missing else b""
@@ -122,12 +127,30 @@ class FileUndoKit:
             b"",
             b"# " + plain(f"{title}: {restore.word} before").encode(),
             *functions,
-            b'at "$root"%s %s %s' % (_quoted(f"{folder}/{name}"), _quoted(temporary_name(name)), _quoted(plain(title))),
+            b'at "$root"%s %s %s' % (quoted(f"{folder}/{name}"), quoted(temporary_name(name)), quoted(plain(title))),
             b"if %s; then\n%s    already" % (before, tidy),
         ]
         if others:
             lines.append(b"elif %s; then" % b" || ".join(others))
             lines.append(b"    %s\n%s    if %s; then done_now; else failed; fi" % (bring, tidy, before))
+        lines.append(b"else\n    leave\nfi\n")
+        return b"\n".join(lines)
+
+    def _other_part(self, title: str, accepted: Sequence[State], restore: State, part: Part) -> bytes:
+        """What is no file of the user's: tested and brought back by the functions of the head."""
+        functions: list[bytes] = []
+        different = _different(accepted, restore)
+        others, before, bring = part(different, restore, str(self._count), functions)
+        lines = [
+            b"",
+            b"# " + plain(f"{title}: {restore.word} before").encode(),
+            *functions,
+            b"title=%s" % quoted(plain(title)),
+            b"if %s; then\n    already" % before,
+        ]
+        if others:
+            lines.append(b"elif %s; then" % b" || ".join(others))
+            lines.append(b"    %s\n    if %s; then done_now; else failed; fi" % (bring, before))
         lines.append(b"else\n    leave\nfi\n")
         return b"\n".join(lines)
 
@@ -137,10 +160,10 @@ class FileUndoKit:
         exact = state.exact or {}
         match exact["kind"]:
             case "file":
-                functions.append(_prints(name, base64.b64decode(exact["bytes"])))
+                functions.append(prints(name, base64.b64decode(exact["bytes"])))
                 return b"{ %s | holds %s; }" % (name.encode(), _word(exact["mode"]))
             case "link":
-                return b"points_to %s" % _quoted(exact["target"])
+                return b"points_to %s" % quoted(exact["target"])
             case _:
                 return b"absent"
 
@@ -163,9 +186,13 @@ class FileUndoKit:
             name=name,
             contents="\n".join(f"#   {line}" for line in contents),
         )
-        here = _quoted(f"{self._folder.path}/{name}").decode("utf-8", "surrogateescape")
-        tail = _TAIL.format(here=here, new=_quoted(temporary_name(name)).decode(), made=_made(around))
-        return head.encode("utf-8", "replace") + b"".join(parts) + tail.encode("utf-8", "surrogateescape")
+        here = quoted(f"{self._folder.path}/{name}").decode("utf-8", "surrogateescape")
+        tail = _TAIL.format(here=here, new=quoted(temporary_name(name)).decode(), made=_made(around))
+        return (
+            (head + head_of(self._kinds)).encode("utf-8", "replace")
+            + b"".join(parts)
+            + tail.encode("utf-8", "surrogateescape")
+        )
 
     # -- the file -----------------------------------------------------------------------------------------------------
 
@@ -212,30 +239,3 @@ def _different(states: Sequence[State], from_: State) -> list[State]:
 
 def _word(mode: str) -> bytes:
     return b"%04o" % int(mode, 8)
-
-
-def _quoted(text: str) -> bytes:
-    """One shell word, whatever it holds."""
-    return b"'" + os.fsencode(text).replace(b"'", b"'\\''") + b"'"
-
-
-def _prints(name: str, data: bytes) -> bytes:
-    """A shell function that prints exactly these bytes, a line of them each time."""
-    lines = [b"    printf '%s'" % _format(line) for line in re.findall(rb"[^\n]*\n|[^\n]+", data)] or [b"    :"]
-    return b"%s() {\n%s\n}" % (name.encode(), b"\n".join(lines))
-
-
-def _format(data: bytes) -> bytes:
-    """Bytes as a printf format: printable ASCII stands for itself, the rest in octal."""
-    out = bytearray()
-    for place, byte in enumerate(data):
-        char = bytes([byte])
-        if char == b"\n":
-            out += b"\\n"
-        elif char in b"%\\":
-            out += char * 2
-        elif char == b"'" or not 0x20 <= byte < 0x7F or (char == b"-" and place == 0):
-            out += b"\\%03o" % byte
-        else:
-            out += char
-    return bytes(out)

@@ -17,6 +17,8 @@ class User:
     name: str
     uid: int
     gid: int
+    home: str
+    """Absolute."""
     config_home: str
     """Absolute; XDG Base Directory Specification."""
     data_home: str
@@ -53,6 +55,7 @@ def chosen_user(name: str | None, environment: Mapping[str, str]) -> User:
         name=entry.pw_name,
         uid=entry.pw_uid,
         gid=entry.pw_gid,
+        home=home,
         config_home=config_home if config_home.startswith("/") else os.path.join(home, ".config"),
         data_home=data_home if data_home.startswith("/") else os.path.join(home, ".local/share"),
         config_dirs=tuple(d for d in dirs.split(":") if d.startswith("/")) or ("/etc/xdg",),

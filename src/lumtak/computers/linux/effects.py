@@ -1,0 +1,194 @@
+"""Visual effects of GSettings desktops: the chosen user's own settings, where unset is a value of its own."""
+
+import os
+from collections.abc import Sequence
+from typing import NamedTuple
+
+from lumtak.computers.linux.transport import Transport, text
+from lumtak.computers.linux.user import User
+from lumtak.core.facts import Fixed, Gap, Item, Setting
+from lumtak.core.setting import SettingRef, State
+from lumtak.core.text import plain
+from lumtak.errors import ComputerError
+
+_TITLES = {
+    "animations": "Animations",
+    "compositing": "Window compositing",
+    "cursor-blinking": "Blinking cursor",
+    "event-sounds": "Sounds of events",
+    "smooth-fonts": "Smooth fonts",
+    "thumbnails": "Thumbnails",
+}
+
+
+class Key(NamedTuple):
+    """One key of a schema, and what it holds for on and off (GVariant text)."""
+
+    effect: str
+    schema: str
+    key: str
+    on: str = "true"
+    off: str = "false"
+
+    @property
+    def path(self) -> str:
+        """Its place in dconf: schemas here have the path of their name."""
+        return f"/{self.schema.replace('.', '/')}/{self.key}".replace("/org/mate/Marco/", "/org/mate/marco/")
+
+
+FAMILIES: tuple[tuple[Key, ...], ...] = (
+    (
+        Key("animations", "org.cinnamon", "desktop-effects"),
+        Key("cursor-blinking", "org.cinnamon.desktop.interface", "cursor-blink"),
+        Key("event-sounds", "org.cinnamon.desktop.sound", "event-sounds"),
+        Key("smooth-fonts", "org.cinnamon.settings-daemon.plugins.xsettings", "antialiasing", "'grayscale'", "'none'"),
+        Key("thumbnails", "org.cinnamon.desktop.thumbnailers", "disable-all", "false", "true"),
+    ),
+    (
+        Key("animations", "org.mate.interface", "enable-animations"),
+        Key("compositing", "org.mate.Marco.general", "compositing-manager"),
+        Key("cursor-blinking", "org.mate.interface", "cursor-blink"),
+        Key("event-sounds", "org.mate.sound", "event-sounds"),
+        Key("smooth-fonts", "org.mate.font-rendering", "antialiasing", "'grayscale'", "'none'"),
+        Key("thumbnails", "org.mate.thumbnailers", "disable-all", "false", "true"),
+    ),
+    (
+        Key("animations", "org.gnome.desktop.interface", "enable-animations"),
+        Key("cursor-blinking", "org.gnome.desktop.interface", "cursor-blink"),
+        Key("event-sounds", "org.gnome.desktop.sound", "event-sounds"),
+        Key("smooth-fonts", "org.gnome.desktop.interface", "font-antialiasing", "'grayscale'", "'none'"),
+        Key("thumbnails", "org.gnome.desktop.thumbnailers", "disable-all", "false", "true"),
+    ),
+)
+"""Three families of desktops; the first whose schemas are there counts."""
+
+
+class Effects:
+    """Effects of one user's desktop.
+
+    Args:
+        transport: of the computer.
+        user: whose settings.
+    """
+
+    def __init__(self, transport: Transport, user: User) -> None:
+        self._transport = transport
+        self._user = user
+
+    def items(self) -> tuple[list[Item], list[Gap]]:
+        """(items, what could not be read)."""
+        keys = self._keys()
+        if not keys:
+            why = "no desktop is here whose effects this version knows"
+            return [], [Gap(area="effects", reason=why, needed="a desktop that keeps its settings in GSettings")]
+        try:
+            stored = self._stored()
+        except OSError as error:
+            why = f"what {self._user.name} set cannot be told from what is the default: {plain(str(error), 120)}"
+            return [], [Gap(area="effects", reason=why, needed="the program dconf")]
+        items = []
+        for key in keys:
+            raw = stored.get(key.path, "")
+            items.append(
+                Item(
+                    area="effects",
+                    key=key.effect,
+                    title=_TITLES[key.effect],
+                    origin="system",
+                    value=_value(key, raw),
+                    running=_value(key, raw) != "off",
+                    setting=Setting(values=("on", "off")) if raw in {"", key.on, key.off} or key.on[0] == "'" else _ODD,
+                    note=f"{key.schema} {key.key}",
+                )
+            )
+        return items, []
+
+    def _keys(self) -> Sequence[Key]:
+        if not self._transport.live:
+            return ()
+        try:
+            schemas = set(text(self._transport.run(("gsettings", "list-schemas"))).split())
+        except OSError:
+            return ()
+        for family in FAMILIES:
+            if family[0].schema in schemas:
+                return [key for key in family if key.schema in schemas]
+        return ()
+
+    def _as_user(self, *arguments: str) -> bytes:
+        """What a program prints that runs as the user, with the user's own bus where they are logged in."""
+        runtime = f"/run/user/{self._user.uid}"
+        surroundings = [f"HOME={self._user.home}", f"XDG_CONFIG_HOME={self._user.config_home}"]
+        command: tuple[str, ...] = arguments
+        if os.path.exists(f"{runtime}/bus"):
+            surroundings += [f"XDG_RUNTIME_DIR={runtime}", f"DBUS_SESSION_BUS_ADDRESS=unix:path={runtime}/bus"]
+        else:
+            command = ("dbus-run-session", "--", *arguments)
+        whole = ("env", *surroundings, *command)
+        if os.geteuid() == 0 and self._user.uid != 0:
+            ids = (f"--reuid={self._user.uid}", f"--regid={self._user.gid}", "--init-groups")
+            whole = ("setpriv", *ids, "--", *whole)
+        return self._transport.run(whole)
+
+    def _stored(self) -> dict[str, str]:
+        """What the user set, by its place in dconf; what is not here is unset. dconf(1), dump."""
+        stored: dict[str, str] = {}
+        folder = ""
+        for line in text(self._as_user("dconf", "dump", "/")).splitlines():
+            if line.startswith("[") and line.endswith("]"):
+                folder = line[1:-1].strip("/")
+            elif "=" in line:
+                name, _, value = line.partition("=")
+                stored[f"/{folder}/{name}" if folder else f"/{name}"] = value.strip()
+        return stored
+
+    # -- the setting --------------------------------------------------------------------------------------------------
+
+    def _key(self, ref: SettingRef) -> Key:
+        key = next((k for k in self._keys() if k.effect == ref.key), None)
+        if key is None:
+            raise ComputerError(f"{plain(ref.key)} is no effect of this desktop.", "Audit the computer again.")
+        return key
+
+    def read(self, ref: SettingRef) -> State:
+        """On, off or unset, with the stored text exactly."""
+        key = self._key(ref)
+        try:
+            raw = self._stored().get(key.path, "")
+        except OSError as error:
+            raise ComputerError(
+                f"{ref} cannot be read: {plain(str(error), 200)}.", "See whether dconf is there."
+            ) from error
+        return State(value=_value(key, raw), exact=_exact(key, raw))
+
+    def foresee(self, ref: SettingRef, state: State) -> State:
+        """The stored text as it will be."""
+        if state.exact is not None:
+            return state
+        key = self._key(ref)
+        raw = "" if state.value is None else key.off if state.value == "off" else key.on
+        return State(value=state.value, exact=_exact(key, raw))
+
+    def write(self, ref: SettingRef, state: State) -> None:
+        """Set, or unset."""
+        exact = self.foresee(ref, state).exact or {}
+        try:
+            if exact["raw"]:
+                self._as_user("gsettings", "set", exact["schema"], exact["key"], exact["raw"])
+            else:
+                self._as_user("gsettings", "reset", exact["schema"], exact["key"])
+        except OSError as error:
+            raise ComputerError(f"{ref} was refused: {plain(str(error), 200)}.", "Nothing was changed.") from error
+
+
+_ODD = Fixed(needed="it holds a value that is neither on nor off; set it by hand")
+
+
+def _value(key: Key, raw: str) -> str | None:
+    if not raw:
+        return None
+    return "off" if raw == key.off else "on"
+
+
+def _exact(key: Key, raw: str) -> dict[str, str]:
+    return {"kind": "gsettings", "schema": key.schema, "key": key.key, "path": key.path, "raw": raw}

@@ -1,0 +1,133 @@
+"""Memory: the kernel's readiness to swap and its relatives, now and over a restart; and what swap there is."""
+
+import base64
+
+from lumtak.computers.linux.root import SYSCTL_D, Root
+from lumtak.computers.linux.transport import Transport, text
+from lumtak.core.facts import Fixed, Item, Setting
+from lumtak.core.setting import SettingRef, State
+from lumtak.core.text import plain
+from lumtak.core.units import MIB
+from lumtak.errors import ComputerError
+
+_SETTINGS = {
+    "swappiness": ("Readiness to swap", 0, 200),
+    "vfs_cache_pressure": ("Readiness to forget names of files", 0, 1000),
+}
+"""Name under /proc/sys/vm: title, lowest, highest (kernel, admin-guide/sysctl/vm)."""
+_FILE = "# Left by Lumtak, and removed when the change is put back.\nvm.{name} = {value}\n"
+
+
+class MemorySettings:
+    """Settings of one kernel.
+
+    Args:
+        transport: of the computer.
+        root: does what takes root.
+    """
+
+    def __init__(self, transport: Transport, root: Root) -> None:
+        self._transport = transport
+        self._root = root
+
+    def items(self, sizes: dict[str, int]) -> list[Item]:
+        """The settings that this kernel has, and the size of swap."""
+        why = self._root.why_not()
+        items = []
+        for name, (title, lowest, highest) in _SETTINGS.items():
+            value = self._live(name)
+            if value is not None:
+                items.append(
+                    Item(
+                        area="memory",
+                        key=name,
+                        title=title,
+                        origin="system",
+                        value=value,
+                        running=True,
+                        setting=Fixed(needed=why) if why else Setting(lowest=lowest, highest=highest),
+                    )
+                )
+        total = str(sizes.get("SwapTotal", 0) // MIB)
+        needed = (
+            "this version does not make or remove swap; make the file beside, switch it on, then remove the old one"
+        )
+        items.append(
+            Item(
+                area="memory",
+                key="swap_mib",
+                title="Swap size in MiB",
+                origin="system",
+                value=total,
+                setting=Fixed(needed=needed),
+                note=self._swaps(),
+            )
+        )
+        return items
+
+    def _swaps(self) -> str:
+        """What swap there is; proc(5), /proc/swaps."""
+        try:
+            lines = text(self._transport.read("/proc/swaps")).splitlines()[1:]
+        except OSError:
+            return ""
+        kinds = {"partition": "a partition", "file": "a file"}
+        found = []
+        for line in lines:
+            name, kind, *_ = [*line.split(), "", ""]
+            found.append("compressed memory" if "zram" in name else kinds.get(kind, kind))
+        return plain(", ".join(found))
+
+    def _live(self, name: str) -> str | None:
+        try:
+            value = text(self._transport.read(f"/proc/sys/vm/{name}")).strip()
+        except OSError:
+            return None
+        return value if value.lstrip("-").isdigit() else None
+
+    # -- the setting --------------------------------------------------------------------------------------------------
+
+    @staticmethod
+    def _place(ref: SettingRef) -> str:
+        if ref.key not in _SETTINGS:
+            raise ComputerError(f"{plain(str(ref))} cannot be changed here.", "`lumtak audit local` says what can be.")
+        return f"{SYSCTL_D}/90-lumtak-{ref.key}.conf"
+
+    def read(self, ref: SettingRef) -> State:
+        """The value that is in force, and Lumtak's own file that keeps one over a restart."""
+        path = self._place(ref)
+        value = self._live(ref.key)
+        if value is None:
+            raise ComputerError(f"{ref} cannot be read: this kernel has no such setting.", "Audit the computer again.")
+        try:
+            file = base64.b64encode(self._transport.read(path)).decode()
+        except FileNotFoundError:
+            file = ""
+        except OSError as error:
+            raise ComputerError(f"{path} cannot be read.", "See who may read it.") from error
+        return State(value=value, exact=_exact(ref.key, path, value, file))
+
+    def foresee(self, ref: SettingRef, state: State) -> State:
+        """The value, and the file that keeps it."""
+        if state.exact is not None:
+            return state
+        value = state.value or ""
+        _, lowest, highest = _SETTINGS.get(ref.key, ("", 0, 0))
+        if not value.isdigit() or not lowest <= int(value) <= highest:
+            raise ComputerError(f"{ref} cannot be {plain(value) or 'unset'}.", f"Choose from {lowest} to {highest}.")
+        file = base64.b64encode(_FILE.format(name=ref.key, value=value).encode()).decode()
+        return State(value=value, exact=_exact(ref.key, self._place(ref), value, file))
+
+    def write(self, ref: SettingRef, state: State) -> None:
+        """The file first, so that no restart in between brings the old value back unseen; then the kernel."""
+        exact = self.foresee(ref, state).exact or {}
+        path = self._place(ref)
+        if exact["bytes"]:
+            self._root.put(path, base64.b64decode(exact["bytes"]))
+        else:
+            self._root.remove(path)
+        self._root.set_kernel(f"/proc/sys/vm/{ref.key}", exact["live"])
+
+
+def _exact(name: str, path: str, live: str, file: str) -> dict[str, str]:
+    return {"kind": "sysctl", "kernel": f"/proc/sys/vm/{name}", "live": live, "file": path, "bytes": file}

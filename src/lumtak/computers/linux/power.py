@@ -1,0 +1,125 @@
+"""The power plan: of the profile service on the system bus where it runs, else the governor of the processors' clock."""
+
+from lumtak.computers.linux import hardware
+from lumtak.computers.linux.root import Root, shown
+from lumtak.computers.linux.transport import Transport
+from lumtak.core.facts import Fixed, Gap, Item, Setting
+from lumtak.core.record import NotMeasured
+from lumtak.core.setting import SettingRef, State
+from lumtak.core.text import plain
+from lumtak.errors import ComputerError
+
+_BUSES = (
+    ("org.freedesktop.UPower.PowerProfiles", "/org/freedesktop/UPower/PowerProfiles"),
+    ("net.hadess.PowerProfiles", "/net/hadess/PowerProfiles"),
+)
+"""Newer name first; power-profiles-daemon(8)."""
+PLANS = {"power-saver": "saving", "balanced": "balanced", "performance": "full"}
+"""The service's names, and ours."""
+_SERVICE = {ours: theirs for theirs, ours in PLANS.items()}
+_ACTIVE_DRIVERS = {"intel_pstate", "amd-pstate-epp"}
+"""Drivers in their active mode, in which the governor powersave scales the clock as usual: not a stuck plan (kernel, admin-guide/pm)."""
+
+
+class Power:
+    """The plan of one computer.
+
+    Args:
+        transport: of the computer.
+        root: does what takes root.
+    """
+
+    def __init__(self, transport: Transport, root: Root) -> None:
+        self._transport = transport
+        self._root = root
+
+    def items(self, *, has_battery: bool) -> tuple[list[Item], list[Gap]]:
+        """(items, what could not be read). One plan is in force at a time: on what power the computer runs says which it is."""
+        gaps = [] if has_battery else [Gap(area="power", reason="there is no battery, so no plan for it")]
+        _, source = hardware.battery(self._transport)
+        found = self._service()
+        if found is not None:
+            bus, _, plans, active = found
+            why = self._root.why_not()
+            item = Item(
+                area="power",
+                key=source,
+                title=f"Plan on {source}",
+                origin="system",
+                value=active,
+                running=True,
+                setting=Fixed(needed=why) if why else Setting(values=plans),
+                note=f"{bus}; it keeps the plan over a restart",
+            )
+            return [item], gaps
+        plan = hardware.governor(self._transport)
+        if isinstance(plan, NotMeasured):
+            return [], [*gaps, Gap(area="power", reason=plan.not_measured, needed="a kernel with cpufreq")]
+        driver = hardware.clock_driver(self._transport)
+        about = (
+            "scales the clock as usual with this driver" if driver in _ACTIVE_DRIVERS and plan == "powersave" else ""
+        )
+        needed = "no profile service runs here; the governor alone would be forgotten at the next restart"
+        item = Item(
+            area="power",
+            key=source,
+            title=f"Clock governor on {source}",
+            origin="system",
+            value=plain(plan),
+            running=True,
+            setting=Fixed(needed=needed),
+            note=f"{driver}: {about}" if about else driver,
+        )
+        return [item], gaps
+
+    def _service(self) -> tuple[str, str, tuple[str, ...], str] | None:
+        """(bus name, path, plans that it offers, the active one); None where no such service answers."""
+        if not self._transport.live:
+            return None
+        for bus, path in _BUSES:
+            try:
+                listed = shown(self._get(bus, path, "Profiles"))
+                active = shown(self._get(bus, path, "ActiveProfile"))
+            except OSError:
+                continue
+            offered = tuple(ours for theirs, ours in PLANS.items() if f'"{theirs}"' in listed)
+            name = active.removeprefix('s "').removesuffix('"')
+            return bus, path, offered, PLANS.get(name, plain(name))
+        return None
+
+    def _get(self, bus: str, path: str, name: str) -> bytes:
+        return self._transport.run(("busctl", "--system", "get-property", "--", bus, path, bus, name), timeout_s=8.0)
+
+    # -- the setting --------------------------------------------------------------------------------------------------
+
+    def _needed(self, ref: SettingRef) -> tuple[str, str, tuple[str, ...], str]:
+        found = self._service()
+        if found is None:
+            raise ComputerError(f"{ref} cannot be read: no profile service answers.", "See whether it runs there.")
+        return found
+
+    def read(self, ref: SettingRef) -> State:
+        """The plan in force."""
+        bus, path, _, active = self._needed(ref)
+        return State(value=active, exact=_exact(bus, path, active))
+
+    def foresee(self, ref: SettingRef, state: State) -> State:
+        """The service's own name of the plan; refused where it does not list it, for it would accept even that."""
+        if state.exact is not None:
+            return state
+        bus, path, plans, _ = self._needed(ref)
+        if state.value not in plans:
+            raise ComputerError(
+                f"The plan {plain(state.value or 'unset')} is not offered here.", f"Choose from {', '.join(plans)}."
+            )
+        return State(value=state.value, exact=_exact(bus, path, state.value))
+
+    def write(self, ref: SettingRef, state: State) -> None:
+        """Set the plan."""
+        exact = self.foresee(ref, state).exact or {}
+        bus, path, *_ = self._needed(ref)  # after an update it may go by the other name
+        self._root.set_property(bus, path, bus, "ActiveProfile", exact["value"])
+
+
+def _exact(bus: str, path: str, plan: str) -> dict[str, str]:
+    return {"kind": "property", "bus": bus, "path": path, "value": _SERVICE.get(plan, plan)}

@@ -1,0 +1,121 @@
+"""What takes root, one fixed list of arguments at a time: directly where Lumtak is root, else through sudo.
+
+Nothing here goes through a shell, and every path is checked against the few folders that this adapter writes to. Lumtak installs no rule
+for sudo or polkit; where a password is asked for, the person types it into sudo itself before the first change.
+"""
+
+import os
+import re
+import shutil
+from collections.abc import Callable
+
+from lumtak.computers.linux.folder import temporary_name
+from lumtak.computers.linux.transport import Transport, text
+from lumtak.core.text import plain
+from lumtak.errors import ComputerError
+
+UNITS, SYSCTL_D = "/etc/systemd/system", "/etc/sysctl.d"
+_WRITABLE = re.compile(
+    rf"{UNITS}/(?:[^/\0]+\.(?:wants|requires|upholds)/)?[^/\0]+\.(?:service|timer|socket|path|target)"
+    rf"|{SYSCTL_D}/[0-9]+-lumtak-[a-z_]+\.conf"
+)
+_SYSCTL = re.compile(r"/proc/sys/vm/[a-z_]+")
+_UNIT = re.compile(r"[A-Za-z0-9:_.\\@%-][^/\0\n]*\.(?:service|timer|socket|path)")
+_GOVERNOR = re.compile(r"/sys/devices/system/cpu/cpu[0-9]+/cpufreq/(?:scaling_governor|energy_performance_preference)")
+_TIMEOUT_S = 90.0
+_VERBS = {"start", "stop", "daemon-reload"}
+
+
+class Root:
+    """Runs what takes root on one computer.
+
+    Args:
+        transport: of the computer.
+        effective_uid: whose rights Lumtak has there.
+    """
+
+    def __init__(self, transport: Transport, effective_uid: Callable[[], int] = os.geteuid) -> None:
+        self._transport = transport
+        self._uid = effective_uid
+
+    def why_not(self) -> str:
+        """Why nothing that takes root can be done here, as a clause; empty where it can be, perhaps after a password."""
+        if not self._transport.live:
+            return "it is a folder, not a computer that is switched on"
+        if self._uid() == 0 or shutil.which("sudo"):
+            return ""
+        return "it takes root: start Lumtak as root, or install sudo"
+
+    def asks(self) -> tuple[str, ...]:
+        """What to run in the terminal before the first change, so that sudo can ask for a password; nothing where it is not needed."""
+        if self._uid() == 0 or self.why_not():
+            return ()
+        return ("sudo", "-v", "-p", "Lumtak changes settings of the system. Password of %p: ")
+
+    def _run(self, *arguments: str, stdin: bytes = b"") -> bytes:
+        prefix = () if self._uid() == 0 else ("sudo", "-n", "--")
+        try:
+            return self._transport.run((*prefix, *arguments), timeout_s=_TIMEOUT_S, stdin=stdin)
+        except OSError as error:
+            said = plain(str(error), 300)
+            if prefix and ("password" in said or "not allowed" in said or "sudoers" in said):
+                raise ComputerError(
+                    "This takes root, and sudo did not allow it.",
+                    "Run `sudo -v` in this terminal, then try again; or start Lumtak as root.",
+                ) from error
+            raise ComputerError(f"{said}.", "Nothing was changed; the log has the rest.") from error
+
+    # -- files --------------------------------------------------------------------------------------------------------
+
+    def put(self, path: str, data: bytes) -> None:
+        """The file has these bytes, mode 0644: all at once, or not at all."""
+        folder, new = self._beside(path)
+        self._run("mkdir", "-p", "--", folder)
+        self._run("tee", "--", new, stdin=data)
+        self._run("chmod", "0644", "--", new)
+        self._run("sync", "--", new)
+        self._run("mv", "-f", "-T", "--", new, path)
+
+    def link(self, path: str, target: str) -> None:
+        """The link points there: all at once, or not at all."""
+        folder, new = self._beside(path)
+        self._run("mkdir", "-p", "--", folder)
+        self._run("ln", "-s", "-f", "-T", "--", target, new)
+        self._run("mv", "-f", "-T", "--", new, path)
+
+    def remove(self, path: str, *, folder_too: bool = False) -> None:
+        """The file or link is gone, with what an interrupted write left; its folder too, where that is asked for and it is empty."""
+        folder, new = self._beside(path)
+        self._run("rm", "-f", "--", path, new)
+        if folder_too:
+            self._run("rmdir", "--ignore-fail-on-non-empty", "--", folder)
+
+    @staticmethod
+    def _beside(path: str) -> tuple[str, str]:
+        if not _WRITABLE.fullmatch(path) or "/../" in path:
+            raise ComputerError(f"{plain(path)} is not written to by Lumtak.", "Change it by hand if you must.")
+        folder, name = os.path.split(path)
+        return folder, f"{folder}/{temporary_name(name)}"
+
+    # -- units, the kernel, the bus -----------------------------------------------------------------------------------
+
+    def systemctl(self, verb: str, *units: str) -> None:
+        """Start, stop, or read unit files anew."""
+        if verb not in _VERBS or not all(_UNIT.fullmatch(u) for u in units):
+            raise ComputerError(f"systemctl {plain(verb)} is not run by Lumtak.", "Do it by hand if you must.")
+        self._run("systemctl", "--no-ask-password", verb, *(("--", *units) if units else ()))
+
+    def set_kernel(self, path: str, value: str) -> None:
+        """A value of the kernel, until the next restart."""
+        if not (_SYSCTL.fullmatch(path) or _GOVERNOR.fullmatch(path)) or not re.fullmatch(r"[a-z0-9_]+", value):
+            raise ComputerError(f"{plain(path)} is not set by Lumtak.", "Set it by hand if you must.")
+        self._run("tee", "--", path, stdin=value.encode())
+
+    def set_property(self, bus: str, path: str, interface: str, name: str, value: str) -> None:
+        """A text property on the system bus."""
+        self._run("busctl", "--system", "set-property", "--", bus, path, interface, name, "s", value)
+
+
+def shown(data: bytes) -> str:
+    """What a program printed, without the newline at its end."""
+    return text(data).rstrip("\n")

@@ -1,0 +1,1 @@
+"""A really booted Debian to try Lumtak on: its own kernel under user-mode Linux, with a deliberately heavy set of units."""

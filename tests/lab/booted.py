@@ -1,0 +1,308 @@
+"""Builds and boots a Debian under user-mode Linux: no KVM, a kernel of its own, a disk with a journal. Killing it is a power cut.
+
+`python tests/lab/booted.py` builds and boots one and opens a shell in it with Lumtak; `make lab` does the same. It takes root and /dev/net/tun.
+"""
+
+import hashlib
+import os
+import shutil
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+REPO = Path(__file__).parents[2]
+TOOLS = ("mmdebstrap", "linux.uml", "mke2fs", "ssh", "ip", "unshare", "nsenter")
+PACKAGES = (
+    "systemd,systemd-sysv,dbus,dbus-user-session,libpam-systemd,polkitd,sudo,libglib2.0-bin,dconf-gsettings-backend,dconf-cli,"
+    "gsettings-desktop-schemas,power-profiles-daemon,openssh-server,python3,python3-dbusmock,procps,kmod,iproute2,cron,zstd"
+)
+LIBRARIES = ("msgspec", "click", "platformdirs", "numpy", "numpy.libs", "scipy", "scipy.libs")
+USER = "lum"
+MASKED = (
+    "systemd-udevd.service systemd-udevd-control.socket systemd-udevd-kernel.socket systemd-udev-trigger.service sys-kernel-debug.mount"
+    " sys-kernel-tracing.mount systemd-binfmt.service proc-sys-fs-binfmt_misc.automount proc-sys-fs-binfmt_misc.mount getty@tty1.service"
+    " e2scrub_reap.service apt-daily.timer apt-daily-upgrade.timer"
+)
+NETWORK = """[Unit]
+DefaultDependencies=no
+Before=sysinit.target
+[Service]
+Type=oneshot
+RemainAfterExit=yes
+ExecStart=/sbin/ip addr add 10.9.0.2/24 dev vec0
+ExecStart=/sbin/ip link set vec0 up
+[Install]
+WantedBy=sysinit.target
+"""
+BURN = """#!/usr/bin/python3
+import sys, time
+held = bytearray(int(sys.argv[2]) << 20)
+held[::4096] = b"x" * len(held[::4096])
+share = float(sys.argv[1])
+while True:
+    start = time.monotonic()
+    while time.monotonic() - start < share / 10:
+        pass
+    time.sleep((1 - share) / 10)
+"""
+UNITS = {
+    "chart-tiles.service": (
+        "[Unit]\nDescription=Keeps chart tiles in memory\n[Service]\nExecStart=/usr/local/lib/burn 0.20 180\n"
+        "[Install]\nWantedBy=multi-user.target\nAlias=tiles.service\n"
+    ),
+    "tide-poll.service": "[Unit]\nDescription=Asks for tides\n[Service]\nType=oneshot\nExecStart=/usr/bin/timeout 4 /usr/local/lib/burn 0.6 40\nSuccessExitStatus=124\n",
+    "tide-poll.timer": "[Unit]\nDescription=Asks for tides often\n[Timer]\nOnActiveSec=5\nOnUnitActiveSec=15\n[Install]\nWantedBy=timers.target\n",
+    "sail-print.socket": "[Unit]\nDescription=Waits for sails to print\n[Socket]\nListenStream=/run/sail-print\n[Install]\nWantedBy=sockets.target\n",
+    "sail-print.service": (
+        "[Unit]\nDescription=Prints sails\nRequires=sail-print.socket\n[Service]\nExecStart=/usr/local/lib/burn 0.02 20\n"
+        "[Install]\nWantedBy=multi-user.target\n"
+    ),
+    "odd\\x20name%1.service": "[Unit]\nDescription=An odd name\n[Service]\nExecStart=/bin/sleep infinity\n",
+    "etc-own.service": "[Unit]\nDescription=Of the administrator\n[Service]\nExecStart=/bin/sleep infinity\n[Install]\nWantedBy=multi-user.target\n",
+}
+IN_ETC = {"etc-own.service"}
+SWITCHED_ON = ("chart-tiles.service", "tide-poll.timer", "sail-print.socket", "sail-print.service", "etc-own.service")
+ENTRY = "[Desktop Entry]\nType=Application\nName=Corner bell\nExec=/bin/sleep 1000\n"
+
+
+def missing() -> str:
+    """Why this machine cannot boot a lab, as a sentence; empty where it can."""
+    if os.geteuid() != 0:
+        return "a lab takes root"
+    if not Path("/dev/net/tun").exists():
+        return "there is no /dev/net/tun"
+    tools = [t for t in TOOLS if not shutil.which(t)]
+    return f"missing: {', '.join(tools)}; `make lab-tools` installs them" if tools else ""
+
+
+class Lab:
+    """One computer.
+
+    Args:
+        folder: where its image and keys are kept; an image that is there already is used again.
+        log: told what goes on.
+    """
+
+    def __init__(self, folder: Path, log=lambda words: None) -> None:
+        self.folder, self._log = folder, log
+        self.base, self.disk, self.key = folder / "base.img", folder / "disk.img", folder / "key"
+        self._kernel: subprocess.Popen | None = None
+
+    # -- the image ----------------------------------------------------------------------------------------------------
+
+    def build(self) -> None:
+        """A Debian with Lumtak in it, its libraries, and the heavy set; about a minute."""
+        recipe = hashlib.sha256(Path(__file__).read_bytes()).hexdigest()
+        made_by = self.folder / "base.recipe"
+        if self.base.exists() and made_by.exists() and made_by.read_text() == recipe:
+            return
+        self._log("building a Debian with a heavy set of services (about a minute)")
+        root = self.folder / "root"
+        shutil.rmtree(root, ignore_errors=True)
+        self.folder.mkdir(parents=True, exist_ok=True)
+        if not self.key.exists():
+            run("ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", self.key)
+        sources = [p for p in (Path("/etc/apt/sources.list.d/debian.sources"), Path("/etc/apt/sources.list")) if p.exists()]
+        options = (
+            'APT::Install-Recommends "false"', 'Acquire::Languages "none"',
+        )  # fmt: skip
+        paths = ("/usr/share/man/*", "/usr/share/doc/*", "/usr/share/locale/*")
+        run(
+            "mmdebstrap", "--quiet", "--mode=root", "--variant=minbase", f"--include={PACKAGES}",
+            *(f"--aptopt={o}" for o in options), "--dpkgopt=force-unsafe-io", *(f"--dpkgopt=path-exclude={p}" for p in paths),
+            "bookworm", root, sources[0],
+        )  # fmt: skip
+        self._modules(root)
+        self._furnish(root)
+        self._lumtak(root)
+        new = self.folder / "base.new"
+        new.unlink(missing_ok=True)
+        run("truncate", "-s", "1800M", new)
+        run("mke2fs", "-q", "-t", "ext4", "-J", "size=16", "-m", "0", "-d", root, new)
+        shutil.rmtree(root)
+        new.rename(self.base)
+        made_by.write_text(recipe)
+
+    @staticmethod
+    def _modules(root: Path) -> None:
+        modules = Path("/usr/lib/uml/modules")
+        version = next(p.name for p in modules.iterdir())
+        for name in ("zram", "zsmalloc", "autofs4"):
+            for found in (modules / version).rglob(f"{name}.ko"):
+                target = root / "lib/modules" / version / found.relative_to(modules / version)
+                target.parent.mkdir(parents=True, exist_ok=True)
+                shutil.copy(found, target)
+        for found in (modules / version).glob("modules.*"):
+            if found.name.startswith(("modules.builtin", "modules.order")):
+                shutil.copy(found, root / "lib/modules" / version / found.name)
+        run("chroot", root, "depmod", version)
+
+    def _furnish(self, root: Path) -> None:
+        def put(path: str, content: str, mode: int = 0o644) -> None:
+            place = root / path
+            place.parent.mkdir(parents=True, exist_ok=True)
+            place.write_text(content)
+            place.chmod(mode)
+
+        put("etc/hostname", "drawing-lab\n")
+        put("etc/hosts", "127.0.0.1 localhost drawing-lab\n")
+        put("etc/fstab", "")
+        put("etc/machine-id", "")
+        put("etc/systemd/system/labnet.service", NETWORK)
+        put("usr/local/lib/burn", BURN, 0o755)
+        for name, content in UNITS.items():
+            put(f"{'etc' if name in IN_ETC else 'usr/lib'}/systemd/system/{name}", content)
+        put("etc/xdg/autostart/corner-bell.desktop", ENTRY)
+        run("chroot", root, "useradd", "-m", "-s", "/bin/bash", USER)
+        put(f"etc/sudoers.d/{USER}", f"{USER} ALL=(ALL) NOPASSWD: ALL\n", 0o440)
+        put(f"home/{USER}/.config/autostart/sail-copy.desktop", ENTRY.replace("Corner bell", "Sail copy"))
+        for home in ("root", f"home/{USER}"):
+            put(f"{home}/.ssh/authorized_keys", self.key.with_suffix(".pub").read_text(), 0o600)
+        run("chroot", root, "chown", "-R", f"{USER}:{USER}", f"/home/{USER}")
+        run("chroot", root, "systemctl", "-q", "enable", "labnet", *SWITCHED_ON)
+        run("chroot", root, "systemctl", "-q", "mask", *MASKED.split())
+
+    @staticmethod
+    def _lumtak(root: Path) -> None:
+        """Lumtak as it stands in this tree, with the libraries of the environment that runs this."""
+        import msgspec
+
+        site = Path(msgspec.__file__).parents[1]
+        place = root / "opt/lumtak"
+        for name in LIBRARIES:
+            if (site / name).is_dir():
+                ignored = shutil.ignore_patterns("tests", "__pycache__", "*.pyi")
+                shutil.copytree(site / name, place / name, ignore=ignored, symlinks=True)
+        place.mkdir(parents=True, exist_ok=True)
+        for name in ("textual", "rich", "markdown_it", "mdurl", "mdit_py_plugins", "linkify_it", "uc_micro", "pygments"):
+            if (site / name).is_dir():
+                shutil.copytree(site / name, place / name, ignore=shutil.ignore_patterns("__pycache__"))
+        for found in site.glob("typing_extensions.py"):
+            shutil.copy(found, place)
+        command = root / "usr/local/bin/lumtak"
+        command.write_text('#!/bin/sh\nPYTHONPATH=/opt/lumtak exec python3 -m lumtak "$@"\n')
+        command.chmod(0o755)
+
+    # -- running ------------------------------------------------------------------------------------------------------
+
+    def boot(self, *, anew: bool = False) -> None:
+        """Switched on, on the disk as it was left, or on a new one; returns when the system runs."""
+        if anew or not self.disk.exists():
+            self.disk.unlink(missing_ok=True)
+            run("cp", "--sparse=always", "--reflink=auto", self.base, self.disk)
+        (self.folder / "tmp").mkdir(exist_ok=True)
+        script = (
+            f"mount -t tmpfs -o mode=1777 tmpfs {self.folder}/tmp; export TMPDIR={self.folder}/tmp HOME={self.folder}; ip link set lo up;"
+            " ip tuntap add tap0 mode tap; ip addr add 10.9.0.1/24 dev tap0; ip link set tap0 up;"
+            f" exec linux.uml mem=1024M ubd0={self.disk} root=/dev/ubda rw vec0:transport=tap,ifname=tap0,depth=64,gro=0 con=null"
+            f" con0=fd:0,fd:1 quiet umid=lab uml_dir={self.folder}/tmp/"
+        )
+        with (self.folder / "console.log").open("ab") as console:
+            self._kernel = subprocess.Popen(
+                ["unshare", "--fork", "--pid", "--mount", "--mount-proc", "--net", "--propagation", "private", "--kill-child=SIGKILL",
+                 "bash", "-c", script],
+                stdin=subprocess.DEVNULL, stdout=console, stderr=console, start_new_session=True,
+            )  # fmt: skip
+        end = time.monotonic() + 180
+        while time.monotonic() < end:
+            if self._kernel.poll() is not None:
+                break
+            try:
+                state = self.ssh("root", "systemctl", "is-system-running", "--wait", timeout_s=60, check=False).strip()
+            except subprocess.TimeoutExpired:
+                continue
+            if state in {"running", "degraded"}:
+                if anew:
+                    self._bring_lumtak()
+                return
+            time.sleep(0.3)
+        raise RuntimeError(f"the lab did not boot:\n{(self.folder / 'console.log').read_text(errors='replace')[-2000:]}")
+
+    def _bring_lumtak(self) -> None:
+        """Lumtak as it stands in this tree now, whatever the age of the image."""
+        packed = subprocess.run(
+            ["tar", "-C", REPO / "src", "--exclude=__pycache__", "-cz", "lumtak"], stdout=subprocess.PIPE, check=True
+        ).stdout
+        result = subprocess.run([*self.command("root"), "tar -C /opt/lumtak -xz && sync"], input=packed, check=False)
+        if result.returncode != 0:
+            raise RuntimeError("Lumtak could not be brought into the lab")
+
+    def _inside(self) -> str:
+        """Number of the process in the lab's own network."""
+        found = subprocess.run(
+            ["pgrep", "-P", str(self._kernel.pid if self._kernel else 0)], capture_output=True, text=True, check=False
+        ).stdout.split()
+        return found[0] if found else "0"
+
+    def command(self, user: str) -> list[str]:
+        """What reaches a shell of this user."""
+        options = (
+            "StrictHostKeyChecking=no", "UserKnownHostsFile=/dev/null", "LogLevel=ERROR", "BatchMode=yes", "ConnectTimeout=8",
+        )  # fmt: skip
+        flags = [x for o in options for x in ("-o", o)]
+        return ["nsenter", f"--net=/proc/{self._inside()}/ns/net", "ssh", "-i", str(self.key), *flags, f"{user}@10.9.0.2"]
+
+    def ssh(self, user: str, *words: str, timeout_s: float = 120, check: bool = True, stdin: str = "") -> str:
+        """What a command prints there, errors included."""
+        import shlex
+
+        result = subprocess.run(
+            [*self.command(user), shlex.join(words)], input=stdin, stdout=subprocess.PIPE, stderr=subprocess.STDOUT,
+            text=True, errors="replace", timeout=timeout_s, check=False,
+        )  # fmt: skip
+        if check and result.returncode != 0:
+            raise RuntimeError(f"{shlex.join(words)} gave {result.returncode}:\n{result.stdout}")
+        return result.stdout
+
+    def cut_power(self) -> None:
+        """It is off, at once."""
+        if self._kernel is not None:
+            os.killpg(self._kernel.pid, signal.SIGKILL)
+            self._kernel.wait()
+            self._kernel = None
+
+    def switch_off(self) -> None:
+        """It shuts down in order."""
+        if self._kernel is None:
+            return
+        self.ssh("root", "systemctl", "poweroff", check=False, timeout_s=30)
+        try:
+            self._kernel.wait(60)
+            self._kernel = None
+        except subprocess.TimeoutExpired:
+            self.cut_power()
+
+    def restart(self) -> None:
+        """Off in order, and on again."""
+        self.switch_off()
+        self.boot()
+
+
+def run(*words: object) -> None:
+    """A command that has to succeed; what it said is in the error."""
+    result = subprocess.run([str(w) for w in words], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, check=False)
+    if result.returncode != 0:
+        raise RuntimeError(f"{words[0]} gave {result.returncode}:\n{result.stdout[-3000:]}")
+
+
+def main() -> None:
+    """A shell in a lab, which is thrown away afterwards."""
+    why = missing()
+    if why:
+        raise SystemExit(f"No lab can be booted here: {why}.")
+    folder = Path(sys.argv[1]) if len(sys.argv) > 1 else Path.home() / ".cache/lumtak-lab"
+    lab = Lab(folder, log=lambda words: print(words, flush=True))
+    lab.build()
+    print("booting (about ten seconds)", flush=True)
+    lab.boot(anew=True)
+    print(f"A slow computer, as {USER} (sudo without a password). Try: lumtak audit local --profile writing-and-web. Leave with exit.")
+    try:
+        subprocess.run([*lab.command(USER)[:-1], "-t", lab.command(USER)[-1]], check=False)
+    finally:
+        lab.cut_power()
+
+
+if __name__ == "__main__":
+    main()
