@@ -9,6 +9,7 @@ import shutil
 import signal
 import subprocess
 import sys
+import tempfile
 import time
 from pathlib import Path
 
@@ -49,17 +50,17 @@ while True:
 """
 UNITS = {
     "chart-tiles.service": (
-        "[Unit]\nDescription=Keeps chart tiles in memory\n[Service]\nExecStart=/usr/local/lib/burn 0.20 180\n"
+        "[Unit]\nDescription=Keeps chart tiles in memory\n[Service]\nExecStart=/usr/local/lib/burn 0.30 180\n"
         "[Install]\nWantedBy=multi-user.target\nAlias=tiles.service\n"
     ),
-    "tide-poll.service": "[Unit]\nDescription=Asks for tides\n[Service]\nType=oneshot\nExecStart=/usr/bin/timeout 4 /usr/local/lib/burn 0.6 40\nSuccessExitStatus=124\n",
-    "tide-poll.timer": "[Unit]\nDescription=Asks for tides often\n[Timer]\nOnActiveSec=5\nOnUnitActiveSec=15\n[Install]\nWantedBy=timers.target\n",
+    "tide-poll.service": "[Unit]\nDescription=Asks for tides\n[Service]\nType=oneshot\nExecStart=/usr/bin/timeout 2 /usr/local/lib/burn 0.3 40\nSuccessExitStatus=124\n",
+    "tide-poll.timer": "[Unit]\nDescription=Asks for tides often\n[Timer]\nOnActiveSec=5\nOnUnitActiveSec=10\n[Install]\nWantedBy=timers.target\n",
     "sail-print.socket": "[Unit]\nDescription=Waits for sails to print\n[Socket]\nListenStream=/run/sail-print\n[Install]\nWantedBy=sockets.target\n",
     "sail-print.service": (
         "[Unit]\nDescription=Prints sails\nRequires=sail-print.socket\n[Service]\nExecStart=/usr/local/lib/burn 0.02 20\n"
         "[Install]\nWantedBy=multi-user.target\n"
     ),
-    "odd\\x20name%1.service": "[Unit]\nDescription=An odd name\n[Service]\nExecStart=/bin/sleep infinity\n",
+    "odd\\x20name.service": "[Unit]\nDescription=An odd name\n[Service]\nExecStart=/bin/sleep infinity\n",
     "etc-own.service": "[Unit]\nDescription=Of the administrator\n[Service]\nExecStart=/bin/sleep infinity\n[Install]\nWantedBy=multi-user.target\n",
 }
 IN_ETC = {"etc-own.service"}
@@ -89,6 +90,8 @@ class Lab:
         self.folder, self._log = folder, log
         self.base, self.disk, self.key = folder / "base.img", folder / "disk.img", folder / "key"
         self._kernel: subprocess.Popen | None = None
+        self._shared = ""
+        """Where connections are shared: the first of a user takes seconds, the next do not."""
 
     # -- the image ----------------------------------------------------------------------------------------------------
 
@@ -104,7 +107,9 @@ class Lab:
         self.folder.mkdir(parents=True, exist_ok=True)
         if not self.key.exists():
             run("ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", self.key)
-        sources = [p for p in (Path("/etc/apt/sources.list.d/debian.sources"), Path("/etc/apt/sources.list")) if p.exists()]
+        sources = [
+            p for p in (Path("/etc/apt/sources.list.d/debian.sources"), Path("/etc/apt/sources.list")) if p.exists()
+        ]
         options = (
             'APT::Install-Recommends "false"', 'Acquire::Languages "none"',
         )  # fmt: skip
@@ -176,7 +181,16 @@ class Lab:
                 ignored = shutil.ignore_patterns("tests", "__pycache__", "*.pyi")
                 shutil.copytree(site / name, place / name, ignore=ignored, symlinks=True)
         place.mkdir(parents=True, exist_ok=True)
-        for name in ("textual", "rich", "markdown_it", "mdurl", "mdit_py_plugins", "linkify_it", "uc_micro", "pygments"):
+        for name in (
+            "textual",
+            "rich",
+            "markdown_it",
+            "mdurl",
+            "mdit_py_plugins",
+            "linkify_it",
+            "uc_micro",
+            "pygments",
+        ):
             if (site / name).is_dir():
                 shutil.copytree(site / name, place / name, ignore=shutil.ignore_patterns("__pycache__"))
         for found in site.glob("typing_extensions.py"):
@@ -193,6 +207,7 @@ class Lab:
             self.disk.unlink(missing_ok=True)
             run("cp", "--sparse=always", "--reflink=auto", self.base, self.disk)
         (self.folder / "tmp").mkdir(exist_ok=True)
+        self._shared = tempfile.mkdtemp(prefix="lab-")
         script = (
             f"mount -t tmpfs -o mode=1777 tmpfs {self.folder}/tmp; export TMPDIR={self.folder}/tmp HOME={self.folder}; ip link set lo up;"
             " ip tuntap add tap0 mode tap; ip addr add 10.9.0.1/24 dev tap0; ip link set tap0 up;"
@@ -218,7 +233,9 @@ class Lab:
                     self._bring_lumtak()
                 return
             time.sleep(0.3)
-        raise RuntimeError(f"the lab did not boot:\n{(self.folder / 'console.log').read_text(errors='replace')[-2000:]}")
+        raise RuntimeError(
+            f"the lab did not boot:\n{(self.folder / 'console.log').read_text(errors='replace')[-2000:]}"
+        )
 
     def _bring_lumtak(self) -> None:
         """Lumtak as it stands in this tree now, whatever the age of the image."""
@@ -240,9 +257,18 @@ class Lab:
         """What reaches a shell of this user."""
         options = (
             "StrictHostKeyChecking=no", "UserKnownHostsFile=/dev/null", "LogLevel=ERROR", "BatchMode=yes", "ConnectTimeout=8",
+            "ControlMaster=auto", "ControlPersist=300", f"ControlPath={self._shared}/%r",
         )  # fmt: skip
         flags = [x for o in options for x in ("-o", o)]
-        return ["nsenter", f"--net=/proc/{self._inside()}/ns/net", "ssh", "-i", str(self.key), *flags, f"{user}@10.9.0.2"]
+        return [
+            "nsenter",
+            f"--net=/proc/{self._inside()}/ns/net",
+            "ssh",
+            "-i",
+            str(self.key),
+            *flags,
+            f"{user}@10.9.0.2",
+        ]
 
     def ssh(self, user: str, *words: str, timeout_s: float = 120, check: bool = True, stdin: str = "") -> str:
         """What a command prints there, errors included."""
@@ -260,8 +286,7 @@ class Lab:
         """It is off, at once."""
         if self._kernel is not None:
             os.killpg(self._kernel.pid, signal.SIGKILL)
-            self._kernel.wait()
-            self._kernel = None
+            self._gone()
 
     def switch_off(self) -> None:
         """It shuts down in order."""
@@ -270,9 +295,19 @@ class Lab:
         self.ssh("root", "systemctl", "poweroff", check=False, timeout_s=30)
         try:
             self._kernel.wait(60)
-            self._kernel = None
+            self._gone()
         except subprocess.TimeoutExpired:
             self.cut_power()
+
+    def _gone(self) -> None:
+        """It is off: shared connections end."""
+        if self._kernel is not None:
+            self._kernel.wait()
+            self._kernel = None
+        for name in os.listdir(self._shared):  # noqa: PTH208 - names are what is wanted
+            command = ["ssh", "-o", f"ControlPath={self._shared}/{name}", "-O", "exit", f"{name}@10.9.0.2"]
+            subprocess.run(command, capture_output=True, check=False)
+        shutil.rmtree(self._shared, ignore_errors=True)
 
     def restart(self) -> None:
         """Off in order, and on again."""
@@ -282,7 +317,9 @@ class Lab:
 
 def run(*words: object) -> None:
     """A command that has to succeed; what it said is in the error."""
-    result = subprocess.run([str(w) for w in words], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, check=False)
+    result = subprocess.run(
+        [str(w) for w in words], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, check=False
+    )
     if result.returncode != 0:
         raise RuntimeError(f"{words[0]} gave {result.returncode}:\n{result.stdout[-3000:]}")
 
@@ -297,7 +334,9 @@ def main() -> None:
     lab.build()
     print("booting (about ten seconds)", flush=True)
     lab.boot(anew=True)
-    print(f"A slow computer, as {USER} (sudo without a password). Try: lumtak audit local --profile writing-and-web. Leave with exit.")
+    print(
+        f"A slow computer, as {USER} (sudo without a password). Try: lumtak audit local --profile writing-and-web. Leave with exit."
+    )
     try:
         subprocess.run([*lab.command(USER)[:-1], "-t", lab.command(USER)[-1]], check=False)
     finally:

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 
 import click
 
-from lumtak.commands.common import columns, json_option, say_json, user_option, with_workshop
+from lumtak.commands.common import ask_first, columns, json_option, say_json, user_option, with_workshop
 from lumtak.computers.protocol import Computer
 from lumtak.core.plan import check_changes, guards
 from lumtak.core.setting import parse_change
@@ -59,6 +59,7 @@ def apply_command(
     facts = machine.facts()
     ordered = check_changes(facts, wanted, guards(facts, workshop.catalogue))
     reviews: list[Review] = []
+    ask_first(machine, (c.ref for c in ordered))
     with stopping() as stop:
         outcomes = apply_changes(
             workshop.journal,
@@ -191,6 +192,7 @@ def undo_command(
     with stopping() as stop:
         for machine, mine in _by_user(workshop, computer, wanted):
             numbers_of_user = [e.id for e in mine]
+            ask_first(machine, (e.ref for e in mine))
             told = warnings(machine.facts(), mine, numbers_of_user)
             warned += told
             for sentence in () if as_json else told:

@@ -1,8 +1,9 @@
 """What every command shares: the data folder, the log, output for people and for scripts."""
 
 import logging
+import subprocess
 import sys
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from functools import update_wrapper
 from pathlib import Path
 from typing import Any, TypeVar
@@ -10,6 +11,9 @@ from typing import Any, TypeVar
 import click
 import msgspec
 
+from lumtak.computers.protocol import Computer
+from lumtak.core.setting import SettingRef
+from lumtak.stations.rights import asking
 from lumtak.stations.workshop import Workshop
 
 _F = TypeVar("_F", bound=Callable[..., Any])
@@ -99,6 +103,13 @@ def user_option(function: _F) -> _F:
     return click.option(
         "--user", metavar="NAME", help="Whose settings on a real computer. Default: who called, also through sudo."
     )(function)
+
+
+def ask_first(computer: Computer, refs: Iterable[SettingRef]) -> None:
+    """Let sudo ask for a password before the first change that takes root, where a person sits at the terminal."""
+    command = asking(computer.capabilities(), refs)
+    if command and sys.stdin.isatty():
+        subprocess.run(command, check=False)  # noqa: S603 - fixed arguments of the computer's adapter
 
 
 def say_json(value: object) -> None:

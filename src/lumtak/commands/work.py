@@ -6,7 +6,16 @@ from pathlib import Path
 import click
 
 from lumtak.commands.change import judge, say_outcome
-from lumtak.commands.common import columns, json_option, log_to, progress, say_json, user_option, with_workshop
+from lumtak.commands.common import (
+    ask_first,
+    columns,
+    json_option,
+    log_to,
+    progress,
+    say_json,
+    user_option,
+    with_workshop,
+)
 from lumtak.commands.look import count, say_audit
 from lumtak.core.setting import parse_ref
 from lumtak.core.units import percent, ram, signed, span
@@ -240,6 +249,7 @@ def job_choose(workshop: Workshop, job: str, items: tuple[str, ...], *, eased: b
 def job_apply(workshop: Workshop, job: str) -> None:
     """Carry the plan out: before value to the journal, write, read back."""
     visit = _reopen(workshop, job)
+    ask_first(visit.computer, (c.ref for c in visit.job.chosen))
     outcomes = visit.apply(on_step=say_outcome)
     owed = visit.owed().in_words()
     visit.go("proof")

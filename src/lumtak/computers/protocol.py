@@ -8,7 +8,7 @@ from typing import Protocol
 from lumtak.core.facts import Facts, Process, System
 from lumtak.core.load import Snapshot
 from lumtak.core.record import Figure, NotMeasured, Record
-from lumtak.core.setting import SettingRef, State
+from lumtak.core.setting import Area, SettingRef, State
 
 
 class Capabilities(Record):
@@ -20,6 +20,8 @@ class Capabilities(Record):
     """The same for logging out and in again."""
     asks: tuple[str, ...] = ()
     """What to run in the terminal before a change that takes root, so that a password can be asked for; nothing where none is needed."""
+    asks_for: tuple[Area, ...] = ()
+    """Areas whose changes take root."""
     pace: float = 1.0
     """How many of its seconds pass in one of ours; 0 is as many as it can."""
 

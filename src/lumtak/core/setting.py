@@ -26,6 +26,8 @@ SHOWS_WORDS: dict[Shows, str] = {
 }
 
 UNSET_WORD = "unset"
+PART = "part:"
+"""Begins the name of what is written on its own, one after the other."""
 
 
 class SettingRef(Record, order=True):
@@ -56,6 +58,23 @@ class State(Record):
         if self.value != other.value:
             return False
         return self.exact is None or other.exact is None or self.exact == other.exact
+
+    def between(self, one: "State", other: "State") -> bool:
+        """Whether a write from the one to the other was interrupted half-way: each part is as in one of them, and all else is equal.
+
+        Parts are what stands in the exact form under names that begin with `part:`; what is written at once has none.
+        """
+        if self.exact is None or one.exact is None or other.exact is None:
+            return False
+        names = {*self.exact, *one.exact, *other.exact}
+        if not any(name.startswith(PART) for name in names):
+            return False
+        return all(
+            self.exact.get(name) in {one.exact.get(name), other.exact.get(name)}
+            if name.startswith(PART)
+            else self.exact.get(name) == one.exact.get(name) == other.exact.get(name)
+            for name in names
+        )
 
     @property
     def word(self) -> str:

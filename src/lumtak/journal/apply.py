@@ -150,6 +150,9 @@ def _apply(journal: Journal, computer: Computer, facts: Facts, change: Change, p
         refusal = str(error)
     try:
         after = computer.read(change.ref)
+        if refusal and after.between(before, expected):  # half of it was written: that half goes back
+            computer.write(change.ref, before)
+            after = computer.read(change.ref)
     except ComputerError as error:
         note = f"{refusal} It could not be read back: {error}".strip()
         journal.stage(entry, "conflict", clock(computer), note=note)

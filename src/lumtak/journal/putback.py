@@ -75,7 +75,8 @@ def _put_back(journal: Journal, computer: Computer, entry: Entry, *, overwrite: 
         now = computer.read(entry.ref)
     except ComputerError as error:
         return _later(journal, entry, None, str(error))
-    if not overwrite and not any(now.same_as(state) for state in (entry.restore, *entry.known)):
+    ours = any(now.same_as(state) for state in (entry.restore, *entry.known)) or now.between(entry.restore, entry.left)
+    if not overwrite and not ours:
         note = _three_values(entry, now)
         journal.stage(entry, "conflict", clock(computer), note=note)
         return _outcome(entry, now, "conflict", note)

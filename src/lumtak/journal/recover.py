@@ -142,6 +142,11 @@ def _judge_one(computer: Computer, entry: Entry, newer: Entry | None) -> _Judged
             "putting back was interrupted; not put back yet" if entry.stage == "undoing" else "interrupted; found done"
         )
         return _Judged(entry=entry, found="done", now=now, note=note)
+    if now.between(entry.restore, entry.left):
+        found: Found = "put back" if entry.stage == "undoing" else "not done"
+        return _Judged(
+            entry=entry, found=found, now=now, note="interrupted half-way; brought back", clear=entry.restore
+        )
     return _Judged(entry=entry, found="needs a look", now=now, note=f"interrupted; found {now.word}")
 
 

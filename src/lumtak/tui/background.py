@@ -1,12 +1,14 @@
 """Screens that do slow work in the background: one thing at a time, with its name in the head and a way to stop it."""
 
 import logging
+import subprocess
 import threading
 from collections.abc import Callable
 from typing import TypeVar
 
 from rich.text import Text
 from textual import events, work
+from textual.app import SuspendNotSupported
 from textual.screen import Screen
 from textual.widgets import Static
 
@@ -38,15 +40,30 @@ class WorkingScreen(Screen[None]):
     def update_all(self) -> None:
         """Draw everything as it is now."""
 
-    def begin(self, what: str, job: Callable[[], _T], done: Callable[[_T], object]) -> bool:
-        """Do something slow in the background, then show everything; one thing at a time. Whether it was begun."""
+    def begin(
+        self, what: str, job: Callable[[], _T], done: Callable[[_T], object], *, asks: tuple[str, ...] = ()
+    ) -> bool:
+        """Do something slow in the background, then show everything; one thing at a time. Whether it was begun.
+
+        `asks` is run first with the terminal handed over, so that a password can be typed.
+        """
         if not self.free():
             return False
+        if asks:
+            self._hand_over(asks)
         self.busy = what
         self.stop.clear()
         self.begun()
         self._run(job, done)
         return True
+
+    def _hand_over(self, command: tuple[str, ...]) -> None:
+        """Hand the terminal over; a refusal is an ordinary answer, which each change then tells."""
+        try:
+            with self.app.suspend():
+                subprocess.run(command, check=False)  # noqa: S603 - fixed arguments of the computer's adapter
+        except SuspendNotSupported:
+            return
 
     def free(self) -> bool:
         """Whether nothing is under way; says what is, else."""

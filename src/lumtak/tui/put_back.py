@@ -14,6 +14,7 @@ from lumtak.core.text import plain
 from lumtak.errors import LumtakError
 from lumtak.journal import Entry, Outcome, put_back, warnings
 from lumtak.stations.changes import Changes, changes_of
+from lumtak.stations.rights import asking
 from lumtak.stations.workshop import Workshop
 from lumtak.tui.background import WorkingScreen
 from lumtak.tui.confirm import ConfirmScreen
@@ -309,7 +310,8 @@ class PutBackScreen(WorkingScreen):
             if disputed:
                 self._ask_disputed(disputed, changes)
 
-        self.begin("putting back", job, done)
+        refs = (e.ref for e in changes.entries if e.id in numbers)
+        self.begin("putting back", job, done, asks=asking(self._computer.capabilities(), refs))
 
 
 def _short(moment: str) -> str:

@@ -21,7 +21,7 @@ from lumtak.computers.linux.power import Power
 from lumtak.computers.linux.proc import Processes, cpu_times, meminfo
 from lumtak.computers.linux.root import Root
 from lumtak.computers.linux.services import Services
-from lumtak.computers.linux.start import start_times
+from lumtak.computers.linux.times import answers, start_times
 from lumtak.computers.linux.transport import Transport, text
 from lumtak.computers.linux.undo_kit import FileUndoKit
 from lumtak.computers.linux.user import User
@@ -155,12 +155,13 @@ class LinuxComputer:
             memory=hardware.memory_now(self._transport, memory),
             space=hardware.space(self._transport),
             marks=tuple(marks(self._transport)),
-            times=self.times(),
+            times=start_times(self._transport),
         )
 
     def times(self) -> dict[str, Figure]:
-        """Parts of the last start, as systemd counted them."""
-        return start_times(self._transport)
+        """Parts of the last start, as systemd counted them, and how quickly it answers: that takes a fifth of a second."""
+        place = next((f for f in (self._user.data_home, self._user.home, "/var/tmp") if os.access(f, os.W_OK)), "/")  # noqa: S108
+        return {**start_times(self._transport), **answers(self._transport, place)}
 
     def _needed(self, path: str) -> bytes:
         try:
@@ -242,6 +243,7 @@ class LinuxComputer:
             login=_NOT_HERE.format("log out of")
             + " Log out and in yourself; the job goes on when you open Lumtak again.",
             asks=self._root.asks(),
+            asks_for=("services", "power", "memory"),
         )
 
     # -- load ---------------------------------------------------------------------------------------------------------

@@ -4,6 +4,7 @@ import os
 from collections.abc import Sequence
 from typing import NamedTuple
 
+from lumtak.computers.linux.effect_files import EffectFiles
 from lumtak.computers.linux.transport import Transport, text
 from lumtak.computers.linux.user import User
 from lumtak.core.facts import Fixed, Gap, Item, Setting
@@ -74,13 +75,22 @@ class Effects:
     def __init__(self, transport: Transport, user: User) -> None:
         self._transport = transport
         self._user = user
+        self._files = EffectFiles(transport, user)
 
     def items(self) -> tuple[list[Item], list[Gap]]:
         """(items, what could not be read)."""
-        keys = self._keys()
+        keys, kept = self._keys(), self._files.items()
+        if kept:
+            return kept, []
         if not keys:
             why = "no desktop is here whose effects this version knows"
-            return [], [Gap(area="effects", reason=why, needed="a desktop that keeps its settings in GSettings")]
+            return [], [
+                Gap(
+                    area="effects",
+                    reason=why,
+                    needed="one of the five families of desktops that docs/ARCHITECTURE.md names",
+                )
+            ]
         try:
             stored = self._stored()
         except OSError as error:
@@ -151,7 +161,9 @@ class Effects:
         return key
 
     def read(self, ref: SettingRef) -> State:
-        """On, off or unset, with the stored text exactly."""
+        """On, off or unset, with the stored text or the file exactly."""
+        if self._files.has(ref):
+            return self._files.read(ref)
         key = self._key(ref)
         try:
             raw = self._stored().get(key.path, "")
@@ -165,12 +177,17 @@ class Effects:
         """The stored text as it will be."""
         if state.exact is not None:
             return state
+        if self._files.has(ref):
+            return self._files.foresee(ref, state)
         key = self._key(ref)
         raw = "" if state.value is None else key.off if state.value == "off" else key.on
         return State(value=state.value, exact=_exact(key, raw))
 
     def write(self, ref: SettingRef, state: State) -> None:
         """Set, or unset."""
+        if self._files.has(ref):
+            self._files.write(ref, state)
+            return
         exact = self.foresee(ref, state).exact or {}
         try:
             if exact["raw"]:

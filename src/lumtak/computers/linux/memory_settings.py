@@ -5,7 +5,7 @@ import base64
 from lumtak.computers.linux.root import SYSCTL_D, Root
 from lumtak.computers.linux.transport import Transport, text
 from lumtak.core.facts import Fixed, Item, Setting
-from lumtak.core.setting import SettingRef, State
+from lumtak.core.setting import PART, SettingRef, State
 from lumtak.core.text import plain
 from lumtak.core.units import MIB
 from lumtak.errors import ComputerError
@@ -15,6 +15,8 @@ _SETTINGS = {
     "vfs_cache_pressure": ("Readiness to forget names of files", 0, 1000),
 }
 """Name under /proc/sys/vm: title, lowest, highest (kernel, admin-guide/sysctl/vm)."""
+LIVE, FILE = f"{PART}live", f"{PART}bytes"
+"""Parts of a state: what the kernel holds, and the file that keeps it (base64, empty where there is none)."""
 _FILE = "# Left by Lumtak, and removed when the change is put back.\nvm.{name} = {value}\n"
 
 
@@ -122,12 +124,12 @@ class MemorySettings:
         """The file first, so that no restart in between brings the old value back unseen; then the kernel."""
         exact = self.foresee(ref, state).exact or {}
         path = self._place(ref)
-        if exact["bytes"]:
-            self._root.put(path, base64.b64decode(exact["bytes"]))
+        if exact[FILE]:
+            self._root.put(path, base64.b64decode(exact[FILE]))
         else:
             self._root.remove(path)
-        self._root.set_kernel(f"/proc/sys/vm/{ref.key}", exact["live"])
+        self._root.set_kernel(f"/proc/sys/vm/{ref.key}", exact[LIVE])
 
 
 def _exact(name: str, path: str, live: str, file: str) -> dict[str, str]:
-    return {"kind": "sysctl", "kernel": f"/proc/sys/vm/{name}", "live": live, "file": path, "bytes": file}
+    return {"kind": "sysctl", "kernel": f"/proc/sys/vm/{name}", "file": path, LIVE: live, FILE: file}

@@ -3,6 +3,7 @@
 import base64
 from collections.abc import Callable, Iterable, Sequence
 
+from lumtak.computers.linux.memory_settings import FILE, LIVE
 from lumtak.computers.linux.shell import prints, quoted
 from lumtak.computers.linux.units import is_switch, unpacked
 from lumtak.core.setting import State
@@ -50,13 +51,17 @@ def links_part(
     del name, functions
     paths = sorted({p for s in (*accepted, restore) for p in unpacked(s.exact or {})})
 
-    def test(state: State) -> bytes:
-        found = unpacked(state.exact or {})
-        parts = [
-            b"link_is %s %s" % (quoted(p), quoted(found[p])) if p in found else b"link_gone %s" % quoted(p)
-            for p in paths
-        ]
-        return b"{ %s; }" % (b" && ".join(parts) or b"true")
+    def is_as(path: bytes, target: str | None) -> bytes:
+        return b"link_gone %s" % path if target is None else b"link_is %s %s" % (path, quoted(target))
+
+    def test(*states: State) -> bytes:
+        """Each link is as in one of these states: so what was interrupted half-way is known too."""
+        tests = []
+        for path in paths:
+            ways = [is_as(quoted(path), unpacked(s.exact or {}).get(path)) for s in states]
+            kept = list(dict.fromkeys(ways))
+            tests.append(kept[0] if len(kept) == 1 else b"{ %s; }" % b" || ".join(kept))
+        return b"{ %s; }" % (b" && ".join(tests) or b"true")
 
     then = unpacked(restore.exact or {})
     acts = []
@@ -67,7 +72,7 @@ def links_part(
             acts.append((b"drop_switch %s" if is_switch(path) else b"drop %s") % quoted(path))
     verb = b"start" if restore.around.get("active") == "yes" else b"stop"
     acts += [b"units daemon-reload", b"units %s %s" % (verb, quoted(restore.around.get("unit", "")))]
-    return [test(s) for s in accepted], test(restore), b" && ".join(acts)
+    return [test(*accepted, restore)] if accepted else [], test(restore), b" && ".join(acts)
 
 
 def sysctl_part(
@@ -75,23 +80,28 @@ def sysctl_part(
 ) -> tuple[list[bytes], bytes, bytes]:
     """The kernel's value, and the file that keeps it over a restart."""
 
-    def test(state: State, function: str) -> bytes:
+    def live(state: State) -> bytes:
         exact = state.exact or {}
-        live = b"kernel_is %s %s" % (quoted(exact["kernel"]), quoted(exact["live"]))
-        if not exact["bytes"]:
-            return b"{ %s && not_kept %s; }" % (live, quoted(exact["file"]))
-        functions.append(prints(function, base64.b64decode(exact["bytes"])))
-        return b"{ %s && %s | kept_as %s; }" % (live, function.encode(), quoted(exact["file"]))
+        return b"kernel_is %s %s" % (quoted(exact["kernel"]), quoted(exact[LIVE]))
+
+    def file(state: State, function: str) -> bytes:
+        exact = state.exact or {}
+        if not exact[FILE]:
+            return b"not_kept %s" % quoted(exact["file"])
+        functions.append(prints(function, base64.b64decode(exact[FILE])))
+        return b"{ %s | kept_as %s; }" % (function.encode(), quoted(exact["file"]))
 
     exact = restore.exact or {}
-    before = test(restore, f"before_{name}")
-    others = [test(s, f"written_{name}_{number}") for number, s in enumerate(accepted, 1)]
-    file = (
+    files = [file(restore, f"before_{name}"), *(file(s, f"written_{name}_{n}") for n, s in enumerate(accepted, 1))]
+    lives = [live(s) for s in (restore, *accepted)]
+    half = b"{ %s; } && { %s; }" % (b" || ".join(dict.fromkeys(lives)), b" || ".join(dict.fromkeys(files)))
+    bring = (
         b"before_%s | keep_as %s" % (name.encode(), quoted(exact["file"]))
-        if exact["bytes"]
+        if exact[FILE]
         else b"drop %s" % quoted(exact["file"])
     )
-    return others, before, b"%s && kernel %s %s" % (file, quoted(exact["kernel"]), quoted(exact["live"]))
+    bring += b" && kernel %s %s" % (quoted(exact["kernel"]), quoted(exact[LIVE]))
+    return [b"{ %s; }" % half] if accepted else [], b"{ %s && %s; }" % (lives[0], files[0]), bring
 
 
 def property_part(

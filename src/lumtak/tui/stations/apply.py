@@ -12,6 +12,7 @@ from lumtak.core.setting import Change
 from lumtak.core.text import plain
 from lumtak.errors import LumtakError
 from lumtak.journal import Entry, Outcome, Review, ReviewLine
+from lumtak.stations.rights import asking
 from lumtak.tui.confirm import ConfirmScreen
 from lumtak.tui.stations.base import Station
 from lumtak.tui.stations.plan import OWED_WORDS
@@ -205,7 +206,8 @@ class ApplyStation(Station):
         def job() -> list[Outcome]:
             return desk.visit.apply(on_step=note, stop=desk.stop, pause=self._pause)
 
-        if desk.begin("applying the plan", job, self._applied):
+        asks = asking(desk.capabilities, (c.ref for c in desk.job.chosen))
+        if desk.begin("applying the plan", job, self._applied, asks=asks):
             self.show()
             self.point_at(self.query_one("#pause"))
 
@@ -233,7 +235,8 @@ class ApplyStation(Station):
         def answered(yes: bool | None) -> None:  # noqa: FBT001 - Textual calls it so
             if yes:
                 desk = self.desk
-                desk.begin("putting back", lambda: desk.visit.put_back(numbers), lambda _: None)
+                asks = asking(desk.capabilities, (o.change.ref for o in done))
+                desk.begin("putting back", lambda: desk.visit.put_back(numbers), lambda _: None, asks=asks)
 
         question = f"{plain(bad[0].title)} could not be changed. Put back the {len(done)} done before it?"
         self.app.push_screen(

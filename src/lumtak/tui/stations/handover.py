@@ -9,6 +9,7 @@ from textual.widgets import Button, Input, Static
 
 from lumtak.core.text import plain
 from lumtak.journal import Entry, warnings
+from lumtak.stations.rights import asking
 from lumtak.tui.confirm import ConfirmScreen
 from lumtak.tui.stations.apply import entry_row
 from lumtak.tui.stations.base import Station
@@ -117,6 +118,7 @@ class HandoverStation(Station):
         def answered(yes: bool | None) -> None:  # noqa: FBT001 - Textual calls it so
             if yes:
                 visit = self.desk.visit
-                self.desk.begin("putting back", lambda: visit.put_back(numbers), self.desk.tell_put_back)
+                asks = asking(self.desk.capabilities, (e.ref for e in self.desk.entries if e.id in numbers))
+                self.desk.begin("putting back", lambda: visit.put_back(numbers), self.desk.tell_put_back, asks=asks)
 
         self.app.push_screen(ConfirmScreen(question, "\n".join(lines), yes="Put back", no="Leave it changed"), answered)

@@ -1,0 +1,171 @@
+"""Visual effects of desktops that keep them in files of the user: one setting a file, so that each file is put back to the byte."""
+
+import os
+import re
+from typing import Literal, NamedTuple
+
+from lumtak.computers.linux.folder import UserFolder, file_with
+from lumtak.computers.linux.transport import Transport
+from lumtak.computers.linux.user import User
+from lumtak.core.facts import Item, Setting
+from lumtak.core.setting import SettingRef, State
+from lumtak.core.text import plain
+from lumtak.errors import ComputerError, LumtakError
+
+
+class FileKey(NamedTuple):
+    """One setting in a file."""
+
+    effect: str
+    title: str
+    program: str
+    """Whose presence says that the desktop is here."""
+    folder: str
+    """Under the user's configuration folder."""
+    file: str
+    form: Literal["ini", "xml"]
+    group: str
+    name: str
+    on: str
+    off: str
+
+
+KEYS = (
+    FileKey("animations", "Animations", "plasmashell", "", "kdeglobals", "ini", "KDE", "AnimationDurationFactor", "1", "0"),
+    FileKey("compositing", "Window compositing", "kwin_x11", "", "kwinrc", "ini", "Compositing", "Enabled", "true", "false"),
+    FileKey(
+        "compositing", "Window compositing", "xfwm4", "xfce4/xfconf/xfce-perchannel-xml", "xfwm4.xml", "xml", "xfwm4",
+        "use_compositing", "true", "false",
+    ),
+)  # fmt: skip
+"""Two desktops; their own documentation names these keys."""
+_XML = '<?xml version="1.0" encoding="UTF-8"?>\n\n<channel name="{group}" version="1.0">\n  <property name="general" type="empty">\n  </property>\n</channel>\n'
+
+
+class EffectFiles:
+    """Effects of one user's desktop that stand in files.
+
+    Args:
+        transport: of the computer.
+        user: whose files.
+    """
+
+    def __init__(self, transport: Transport, user: User) -> None:
+        self._transport = transport
+        self._user = user
+
+    def items(self) -> list[Item]:
+        """What the desktops that are here keep in files."""
+        items = []
+        for key in self._keys():
+            try:
+                value = self._value(key, self._folder(key).content(key.file))
+            except LumtakError:
+                continue
+            items.append(
+                Item(
+                    area="effects",
+                    key=key.effect,
+                    title=key.title,
+                    origin="system",
+                    value=value,
+                    running=value != "off",
+                    setting=Setting(values=("on", "off"), shows="login"),
+                    note=f"{key.file}, {key.name}",
+                )
+            )
+        return items
+
+    def _keys(self) -> list[FileKey]:
+        found: dict[str, FileKey] = {}
+        for key in KEYS:
+            if os.path.exists(self._transport.place(f"/usr/bin/{key.program}")):
+                found.setdefault(key.effect, key)
+        return list(found.values())
+
+    def _folder(self, key: FileKey) -> UserFolder:
+        return UserFolder(self._transport, self._user, os.path.join(self._user.config_home, key.folder).rstrip("/"))
+
+    @staticmethod
+    def _value(key: FileKey, data: bytes | None) -> str | None:
+        raw = None if data is None else _get(key, data)
+        if raw is None:
+            return None
+        return "off" if raw == key.off else "on"
+
+    # -- the setting --------------------------------------------------------------------------------------------------
+
+    def has(self, ref: SettingRef) -> bool:
+        """Whether this effect is kept in a file here."""
+        return any(key.effect == ref.key for key in self._keys())
+
+    def _key(self, ref: SettingRef) -> FileKey:
+        key = next((k for k in self._keys() if k.effect == ref.key), None)
+        if key is None:
+            raise ComputerError(f"{plain(ref.key)} is no effect of this desktop.", "Audit the computer again.")
+        return key
+
+    def read(self, ref: SettingRef) -> State:
+        """On, off or unset, with the file exactly as it is."""
+        key = self._key(ref)
+        folder = self._folder(key)
+        around = {"folder": folder.path, "file": key.file, "missing": str(folder.missing())}
+        return State(value=self._value(key, folder.content(key.file)), exact=folder.exact(key.file), around=around)
+
+    def foresee(self, ref: SettingRef, state: State) -> State:
+        """The file with that one value, every other byte as it was."""
+        if state.exact is not None:
+            return state
+        key = self._key(ref)
+        folder = self._folder(key)
+        now = folder.exact(key.file)
+        data = folder.content(key.file)
+        if data is None:
+            data = _XML.format(group=key.group).encode() if key.form == "xml" else b""
+        mode = int(now["mode"], 8) if now["kind"] == "file" else 0o600
+        wanted = key.off if state.value == "off" else key.on
+        exact = file_with(_set(key, data, wanted), mode)
+        return State(value=state.value, exact=exact, around={"folder": folder.path, "file": key.file})
+
+    def write(self, ref: SettingRef, state: State) -> None:
+        """Replace the file as a whole, as the user."""
+        key = self._key(ref)
+        wanted = self.foresee(ref, state)
+        if wanted.exact is None:
+            raise ComputerError(f"{ref} cannot be restored: nothing says what stood there.", "Set it by hand.")
+        self._folder(key).restore(key.file, wanted.exact, int(wanted.around.get("missing", "0")))
+
+
+def _pattern(key: FileKey) -> re.Pattern[bytes]:
+    name = re.escape(key.name.encode())
+    if key.form == "xml":
+        return re.compile(rb'(<property name="%s" type="\w+" value=")([^"]*)(")' % name)
+    group = re.escape(key.group.encode())
+    return re.compile(
+        rb"(?ms)(^\[%s\]\s*?\n(?:(?!\[)[^\n]*\n)*?%s[ \t]*=[ \t]*)([^\n]*?)([ \t]*(?:\n|\Z))" % (group, name)
+    )
+
+
+def _get(key: FileKey, data: bytes) -> str | None:
+    found = _pattern(key).search(data)
+    return found[2].decode("utf-8", "replace") if found else None
+
+
+def _set(key: FileKey, data: bytes, value: str) -> bytes:
+    """The same bytes with this value; where the key was not there, it is added at the least surprising place."""
+    pattern = _pattern(key)
+    if pattern.search(data):
+        return pattern.sub(lambda m: m[1] + value.encode() + m[3], data, count=1)
+    if key.form == "xml":
+        line = f'    <property name="{key.name}" type="bool" value="{value}"/>\n'.encode()
+        general = re.search(rb'<property name="general" type="empty">[ \t]*\n?', data)
+        if general:
+            return data[: general.end()] + line + data[general.end() :]
+        group = b'  <property name="general" type="empty">\n' + line + b"  </property>\n"
+        return data.replace(b"</channel>", group + b"</channel>", 1)
+    line = f"{key.name}={value}\n".encode()
+    group = re.search(rb"(?m)^\[%s\][ \t]*\n" % re.escape(key.group.encode()), data)
+    if group:
+        return data[: group.end()] + line + data[group.end() :]
+    gap = b"" if not data or data.endswith(b"\n\n") else b"\n" if data.endswith(b"\n") else b"\n\n"
+    return data + gap + f"[{key.group}]\n".encode() + line

@@ -1,0 +1,228 @@
+"""On a really booted computer: a Debian with a kernel of its own that restarts, and whose power can be cut."""
+
+import json
+import os
+import random
+import re
+import shlex
+import subprocess
+import time
+from pathlib import Path
+
+import pytest
+
+from lab.booted import USER, Lab, missing
+
+WHY = missing()
+pytestmark = [
+    pytest.mark.lab,
+    pytest.mark.timeout(900),
+    pytest.mark.skipif(bool(WHY) and not os.environ.get("CI"), reason=WHY or "a lab can be booted"),
+]
+
+PROFILE = """format = 1
+name = "lab"
+title = "Lab"
+about = "What is changed on a really booted computer."
+[needs]
+roles = []
+[ceilings]
+cpu_pct = 8
+ram_pct = 50
+[effects]
+keep = ["smooth-fonts", "thumbnails", "animations"]
+[power]
+mains = "saving"
+battery = "saving"
+[memory]
+swappiness = 10
+"""
+CHANGES = (
+    "services:chart-tiles=manual",
+    "services:sail-print=demand",
+    "services:tide-poll.timer=manual",
+    "apps:sail-copy=off",
+    "apps:corner-bell=off",
+    "power:mains=saving",
+    "memory:swappiness=10",
+    "effects:event-sounds=off",
+    "effects:cursor-blinking=off",
+)
+SNAPSHOT = r"""
+import hashlib, json, os, stat, subprocess
+found = {}
+for top in ("/etc", "/home/lum/.config", "/usr/lib/systemd/system"):
+    for folder, folders, files in os.walk(top):
+        folders[:] = [f for f in folders if f != "dconf" or folder != "/home/lum/.config"]
+        for name in (*folders, *files):
+            path = os.path.join(folder, name)
+            about = os.lstat(path)
+            what = [oct(about.st_mode), about.st_uid]
+            if stat.S_ISLNK(about.st_mode):
+                what.append(os.readlink(path))
+            elif stat.S_ISREG(about.st_mode):
+                what.append(hashlib.sha256(open(path, "rb").read()).hexdigest())
+            found[path] = what
+def ask(*words):
+    return subprocess.run(words, capture_output=True, text=True).stdout.strip()
+units = ("chart-tiles.service", "tide-poll.timer", "sail-print.socket", "sail-print.service", "etc-own.service")
+found["units"] = {u: ask("systemctl", "is-active", u) for u in units}
+found["plan"] = ask("busctl", "get-property", "net.hadess.PowerProfiles", "/net/hadess/PowerProfiles", "net.hadess.PowerProfiles", "ActiveProfile")
+found["memory"] = [open(f"/proc/sys/vm/{n}").read() for n in ("swappiness", "vfs_cache_pressure")]
+found["desktop"] = ask("runuser", "-u", "lum", "--", "dbus-run-session", "--", "dconf", "dump", "/")
+print(json.dumps(found))
+"""
+LOAD = "import time\ndef now():\n v=[int(x) for x in open('/proc/stat').readline().split()[1:9]]\n return sum(v), v[3]+v[4]+v[7]\na=now(); time.sleep(15); b=now()\nprint(100*(1-(b[1]-a[1])/(b[0]-a[0])))"
+
+
+@pytest.fixture(scope="module")
+def lab():
+    if WHY:
+        raise RuntimeError(f"no lab can be booted here, and in CI that is a failure: {WHY}")
+    folder = Path(os.environ.get("LUMTAK_LAB", Path.home() / ".cache/lumtak-lab"))
+    made = Lab(folder)
+    made.build()
+    made.boot(anew=True)
+    made.ssh("root", "sh", "-c", f"mkdir -p /home/{USER}/.local/share/lumtak/profiles; cat > /home/{USER}/.local/share/lumtak/profiles/lab.toml;"
+             f" chown -R {USER} /home/{USER}/.local", stdin=PROFILE)  # fmt: skip
+    yield made
+    made.cut_power()
+
+
+def snapshot(lab):
+    return json.loads(lab.ssh("root", "python3", "-", stdin=SNAPSHOT))
+
+
+def load(lab):
+    return float(lab.ssh("root", "python3", "-", stdin=LOAD))
+
+
+def lumtak(lab, *words, user=USER, check=True):
+    return lab.ssh(user, "lumtak", *words, check=check, timeout_s=400)
+
+
+@pytest.fixture(scope="module")
+def before(lab):
+    """As it is after a restart without Lumtak: what a restart alone changes is told here."""
+    first = snapshot(lab)
+    lab.restart()
+    again = snapshot(lab)
+    assert first == again, "a restart without Lumtak changes nothing"
+    return again
+
+
+def test_the_whole_job(lab, before):
+    busy = load(lab)
+    job = lumtak(lab, "job", "start", "local", "--profile", "lab").strip()
+    lumtak(lab, "job", "baseline", job, "--seconds", "45")
+    audit = lumtak(lab, "job", "audit", job)
+    assert re.search(r"ask .* services:chart-tiles +auto → off", audit)
+    assert re.search(r"ease .* power:mains +balanced → saving", audit)
+    chosen = (
+        "services:chart-tiles",
+        "services:tide-poll.timer",
+        "apps:sail-copy",
+        "power:mains",
+        "memory:swappiness",
+        "effects:event-sounds",
+        "effects:cursor-blinking",
+    )
+    lumtak(lab, "job", "choose", job, *chosen)
+    done = lumtak(lab, "job", "apply", job)
+    assert done.count("read back") == len(chosen), done
+    assert "new login owed" in done
+    lumtak(lab, "apply", "local", "services:sail-print=demand")
+    lab.restart()
+    after = snapshot(lab)
+    assert after["units"] == {
+        "chart-tiles.service": "inactive", "tide-poll.timer": "inactive", "sail-print.socket": "active",
+        "sail-print.service": "inactive", "etc-own.service": "active",
+    }  # fmt: skip
+    assert after["memory"][0] == "10\n"
+    assert "power-saver" in after["plan"]
+    assert (
+        after["desktop"]
+        == "[org/gnome/desktop/interface]\ncursor-blink=false\n\n[org/gnome/desktop/sound]\nevent-sounds=false"
+    )
+    calm = load(lab)
+    told = lumtak(lab, "job", "after", job, "--seconds", "45", "--now")
+    assert "Provisional" not in told, told
+    found = re.search(r"CPU load at idle is lower by ([\d.]+) percentage points", told)
+    assert found, (busy, calm, told)
+    lower = float(found[1])
+    assert lower == pytest.approx(busy - calm, abs=6), "by the true amount, as /proc/stat says without Lumtak"
+    assert lower > 15
+    back = lumtak(lab, "undo", "local", "--all")
+    assert back.count("read back") == len(chosen) + 1, back
+    lab.restart()
+    assert snapshot(lab) == before
+
+
+def test_the_undo_script_alone(lab, before):
+    done = lumtak(lab, "apply", "local", *CHANGES)
+    assert done.count("read back") == len(CHANGES), done
+    assert snapshot(lab) != before
+    lab.ssh("root", "rm", "-rf", f"/home/{USER}/.local/share/lumtak", "/opt/lumtak/lumtak")
+    script = lab.ssh(USER, "sh", "-c", "ls ~/.local/share/lumtak-undo/undo-*.sh").strip()
+    said = lab.ssh(USER, "sh", script)
+    assert f"{len(CHANGES)} as before, 0 left alone, 0 failed" in said
+    assert snapshot(lab) == before
+    assert "undo" not in lab.ssh(USER, "ls", "-a", f"/home/{USER}/.local/share")
+    lab._bring_lumtak()
+
+
+@pytest.mark.parametrize("seed", [1, 2, 3])
+def test_a_power_cut_in_the_middle_of_a_plan(lab, before, seed):
+    words = shlex.join(["lumtak", "apply", "local", *CHANGES])
+    at_work = subprocess.Popen([*lab.command(USER), f"python3 -u -c pass; {words}"], stdout=subprocess.PIPE, text=True)
+    for _ in range(seed):
+        at_work.stdout.readline()
+    time.sleep(random.Random(seed).random() * 3)
+    lab.cut_power()
+    at_work.kill()
+    at_work.wait()
+    lab.boot()
+    known = json.loads(lumtak(lab, "drift", "local", "--json", check=False))
+    said = lumtak(lab, "undo", "local", "--all", check=False)
+    assert "conflict" not in said, (known, said)
+    left = json.loads(lumtak(lab, "drift", "local", "--json", check=False))
+    assert not [c for c in left["changes"] if c.get("standing") == "drifted"], left
+    now = snapshot(lab)
+    assert {k: (v, now.get(k)) for k, v in before.items() if now.get(k) != v} == {}
+    assert now.keys() == before.keys()
+
+
+def test_whoever_may_not_is_told_so(lab, before):
+    lab.ssh("root", "useradd", "-m", "-s", "/bin/bash", "mate", check=False)
+    lab.ssh(
+        "root",
+        "sh",
+        "-c",
+        "mkdir -p /home/mate/.ssh; cp /root/.ssh/authorized_keys /home/mate/.ssh; chown -R mate /home/mate/.ssh",
+    )
+    audit = lumtak(lab, "audit", "local", "--profile", "writing-and-web", "--seconds", "3", user="mate")
+    assert "services:chart-tiles" in audit
+    refused = lumtak(
+        lab, "apply", "local", "memory:swappiness=10", "services:chart-tiles=manual", user="mate", check=False
+    )
+    assert "Traceback" not in refused
+    assert "takes root" in refused
+    lab.ssh("root", "userdel", "-r", "mate", check=False)
+
+
+def test_odd_names_values_and_refusals(lab, before):
+    odd = r"services:odd\x20name"
+    shown = lumtak(lab, "explain", "local", odd)
+    assert "An odd name" in shown
+    assert "off" not in re.search(r"services:etc-own=(\S+)", lumtak(lab, "explain", "local", "services:etc-own"))[1], (
+        "what stands in /etc cannot be masked"
+    )
+    assert re.search(r"services:sail-print=auto\|demand\|off", lumtak(lab, "explain", "local", "services:sail-print"))
+    lumtak(lab, "apply", "local", rf"{odd}=off")
+    assert lab.ssh("root", "systemctl", "is-enabled", r"odd\x20name.service", check=False).strip() == "masked"
+    lumtak(lab, "undo", "local", "--all")
+    refused = lumtak(lab, "apply", "local", "power:mains=full", check=False)
+    assert "full" in refused
+    guarded = lumtak(lab, "apply", "local", "services:ssh=off", check=False)
+    assert "guarded" in guarded
+    assert snapshot(lab) == before

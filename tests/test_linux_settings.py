@@ -1,0 +1,253 @@
+"""Services, effects, plans and memory of a real Linux computer, on folders and on programs that answer from here."""
+
+import subprocess
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from helpers import CATALOGUE, linux, put, tree_user
+from lumtak.computers.linux.effect_files import KEYS, _get, _set
+from lumtak.computers.linux.memory_settings import MemorySettings
+from lumtak.computers.linux.power import Power
+from lumtak.computers.linux.root import Root
+from lumtak.computers.linux.services import Services
+from lumtak.computers.linux.transport import LocalTransport
+from lumtak.computers.linux.undo_kit import FileUndoKit, UserFolder
+from lumtak.computers.linux.units import all_units, installing, links, packed, unpacked
+from lumtak.core.setting import State, parse_ref
+from lumtak.errors import ComputerError
+
+ETC = "/etc/systemd/system"
+FILE = "/usr/lib/systemd/system"
+
+
+class Acting(LocalTransport):
+    """A folder in which programs seem to run: what is asked of them is written down, and files are really moved."""
+
+    def __init__(self, root, answers=None, refuses=""):
+        super().__init__(str(root))
+        self.live, self.asked, self.answers, self.refuses = True, [], answers or {}, refuses
+
+    def run(self, arguments, timeout_s=20.0, stdin=b""):
+        words = [w for w in arguments if w != "--"]
+        self.asked.append(tuple(words))
+        if self.refuses and self.refuses in " ".join(words):
+            raise OSError(f"{words[0]} failed: a password is required")
+        for name, answer in self.answers.items():
+            if name in " ".join(words):
+                return answer
+        if words[:2] == ["sudo", "-n"]:
+            words = words[2:]
+        here = [
+            self.root + w if w.startswith(("/etc", "/proc", "/run")) and words[0] != "systemctl" else w for w in words
+        ]
+        if words[0] == "ln":
+            here[-2] = words[-2]
+        if words[0] in {"mkdir", "tee", "chmod", "sync", "mv", "ln", "rm", "rmdir"}:
+            subprocess.run(here, input=stdin, check=True, stdout=subprocess.DEVNULL)
+        return b""
+
+    def run_partly(self, arguments, timeout_s=20.0):
+        return self.run(arguments, timeout_s)
+
+
+def shown(**fields):
+    return ("\n".join(f"{k}={v}" for k, v in fields.items()) + "\n").encode()
+
+
+TIDE = shown(
+    Id="tide.service", Names="tide.service", LoadState="loaded", ActiveState="active", UnitFileState="enabled",
+    FragmentPath=f"{FILE}/tide.service",
+)  # fmt: skip
+INSTALL = "[Unit]\nDescription=Tides\nRequires=net.service\n[Service]\nExecStart=/bin/x\n[Install]\nWantedBy=multi-user.target graphical.target\nAlias=sea.service\n"
+
+
+def unit_tree(root):
+    put(root, f"{FILE}/tide.service", INSTALL)
+    put(root, f"{FILE}/plain.service", "[Service]\nExecStart=/bin/y\n")
+    put(root, f"{FILE}/t@.service", "[Service]\n")
+    put(root, f"{FILE}/odd\\x20{'n' * 180}.service", "[Unit]\nDescription=\x1b[31m\xff\n".encode("latin-1"))
+    put(root, "/run/systemd/system/x", "")
+    for place in (f"{ETC}/multi-user.target.wants/tide.service", f"{ETC}/sea.service"):
+        target = put(root, place, "")
+        target.unlink()
+        target.symlink_to(f"{FILE}/tide.service")
+    mask = put(root, f"{ETC}/masked.service", "")
+    mask.unlink()
+    mask.symlink_to("/dev/null")
+    return root
+
+
+def services(transport, uid=0):
+    return Services(transport, Root(transport, lambda: uid), CATALOGUE)
+
+
+def test_unit_files_that_nothing_loaded_are_listed_too(tree):
+    units = {u["Id"]: u for u in all_units(Acting(unit_tree(tree)))}
+    assert units["tide.service"]["UnitFileState"] == "enabled"
+    assert units["plain.service"]["UnitFileState"] == "static"
+    assert units["masked.service"]["LoadState"] == "masked"
+    assert "sea.service" not in units, "another name is no unit of its own"
+    assert "t@.service" not in units
+    items = {i.key: i for i in services(Acting(tree)).items()[0]}
+    assert items["tide"].needs == ("net",)
+    assert items[f"odd\\x20{'n' * 180}"].title.startswith("␛[31m")
+    assert "off" in items["tide"].setting.values
+
+
+def test_links_of_a_unit_and_what_its_install_section_asks_for(tree):
+    transport = Acting(unit_tree(tree))
+    mine = links(transport)["tide.service"]
+    assert mine == {
+        f"{ETC}/multi-user.target.wants/tide.service": f"{FILE}/tide.service",
+        f"{ETC}/sea.service": f"{FILE}/tide.service",
+    }
+    wanted = installing("tide.service", f"{FILE}/tide.service", INSTALL)
+    assert set(wanted) == set(mine) | {f"{ETC}/graphical.target.wants/tide.service"}
+    assert unpacked(packed(mine)) == mine
+
+
+@pytest.mark.parametrize("value", ["manual", "demand", "off"])
+def test_a_service_goes_and_comes_back_to_the_last_link(tree, value):
+    transport = Acting(unit_tree(tree), {"systemctl show": TIDE})
+    mine, ref = services(transport), parse_ref("services:tide")
+    before = mine.read(ref)
+    expected = mine.foresee(ref, State(value=value))
+    mine.write(ref, State(value=value))
+    assert links(transport).get("tide.service", {}) == unpacked(expected.exact)
+    assert ("systemctl", "--no-ask-password", "stop", "tide.service") in transport.asked
+    assert mine.read(ref).between(before, expected)
+    mine.write(ref, before)
+    assert mine.read(ref).same_as(before)
+
+
+def test_a_write_that_stops_half_way_is_between_both_states(tree):
+    transport = Acting(unit_tree(tree), {"systemctl show": TIDE}, refuses="rmdir")
+    mine, ref = services(transport), parse_ref("services:tide")
+    before, expected = mine.read(ref), mine.foresee(ref, State(value="manual"))
+    with pytest.raises(ComputerError):
+        mine.write(ref, State(value="manual"))
+    half = mine.read(ref)
+    assert half.between(before, expected)
+    assert not State(value=None, exact={**half.exact, f"part:{ETC}/other.wants/tide.service": "/x"}).between(
+        before, expected
+    )
+    assert not half.between(State(value="auto"), expected), "what is not known exactly is not half of anything"
+
+
+def test_an_ordinary_user_goes_through_sudo_and_a_refusal_is_a_sentence(tree):
+    transport = Acting(unit_tree(tree), {"systemctl show": TIDE}, refuses="sudo -n")
+    with pytest.raises(ComputerError, match="takes root, and sudo did not allow it"):
+        services(transport, uid=1000).write(parse_ref("services:tide"), State(value="off"))
+    assert transport.asked[-1][:2] == ("sudo", "-n")
+    root = Root(transport, lambda: 0)
+    for path in (
+        "/etc/passwd",
+        f"{ETC}/../../passwd",
+        f"{ETC}/a/b.service",
+        "/etc/sysctl.d/99-mine.conf",
+        f"{ETC}/x.service\0",
+    ):
+        with pytest.raises(ComputerError, match="not written to"):
+            root.put(path, b"x")
+    for verb, unit in (("mask", "tide.service"), ("start", "x.mount"), ("stop", "a/b.service")):
+        with pytest.raises(ComputerError, match="not run by Lumtak"):
+            root.systemctl(verb, unit)
+    with pytest.raises(ComputerError, match="not set by Lumtak"):
+        root.set_kernel("/proc/sys/kernel/core_pattern", "x")
+
+
+def test_memory_is_kept_over_a_restart_by_a_file_of_its_own(tree):
+    put(tree, "/proc/sys/vm/swappiness", "60\n")
+    put(tree, "/etc/sysctl.d/x", "")
+    transport = Acting(tree)
+    mine, ref = MemorySettings(transport, Root(transport, lambda: 0)), parse_ref("memory:swappiness")
+    before = mine.read(ref)
+    mine.write(ref, State(value="10"))
+    assert mine.read(ref).same_as(mine.foresee(ref, State(value="10")))
+    assert (tree / "etc/sysctl.d/90-lumtak-swappiness.conf").read_text().endswith("vm.swappiness = 10\n")
+    mine.write(ref, before)
+    assert mine.read(ref).same_as(before)
+    assert not (tree / "etc/sysctl.d/90-lumtak-swappiness.conf").exists()
+    with pytest.raises(ComputerError, match="from 0 to 200"):
+        mine.foresee(ref, State(value="201"))
+    with pytest.raises(ComputerError, match="cannot be changed here"):
+        mine.read(parse_ref("memory:swap_mib"))
+
+
+@pytest.mark.parametrize("bus", ["net.hadess.PowerProfiles", "org.freedesktop.UPower.PowerProfiles"])
+def test_the_plan_by_either_name_of_the_service(tree, bus):
+    answers = {
+        f"{bus} Profiles": b'aa{sv} 2 1 "Profile" s "power-saver" 1 "Profile" s "balanced"\n',
+        f"{bus} ActiveProfile": b's "balanced"\n',
+    }
+    transport = Acting(tree, answers)
+    if bus.startswith("net"):
+        transport.refuses = "org.freedesktop"
+    mine = Power(transport, Root(transport, lambda: 0))
+    (item,), _ = mine.items(has_battery=True)
+    assert (item.key, item.value, item.setting.values) == ("mains", "balanced", ("saving", "balanced"))
+    ref = parse_ref("power:mains")
+    mine.write(ref, State(value="saving"))
+    assert transport.asked[-1][-3:] == ("ActiveProfile", "s", "power-saver")
+    with pytest.raises(ComputerError, match="not offered here"):
+        mine.foresee(ref, State(value="full"))
+
+
+@pytest.mark.parametrize("driver", ["intel_pstate", "acpi-cpufreq"])
+def test_without_the_service_the_governor_is_told_and_left_alone(tree, driver):
+    put(tree, "/sys/devices/system/cpu/cpu0/cpufreq/scaling_governor", "powersave\n")
+    put(tree, "/sys/devices/system/cpu/cpu0/cpufreq/scaling_driver", driver + "\n")
+    item = next(i for i in linux(tree).facts().items if i.area == "power")
+    assert item.value == "powersave"
+    assert ("scales the clock as usual" in item.note) == (driver == "intel_pstate")
+    assert "forgotten at the next restart" in item.setting.needed
+
+
+@pytest.mark.parametrize("shell", [["sh"], ["dash"], ["busybox", "sh"]])
+def test_the_script_puts_links_and_files_back_on_a_disk_that_is_mounted_elsewhere(tree, tmp_path, shell):
+    user = tree_user()
+    transport = Acting(unit_tree(tree), {"systemctl show": TIDE})
+    kit = FileUndoKit(user, UserFolder(transport, user, "/undo"))
+    mine, ref = services(transport), parse_ref("services:tide")
+    before = mine.read(ref)
+    expected = mine.foresee(ref, State(value="off"))
+    part = kit.part(ref, "Tides", [expected], before)
+    script = tmp_path / "undo.sh"
+    script.write_bytes(kit.script("t", computer="c", contents=["tide"], parts=[part], around=[]))
+    subprocess.run(["shellcheck", "-s", "sh", "-e", "SC2317", script], check=True)
+    mine.write(ref, State(value="off"))
+    result = subprocess.run([*shell, script, tree], capture_output=True, text=True, check=False)
+    assert "1 as before, 0 left alone, 0 failed" in result.stdout, result
+    assert mine.read(ref).same_as(before)
+
+
+# -- effects that stand in files ----------------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("key", KEYS, ids=lambda k: k.file)
+@given(data=st.binary(max_size=200), value=st.sampled_from(["on", "off"]))
+def test_any_file_takes_the_value_and_keeps_the_rest(key, data, value):
+    if key.form == "xml":
+        data = b'<channel name="xfwm4">\n' + data.replace(b"<", b"").replace(b'"', b"") + b"\n</channel>\n"
+    wanted = key.on if value == "on" else key.off
+    changed = _set(key, data.replace(b"\r", b""), wanted)
+    assert _get(key, changed) == wanted
+    assert _set(key, changed, wanted) == changed
+    other = _set(key, changed, key.off if value == "on" else key.on)
+    assert _set(key, other, wanted) == changed
+
+
+def test_a_desktop_in_files_is_changed_and_put_back_to_the_byte(tree):
+    put(tree, "/usr/bin/plasmashell", "")
+    box, ref = linux(tree), parse_ref("effects:animations")
+    items = {i.key: i for i in box.facts().items if i.area == "effects"}
+    assert items["animations"].value is None, "unset is a value of its own"
+    before = box.read(ref)
+    box.write(ref, State(value="off"))
+    assert b"[KDE]\nAnimationDurationFactor=0\n" in (tree / "home/u/.config/kdeglobals").read_bytes()
+    assert box.read(ref).value == "off"
+    box.write(ref, before)
+    assert box.read(ref).same_as(before)
+    assert not (tree / "home/u/.config/kdeglobals").exists()
