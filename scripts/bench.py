@@ -145,6 +145,29 @@ def auditing() -> None:
     line("  of 10,000 items in one chain", median_s(lambda: audit(long, who, CATALOGUE, read), 3), "that", base)
 
 
+def real_facts() -> None:
+    """Facts of this computer against plain `systemctl show '*'` and one pass over /proc; where systemd runs."""
+    from lumtak.computers.linux.proc import Processes
+    from lumtak.computers.linux.transport import LocalTransport
+    from lumtak.stations.workshop import Workshop
+
+    if not Path("/run/systemd/system").is_dir():
+        print("facts of this computer: no systemd runs here, so there is nothing to compare with (make lab has one)")
+        return
+    with tempfile.TemporaryDirectory() as folder:
+        computer = Workshop(Path(folder)).computer("local")
+        found = computer.facts()
+        transport = LocalTransport()
+
+        def bare() -> None:
+            subprocess.run(["systemctl", "show", "*", "--no-pager"], stdout=subprocess.DEVNULL, check=True)
+            Processes(transport, os.getpid()).look()
+
+        count = sum(i.area == "services" for i in found.items)
+        what = f"facts with {count} units, {found.process_count} processes"
+        line(what, median_s(computer.facts, 5), "systemctl show '*' and one pass over /proc", median_s(bare, 5))
+
+
 def own_cost() -> None:
     """What a reading says of Lumtak's own cost, against what /proc says of it from outside over the same seconds."""
     import json
@@ -185,7 +208,7 @@ def own_cost() -> None:
         )
 
 
-PARTS = {p.__name__: p for p in (start_up, model, sampling, auditing, keys, live, own_cost)}
+PARTS = {p.__name__: p for p in (start_up, model, sampling, real_facts, auditing, keys, live, own_cost)}
 
 if __name__ == "__main__":
     for name in sys.argv[1:] or PARTS:

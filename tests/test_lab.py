@@ -11,7 +11,7 @@ from pathlib import Path
 
 import pytest
 
-from lab.booted import USER, Lab, missing
+from lab.booted import STRANGER, USER, Lab, missing
 
 WHY = missing()
 pytestmark = [
@@ -72,7 +72,10 @@ found["memory"] = [open(f"/proc/sys/vm/{n}").read() for n in ("swappiness", "vfs
 found["desktop"] = ask("runuser", "-u", "lum", "--", "dbus-run-session", "--", "dconf", "dump", "/")
 print(json.dumps(found))
 """
-LOAD = "import time\ndef now():\n v=[int(x) for x in open('/proc/stat').readline().split()[1:9]]\n return sum(v), v[3]+v[4]+v[7]\na=now(); time.sleep(15); b=now()\nprint(100*(1-(b[1]-a[1])/(b[0]-a[0])))"
+LOAD = "import time\ndef now():\n v=[int(x) for x in open('/proc/stat').readline().split()[1:9]]\n return sum(v), v[3]+v[4]+v[7]\na=now(); time.sleep(12); b=now()\nprint(100*(1-(b[1]-a[1])/(b[0]-a[0])))"
+
+SEEDS = [int(n) for n in os.environ.get("LUMTAK_LAB_CUTS", "3,6").split(",")]
+"""After how many changes the power is cut; after an even number the undo script alone puts back what was done."""
 
 
 @pytest.fixture(scope="module")
@@ -114,7 +117,7 @@ def before(lab):
 def test_the_whole_job(lab, before):
     busy = load(lab)
     job = lumtak(lab, "job", "start", "local", "--profile", "lab").strip()
-    lumtak(lab, "job", "baseline", job, "--seconds", "45")
+    lumtak(lab, "job", "baseline", job, "--seconds", "30")
     audit = lumtak(lab, "job", "audit", job)
     assert re.search(r"ask .* services:chart-tiles +auto → off", audit)
     assert re.search(r"ease .* power:mains +balanced → saving", audit)
@@ -145,7 +148,7 @@ def test_the_whole_job(lab, before):
         == "[org/gnome/desktop/interface]\ncursor-blink=false\n\n[org/gnome/desktop/sound]\nevent-sounds=false"
     )
     calm = load(lab)
-    told = lumtak(lab, "job", "after", job, "--seconds", "45", "--now")
+    told = lumtak(lab, "job", "after", job, "--seconds", "30", "--now")
     assert "Provisional" not in told, told
     found = re.search(r"CPU load at idle is lower by ([\d.]+) percentage points", told)
     assert found, (busy, calm, told)
@@ -158,56 +161,48 @@ def test_the_whole_job(lab, before):
     assert snapshot(lab) == before
 
 
-def test_the_undo_script_alone(lab, before):
-    done = lumtak(lab, "apply", "local", *CHANGES)
-    assert done.count("read back") == len(CHANGES), done
-    assert snapshot(lab) != before
+def _put_back_without_lumtak(lab):
+    """By the script alone: Lumtak and all it kept are gone."""
     lab.ssh("root", "rm", "-rf", f"/home/{USER}/.local/share/lumtak", "/opt/lumtak/lumtak")
     script = lab.ssh(USER, "sh", "-c", "ls ~/.local/share/lumtak-undo/undo-*.sh").strip()
     said = lab.ssh(USER, "sh", script)
-    assert f"{len(CHANGES)} as before, 0 left alone, 0 failed" in said
-    assert snapshot(lab) == before
+    assert "0 left alone, 0 failed" in said, said
     assert "undo" not in lab.ssh(USER, "ls", "-a", f"/home/{USER}/.local/share")
     lab._bring_lumtak()
 
 
-@pytest.mark.parametrize("seed", [1, 2, 3])
+@pytest.mark.parametrize("seed", SEEDS)
 def test_a_power_cut_in_the_middle_of_a_plan(lab, before, seed):
     words = shlex.join(["lumtak", "apply", "local", *CHANGES])
-    at_work = subprocess.Popen([*lab.command(USER), f"python3 -u -c pass; {words}"], stdout=subprocess.PIPE, text=True)
-    for _ in range(seed):
-        at_work.stdout.readline()
-    time.sleep(random.Random(seed).random() * 3)
-    lab.cut_power()
-    at_work.kill()
-    at_work.wait()
+    with subprocess.Popen([*lab.command(USER), words], stdout=subprocess.PIPE, text=True) as at_work:
+        for _ in range(seed):
+            at_work.stdout.readline()
+        time.sleep(random.Random(seed).random() * 2)
+        lab.cut_power()
+        at_work.kill()
     lab.boot()
-    known = json.loads(lumtak(lab, "drift", "local", "--json", check=False))
-    said = lumtak(lab, "undo", "local", "--all", check=False)
-    assert "conflict" not in said, (known, said)
-    left = json.loads(lumtak(lab, "drift", "local", "--json", check=False))
-    assert not [c for c in left["changes"] if c.get("standing") == "drifted"], left
+    known = json.loads(lumtak(lab, "journal", "local", "--json"))
+    assert {line["found"] for line in known["interrupted"]} <= {"done", "not done", "put back", "not begun"}, known
+    if seed % 2:
+        said = lumtak(lab, "undo", "local", "--all", check=False)
+        assert "conflict" not in said, (known, said)
+        left = json.loads(lumtak(lab, "drift", "local", "--json"))
+        assert left["settings"] == [], left
+    else:
+        _put_back_without_lumtak(lab)
     now = snapshot(lab)
     assert {k: (v, now.get(k)) for k, v in before.items() if now.get(k) != v} == {}
     assert now.keys() == before.keys()
 
 
 def test_whoever_may_not_is_told_so(lab, before):
-    lab.ssh("root", "useradd", "-m", "-s", "/bin/bash", "mate", check=False)
-    lab.ssh(
-        "root",
-        "sh",
-        "-c",
-        "mkdir -p /home/mate/.ssh; cp /root/.ssh/authorized_keys /home/mate/.ssh; chown -R mate /home/mate/.ssh",
-    )
-    audit = lumtak(lab, "audit", "local", "--profile", "writing-and-web", "--seconds", "3", user="mate")
+    audit = lumtak(lab, "audit", "local", "--profile", "writing-and-web", "--seconds", "3", user=STRANGER)
     assert "services:chart-tiles" in audit
     refused = lumtak(
-        lab, "apply", "local", "memory:swappiness=10", "services:chart-tiles=manual", user="mate", check=False
+        lab, "apply", "local", "memory:swappiness=10", "services:chart-tiles=manual", user=STRANGER, check=False
     )
     assert "Traceback" not in refused
     assert "takes root" in refused
-    lab.ssh("root", "userdel", "-r", "mate", check=False)
 
 
 def test_odd_names_values_and_refusals(lab, before):

@@ -3,6 +3,7 @@
 `python tests/lab/booted.py` builds and boots one and opens a shell in it with Lumtak; `make lab` does the same. It takes root and /dev/net/tun.
 """
 
+import compileall
 import hashlib
 import os
 import shutil
@@ -20,7 +21,8 @@ PACKAGES = (
     "gsettings-desktop-schemas,power-profiles-daemon,openssh-server,python3,python3-dbusmock,procps,kmod,iproute2,cron,zstd"
 )
 LIBRARIES = ("msgspec", "click", "platformdirs", "numpy", "numpy.libs", "scipy", "scipy.libs")
-USER = "lum"
+USER, STRANGER = "lum", "mate"
+"""May do everything through sudo; may do nothing."""
 MASKED = (
     "systemd-udevd.service systemd-udevd-control.socket systemd-udevd-kernel.socket systemd-udev-trigger.service sys-kernel-debug.mount"
     " sys-kernel-tracing.mount systemd-binfmt.service proc-sys-fs-binfmt_misc.automount proc-sys-fs-binfmt_misc.mount getty@tty1.service"
@@ -160,12 +162,14 @@ class Lab:
         for name, content in UNITS.items():
             put(f"{'etc' if name in IN_ETC else 'usr/lib'}/systemd/system/{name}", content)
         put("etc/xdg/autostart/corner-bell.desktop", ENTRY)
-        run("chroot", root, "useradd", "-m", "-s", "/bin/bash", USER)
+        for name in (USER, STRANGER):
+            run("chroot", root, "useradd", "-m", "-s", "/bin/bash", name)
         put(f"etc/sudoers.d/{USER}", f"{USER} ALL=(ALL) NOPASSWD: ALL\n", 0o440)
         put(f"home/{USER}/.config/autostart/sail-copy.desktop", ENTRY.replace("Corner bell", "Sail copy"))
-        for home in ("root", f"home/{USER}"):
+        for home in ("root", f"home/{USER}", f"home/{STRANGER}"):
             put(f"{home}/.ssh/authorized_keys", self.key.with_suffix(".pub").read_text(), 0o600)
-        run("chroot", root, "chown", "-R", f"{USER}:{USER}", f"/home/{USER}")
+        for name in (USER, STRANGER):
+            run("chroot", root, "chown", "-R", f"{name}:{name}", f"/home/{name}")
         run("chroot", root, "systemctl", "-q", "enable", "labnet", *SWITCHED_ON)
         run("chroot", root, "systemctl", "-q", "mask", *MASKED.split())
 
@@ -195,6 +199,7 @@ class Lab:
                 shutil.copytree(site / name, place / name, ignore=shutil.ignore_patterns("__pycache__"))
         for found in site.glob("typing_extensions.py"):
             shutil.copy(found, place)
+        run("chroot", root, "python3", "-m", "compileall", "-q", "/opt/lumtak")
         command = root / "usr/local/bin/lumtak"
         command.write_text('#!/bin/sh\nPYTHONPATH=/opt/lumtak exec python3 -m lumtak "$@"\n')
         command.chmod(0o755)
@@ -239,9 +244,10 @@ class Lab:
 
     def _bring_lumtak(self) -> None:
         """Lumtak as it stands in this tree now, whatever the age of the image."""
-        packed = subprocess.run(
-            ["tar", "-C", REPO / "src", "--exclude=__pycache__", "-cz", "lumtak"], stdout=subprocess.PIPE, check=True
-        ).stdout
+        with tempfile.TemporaryDirectory() as place:  # compiled here, since the lab's processor is slow
+            shutil.copytree(REPO / "src/lumtak", f"{place}/lumtak", ignore=shutil.ignore_patterns("__pycache__"))
+            compileall.compile_dir(f"{place}/lumtak", stripdir=place, prependdir="/opt/lumtak", quiet=2)
+            packed = subprocess.run(["tar", "-C", place, "-cz", "lumtak"], stdout=subprocess.PIPE, check=True).stdout
         result = subprocess.run([*self.command("root"), "tar -C /opt/lumtak -xz && sync"], input=packed, check=False)
         if result.returncode != 0:
             raise RuntimeError("Lumtak could not be brought into the lab")
