@@ -161,8 +161,8 @@ def _set(key: FileKey, data: bytes, value: str) -> bytes:
         general = re.search(rb'<property name="general" type="empty">[ \t]*\n?', data)
         if general:
             return data[: general.end()] + line + data[general.end() :]
-        group = b'  <property name="general" type="empty">\n' + line + b"  </property>\n"
-        return data.replace(b"</channel>", group + b"</channel>", 1)
+        whole = b'  <property name="general" type="empty">\n' + line + b"  </property>\n"
+        return data.replace(b"</channel>", whole + b"</channel>", 1)
     line = f"{key.name}={value}\n".encode()
     group = re.search(rb"(?m)^\[%s\][ \t]*\n" % re.escape(key.group.encode()), data)
     if group:
