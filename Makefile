@@ -5,7 +5,7 @@ BIN    := $(VENV)/bin
 STAMP  := $(VENV)/.set-up
 SHOTS  := docs/screenshots
 
-.PHONY: setup demo test check bench calibrate faults schemas shots terminal-tools lab lab-tools format clean
+.PHONY: setup demo test check bench calibrate faults schemas shots terminal-tools lab lab-tests lab-tools format clean
 
 setup: $(STAMP)
 
@@ -30,6 +30,10 @@ lab-tools:
 # A shell on a really booted, slow computer with Lumtak in it; everything there is thrown away afterwards.
 lab: setup lab-tools
 	@$(BIN)/python tests/lab/booted.py
+
+# More power cuts than `make test` has time for, and odd names: about fifteen minutes.
+lab-tests: setup lab-tools
+	LUMTAK_LAB_CUTS=1,2,3,4,5,6,7,8 $(BIN)/python -m pytest tests/test_lab.py
 
 test: setup terminal-tools lab-tools
 	$(BIN)/python -m pytest

@@ -1,6 +1,6 @@
 """The opening screen: jobs with where each stands, computers, and a new job in three key presses."""
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from pathlib import Path
 from typing import ClassVar
 
@@ -13,6 +13,7 @@ from textual.widgets import Static
 
 from lumtak.casebook import Heading
 from lumtak.computers.addresses import known_addresses
+from lumtak.computers.protocol import Computer
 from lumtak.core.profile import Profile
 from lumtak.core.text import plain
 from lumtak.errors import LumtakError
@@ -213,22 +214,33 @@ class BenchScreen(Screen[None]):
 
     def action_look(self) -> None:
         """A quick look at the computer under the cursor, without a job."""
+        from lumtak.tui.quick_look import QuickLookScreen
+
+        self._open_beside(QuickLookScreen)
+
+    def action_put_back(self) -> None:
+        """Everything ever changed on the computer under the cursor, or on that of the job."""
+        from lumtak.tui.put_back import PutBackScreen
+
+        workshop = self.workbench.workshop
+        self._open_beside(lambda computer: PutBackScreen(workshop, computer, keep=False))
+
+    def _open_beside(self, screen: Callable[[Computer], Screen[None]]) -> None:
+        """A screen on the computer under the cursor, made in the background."""
         at = self._here()
         if at is not None:
             self._opening = True
             self._hint("Looking at the computer…")
-            self._open_look(*at)
+            self._make_beside(screen, *at)
 
     @work(thread=True, exit_on_error=False)
-    def _open_look(self, address: str, user: str | None) -> None:
-        from lumtak.tui.quick_look import QuickLookScreen
-
+    def _make_beside(self, screen: Callable[[Computer], Screen[None]], address: str, user: str | None) -> None:
         try:
             computer = self.workbench.workshop.computer(address, user=user, pace=self.workbench.pace)
         except LumtakError as error:
             self.app.call_from_thread(self._failed, str(error))
             return
-        self.app.call_from_thread(self.app.push_screen, QuickLookScreen(computer))
+        self.app.call_from_thread(self.app.push_screen, screen(computer))
 
     def _here(self) -> tuple[str, str | None] | None:
         """(address, user) of the computer under the cursor, or of the job's; None where there is none or one is being opened."""
@@ -237,26 +249,6 @@ class BenchScreen(Screen[None]):
         if self._opening or self._address or not (job or kind == "computer"):
             return None
         return (job.address, job.user if job.address == "local" else None) if job else (name, None)
-
-    def action_put_back(self) -> None:
-        """Everything ever changed on the computer under the cursor, or on that of the job."""
-        at = self._here()
-        if at is not None:
-            self._opening = True
-            self._hint("Looking at the computer…")
-            self._open_changes(*at)
-
-    @work(thread=True, exit_on_error=False)
-    def _open_changes(self, address: str, user: str | None) -> None:
-        from lumtak.tui.put_back import PutBackScreen
-
-        workshop, pace = self.workbench.workshop, self.workbench.pace
-        try:
-            computer = workshop.computer(address, user=user, pace=pace)
-        except LumtakError as error:
-            self.app.call_from_thread(self._failed, str(error))
-            return
-        self.app.call_from_thread(self.app.push_screen, PutBackScreen(workshop, computer, keep=False))
 
     def action_help(self) -> None:
         """Explain the screen."""

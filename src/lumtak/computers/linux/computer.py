@@ -220,7 +220,7 @@ class LinuxComputer:
             since_login_s=since,
             user=self._user.name,
             power_source=source,
-            power_plan=hardware.governor(self._transport),
+            power_plan=self._power.plan(),
             users=hardware.users(self._transport),
             temperature_c=hardware.temperature_c(self._transport),
         )

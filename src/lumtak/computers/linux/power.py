@@ -72,6 +72,11 @@ class Power:
         )
         return [item], gaps
 
+    def plan(self) -> str | NotMeasured:
+        """The plan in force: the service's, else the governor."""
+        found = self._service()
+        return hardware.governor(self._transport) if found is None else found[3]
+
     def _service(self) -> tuple[str, str, tuple[str, ...], str] | None:
         """(bus name, path, plans that it offers, the active one); None where no such service answers."""
         if not self._transport.live:
@@ -88,7 +93,7 @@ class Power:
         return None
 
     def _get(self, bus: str, path: str, name: str) -> bytes:
-        return self._transport.run(("busctl", "--system", "get-property", "--", bus, path, bus, name), timeout_s=8.0)
+        return self._transport.run(("busctl", "--system", "get-property", "--", bus, path, bus, name), timeout_s=4.0)
 
     # -- the setting --------------------------------------------------------------------------------------------------
 
