@@ -3,7 +3,6 @@
 `python tests/lab/booted.py` builds and boots one and opens a shell in it with Lumtak; `make lab` does the same. It takes root and /dev/net/tun.
 """
 
-import compileall
 import hashlib
 import os
 import shutil
@@ -99,7 +98,8 @@ class Lab:
 
     def build(self) -> None:
         """A Debian with Lumtak in it, its libraries, and the heavy set; about a minute."""
-        recipe = hashlib.sha256(Path(__file__).read_bytes()).hexdigest()
+        sources = [Path(__file__), *sorted((REPO / "src").rglob("*.py")), *sorted((REPO / "src").rglob("*.toml"))]
+        recipe = hashlib.sha256(b"".join(p.read_bytes() for p in sources)).hexdigest()
         made_by = self.folder / "base.recipe"
         if self.base.exists() and made_by.exists() and made_by.read_text() == recipe:
             return
@@ -184,7 +184,7 @@ class Lab:
             if (site / name).is_dir():
                 ignored = shutil.ignore_patterns("tests", "__pycache__", "*.pyi")
                 shutil.copytree(site / name, place / name, ignore=ignored, symlinks=True)
-        place.mkdir(parents=True, exist_ok=True)
+        shutil.copytree(REPO / "src/lumtak", place / "lumtak", ignore=shutil.ignore_patterns("__pycache__"))
         for name in (
             "textual",
             "rich",
@@ -234,23 +234,11 @@ class Lab:
             except subprocess.TimeoutExpired:
                 continue
             if state in {"running", "degraded"}:
-                if anew:
-                    self._bring_lumtak()
                 return
             time.sleep(0.3)
         raise RuntimeError(
             f"the lab did not boot:\n{(self.folder / 'console.log').read_text(errors='replace')[-2000:]}"
         )
-
-    def _bring_lumtak(self) -> None:
-        """Lumtak as it stands in this tree now, whatever the age of the image."""
-        with tempfile.TemporaryDirectory() as place:  # compiled here, since the lab's processor is slow
-            shutil.copytree(REPO / "src/lumtak", f"{place}/lumtak", ignore=shutil.ignore_patterns("__pycache__"))
-            compileall.compile_dir(f"{place}/lumtak", stripdir=place, prependdir="/opt/lumtak", quiet=2)
-            packed = subprocess.run(["tar", "-C", place, "-cz", "lumtak"], stdout=subprocess.PIPE, check=True).stdout
-        result = subprocess.run([*self.command("root"), "tar -C /opt/lumtak -xz && sync"], input=packed, check=False)
-        if result.returncode != 0:
-            raise RuntimeError("Lumtak could not be brought into the lab")
 
     def _inside(self) -> str:
         """Number of the process in the lab's own network."""
