@@ -149,7 +149,9 @@ def test_the_whole_job_from_the_demo(terminal, tmp_path):
 def test_by_mouse_at_other_sizes_and_without_colour(terminal, size):
     t = terminal("demo", width=size[0], height=size[1], env={"NO_COLOR": "1"})
     t.wait("none yet")
-    t.keys("Enter", "Enter")
+    t.keys("Enter")
+    t.wait("used for")
+    t.keys("Enter")
     t.wait("Take the baseline")
     t.click("Take the baseline", "Take the baseline")
     t.wait("On to the audit")
