@@ -186,7 +186,7 @@ def test_the_plan_by_either_name_of_the_service(tree, bus):
     if bus.startswith("net"):
         transport.refuses = "org.freedesktop"
     mine = Power(transport, Root(transport, lambda: 0))
-    (item,), _ = mine.items(has_battery=True)
+    (item,), _ = mine.items(mine.service(), has_battery=True)
     assert (item.key, item.value, item.setting.values) == ("mains", "balanced", ("saving", "balanced"))
     ref = parse_ref("power:mains")
     mine.write(ref, State(value="saving"))

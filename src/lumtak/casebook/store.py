@@ -49,6 +49,8 @@ class Casebook:
         self._db = Database(home / "casebook.db", _MIGRATIONS)
         self._written: dict[tuple[str, str], object] = {}
         """The parts as they were written or read last."""
+        self._readings: dict[int, Reading] = {}
+        """By number, as they were read last: a reading that is kept never changes."""
 
     def new_id(self, name: str, identity: str) -> tuple[str, int]:
         """(id, visit) for the next job on a computer: its name and the number of the visit."""
@@ -114,16 +116,22 @@ class Casebook:
         """The reading of this number."""
         if number is None:
             return None
-        rows = self._db.rows("SELECT document FROM reading WHERE id = ?", (number,))
-        return msgspec.json.decode(rows[0]["document"], type=Reading) if rows else None
+        if number not in self._readings:
+            rows = self._db.rows("SELECT document FROM reading WHERE id = ?", (number,))
+            if not rows:
+                return None
+            while len(self._readings) > 2 * _MOST_KEPT:
+                self._readings.pop(next(iter(self._readings)), None)
+            self._readings[number] = msgspec.json.decode(rows[0]["document"], type=Reading)
+        return self._readings[number]
 
     def readings(self, job: str, role: str) -> list[tuple[int, Reading]]:
         """(number, reading) of a job in this role, the newest first."""
         rows = self._db.rows(
-            "SELECT id, document FROM reading WHERE job = ? AND role = ? ORDER BY id DESC LIMIT ?",
+            "SELECT id FROM reading WHERE job = ? AND role = ? ORDER BY id DESC LIMIT ?",
             (job, role, _MOST_KEPT),
         )
-        return [(row["id"], msgspec.json.decode(row["document"], type=Reading)) for row in rows]
+        return [(row["id"], found) for row in rows if (found := self.reading(row["id"])) is not None]
 
     def answers(self, identity: str) -> dict[str, Answer]:
         """What the owner of this computer said about items, by address."""

@@ -157,7 +157,7 @@ def audit(
     """
     judge = _Judge(facts, profile, catalogue, reading, answers)
     findings = [judge.finding(item) for item in facts.items]
-    findings = _with_starters(findings, judge.graphs)
+    findings = _with_starters(findings)
     order: dict[str, int] = {area: place for place, area in enumerate(AREAS)}
     findings.sort(key=lambda f: (order[f.area], -f.weight.heft, f.key))
     found = None if reading is None else find_bottleneck(facts, profile, reading, eased_sum(findings))
@@ -345,7 +345,7 @@ def _question(item: Item, role: Role | None) -> str:
     return f"Does anybody here use “{item.title}”?{about}"
 
 
-def _with_starters(findings: list[Finding], graphs: Graphs) -> list[Finding]:
+def _with_starters(findings: list[Finding]) -> list[Finding]:
     """What cannot be changed itself and is started by something that can: the stance of its starter, and named there."""
     by_name = {f"{f.area}:{f.key}": f for f in findings}
     brings: dict[str, list[str]] = {}
@@ -354,8 +354,7 @@ def _with_starters(findings: list[Finding], graphs: Graphs) -> list[Finding]:
         consumer = f"{finding.area}:{finding.key}"
         starter = None
         if finding.fixed and finding.stance in {"ease", "ask"}:
-            sources = [graphs.source_of(who, trigger) for who, trigger in graphs.chain(consumer)]
-            starter = next((by_name[s] for s in sources if s in by_name and not by_name[s].fixed), None)
+            starter = next((by_name[s] for s in finding.starters if not by_name[s].fixed), None)
         if starter is None:
             result.append(finding)
             continue

@@ -131,7 +131,7 @@ class Visit:
         self._keep(
             baseline=self.workshop.casebook.add_reading(self.job, "baseline", reading),
             audit=None,
-            last=self._glance(reading, "baseline"),
+            last=self._glance(reading, "baseline", self.job.audit),
         )
         return reading
 
@@ -150,7 +150,8 @@ class Visit:
             numbers = ", ".join(map(str, sorted(kept))) or "none"
             raise UsageError(f"This job has no baseline {number}.", f"It has {numbers}.")
         self._keep(
-            baseline=number, last=self._glance(kept[number], "baseline") if self.job.after is None else self.job.last
+            baseline=number,
+            last=self._glance(kept[number], "baseline", self.job.audit) if self.job.after is None else self.job.last,
         )
         return self.make_audit()
 
@@ -190,12 +191,14 @@ class Visit:
             self.computer.wait(self.same_point_s(), stop)
         reading = take_reading(self.computer, seconds=seconds, interval_s=interval_s, on_sample=on_sample, stop=stop)
         number = self.workshop.casebook.add_reading(self.job, "after", reading)
-        self._keep(after=number, after_provisional=self.owed().in_words(), last=self._glance(reading, "after"))
+        self._keep(
+            after=number, after_provisional=self.owed().in_words(), last=self._glance(reading, "after", self.job.audit)
+        )
         return reading
 
-    def _glance(self, reading: Reading, what: Literal["baseline", "after"]) -> Glance:
+    def _glance(self, reading: Reading, what: Literal["baseline", "after"], found: Audit | None) -> Glance:
         ceilings = self.job.profile.ceilings
-        return glance(strips(reading, self.job.audit, ceilings=ceilings), ceilings, what, reading.taken_at)
+        return glance(strips(reading, found, ceilings=ceilings), ceilings, what, reading.taken_at)
 
     def after_is_due(self) -> bool:
         """Whether changes of this job stand, nothing is owed any more, and no reading that counts was taken since."""
@@ -239,10 +242,10 @@ class Visit:
         answers = self.workshop.answers(self.job.identity)
         found = audit(facts, self.job.profile, self.workshop.catalogue, self.baseline, answers)
         valid = {f.ref for f in found.findings if f.can_choose}
-        self._keep(facts=facts, audit=found, chosen=tuple(c for c in self.job.chosen if c.ref in valid))
         reading = self.after or self.baseline
-        if reading is not None:
-            self._keep(last=self._glance(reading, "after" if self.job.after else "baseline"))
+        last = self._glance(reading, "after" if self.job.after else "baseline", found) if reading else self.job.last
+        chosen = tuple(c for c in self.job.chosen if c.ref in valid)
+        self._keep(facts=facts, audit=found, chosen=chosen, last=last)
         return found
 
     def toggle(self, ref: SettingRef) -> bool:

@@ -123,7 +123,7 @@ class WorkingScreen(Screen[None]):
         """The head goes back, the bottom line opens every command: for those who have only a mouse."""
         where = event.widget.id if event.widget else None
         if where == "head":
-            self.leave(self.dismiss)
+            self.action_back()
         elif where == "hint":
             self.app.action_command_palette()
 

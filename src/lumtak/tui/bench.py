@@ -20,13 +20,12 @@ from lumtak.errors import LumtakError
 from lumtak.stations.changes import Standing, standing_changes
 from lumtak.stations.visit import Visit
 from lumtak.tui.job_screen import JobScreen
-from lumtak.tui.theme import Palette
+from lumtak.tui.theme import WIDE, Palette
 from lumtak.tui.widgets.lines import Line, LineList, fit, whole_sentences
 from lumtak.tui.widgets.mini import glance_line
 
 _PLAIN_PROFILE = "writing-and-web"
 """The one to begin with where nothing is known."""
-_WIDE = 110
 _ABOUT = {"local": ("this computer", "the Linux computer that Lumtak runs on")}
 
 
@@ -137,7 +136,7 @@ class BenchScreen(Screen[None]):
 
     def _job_line(self, job: Heading, palette: Palette) -> Text:
         """Where it stands, the last load against the ceilings, what is owed or due."""
-        wide = self.app.size.width >= _WIDE
+        wide = self.app.size.width >= WIDE
         text = Text()
         text.append(f"   {fit(job.computer_name, 20 if wide else 14)} ", style="bold")
         text.append(f"visit {job.visit:<3} ")

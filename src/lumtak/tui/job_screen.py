@@ -70,14 +70,17 @@ class JobScreen(WorkingScreen):
         self.visit = visit
         self.saver = Saver(visit.workshop.casebook, self._not_kept)
         visit.save = self.saver
-        self.baseline: Reading | None = visit.baseline
-        self.after: Reading | None = visit.after
-        self.baselines: list[tuple[int, Reading]] = visit.baselines()
-        self.owed: Owed = visit.owed()
-        self.due, self.same_point_s = visit.after_is_due(), visit.same_point_s()
-        """Whether the after reading is due, and how long it would wait to begin like the baseline."""
-        self.bridges: tuple[Bridge, ...] = visit.bridges()
-        self.entries: list[Entry] = visit.entries()
+        self.baseline: Reading | None
+        self.after: Reading | None
+        self.baselines: list[tuple[int, Reading]]
+        self.owed: Owed
+        self.entries: list[Entry]
+        self.due: bool
+        """Whether the after reading is due."""
+        self.same_point_s: float
+        """How long an after reading would wait to begin like the baseline."""
+        self.bridges: tuple[Bridge, ...]
+        self.take(self.look())
         self._cut: list[tuple[tuple[object, ...], tuple[Strip, Strip]]] = []
         self.capabilities = visit.computer.capabilities()
 

@@ -64,6 +64,8 @@ FILLS: dict[Kind, str] = {"guarded": "▓", "keep": "▒", "ask": "░", "ease":
 HOLLOW, HATCH = "═", "╱"  # noqa: RUF001 - drawn, not read
 """Chosen; applied and not yet measured."""
 
+WIDE = 110
+"""From so many columns on there is room for whole words."""
 STANCE_WORDS: dict[Stance, str] = {"guarded": "guarded", "keep": "keep", "ask": "ask owner", "ease": "not needed"}
 
 

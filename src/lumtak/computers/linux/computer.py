@@ -17,7 +17,7 @@ from lumtak.computers.linux.ending import end_process
 from lumtak.computers.linux.folder import UserFolder
 from lumtak.computers.linux.marks import marks
 from lumtak.computers.linux.memory_settings import MemorySettings
-from lumtak.computers.linux.power import Power
+from lumtak.computers.linux.power import Power, Service
 from lumtak.computers.linux.proc import Processes, cpu_times, meminfo
 from lumtak.computers.linux.root import Root
 from lumtak.computers.linux.services import Services
@@ -134,7 +134,8 @@ class LinuxComputer:
         running = {p.consumer for p in processes}
         items = [_running(item, running) for item in (*services, *self._apps)]
         items += self._unlisted(processes, {item.consumer for item in items})
-        power, power_gaps = self._power.items(has_battery=has_battery)
+        service = self._power.service()
+        power, power_gaps = self._power.items(service, has_battery=has_battery)
         gaps += effect_gaps + power_gaps
         return Facts(
             address=self.address,
@@ -147,7 +148,7 @@ class LinuxComputer:
                 disk=hardware.disk_kind(self._transport),
                 battery=has_battery,
             ),
-            system=self.system(),
+            system=self._system(service),
             items=(*items, *effects, *power, *self._memory.items(memory)),
             gaps=tuple(gaps),
             processes=tuple(processes),
@@ -205,6 +206,9 @@ class LinuxComputer:
 
     def system(self) -> System:
         """What runs on it and since when."""
+        return self._system(self._power.service())
+
+    def _system(self, service: Service | None) -> System:
         uptime = (self._word("/proc/uptime").split() or ["0"])[0]
         _, source = hardware.battery(self._transport)
         logins = hardware.sessions(self._transport, self._user.uid)
@@ -220,7 +224,7 @@ class LinuxComputer:
             since_login_s=since,
             user=self._user.name,
             power_source=source,
-            power_plan=self._power.plan(),
+            power_plan=self._power.plan(service),
             users=hardware.users(self._transport),
             temperature_c=hardware.temperature_c(self._transport),
         )

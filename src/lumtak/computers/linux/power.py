@@ -1,5 +1,7 @@
 """The power plan: of the profile service on the system bus where it runs, else the governor of the processors' clock."""
 
+from typing import NamedTuple
+
 from lumtak.computers.linux import hardware
 from lumtak.computers.linux.root import Root, shown
 from lumtak.computers.linux.transport import Transport
@@ -21,6 +23,16 @@ _ACTIVE_DRIVERS = {"intel_pstate", "amd-pstate-epp"}
 """Drivers in their active mode, in which the governor powersave scales the clock as usual: not a stuck plan (kernel, admin-guide/pm)."""
 
 
+class Service(NamedTuple):
+    """The profile service, as it answers now."""
+
+    bus: str
+    path: str
+    plans: tuple[str, ...]
+    """Those that it offers."""
+    active: str
+
+
 class Power:
     """The plan of one computer.
 
@@ -33,23 +45,21 @@ class Power:
         self._transport = transport
         self._root = root
 
-    def items(self, *, has_battery: bool) -> tuple[list[Item], list[Gap]]:
+    def items(self, found: Service | None, *, has_battery: bool) -> tuple[list[Item], list[Gap]]:
         """(items, what could not be read). One plan is in force at a time: on what power the computer runs says which it is."""
         gaps = [] if has_battery else [Gap(area="power", reason="there is no battery, so no plan for it")]
         _, source = hardware.battery(self._transport)
-        found = self._service()
         if found is not None:
-            bus, _, plans, active = found
             why = self._root.why_not()
             item = Item(
                 area="power",
                 key=source,
                 title=f"Plan on {source}",
                 origin="system",
-                value=active,
+                value=found.active,
                 running=True,
-                setting=Fixed(needed=why) if why else Setting(values=plans),
-                note=f"{bus}; it keeps the plan over a restart",
+                setting=Fixed(needed=why) if why else Setting(values=found.plans),
+                note=f"{found.bus}; it keeps the plan over a restart",
             )
             return [item], gaps
         plan = hardware.governor(self._transport)
@@ -72,13 +82,12 @@ class Power:
         )
         return [item], gaps
 
-    def plan(self) -> str | NotMeasured:
+    def plan(self, found: Service | None) -> str | NotMeasured:
         """The plan in force: the service's, else the governor."""
-        found = self._service()
-        return hardware.governor(self._transport) if found is None else found[3]
+        return hardware.governor(self._transport) if found is None else found.active
 
-    def _service(self) -> tuple[str, str, tuple[str, ...], str] | None:
-        """(bus name, path, plans that it offers, the active one); None where no such service answers."""
+    def service(self) -> Service | None:
+        """The profile service; None where none answers."""
         if not self._transport.live:
             return None
         for bus, path in _BUSES:
@@ -89,7 +98,7 @@ class Power:
                 continue
             offered = tuple(ours for theirs, ours in PLANS.items() if f'"{theirs}"' in listed)
             name = active.removeprefix('s "').removesuffix('"')
-            return bus, path, offered, PLANS.get(name, plain(name))
+            return Service(bus, path, offered, PLANS.get(name, plain(name)))
         return None
 
     def _get(self, bus: str, path: str, name: str) -> bytes:
@@ -97,8 +106,8 @@ class Power:
 
     # -- the setting --------------------------------------------------------------------------------------------------
 
-    def _needed(self, ref: SettingRef) -> tuple[str, str, tuple[str, ...], str]:
-        found = self._service()
+    def _needed(self, ref: SettingRef) -> Service:
+        found = self.service()
         if found is None:
             raise ComputerError(f"{ref} cannot be read: no profile service answers.", "See whether it runs there.")
         return found

@@ -26,10 +26,11 @@ PROPERTIES = (
     "BusName",
     "Type",
 )
-KINDS = ("service", "timer", "socket", "path")
+_SHOW = ("systemctl", "show", "--no-pager", f"--property={','.join(PROPERTIES)}", "--")
 NOWHERE = "/dev/null"
 _FOLDERS = (".wants", ".requires", ".upholds")
-_ENDINGS = tuple(f".{kind}" for kind in KINDS)
+_ENDINGS = (".service", ".timer", ".socket", ".path")
+"""Of the kinds of units that are looked at."""
 _MOST_BYTES = 1 << 16
 UNIT_FOLDERS = (
     UNITS,
@@ -61,8 +62,7 @@ def show(transport: Transport, *patterns: str) -> list[Fields]:
     Raises:
         OSError: systemctl is missing or does not answer.
     """
-    command = ("systemctl", "show", "--no-pager", f"--property={','.join(PROPERTIES)}", "--", *patterns)
-    return blocks(text(transport.run_partly(command)))
+    return blocks(text(transport.run_partly((*_SHOW, *patterns))))
 
 
 def all_units(transport: Transport) -> list[Fields]:
@@ -73,8 +73,7 @@ def all_units(transport: Transport) -> list[Fields]:
     Raises:
         OSError: systemctl is missing or does not answer.
     """
-    command = ("systemctl", "show", "--no-pager", f"--property={','.join(PROPERTIES)}", "--")
-    loaded = blocks(text(transport.run((*command, *(f"*.{kind}" for kind in KINDS)))))
+    loaded = blocks(text(transport.run((*_SHOW, *(f"*{ending}" for ending in _ENDINGS)))))
     seen = {name for fields in loaded for name in (fields["Id"], *fields.get("Names", "").split())}
     switched = links(transport)
     return loaded + [fields for fields in _files(transport, seen, switched) if fields]

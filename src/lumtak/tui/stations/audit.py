@@ -20,7 +20,7 @@ from lumtak.errors import LumtakError
 from lumtak.tui.interview import InterviewScreen, questions
 from lumtak.tui.stations.audit_rows import GO, Pen, explanation, heading, memory_sum, row, rows_of
 from lumtak.tui.stations.base import Station
-from lumtak.tui.theme import Palette
+from lumtak.tui.theme import WIDE, Palette
 from lumtak.tui.widgets.lines import Line, LineList
 from lumtak.tui.widgets.stances import Stances
 
@@ -115,7 +115,7 @@ class AuditStation(Station):
         self._asked = len([f for f in found.findings if f.stance == "ask" and f.question])
         self._eased = sum(f.stance == "ease" and f.can_choose for f in found.findings)
         self.query_one(Stances).count(found.findings)
-        wide = self.app.size.width >= 110
+        wide = self.app.size.width >= WIDE
         self.query_one(Input).placeholder = (
             "search: any word, services, ask, from:vendor, cpu>1, ram>100" if wide else "search"
         )

@@ -18,12 +18,11 @@ from lumtak.core.setting import AREA_TITLES, SHOWS_WORDS, Area, SettingRef
 from lumtak.core.sizing import Rule, emptying_the_cache, memory_parts, swap_sizes
 from lumtak.core.text import plain
 from lumtak.core.units import percent, ram, signed
-from lumtak.tui.theme import FILLS, HATCH, STANCE_WORDS, Palette
+from lumtak.tui.theme import FILLS, HATCH, STANCE_WORDS, WIDE, Palette
 from lumtak.tui.widgets.lines import fit
 
 GO = "go:"
 """Begins the key of a line that leads to another item."""
-WIDE = 110
 _BAR, _NARROW_BAR = 12, 6
 _FIGURES = 17
 _NAME = 15

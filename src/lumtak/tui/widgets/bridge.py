@@ -6,10 +6,9 @@ from rich.text import Text
 
 from lumtak.core.bridge import Bridge
 from lumtak.core.units import GIB, signed
-from lumtak.tui.theme import Palette
+from lumtak.tui.theme import WIDE, Palette
 from lumtak.tui.widgets.lines import fit
 
-_WIDE = 110
 _SHOWN = 8
 _FULL, _GHOST = "█", "┄"
 
@@ -24,7 +23,7 @@ def bridge_rows(bridges: tuple[Bridge, ...], palette: Palette, width: int) -> li
     """Heading, baseline, the largest steps, the smaller ones together, everything else, after; no rows without a bridge."""
     if not bridges:
         return []
-    title, figures = (24, 22) if width >= _WIDE else (15, 14)
+    title, figures = (24, 22) if width >= WIDE else (15, 14)
     scales = [1.0 if b.quantity == "cpu_pct" else GIB for b in bridges]
     room = max(6, (width - title - 3) // len(bridges) - figures)
     most = [max(b.baseline, b.after, 1e-9) / s for b, s in zip(bridges, scales, strict=True)]

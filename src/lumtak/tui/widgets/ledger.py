@@ -14,12 +14,11 @@ from lumtak.core.load import consumer_name
 from lumtak.core.strip import KIND_WORDS, Kind, Piece, Strip, cells
 from lumtak.core.text import plain
 from lumtak.core.units import GIB
-from lumtak.tui.theme import FILLS, HATCH, HOLLOW, Palette
+from lumtak.tui.theme import FILLS, HATCH, HOLLOW, WIDE, Palette
 
 _LABEL = 5
 _NUMBERS = 31
 _NARROW_NUMBERS = 27
-_WIDE = 110
 
 
 class Ledger(Widget):
@@ -83,7 +82,7 @@ class Ledger(Widget):
     # -- drawing ------------------------------------------------------------------------------------------------------
 
     def _strip_width(self) -> int:
-        numbers = _NUMBERS if self.size.width >= _WIDE else _NARROW_NUMBERS
+        numbers = _NUMBERS if self.size.width >= WIDE else _NARROW_NUMBERS
         return max(10, self.size.width - _LABEL - numbers)
 
     def render_line(self, y: int) -> Row:
@@ -210,7 +209,7 @@ class Ledger(Widget):
             "cache": "cache",
             "free": "free",
         }
-        wide = self.size.width >= _WIDE
+        wide = self.size.width >= WIDE
         words, gap = (KIND_WORDS, "   ") if wide else (short, "  ")
         for kind, fill in FILLS.items():
             segments.append(Segment(fill * 2 + " ", Style(color=palette.kinds[kind])))

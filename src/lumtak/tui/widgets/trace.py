@@ -45,7 +45,7 @@ class Trace(Widget):
             most: how many there will be, so that the columns stay where they are; 0 is as many as there are.
         """
         self._values, self._ceiling, self._settled_from, self._most = values, ceiling, settled_from, most
-        columns, scale = self._columns(self._room()), (self._top(), ceiling, self._per())
+        columns, scale = self._columns(), (self._top(), ceiling, self._per())
         if scale == self._scale and len(columns) >= len(self._seen):
             changed = [x for x, column in enumerate(columns) if x >= len(self._seen) or column != self._seen[x]]
             if changed:
@@ -64,9 +64,8 @@ class Trace(Widget):
     def _per(self) -> int:
         return max(1, -(-max(len(self._values), self._most) // self._room()))
 
-    def _columns(self, width: int) -> list[tuple[float, bool]]:
+    def _columns(self) -> list[tuple[float, bool]]:
         """(value, settled) a column: as many samples a column as it takes to fit, their mean."""
-        del width
         per = self._per()
         found = []
         for start in range(0, len(self._values), per):
@@ -83,7 +82,7 @@ class Trace(Widget):
         height, width = self.size.height, self.size.width - _AXIS - 1
         if width < 1:
             return Row.blank(self.size.width, ground)
-        columns = self._columns(width)
+        columns = self._columns()
         top = self._top()
         low = (height - 1 - y) * top / height
         step = top / height
