@@ -150,7 +150,7 @@ class Window:
         }
         go = folder / "go"
         os.mkfifo(go)
-        start = f"read -r _ < {go}; export COLORTERM=truecolor; cd {folder}; {sys.executable} -m lumtak {arguments}"
+        start = f"read -r _ < {go}; export COLORTERM=truecolor; mkdir -p {folder}/home; cd {folder}/home; {sys.executable} -m lumtak {arguments}"
         options = {
             "font_family": "DejaVu Sans Mono",
             "font_size": "16" if small else "11",

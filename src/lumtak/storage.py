@@ -12,6 +12,12 @@ from lumtak.errors import DamagedError, StorageError
 _DAMAGED = (sqlite3.SQLITE_CORRUPT, sqlite3.SQLITE_NOTADB, sqlite3.SQLITE_IOERR_SHORT_READ)
 
 
+def in_short(path: Path) -> str:
+    """A path as people write it, fit for `Path.expanduser`: ~ for their own folder."""
+    home = Path.home()
+    return f"~/{path.relative_to(home)}" if path.is_relative_to(home) else str(path)
+
+
 def write_whole(path: Path, data: bytes, mode: int = 0o644) -> None:
     """Replace a file by new content, or leave it as it was.
 

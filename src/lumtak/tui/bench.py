@@ -1,7 +1,6 @@
 """The opening screen: jobs with where each stands, computers, and a new job in three key presses."""
 
 from collections.abc import Callable, Iterable
-from pathlib import Path
 from typing import ClassVar
 
 from rich.text import Text
@@ -19,6 +18,7 @@ from lumtak.core.text import plain
 from lumtak.errors import LumtakError
 from lumtak.stations.changes import Standing, standing_changes
 from lumtak.stations.visit import Visit
+from lumtak.storage import in_short
 from lumtak.tui.job_screen import JobScreen
 from lumtak.tui.theme import WIDE, Palette
 from lumtak.tui.widgets.lines import Line, LineList, fit, whole_sentences
@@ -91,7 +91,7 @@ class BenchScreen(Screen[None]):
         where = (
             "  demo: made-up computers, nothing stays"
             if self.workbench.demo
-            else f"  {_short(self.workbench.workshop.home)}"
+            else f"  {in_short(self.workbench.workshop.home)}"
         )
         head.append(where, style=palette.soft)
         self.query_one("#head", Static).update(head)
@@ -300,12 +300,6 @@ class BenchScreen(Screen[None]):
         self._opening = False
         self._show()
         self.notify(sentence, severity="error", timeout=12, markup=False)
-
-
-def _short(path: Path) -> str:
-    """A path as people write it: ~ for their own folder."""
-    home = Path.home()
-    return f"~/{path.relative_to(home)}" if path.is_relative_to(home) else str(path)
 
 
 def _heading(text: str, palette: Palette) -> Line:

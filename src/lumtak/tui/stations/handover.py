@@ -10,6 +10,7 @@ from textual.widgets import Button, Input, Static
 from lumtak.core.text import plain
 from lumtak.journal import Entry, warnings
 from lumtak.stations.rights import asking
+from lumtak.storage import in_short
 from lumtak.tui.confirm import ConfirmScreen
 from lumtak.tui.stations.apply import entry_row
 from lumtak.tui.stations.base import Station
@@ -34,7 +35,7 @@ class HandoverStation(Station):
 
     def on_mount(self) -> None:
         """The report goes beside where Lumtak was started."""
-        self.query_one(Input).value = str(Path.cwd() / f"lumtak-report-{self.desk.job.id}")
+        self.query_one(Input).value = in_short(Path.cwd() / f"lumtak-report-{self.desk.job.id}")
 
     def show(self) -> None:
         """As far as it is."""
