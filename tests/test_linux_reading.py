@@ -112,6 +112,37 @@ def test_consumers_by_control_group(tree):
     assert consumers[12] == "system:kernel"
 
 
+@pytest.mark.parametrize("version", [1, 2])
+def test_a_control_group_counts_what_came_and_went(tree, version):
+    group = "/system.slice/tide.service"
+    cgroup = b"0::%s\n" if version == 2 else b"4:cpu,cpuacct:/odd\n1:name=systemd:%s\n"
+    process(tree, 20, b"x", cgroup=cgroup % group.encode())
+
+    def counted(seconds, anon=5 << 20):
+        if version == 2:
+            put(tree, "/sys/fs/cgroup/cgroup.controllers", "cpu memory\n")
+            put(tree, f"/sys/fs/cgroup{group}/cpu.stat", f"usage_usec {seconds * 1_000_000}\nuser_usec 1\n")
+            put(tree, f"/sys/fs/cgroup{group}/memory.stat", f"anon {anon}\nfile 99\n")
+            put(tree, f"/sys/fs/cgroup{group}/memory.swap.current", "1048576\n")
+        else:
+            put(tree, f"/sys/fs/cgroup/cpuacct{group}/cpuacct.usage", f"{seconds * 1_000_000_000}\n")
+            put(tree, f"/sys/fs/cgroup/memory{group}/memory.stat", f"rss 1\ntotal_rss {anon}\ntotal_swap 1048576\n")
+
+    counted(100)
+    found = Processes(LocalTransport(str(tree)), None)
+    found.services = True
+    found.look()
+    assert found.cpu_s()["services:tide"] == 0
+    counted(103)
+    found.look()
+    assert found.cpu_s()["services:tide"] == 3
+    counted(1)  # started anew
+    found.look()
+    assert found.cpu_s()["services:tide"] == 4
+    memory = found.memory()["services:tide"]
+    assert (memory.ram_bytes, memory.how) == (6 << 20, "counted by its control group")
+
+
 def test_a_process_on_this_machine_leaves_itself_out():
     import os
 

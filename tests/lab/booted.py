@@ -55,7 +55,7 @@ UNITS = {
         "[Install]\nWantedBy=multi-user.target\nAlias=tiles.service\n"
     ),
     "tide-poll.service": "[Unit]\nDescription=Asks for tides\n[Service]\nType=oneshot\nExecStart=/usr/bin/timeout 2 /usr/local/lib/burn 0.3 40\nSuccessExitStatus=124\n",
-    "tide-poll.timer": "[Unit]\nDescription=Asks for tides often\n[Timer]\nOnActiveSec=5\nOnUnitActiveSec=10\n[Install]\nWantedBy=timers.target\n",
+    "tide-poll.timer": "[Unit]\nDescription=Asks for tides often\n[Timer]\nOnActiveSec=5\nOnUnitActiveSec=10\nAccuracySec=500ms\n[Install]\nWantedBy=timers.target\n",
     "sail-print.socket": "[Unit]\nDescription=Waits for sails to print\n[Socket]\nListenStream=/run/sail-print\n[Install]\nWantedBy=sockets.target\n",
     "sail-print.service": (
         "[Unit]\nDescription=Prints sails\nRequires=sail-print.socket\n[Service]\nExecStart=/usr/local/lib/burn 0.02 20\n"

@@ -4,14 +4,19 @@ import os
 import re
 from dataclasses import dataclass
 
+from lumtak.computers.linux.groups import Groups, group_of
 from lumtak.computers.linux.transport import Transport, text
 from lumtak.core.facts import UNLISTED, Process
 from lumtak.core.load import Memory
 from lumtak.core.text import plain
 
 _KERNEL_THREAD = 0x00200000
+_REST = "resident minus shared"
 _SERVICE = re.compile(r"/system\.slice/(?:[^/]+\.slice/)*([^/]+)\.service")
 _APP = re.compile(r"/app-(?:[^/]*?-)?([^/@]+)@autostart\.service")
+_USER_UNIT = re.compile(r"/user@\d+\.service/(?:[^/]+\.slice/)*([^/]+\.service)")
+USER_UNIT = "apps:user/"
+"""Begins the consumer of a unit of the user's own manager."""
 
 
 @dataclass(slots=True)
@@ -49,12 +54,19 @@ class Processes:
         self._own_pid = own_pid
         self.programs: dict[str, str] = {}
         """Program name -> consumer, from the autostart entries."""
+        self.units: frozenset[str] = frozenset()
+        """Consumers that are units of the user's own manager."""
         self.services = False
         """Whether control groups name services."""
         self._known: dict[int, _Known] = {}
         self._cpu_ticks: dict[str, int] = {}
         self._first = True
         self._above: set[int] | None = None
+        self._counts = Groups(transport)
+        self._own_group = "" if own_pid is None else self._group(own_pid)
+        self._groups: dict[str, tuple[str, float]] = {}
+        """Consumer -> (its control group, core-seconds counted there when it was last looked at)."""
+        self._grouped_s: dict[str, float] = {}
         self._tick = os.sysconf("SC_CLK_TCK")
         self._page = os.sysconf("SC_PAGE_SIZE")
 
@@ -88,8 +100,21 @@ class Processes:
                     untouchable=self._untouchable(pid, stat),
                 )
             )
-        self._known, self._first = alive, False
+        self._known = alive
+        self._count_groups()
+        self._first = False
         return found
+
+    def _count_groups(self) -> None:
+        """What each service used as its control group counted it: that holds what came and went between two passes."""
+        for consumer, (group, last) in list(self._groups.items()):
+            now = self._counts.cpu_s(group)
+            if now is None:  # it was stopped; another start makes another group
+                self._groups[consumer] = (group, 0.0)
+                continue
+            gained = 0.0 if self._first else now - last if now >= last else now
+            self._grouped_s[consumer] = self._grouped_s.get(consumer, 0.0) + gained
+            self._groups[consumer] = (group, now)
 
     def started(self, pid: int) -> int | None:
         """When the process that has this number now started, in ticks since boot; None when there is none."""
@@ -116,10 +141,12 @@ class Processes:
 
     def cpu_s(self) -> dict[str, float]:
         """Core-seconds a consumer since the first pass."""
-        return {key: ticks / self._tick for key, ticks in self._cpu_ticks.items()}
+        return {key: ticks / self._tick for key, ticks in self._cpu_ticks.items()} | self._grouped_s
 
     def memory(self) -> dict[str, Memory]:
-        """What each consumer of the last pass holds: proportional where it may be read, else resident minus shared."""
+        """What each consumer of the last pass holds: proportional where it may be read, else as its control group counts, else
+        resident minus shared.
+        """
         sums: dict[str, float] = {}
         ways: dict[str, set[str]] = {}
         for pid, known in self._known.items():
@@ -129,6 +156,9 @@ class Processes:
             if how:
                 sums[known.consumer] = sums.get(known.consumer, 0.0) + size
                 ways.setdefault(known.consumer, set()).add(how)
+        for consumer, (group, _) in self._groups.items():
+            if _REST in ways.get(consumer, ()) and (size := self._counts.anonymous_bytes(group)) is not None:
+                sums[consumer], ways[consumer] = size, {"counted by its control group"}
         return {key: Memory(ram_bytes=size, how=" and ".join(sorted(ways[key]))) for key, size in sums.items()}
 
     def _holds(self, pid: int) -> tuple[float, str]:
@@ -142,7 +172,7 @@ class Processes:
             pass  # another user's, or gone: the next way tells
         try:
             pages = self._transport.read(f"/proc/{pid}/statm").split()
-            return (int(pages[1]) - int(pages[2])) * float(self._page), "resident minus shared"
+            return (int(pages[1]) - int(pages[2])) * float(self._page), _REST
         except (OSError, ValueError, IndexError):
             return 0.0, ""
 
@@ -159,12 +189,11 @@ class Processes:
     def _consumer(self, pid: int, stat: _Stat) -> str:
         if stat.flags & _KERNEL_THREAD:
             return "system:kernel"
-        try:
-            group = text(self._transport.read(f"/proc/{pid}/cgroup", 8192))
-        except OSError:
-            group = ""
+        group = self._group(pid)
         if self.services and (service := _SERVICE.search(group)):
-            return f"services:{service[1]}"
+            return self._grouped(f"services:{service[1]}", group[: service.end()])
+        if (unit := _USER_UNIT.search(group)) and f"{USER_UNIT}{unit[1]}" in self.units:
+            return self._grouped(f"{USER_UNIT}{unit[1]}", group[: unit.end()])
         if app := _APP.search(group):
             key = re.sub(r"\\x([0-9a-f]{2})", lambda m: chr(int(m[1], 16)), app[1])
             if f"apps:{key}" in self.programs.values():
@@ -173,6 +202,18 @@ class Processes:
             if program[:15] == stat.name:
                 return consumer
         return f"{UNLISTED}{stat.name}"
+
+    def _group(self, pid: int) -> str:
+        try:
+            return group_of(self._transport.read(f"/proc/{pid}/cgroup", 8192))
+        except OSError:
+            return ""
+
+    def _grouped(self, consumer: str, group: str) -> str:
+        """The consumer, whose group is counted from now on; not where Lumtak itself runs in it, for that is none of its load."""
+        if consumer not in self._groups and not f"{self._own_group}/".startswith(f"{group}/"):
+            self._groups[consumer] = (group, 0.0)
+        return consumer
 
 
 def cpu_times(data: bytes, tick: int) -> tuple[int, float, float, float, float]:

@@ -1,0 +1,72 @@
+"""CPU and memory as control groups count them (kernel, admin-guide/cgroup-v2 and cgroup-v1), where there are any."""
+
+import re
+
+from lumtak.computers.linux.transport import Transport, text
+
+_TOP = "/sys/fs/cgroup"
+_V1_MEMORY = (b"total_rss", b"total_swap")
+_V2_MEMORY = (b"anon",)
+
+
+class Groups:
+    """Counts of groups by their path, in whichever of the two forms this kernel keeps them.
+
+    What a group counted holds what processes used that came and went between two looks.
+
+    Args:
+        transport: of the computer.
+    """
+
+    def __init__(self, transport: Transport) -> None:
+        self._transport = transport
+        self.version = next(
+            (v for v, name in ((2, "cgroup.controllers"), (1, "cpuacct")) if _is_there(transport, name)), 0
+        )
+        """Of control groups; 0 where there are none."""
+
+    def cpu_s(self, group: str) -> float | None:
+        """Core-seconds since the group was made; None where it is gone or nobody counts."""
+        if self.version == 2:
+            said = re.search(rb"(?m)^usage_usec (\d+)", self._read(f"{_TOP}{group}/cpu.stat"))
+            return int(said[1]) / 1e6 if said else None
+        if self.version == 1:
+            nanoseconds = self._read(f"{_TOP}/cpuacct{group}/cpuacct.usage").strip()
+            return int(nanoseconds) / 1e9 if nanoseconds.isdigit() else None
+        return None
+
+    def anonymous_bytes(self, group: str) -> float | None:
+        """Memory of its own that the group holds, swapped memory included where it is counted; None where nobody counts."""
+        path, names = (f"{_TOP}{group}", _V2_MEMORY) if self.version == 2 else (f"{_TOP}/memory{group}", _V1_MEMORY)
+        fields = dict(line.split(b" ", 1) for line in self._read(f"{path}/memory.stat").splitlines() if b" " in line)
+        told = [int(fields[n]) for n in names if fields.get(n, b"").isdigit()]
+        if not told:
+            return None
+        swapped = self._read(f"{path}/memory.swap.current").strip()
+        return float(sum(told) + (int(swapped) if swapped.isdigit() else 0))
+
+    def _read(self, path: str) -> bytes:
+        try:
+            return self._transport.read(path, 1 << 14)
+        except OSError:
+            return b""
+
+
+def _is_there(transport: Transport, name: str) -> bool:
+    folder, _, inside = f"{_TOP}/{name}".rpartition("/")
+    try:
+        return inside in transport.names(folder)
+    except OSError:
+        return False
+
+
+def group_of(listed: bytes) -> str:
+    """The path of a process's group from /proc/PID/cgroup: of the one hierarchy, else of systemd's own; cgroups(7)."""
+    found = ""
+    for line in text(listed).splitlines():
+        _, names, path = [*line.split(":", 2), "", ""][:3]
+        if names in {"", "name=systemd"} and path.startswith("/") and "/../" not in f"{path}/":
+            found = path
+            if names:
+                break
+    return found
