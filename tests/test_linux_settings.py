@@ -40,7 +40,8 @@ class Acting(LocalTransport):
         if words[:2] == ["sudo", "-n"]:
             words = words[2:]
         here = [
-            self.root + w if w.startswith(("/etc", "/proc", "/run")) and words[0] != "systemctl" else w for w in words
+            self.root + w if w.startswith(("/etc", "/proc", "/run", "/sys")) and words[0] != "systemctl" else w
+            for w in words
         ]
         if words[0] == "ln":
             here[-2] = words[-2]
@@ -173,7 +174,7 @@ def test_memory_is_kept_over_a_restart_by_a_file_of_its_own(tree):
     with pytest.raises(ComputerError, match="from 0 to 200"):
         mine.foresee(ref, State(value="201"))
     with pytest.raises(ComputerError, match="cannot be changed here"):
-        mine.read(parse_ref("memory:swap_mib"))
+        mine.read(parse_ref("memory:nr_hugepages"))
 
 
 @pytest.mark.parametrize("bus", ["net.hadess.PowerProfiles", "org.freedesktop.UPower.PowerProfiles"])
@@ -193,16 +194,6 @@ def test_the_plan_by_either_name_of_the_service(tree, bus):
     assert transport.asked[-1][-3:] == ("ActiveProfile", "s", "power-saver")
     with pytest.raises(ComputerError, match="not offered here"):
         mine.foresee(ref, State(value="full"))
-
-
-@pytest.mark.parametrize("driver", ["intel_pstate", "acpi-cpufreq"])
-def test_without_the_service_the_governor_is_told_and_left_alone(tree, driver):
-    put(tree, "/sys/devices/system/cpu/cpu0/cpufreq/scaling_governor", "powersave\n")
-    put(tree, "/sys/devices/system/cpu/cpu0/cpufreq/scaling_driver", driver + "\n")
-    item = next(i for i in linux(tree).facts().items if i.area == "power")
-    assert item.value == "powersave"
-    assert ("scales the clock as usual" in item.note) == (driver == "intel_pstate")
-    assert "forgotten at the next restart" in item.setting.needed
 
 
 @pytest.mark.parametrize("shell", [["sh"], ["dash"], ["busybox", "sh"]])
@@ -251,3 +242,203 @@ def test_a_desktop_in_files_is_changed_and_put_back_to_the_byte(tree):
     box.write(ref, before)
     assert box.read(ref).same_as(before)
     assert not (tree / "home/u/.config/kdeglobals").exists()
+
+
+# -- the clock, where no profile service runs -----------------------------------------------------------------------------------
+
+
+def clocks(root, driver, held="powersave/balance_performance", offered="performance powersave schedutil"):
+    governor, _, preference = held.partition("/")
+    put(root, "/run/systemd/system/x", "")
+    for number in (0, 1):
+        folder = f"/sys/devices/system/cpu/cpufreq/policy{number}"
+        put(root, f"{folder}/scaling_governor", governor + "\n")
+        put(root, f"{folder}/scaling_driver", driver + "\n")
+        put(root, f"{folder}/scaling_available_governors", offered + "\n")
+        if preference:
+            put(root, f"{folder}/energy_performance_preference", preference + "\n")
+            put(
+                root,
+                f"{folder}/energy_performance_available_preferences",
+                "default performance balance_performance balance_power power\n",
+            )
+    transport = Acting(root, refuses="busctl")
+    return transport, Power(transport, Root(transport, lambda: 0))
+
+
+@pytest.mark.parametrize(
+    ("driver", "held", "offered", "plan", "plans"),
+    [
+        (
+            "intel_pstate",
+            "powersave/balance_performance",
+            "performance powersave",
+            "balanced",
+            ("saving", "balanced", "full"),
+        ),
+        ("amd-pstate-epp", "powersave/power", "performance powersave", "saving", ("saving", "balanced", "full")),
+        ("intel_pstate", "performance/performance", "performance powersave", "full", ("saving", "balanced", "full")),
+        ("intel_pstate", "powersave/", "performance powersave", "balanced", ("balanced", "full")),
+        ("acpi-cpufreq", "powersave/", "performance powersave schedutil", "saving", ("saving", "balanced", "full")),
+        ("acpi-cpufreq", "userspace/", "userspace performance", "userspace", ("full",)),
+    ],
+)
+def test_the_governor_and_its_preference_as_a_plan(tree, driver, held, offered, plan, plans):
+    _, power = clocks(tree, driver, held, offered)
+    (item,), _ = power.items(None, has_battery=True)
+    assert (item.value, item.setting.values) == (plan, plans)
+    assert power.plan(None) == plan
+
+
+def test_a_plan_of_the_clock_is_kept_by_a_unit_and_all_of_it_comes_back(tree, tmp_path):
+    transport, power = clocks(tree, "intel_pstate")
+    put(tree, "/sys/devices/system/cpu/cpufreq/policy1/energy_performance_preference", "balance_power\n")
+    ref = parse_ref("power:mains")
+    before, expected = power.read(ref), power.foresee(ref, State(value="saving"))
+    assert before.value == "balanced"
+    power.write(ref, State(value="saving"))
+    assert power.read(ref).same_as(expected)
+    unit = (tree / "etc/systemd/system/lumtak-power.service").read_text()
+    assert "echo powersave >" in unit
+    assert "echo power >" in unit
+    part = FileUndoKit(tree_user(), UserFolder(transport, tree_user(), "/undo"))
+    script = part.script(
+        "t", computer="c", contents=["plan"], parts=[part.part(ref, "Plan", [expected], before)], around=[]
+    )
+    (tmp_path / "undo.sh").write_bytes(script)
+    subprocess.run(["shellcheck", "-s", "sh", "-e", "SC2317", tmp_path / "undo.sh"], check=True)
+    here = script.replace(b"'/sys/", b"'%s/sys/" % bytes(tree)).replace(b'[ -n "$root" ] || ', b"")
+    (tmp_path / "undo.sh").write_bytes(here)
+    put(tmp_path, "systemctl", "#!/bin/sh\n").chmod(0o755)
+    put(tmp_path, "sudo", '#!/bin/sh\nshift\nexec "$@"\n').chmod(0o755)
+    done = subprocess.run(
+        ["sh", tmp_path / "undo.sh", tree],
+        env={"PATH": f"{tmp_path}:/usr/bin:/bin"},
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+    assert "put back: Plan" in done.stdout, done
+    assert power.read(ref).same_as(before)
+    power.write(ref, State(value="full"))
+    assert power.read(ref).value == "full"
+    power.write(ref, before)
+    assert power.read(ref).same_as(before)
+    assert not (tree / "etc/systemd/system/lumtak-power.service").exists()
+    with pytest.raises(ComputerError, match="not offered"):
+        power.foresee(ref, State(value="turbo"))
+
+
+# -- swap -----------------------------------------------------------------------------------------------------------------------
+
+
+class Swapping(Acting):
+    """The same, where the swap programs and units change /proc/swaps."""
+
+    def __init__(self, root, swaps, ram_free=900):
+        super().__init__(root)
+        self.swaps, self.fails = dict(swaps), ""
+        put(root, "/run/systemd/system/x", "")
+        put(root, "/proc/self/mountinfo", "1 0 8:1 / / rw - ext4 /dev/sda1 rw\n")
+        put(root, "/proc/meminfo", f"MemTotal: 1024000 kB\nMemAvailable: {ram_free * 1024} kB\n")
+        put(root, "/etc/systemd/system/x", "")
+        (root / "var/lib").mkdir(parents=True)
+        self._say()
+
+    def _say(self):
+        lines = [f"{path} {kind} {mib * 1024 - 4} {used} -2" for path, (kind, mib, used) in self.swaps.items()]
+        put(self.root_path, "/proc/swaps", "\n".join(["Filename Type Size Used Priority", *lines, ""]))
+
+    @property
+    def root_path(self):
+        from pathlib import Path
+
+        return Path(self.root)
+
+    def run(self, arguments, timeout_s=20.0, stdin=b""):
+        words = [w for w in arguments if w != "--"]
+        if words[:2] == ["systemctl", "show"]:
+            on = [p for p in (*self.swaps, "/dev/sda2") if "lumtak" not in p and "zram" not in p]
+            return b"\n".join(
+                shown(Id="dev-sda2.swap", What=p, FragmentPath="/run/systemd/generator/dev-sda2.swap")
+                for p in dict.fromkeys(on)
+            )
+        if words[0] == "systemctl" and words[2] in {"start", "stop"}:
+            if self.fails == words[2]:
+                raise OSError("systemctl failed: no")
+            name = words[3]
+            mib = int(name.removesuffix(".swap").rpartition("_")[2]) if "lumtak" in name else 300
+            path = f"/var/lib/lumtak/swap_{mib}" if "lumtak" in name else "/dev/sda2"
+            self.swaps.pop(path, None)
+            if words[2] == "start":
+                self.swaps[path] = ("file" if "lumtak" in name else "partition", mib, 0)
+            self._say()
+        if words[0] in {"install", "fallocate", "mkswap", "rm", "mkdir", "rmdir"} and words[-1].startswith(
+            "/var/lib/lumtak"
+        ):
+            self.asked.append(tuple(words))
+            return b""
+        return super().run(arguments, timeout_s, stdin)
+
+
+SDA2 = {"/dev/sda2": ("partition", 300, 0)}
+
+
+def swap(transport):
+    return MemorySettings(transport, Root(transport, lambda: 0)), parse_ref("memory:swap_mib")
+
+
+@pytest.mark.parametrize("wanted", [500, 300, 120, 0])
+def test_swap_becomes_more_or_less_and_comes_back(tree, tmp_path, wanted):
+    transport = Swapping(tree, SDA2)
+    mine, ref = swap(transport)
+    before, expected = mine.read(ref), mine.foresee(ref, State(value=str(wanted)))
+    assert before.value == "300"
+    mine.write(ref, State(value=str(wanted)))
+    after = mine.read(ref)
+    assert after.same_as(expected)
+    assert sum(mib for _, mib, _ in transport.swaps.values()) == wanted
+    kit = FileUndoKit(tree_user(), UserFolder(transport, tree_user(), "/undo"))
+    script = kit.script(
+        "t", computer="c", contents=["swap"], parts=[kit.part(ref, "Swap", [expected], before)], around=[]
+    )
+    (tmp_path / "undo.sh").write_bytes(script)
+    subprocess.run(["shellcheck", "-s", "sh", "-e", "SC2317", tmp_path / "undo.sh"], check=True)
+    mine.write(ref, before)
+    assert mine.read(ref).same_as(before)
+    assert not [p for p in (tree / "etc/systemd/system").rglob("*swap*") if p.is_symlink() or p.is_file()]
+
+
+def test_what_the_computer_hibernates_into_and_compressed_memory_stay(tree):
+    transport = Swapping(tree, {**SDA2, "/dev/zram0": ("partition", 200, 0)})
+    put(tree, "/proc/cmdline", "quiet resume=/dev/sda2\n")
+    mine, ref = swap(transport)
+    items = {i.key: i for i in mine.items({"SwapTotal": 1})}
+    assert items["swap_mib"].setting.lowest == 500
+    assert "compressed memory" in items["swap_mib"].note
+    with pytest.raises(ComputerError, match="Choose again"):
+        mine.foresee(ref, State(value="100"))
+
+
+def test_swap_is_not_switched_off_where_memory_is_not_free_for_it(tree):
+    transport = Swapping(tree, {"/dev/sda2": ("partition", 300, 250 * 1024)}, ram_free=100)
+    mine, ref = swap(transport)
+    before = mine.read(ref)
+    with pytest.raises(ComputerError, match="not lowered: 250 MiB"):
+        mine.write(ref, State(value="0"))
+    assert mine.read(ref).same_as(before)
+    assert "stop" not in str(transport.asked)
+
+
+@pytest.mark.parametrize("fails", ["start", "stop"])
+def test_a_swap_that_fails_half_way_is_known(tree, fails):
+    transport = Swapping(tree, SDA2)
+    mine, ref = swap(transport)
+    before, expected = mine.read(ref), mine.foresee(ref, State(value="120"))
+    transport.fails = fails
+    with pytest.raises(ComputerError):
+        mine.write(ref, State(value="120"))
+    assert mine.read(ref).between(before, expected)
+    transport.fails = ""
+    mine.write(ref, before)
+    assert mine.read(ref).same_as(before)

@@ -123,18 +123,6 @@ def battery(transport: Transport) -> tuple[bool, Literal["mains", "battery"]]:
     return has, "battery" if draining else "mains"
 
 
-def governor(transport: Transport) -> str | NotMeasured:
-    """The clock's governor, which is the power plan as far as the kernel knows one."""
-    return _line(transport, f"{_CPU}/cpu0/cpufreq/scaling_governor") or NotMeasured(
-        not_measured="the kernel offers no choice of clocks here"
-    )
-
-
-def clock_driver(transport: Transport) -> str:
-    """What scales the clock."""
-    return _line(transport, f"{_CPU}/cpu0/cpufreq/scaling_driver") or ""
-
-
 def system_name(transport: Transport) -> str:
     """The system's name from os-release."""
     said = re.search(r'(?m)^PRETTY_NAME="?([^"\n]*)', _line(transport, "/etc/os-release") or "")

@@ -3,11 +3,12 @@
 import base64
 
 from lumtak.computers.linux.root import SYSCTL_D, Root
+from lumtak.computers.linux.swap import KEY as SWAP
+from lumtak.computers.linux.swap import Swap
 from lumtak.computers.linux.transport import Transport, text
 from lumtak.core.facts import Fixed, Item, Setting
 from lumtak.core.setting import PART, SettingRef, State
 from lumtak.core.text import plain
-from lumtak.core.units import MIB
 from lumtak.errors import ComputerError
 
 _SETTINGS = {
@@ -31,6 +32,7 @@ class MemorySettings:
     def __init__(self, transport: Transport, root: Root) -> None:
         self._transport = transport
         self._root = root
+        self._swap = Swap(transport, root)
 
     def items(self, sizes: dict[str, int]) -> list[Item]:
         """The settings that this kernel has, and the size of swap."""
@@ -50,35 +52,7 @@ class MemorySettings:
                         setting=Fixed(needed=why) if why else Setting(lowest=lowest, highest=highest),
                     )
                 )
-        total = str(sizes.get("SwapTotal", 0) // MIB)
-        needed = (
-            "this version does not make or remove swap; make the file beside, switch it on, then remove the old one"
-        )
-        items.append(
-            Item(
-                area="memory",
-                key="swap_mib",
-                title="Swap size in MiB",
-                origin="system",
-                value=total,
-                setting=Fixed(needed=needed),
-                note=self._swaps(),
-            )
-        )
-        return items
-
-    def _swaps(self) -> str:
-        """What swap there is; proc(5), /proc/swaps."""
-        try:
-            lines = text(self._transport.read("/proc/swaps")).splitlines()[1:]
-        except OSError:
-            return ""
-        kinds = {"partition": "a partition", "file": "a file"}
-        found = []
-        for line in lines:
-            name, kind, *_ = [*line.split(), "", ""]
-            found.append("compressed memory" if "zram" in name else kinds.get(kind, kind))
-        return plain(", ".join(found))
+        return [*items, self._swap.item(sizes)]
 
     def _live(self, name: str) -> str | None:
         try:
@@ -97,6 +71,8 @@ class MemorySettings:
 
     def read(self, ref: SettingRef) -> State:
         """The value that is in force, and Lumtak's own file that keeps one over a restart."""
+        if ref.key == SWAP:
+            return self._swap.read(ref)
         path = self._place(ref)
         value = self._live(ref.key)
         if value is None:
@@ -113,6 +89,8 @@ class MemorySettings:
         """The value, and the file that keeps it."""
         if state.exact is not None:
             return state
+        if ref.key == SWAP:
+            return self._swap.foresee(ref, state)
         value = state.value or ""
         _, lowest, highest = _SETTINGS.get(ref.key, ("", 0, 0))
         if not value.isdigit() or not lowest <= int(value) <= highest:
@@ -122,6 +100,9 @@ class MemorySettings:
 
     def write(self, ref: SettingRef, state: State) -> None:
         """The file first, so that no restart in between brings the old value back unseen; then the kernel."""
+        if ref.key == SWAP:
+            self._swap.write(ref, state)
+            return
         exact = self.foresee(ref, state).exact or {}
         path = self._place(ref)
         if exact[FILE]:

@@ -1,8 +1,9 @@
-"""The power plan: of the profile service on the system bus where it runs, else the governor of the processors' clock."""
+"""The power plan: of the profile service on the system bus where it runs, else of the processors' clock."""
 
 from typing import NamedTuple
 
 from lumtak.computers.linux import hardware
+from lumtak.computers.linux.clock import Clock
 from lumtak.computers.linux.root import Root, shown
 from lumtak.computers.linux.transport import Transport
 from lumtak.core.facts import Fixed, Gap, Item, Setting
@@ -19,8 +20,6 @@ _BUSES = (
 PLANS = {"power-saver": "saving", "balanced": "balanced", "performance": "full"}
 """The service's names, and ours."""
 _SERVICE = {ours: theirs for theirs, ours in PLANS.items()}
-_ACTIVE_DRIVERS = {"intel_pstate", "amd-pstate-epp"}
-"""Drivers in their active mode, in which the governor powersave scales the clock as usual: not a stuck plan (kernel, admin-guide/pm)."""
 
 
 class Service(NamedTuple):
@@ -44,6 +43,7 @@ class Power:
     def __init__(self, transport: Transport, root: Root) -> None:
         self._transport = transport
         self._root = root
+        self._clock = Clock(transport, root)
 
     def items(self, found: Service | None, *, has_battery: bool) -> tuple[list[Item], list[Gap]]:
         """(items, what could not be read). One plan is in force at a time: on what power the computer runs says which it is."""
@@ -62,29 +62,41 @@ class Power:
                 note=f"{found.bus}; it keeps the plan over a restart",
             )
             return [item], gaps
-        plan = hardware.governor(self._transport)
-        if isinstance(plan, NotMeasured):
-            return [], [*gaps, Gap(area="power", reason=plan.not_measured, needed="a kernel with cpufreq")]
-        driver = hardware.clock_driver(self._transport)
-        about = (
-            "scales the clock as usual with this driver" if driver in _ACTIVE_DRIVERS and plan == "powersave" else ""
+        clock = self._clock.now()
+        if clock is None:
+            why = "the kernel offers no choice of clocks here"
+            return [], [*gaps, Gap(area="power", reason=why, needed="a kernel with cpufreq")]
+        held = ", ".join(dict.fromkeys(w.rstrip("/").replace("/", " with ") for w in clock.held.values()))
+        why = self._root.why_not() or (
+            "" if self._starts_units() else "without systemd nothing would keep it over a restart"
         )
-        needed = "no profile service runs here; the governor alone would be forgotten at the next restart"
         item = Item(
             area="power",
             key=source,
-            title=f"Clock governor on {source}",
+            title=f"Plan on {source}",
             origin="system",
-            value=plain(plan),
+            value=clock.plan,
             running=True,
-            setting=Fixed(needed=needed),
-            note=f"{driver}: {about}" if about else driver,
+            setting=Fixed(needed=why) if why else Setting(values=clock.plans),
+            note=plain(
+                f"{clock.driver}: {held}; the system forgets it at a restart, so a unit of Lumtak's own keeps what is set here"
+            ),
         )
         return [item], gaps
 
+    def _starts_units(self) -> bool:
+        try:
+            self._transport.names("/run/systemd/system")
+        except OSError:
+            return False
+        return True
+
     def plan(self, found: Service | None) -> str | NotMeasured:
-        """The plan in force: the service's, else the governor."""
-        return hardware.governor(self._transport) if found is None else found.active
+        """The plan in force: the service's, else the clock's."""
+        if found is not None:
+            return found.active
+        clock = self._clock.now()
+        return NotMeasured(not_measured="the kernel offers no choice of clocks here") if clock is None else clock.plan
 
     def service(self) -> Service | None:
         """The profile service; None where none answers."""
@@ -106,22 +118,22 @@ class Power:
 
     # -- the setting --------------------------------------------------------------------------------------------------
 
-    def _needed(self, ref: SettingRef) -> Service:
-        found = self.service()
-        if found is None:
-            raise ComputerError(f"{ref} cannot be read: no profile service answers.", "See whether it runs there.")
-        return found
-
     def read(self, ref: SettingRef) -> State:
         """The plan in force."""
-        bus, path, _, active = self._needed(ref)
+        found = self.service()
+        if found is None:
+            return self._clock.read(ref)
+        bus, path, _, active = found
         return State(value=active, exact=_exact(bus, path, active))
 
     def foresee(self, ref: SettingRef, state: State) -> State:
         """The service's own name of the plan; refused where it does not list it, for it would accept even that."""
         if state.exact is not None:
             return state
-        bus, path, plans, _ = self._needed(ref)
+        found = self.service()
+        if found is None:
+            return self._clock.foresee(ref, state)
+        bus, path, plans, _ = found
         if state.value not in plans:
             raise ComputerError(
                 f"The plan {plain(state.value or 'unset')} is not offered here.", f"Choose from {', '.join(plans)}."
@@ -130,8 +142,15 @@ class Power:
 
     def write(self, ref: SettingRef, state: State) -> None:
         """Set the plan."""
-        exact = self.foresee(ref, state).exact or {}
-        bus, path, *_ = self._needed(ref)  # after an update it may go by the other name
+        wanted = self.foresee(ref, state)
+        exact = wanted.exact or {}
+        if exact["kind"] == "clock":
+            self._clock.write(ref, wanted)
+            return
+        found = self.service()
+        if found is None:
+            raise ComputerError(f"{ref} cannot be set: no profile service answers.", "See whether it runs there.")
+        bus, path, *_ = found  # after an update it may go by the other name
         self._root.set_property(bus, path, bus, "ActiveProfile", exact["value"])
 
 

@@ -144,9 +144,7 @@ class Processes:
         return {key: ticks / self._tick for key, ticks in self._cpu_ticks.items()} | self._grouped_s
 
     def memory(self) -> dict[str, Memory]:
-        """What each consumer of the last pass holds: proportional where it may be read, else as its control group counts, else
-        resident minus shared.
-        """
+        """What each consumer of the last pass holds: proportional, else as its control group counts, else resident minus shared."""
         sums: dict[str, float] = {}
         ways: dict[str, set[str]] = {}
         for pid, known in self._known.items():
@@ -157,8 +155,8 @@ class Processes:
                 sums[known.consumer] = sums.get(known.consumer, 0.0) + size
                 ways.setdefault(known.consumer, set()).add(how)
         for consumer, (group, _) in self._groups.items():
-            if _REST in ways.get(consumer, ()) and (size := self._counts.anonymous_bytes(group)) is not None:
-                sums[consumer], ways[consumer] = size, {"counted by its control group"}
+            if _REST in ways.get(consumer, ()) and (held := self._counts.anonymous_bytes(group)) is not None:
+                sums[consumer], ways[consumer] = held, {"counted by its control group"}
         return {key: Memory(ram_bytes=size, how=" and ".join(sorted(ways[key]))) for key, size in sums.items()}
 
     def _holds(self, pid: int) -> tuple[float, str]:

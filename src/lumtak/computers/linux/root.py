@@ -14,14 +14,16 @@ from lumtak.computers.linux.transport import Transport, text
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError
 
-UNITS, SYSCTL_D = "/etc/systemd/system", "/etc/sysctl.d"
+UNITS, SYSCTL_D, SWAP_FOLDER = "/etc/systemd/system", "/etc/sysctl.d", "/var/lib/lumtak"
 _WRITABLE = re.compile(
-    rf"{UNITS}/(?:[^/\0]+\.(?:wants|requires|upholds)/)?[^/\0]+\.(?:service|timer|socket|path|target)"
+    rf"{UNITS}/(?:[^/\0]+\.(?:wants|requires|upholds)/)?[^/\0]+\.(?:service|timer|socket|path|target|swap)"
     rf"|{SYSCTL_D}/[0-9]+-lumtak-[a-z_]+\.conf"
 )
 _SYSCTL = re.compile(r"/proc/sys/vm/[a-z_]+")
-_UNIT = re.compile(r"[A-Za-z0-9:_.\\@%-][^/\0\n]*\.(?:service|timer|socket|path)")
-_GOVERNOR = re.compile(r"/sys/devices/system/cpu/cpu[0-9]+/cpufreq/(?:scaling_governor|energy_performance_preference)")
+_UNIT = re.compile(r"[A-Za-z0-9:_.\\@%-][^/\0\n]*\.(?:service|timer|socket|path|swap)")
+_GOVERNOR = re.compile(
+    r"/sys/devices/system/cpu/cpufreq/policy[0-9]+/(?:scaling_governor|energy_performance_preference)"
+)
 _TIMEOUT_S = 90.0
 _VERBS = {"start", "stop", "daemon-reload"}
 
@@ -90,6 +92,24 @@ class Root:
         if folder_too:
             self._run("rmdir", "--ignore-fail-on-non-empty", "--", folder)
 
+    def make_swap_file(self, mib: int) -> None:
+        """A swap file of Lumtak's own, which nobody else may read, ready to be switched on; all of it allocated, or none."""
+        path = swap_file(mib)
+        self._run("mkdir", "-p", "-m", "0755", "--", SWAP_FOLDER)
+        self._run("rm", "-f", "--", path)
+        try:
+            self._run("install", "-m", "0600", "--", "/dev/null", path)
+            self._run("fallocate", "-l", f"{mib}MiB", "--", path)
+            self._run("mkswap", "--", path)
+        except ComputerError:
+            self._run("rm", "-f", "--", path)
+            raise
+
+    def remove_swap_file(self, mib: int) -> None:
+        """It is gone, and the folder where nothing else is in it."""
+        self._run("rm", "-f", "--", swap_file(mib))
+        self._run("rmdir", "--ignore-fail-on-non-empty", "--", SWAP_FOLDER)
+
     @staticmethod
     def _beside(path: str) -> tuple[str, str]:
         if not _WRITABLE.fullmatch(path) or "/../" in path:
@@ -114,6 +134,16 @@ class Root:
     def set_property(self, bus: str, path: str, interface: str, name: str, value: str) -> None:
         """A text property on the system bus."""
         self._run("busctl", "--system", "set-property", "--", bus, path, interface, name, "s", value)
+
+
+def swap_file(mib: int) -> str:
+    """Where Lumtak's own swap file of this size stands."""
+    return f"{SWAP_FOLDER}/swap_{int(mib)}"
+
+
+def swap_unit(mib: int) -> str:
+    """The unit of that file: systemd takes no other name for it; systemd.swap(5)."""
+    return f"{swap_file(mib).strip('/').replace('/', '-')}.swap"
 
 
 def shown(data: bytes) -> str:

@@ -24,7 +24,7 @@ def _format(data: bytes) -> bytes:
             out += b"\\n"
         elif char in b"%\\":
             out += char * 2
-        elif char == b"'" or not 0x20 <= byte < 0x7F or (char == b"-" and place == 0):
+        elif char in b"'$`" or not 0x20 <= byte < 0x7F or (char == b"-" and place == 0):
             out += b"\\%03o" % byte
         else:
             out += char

@@ -1,0 +1,349 @@
+"""How much swap there is, and changing it: a swap file of Lumtak's own beside what stands, which is switched off but never deleted.
+
+More: a file is made, switched on, and kept by a swap unit of its own (systemd.swap(5)). Less: what stands is masked and switched off after
+the new file is in use, so that it comes back with one link. What the computer hibernates into is left alone.
+"""
+
+import os
+import re
+from collections.abc import Mapping
+from typing import NamedTuple
+
+from lumtak.computers.linux.root import SWAP_FOLDER, UNITS, Root, swap_file, swap_unit
+from lumtak.computers.linux.transport import Transport, text
+from lumtak.computers.linux.units import NOWHERE, Fields, blocks
+from lumtak.core.facts import Fixed, Item, Setting
+from lumtak.core.setting import PART, SettingRef, State
+from lumtak.core.text import plain
+from lumtak.core.units import MIB
+from lumtak.errors import ComputerError
+
+KEY = "swap_mib"
+OWN, OLD = f"{PART}own ", f"{PART}old "
+"""Begin the parts of a state: a file of Lumtak's own by its size in MiB, what stood before by its unit."""
+_FILE_SYSTEMS = {"ext3", "ext4", "xfs"}
+"""On which a file that was allocated at once can be swapped to; swapon(8), notes."""
+_SPACE_KEPT = 0.10
+_ROOM = 0.8
+"""How much of the memory that is free may be filled by what comes back from swap."""
+_OWN_NAME = re.compile(r"swap_([1-9][0-9]{0,6})")
+_OWN_UNIT = re.compile(r"var-lib-lumtak-swap_([1-9][0-9]{0,6})\.swap")
+_SHOW = ("systemctl", "show", "--no-pager", "--property=Id,What,FragmentPath,ActiveState,LoadState", "--", "*.swap")
+
+
+class Area(NamedTuple):
+    """One swap area that is in use; proc(5), /proc/swaps."""
+
+    path: str
+    mib: int
+    used_bytes: int
+    kind: str
+
+
+class _Old(NamedTuple):
+    """A swap area that is not Lumtak's, in use or masked by Lumtak."""
+
+    unit: str
+    """Empty where no unit keeps it."""
+    mib: int
+    on: bool
+    masked: bool
+
+
+class Swap:
+    """Swap of one computer.
+
+    Args:
+        transport: of the computer.
+        root: does what takes root.
+    """
+
+    def __init__(self, transport: Transport, root: Root) -> None:
+        self._transport = transport
+        self._root = root
+
+    # -- what there is ------------------------------------------------------------------------------------------------
+
+    def item(self, sizes: Mapping[str, int]) -> Item:
+        """The size of all swap as a setting; where it cannot be changed, why not."""
+        areas = self.areas()
+        names = {"partition": "a partition", "file": "a file", "zram": "compressed memory"}
+        kinds = [names.get(a.kind, a.kind) for a in areas]
+        return Item(
+            area="memory",
+            key=KEY,
+            title="Swap size in MiB",
+            origin="system",
+            value=str(sum(a.mib for a in areas)),
+            setting=self._setting(areas),
+            note=plain(", ".join(dict.fromkeys(kinds))) if sizes.get("SwapTotal") else "there is no swap",
+        )
+
+    def _setting(self, areas: list[Area]) -> Setting | Fixed:
+        if why := self._root.why_not() or self._why_no_file():
+            return Fixed(needed=why)
+        try:
+            olds = self._olds(areas)
+        except OSError as error:
+            return Fixed(needed=f"the swap units could not be asked for: {plain(str(error), 120)}")
+        found = os.statvfs(self._transport.place("/var"))
+        free_mib = int(found.f_bavail * found.f_frsize / MIB * (1 - _SPACE_KEPT))
+        own_mib = sum(a.mib for a in areas if _own_mib(a.path))
+        lowest = sum(o.mib for o in olds if not o.unit)
+        return Setting(lowest=lowest, highest=sum(o.mib for o in olds if o.on) + own_mib + max(0, free_mib))
+
+    def _why_no_file(self) -> str:
+        try:
+            self._transport.names("/run/systemd/system")
+        except OSError:
+            return "without systemd nothing would keep it over a restart"
+        kind = _file_system(self._transport, "/var/lib")
+        return (
+            ""
+            if kind in _FILE_SYSTEMS
+            else f"Lumtak makes swap files on ext4 and xfs, and /var/lib is on {plain(kind) or 'an unknown file system'}"
+        )
+
+    def areas(self) -> list[Area]:
+        """What is in use now."""
+        found = []
+        try:
+            lines = text(self._transport.read("/proc/swaps")).splitlines()[1:]
+        except OSError:
+            return []
+        for line in lines:
+            fields = line.split()
+            if len(fields) >= 4 and fields[2].isdigit() and fields[3].isdigit():
+                path = re.sub(r"\\([0-7]{3})", lambda m: chr(int(m[1], 8)), fields[0])
+                kind = "zram" if re.match(r"/dev/zram[0-9]", path) else fields[1]
+                found.append(Area(path, round(int(fields[2]) / 1024), int(fields[3]) * 1024, kind))
+        return found
+
+    def _units(self) -> dict[str, Fields]:
+        """Swap units that a file says, by the path that they swap to."""
+        shown = blocks(text(self._transport.run_partly(_SHOW)))
+        return {self._real(u["What"]): u for u in shown if u.get("What") and u.get("FragmentPath")}
+
+    def _real(self, path: str) -> str:
+        """Where a name of a device or file leads, one link after the other."""
+        for _ in range(8):
+            target = self._transport.link(path)
+            if target is None:
+                return path
+            path = os.path.normpath(os.path.join(os.path.dirname(path), target))
+        return path
+
+    def _olds(self, areas: list[Area]) -> list[_Old]:
+        """What is not Lumtak's own; without a unit where Lumtak must not or cannot switch it off for good."""
+        others = [a for a in areas if not _own_mib(a.path)]
+        units = self._units() if others else {}
+        found = []
+        for area in others:
+            unit = units.get(area.path, {})
+            stands = unit.get("FragmentPath", "").startswith(f"{UNITS}/")
+            free = unit and not stands and area.kind != "zram" and not self._hibernates_into(area)
+            found.append(_Old(unit["Id"] if free else "", area.mib, on=True, masked=False))
+        seen = {o.unit for o in found}
+        found += [_Old(u, 0, on=False, masked=True) for u in self._masked() if u not in seen]
+        return found
+
+    def _masked(self) -> list[str]:
+        try:
+            names = [n for n in self._transport.names(UNITS) if n.endswith(".swap")]
+        except OSError:
+            return []
+        return [n for n in names if self._transport.link(f"{UNITS}/{n}") == NOWHERE]
+
+    def _hibernates_into(self, area: Area) -> bool:
+        """Whether memory may be saved there: what the kernel was told to wake up from, else, where it can sleep so, what could hold it.
+
+        Sources: kernel, kernel-parameters.txt (resume, resume_offset); admin-guide/pm/sleep-states (/sys/power).
+        """
+        named = []
+        for option in self._line("/proc/cmdline").split():
+            if option.startswith("resume="):
+                kind, equals, value = option.removeprefix("resume=").partition("=")
+                named.append(f"/dev/disk/by-{kind.lower()}/{value}" if equals else kind)
+        number = self._line("/sys/power/resume")
+        if number not in {"", "0:0"} and (device := self._transport.link(f"/sys/dev/block/{number}")):
+            named.append(f"/dev/{os.path.basename(device)}")
+        if named and area.kind == "file":
+            return True  # which of the files it is, only an offset on the disk tells
+        if named:
+            return area.path in {self._real(p) for p in named}
+        ram = re.search(r"(?m)^MemTotal:\s+(\d+) kB", self._line("/proc/meminfo"))
+        return "disk" in self._line("/sys/power/state").split() and area.mib * 1024 >= int(ram[1] if ram else 0)
+
+    def _line(self, path: str) -> str:
+        try:
+            return text(self._transport.read(path, 65536)).strip()
+        except OSError:
+            return ""
+
+    # -- the setting --------------------------------------------------------------------------------------------------
+
+    def read(self, ref: SettingRef) -> State:
+        """The size of all that is in use, and how each part of it stands."""
+        areas = self.areas()
+        return State(value=str(sum(a.mib for a in areas)), exact=_exact(self._own(areas), self._old_states(ref, areas)))
+
+    def _own(self, areas: list[Area]) -> dict[int, str]:
+        """Swap files of Lumtak's own by size, with what is true of each; a file that is neither kept nor on is only litter."""
+        on = {mib for a in areas if (mib := _own_mib(a.path))}
+        try:
+            units = self._transport.names(os.path.dirname(switch(1)))
+        except OSError:
+            units = []
+        kept = {int(said[1]) for name in units if (said := _OWN_UNIT.fullmatch(name))}
+        return {m: " ".join(w for w, sizes in (("kept", kept), ("on", on)) if m in sizes) for m in sorted(on | kept)}
+
+    def _old_states(self, ref: SettingRef, areas: list[Area]) -> dict[str, str]:
+        try:
+            olds = self._olds(areas)
+        except OSError as error:
+            raise ComputerError(
+                f"{ref} cannot be read: {plain(str(error), 200)}.", "See whether systemctl answers there."
+            ) from error
+        return {o.unit: "masked" if o.masked else "on" for o in olds if o.unit}
+
+    def foresee(self, ref: SettingRef, state: State) -> State:
+        """What stood stays where that is enough, and a file of Lumtak's own makes up the rest; else what stood is masked."""
+        if state.exact is not None:
+            return state
+        areas = self.areas()
+        setting = self._setting(areas)
+        if isinstance(setting, Fixed):
+            raise ComputerError(f"{ref} cannot be changed: {setting.needed}.", "Nothing was changed.")
+        if state.value is None or (problem := setting.problem_with(state.value)):
+            raise ComputerError(
+                f"{ref} cannot be {plain(state.value or 'unset')}.",
+                f"Choose from {setting.lowest} to {setting.highest} MiB."
+                if state.value is None
+                else f"Choose again: {problem}",
+            )
+        wanted = int(state.value)
+        olds = [o for o in self._olds(areas) if o.on]
+        standing = sum(o.mib for o in olds)
+        stays = wanted >= standing
+        mib = wanted - (standing if stays else sum(o.mib for o in olds if not o.unit))
+        old = {o.unit: "on" if stays else "masked" for o in olds if o.unit}
+        old |= dict.fromkeys(self._masked(), "masked")
+        return State(value=state.value, exact=_exact({mib: "kept on"} if mib else {}, old))
+
+    def write(self, ref: SettingRef, state: State) -> None:
+        """New before old: a file is made and on before anything is switched off, and that only where memory is free for what it holds."""
+        exact = self.foresee(ref, state).exact or {}
+        own, old = own_of(exact), old_of(exact)
+        there = self._own(self.areas())
+        gone = [m for m in self._leftovers() | set(there) if m not in own]
+        masked = [u for u, word in old.items() if word == "masked" and self._transport.link(f"{UNITS}/{u}") != NOWHERE]
+        self._check_room(ref, gone, masked, sum(m for m in own if "on" not in there.get(m, "")))
+        self._switch_on(own, [u for u, word in old.items() if word == "on"], there)
+        self._switch_off(gone, masked, there)
+        self._root.systemctl("daemon-reload")
+
+    def _switch_on(self, own: Mapping[int, str], old: list[str], there: Mapping[int, str]) -> None:
+        for unit in old:
+            self._root.remove(f"{UNITS}/{unit}")
+        for mib in own:
+            if "on" not in there.get(mib, ""):
+                self._root.make_swap_file(mib)
+            self._root.put(f"{UNITS}/{swap_unit(mib)}", unit_text(mib))
+            self._root.link(switch(mib), f"{UNITS}/{swap_unit(mib)}")
+        self._root.systemctl("daemon-reload")
+        for unit in (*(swap_unit(m) for m in own), *old):
+            self._root.systemctl("start", unit)
+
+    def _switch_off(self, gone: list[int], masked: list[str], there: Mapping[int, str]) -> None:
+        for unit in masked:
+            self._root.link(f"{UNITS}/{unit}", NOWHERE)
+            try:
+                self._root.systemctl("stop", unit)
+            except ComputerError:
+                self._root.remove(f"{UNITS}/{unit}")
+                raise
+        for mib in gone:
+            if "on" in there.get(mib, ""):
+                self._root.systemctl("stop", swap_unit(mib))
+            self._root.remove(switch(mib), folder_too=True)
+            self._root.remove(f"{UNITS}/{swap_unit(mib)}")
+            self._root.remove_swap_file(mib)
+
+    def _leftovers(self) -> set[int]:
+        try:
+            return {int(m[1]) for n in self._transport.names(SWAP_FOLDER) if (m := _OWN_NAME.fullmatch(n))}
+        except OSError:
+            return set()
+
+    def _check_room(self, ref: SettingRef, gone: list[int], masked: list[str], coming: int) -> None:
+        """Memory, or the swap that stays or comes (MiB), must have room for what is in the areas that are switched off."""
+        areas, units = self.areas(), self._units()
+        leaving = {swap_file(mib) for mib in gone} | {p for p, u in units.items() if u["Id"] in masked}
+        holds = sum(a.used_bytes for a in areas if a.path in leaving)
+        stays = sum(a.mib * MIB - a.used_bytes for a in areas if a.path not in leaving)
+        said = re.search(r"(?m)^MemAvailable:\s+(\d+) kB", self._line("/proc/meminfo"))
+        free = int(said[1]) * 1024 * _ROOM if said else 0.0
+        if holds > free + stays + coming * MIB:
+            raise ComputerError(
+                f"{ref} was not lowered: {holds // MIB} MiB are in the swap that would go, and memory is not free for them.",
+                "Close programs, then try again.",
+            )
+
+
+def own_of(exact: Mapping[str, str]) -> dict[int, str]:
+    """Files of Lumtak's own by size in MiB that an exact form holds, with what is true of each: kept, on."""
+    found: dict[int, str] = {}
+    for name in exact:
+        if name.startswith(OWN):
+            mib, _, word = name.removeprefix(OWN).partition(" ")
+            found[int(mib)] = f"{found.get(int(mib), '')} {word}".strip()
+    return found
+
+
+def old_of(exact: Mapping[str, str]) -> dict[str, str]:
+    """What stood before by its unit: on or masked."""
+    return {n.removeprefix(OLD): word for n, word in exact.items() if n.startswith(OLD)}
+
+
+def unit_text(mib: int) -> bytes:
+    """The swap unit that keeps a file of Lumtak's own."""
+    return (
+        "# Left by Lumtak, and removed when the change is put back.\n[Unit]\nDescription=Swap file that was made by Lumtak\n"
+        f"[Swap]\nWhat={swap_file(mib)}\n[Install]\nWantedBy=swap.target\n"
+    ).encode()
+
+
+def _own_mib(path: str) -> int:
+    folder, name = os.path.split(path)
+    said = _OWN_NAME.fullmatch(name)
+    return int(said[1]) if said and folder == SWAP_FOLDER else 0
+
+
+def switch(mib: int) -> str:
+    """The link that starts it with the system."""
+    return f"{UNITS}/swap.target.wants/{swap_unit(mib)}"
+
+
+def _exact(own: Mapping[int, str], old: Mapping[str, str]) -> dict[str, str]:
+    return {
+        "kind": "swap",
+        **{f"{OWN}{mib} {word}": "yes" for mib, words in sorted(own.items()) for word in words.split()},
+        **{f"{OLD}{unit}": word for unit, word in sorted(old.items())},
+    }
+
+
+def _file_system(transport: Transport, folder: str) -> str:
+    """Kind of the file system that holds a folder: of the longest mount point above it; proc(5), mountinfo."""
+    best, kind = "", ""
+    try:
+        lines = text(transport.read("/proc/self/mountinfo")).splitlines()
+    except OSError:
+        return ""
+    for line in lines:
+        left, _, right = line.partition(" - ")
+        fields = left.split()
+        if len(fields) > 4 and right:
+            place = fields[4]
+            if len(place) >= len(best) and f"{folder}/".startswith(place if place == "/" else f"{place}/"):
+                best, kind = place, right.split()[0]
+    return kind
