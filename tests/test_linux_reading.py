@@ -9,6 +9,7 @@ from lumtak.computers.linux.root import Root
 from lumtak.computers.linux.services import Services
 from lumtak.computers.linux.transport import LocalTransport
 from lumtak.computers.linux.units import blocks
+from lumtak.core.facts import longest_starts
 from lumtak.core.load import between
 from lumtak.core.record import NotMeasured
 from lumtak.core.setting import parse_ref
@@ -333,3 +334,62 @@ def test_old_kernels_say_what_they_do_not_tell(box):
     assert snapshot.stalled_s["io"].not_measured == "this kernel has no pressure files"
     assert "disk" in snapshot.disk_busy_s.not_measured
     assert isinstance(box.system().users, NotMeasured)
+
+
+def test_signs_at_the_door(tree):
+    put(tree, "/sys/class/power_supply/BAT0/type", "Battery\n")
+    put(tree, "/sys/class/power_supply/BAT0/energy_full", "30000000\n")
+    put(tree, "/sys/class/power_supply/BAT0/energy_full_design", "50000000\n")
+    put(tree, "/sys/class/power_supply/BAT0/cycle_count", "812\n")
+    for core, count in ((0, 3), (1, 41)):
+        put(tree, f"/sys/devices/system/cpu/cpu{core}/thermal_throttle/core_throttle_count", f"{count}\n")
+    put(tree, "/run/reboot-required", "")
+    put(tree, "/run/reboot-required.pkgs", "libc6\nlinux-image\nlibc6\n\x1b[2J\na\nb\nc\n")
+    put(tree, "/proc/vmstat", "pgpgin 4\ndrop_pagecache 14\n")
+    found = linux(tree).facts()
+    says = {s.name: s.says for s in found.signs}
+    assert says["battery"].startswith("holds 60 % of what it was built for, 812 cycles; it is worn")
+    assert says["heat"].startswith("slowed the processor 41 times")
+    assert says["restart"] == "updates of libc6, linux-image, ␛[2J, a and 2 more wait for one"
+    assert ("empty-the-cache", "the cache was emptied 14 times since the start") in [
+        (m.advice, m.where) for m in found.marks
+    ]
+
+
+@pytest.mark.parametrize(
+    ("modules", "link", "says"),
+    [
+        (["6.1.0-9"], "vmlinuz-6.1.0-9", ""),
+        (["6.1.0-8", "6.1.0-9"], "vmlinuz-6.1.0-8", ""),
+        (
+            ["6.1.0-8", "6.1.0-11"],
+            "vmlinuz-6.1.0-11",
+            "the kernel 6.1.0-11 is installed and waits for one; 6.1.0-8 runs",
+        ),
+        (["6.2.1-arch"], "", "the kernel 6.1.0-8 was replaced on the disk and waits for one"),
+    ],
+)
+def test_a_kernel_that_waits_for_a_restart(tree, modules, link, says):
+    put(tree, "/proc/sys/kernel/osrelease", "6.1.0-9\n" if not says and len(modules) == 1 else "6.1.0-8\n")
+    for name in modules:
+        put(tree, f"/usr/lib/modules/{name}/x", "")
+    if link:
+        (tree / "boot").mkdir(exist_ok=True)
+        (tree / "boot/vmlinuz").symlink_to(link)
+    assert [s.says for s in linux(tree).facts().signs] == ([says] if says else [])
+
+
+def test_seconds_that_units_took_to_start():
+    stamps = "InactiveExitTimestampMonotonic={}\nActiveEnterTimestampMonotonic={}\nInactiveEnterTimestampMonotonic={}\n"
+    text = "".join(
+        f"Id={key}.service\nLoadState=loaded\nFragmentPath=/x/{key}.service\n{stamps.format(*at)}\n"
+        for key, at in {
+            "up": (5_000_000, 8_200_000, 0),
+            "once": (5_000_000, 0, 5_500_000),
+            "never": (0, 0, 0),
+            "starting": (9, 4, 3),
+        }.items()
+    )
+    items, _ = services(LocalTransport("/nowhere")).parse(blocks(text))
+    assert {i.key: i.start_s for i in items} == {"up": pytest.approx(3.2), "once": 0.5, "never": None, "starting": None}
+    assert [i.key for i in longest_starts(items)] == ["up", "once"]

@@ -4,6 +4,7 @@ from lumtak.core.catalogue import Catalogue
 from lumtak.core.facts import Facts, Fixed, Item
 from lumtak.core.needs import Graphs
 from lumtak.core.record import Record
+from lumtak.core.units import took
 
 _ORIGINS = {
     "system": "part of the system",
@@ -51,6 +52,7 @@ def explain(item: Item, facts: Facts, catalogue: Catalogue) -> Explanation:
         ("set to", "unset" if item.value is None else item.value),
         ("runs", f"yes, as {_count(len(processes), 'process', 'processes')}" if item.running else "no"),
         ("started", graphs.chain_in_words(consumer) or item.started_by or "by what is not known"),
+        ("took to start", "not known" if item.start_s is None else took(item.start_s)),
         ("started also", "; ".join(graphs.trigger_in_words(t) for t in again) or "by nothing else that is known"),
         ("cannot work without", _titles(needs, graphs) or "nothing else"),
         ("stops with it", _titles(stopped, graphs) or "nothing else"),

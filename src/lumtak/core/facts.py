@@ -1,5 +1,6 @@
 """What a computer is and has: hardware, system, and the items of each area."""
 
+from collections.abc import Iterable
 from typing import Literal
 
 from lumtak.core.record import Figure, NotMeasured, Record
@@ -36,6 +37,15 @@ class Mark(Record):
     """By the name in the collection of advice."""
     where: str
     """What was seen, and where."""
+
+
+class Sign(Record):
+    """Something about the computer that no setting changes and a technician wants to know."""
+
+    name: str
+    """What it is about: battery, heat, restart, updates."""
+    says: str
+    """A clause about it."""
 
 
 class Space(Record):
@@ -145,6 +155,8 @@ class Item(Record):
     setting: Setting | Fixed
     note: str = ""
     """What the system itself says of it."""
+    start_s: float | None = None
+    """For how long it was starting when it last started, where the system counts that."""
 
     @property
     def ref(self) -> SettingRef:
@@ -199,6 +211,7 @@ class Facts(Record):
     memory: MemoryNow = MemoryNow()
     space: Space = Space()
     marks: tuple[Mark, ...] = ()
+    signs: tuple[Sign, ...] = ()
     times: dict[str, Figure] = {}
     """Seconds by name: parts of the start, the login, and how quickly it answers."""
 
@@ -210,6 +223,12 @@ class Facts(Record):
         if ref.area == "apps" and ref.key.endswith(".desktop"):
             return self.find(SettingRef(area="apps", key=ref.key.removesuffix(".desktop")))
         return None
+
+
+def longest_starts(items: Iterable[Item], count: int = 3, least_s: float = 0.05) -> list[Item]:
+    """Those that took longest to start, longest first; what took next to nothing is left out."""
+    told = [i for i in items if i.start_s is not None and i.start_s >= least_s]
+    return sorted(told, key=lambda i: (-(i.start_s or 0.0), i.key))[:count]
 
 
 def _of(space: Space) -> str:
@@ -239,6 +258,9 @@ def in_rows(facts: Facts) -> list[tuple[str, str]]:
     ]
     for name, seconds in facts.times.items():
         rows.append((name, word(seconds) if isinstance(seconds, NotMeasured) else took(seconds)))
+    if slow := longest_starts(facts.items):
+        rows.append(("longest to start", ", ".join(f"{plain(i.key)} {took(i.start_s or 0.0)}" for i in slow)))
+    rows += [(plain(sign.name), plain(sign.says, 300)) for sign in facts.signs]
     for area in AREAS:
         count = sum(item.area == area for item in facts.items)
         gaps = "; ".join(g.reason for g in facts.gaps if g.area == area)

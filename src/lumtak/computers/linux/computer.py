@@ -21,6 +21,7 @@ from lumtak.computers.linux.power import Power, Service
 from lumtak.computers.linux.proc import Processes, cpu_times, meminfo
 from lumtak.computers.linux.root import Root
 from lumtak.computers.linux.services import Services
+from lumtak.computers.linux.signs import signs
 from lumtak.computers.linux.times import answers, start_times
 from lumtak.computers.linux.transport import Transport, text
 from lumtak.computers.linux.undo_kit import FileUndoKit
@@ -156,6 +157,7 @@ class LinuxComputer:
             memory=hardware.memory_now(self._transport, memory),
             space=hardware.space(self._transport),
             marks=tuple(marks(self._transport)),
+            signs=tuple(signs(self._transport, self._word("/proc/sys/kernel/osrelease"))),
             times=start_times(self._transport),
         )
 

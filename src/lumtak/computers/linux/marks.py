@@ -14,7 +14,7 @@ _FILES_MOST = 500
 
 def marks(transport: Transport) -> list[Mark]:
     """What was found, kernel options first."""
-    return [*_kernel(transport), *_files(transport), *_swappiness(transport)]
+    return [*_kernel(transport), *_emptied(transport), *_files(transport), *_swappiness(transport)]
 
 
 def _kernel(transport: Transport) -> list[Mark]:
@@ -22,6 +22,13 @@ def _kernel(transport: Transport) -> list[Mark]:
     options = _read(transport, "/proc/cmdline").split()
     named = [(o, _SWITCHES.get(o) or _OPTIONS.get(o.partition("=")[0] if "=" in o else "")) for o in options]
     return [Mark(advice=a, where=plain(f"the kernel was started with {o}")) for o, a in named if a]
+
+
+def _emptied(transport: Transport) -> list[Mark]:
+    """How often somebody emptied the cache since the start, as the kernel counts it; proc(5), /proc/vmstat."""
+    said = re.search(r"(?m)^drop_pagecache ([1-9]\d*)$", _read(transport, "/proc/vmstat"))
+    times = f"{said[1]} times" if said and said[1] != "1" else "once"
+    return [Mark(advice="empty-the-cache", where=f"the cache was emptied {times} since the start")] if said else []
 
 
 def _files(transport: Transport) -> list[Mark]:

@@ -113,6 +113,7 @@ class Services:
             triggers=triggers,
             setting=self._setting(unit, fields, value, active),
             note=plain(fields.get("Description", "")),
+            start_s=_start_s(fields),
         )
 
     def _setting(self, unit: str, fields: Fields, value: str | None, active: set[str]) -> Setting | Fixed:
@@ -247,6 +248,16 @@ def _value(fields: Fields, active: set[str]) -> str | None:
     if state in {"static", "indirect"}:
         return "demand"
     return "demand" if _asked_for(fields, active) else "manual"
+
+
+def _start_s(fields: Fields) -> float | None:
+    """From leaving the inactive state to running, or to the end of what only does its work and ends (org.freedesktop.systemd1)."""
+    left, up, down = (
+        int(value) if (value := fields.get(f"{name}TimestampMonotonic", "")).isdigit() else 0
+        for name in ("InactiveExit", "ActiveEnter", "InactiveEnter")
+    )
+    reached = min((t for t in (up, down) if t >= left), default=0)
+    return (reached - left) / 1e6 if left and reached else None
 
 
 def _origin(path: str) -> Origin:

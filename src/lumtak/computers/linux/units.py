@@ -25,6 +25,9 @@ PROPERTIES = (
     "Triggers",
     "BusName",
     "Type",
+    "InactiveExitTimestampMonotonic",
+    "ActiveEnterTimestampMonotonic",
+    "InactiveEnterTimestampMonotonic",
 )
 _SHOW = ("systemctl", "show", "--no-pager", f"--property={','.join(PROPERTIES)}", "--")
 NOWHERE = "/dev/null"

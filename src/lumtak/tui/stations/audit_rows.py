@@ -17,7 +17,7 @@ from lumtak.core.record import NotMeasured, known
 from lumtak.core.setting import AREA_TITLES, SHOWS_WORDS, Area, SettingRef
 from lumtak.core.sizing import Rule, emptying_the_cache, memory_parts, swap_sizes
 from lumtak.core.text import plain
-from lumtak.core.units import percent, ram, signed
+from lumtak.core.units import percent, ram, signed, took
 from lumtak.tui.theme import FILLS, HATCH, STANCE_WORDS, WIDE, Palette
 from lumtak.tui.widgets.lines import fit
 
@@ -166,6 +166,8 @@ def rows_of(f: Finding, job: Job, reading: Reading | None, advice: Sequence[Advi
     """Everything known of a finding: what it does, what starts it, what stops with it, what easing it should save, how sure that is."""
     item = job.facts.find(f.ref) if job.facts else None
     rows = [Row("", f"{f.reason[:1].upper()}{f.reason[1:]}"), Row("does", f.does), Row("starts", f.started_by)]
+    if item and item.start_s is not None:
+        rows.append(Row("took to start", took(item.start_s)))
     rows += _links("started from", f.starters, job)
     rows += _links("stands on", [f"{f.area}:{key}" for key in item.needs] if item else (), job)
     rows += _links("stops with it", [f"{f.area}:{key}" for key in f.stops_with], job)

@@ -1,0 +1,95 @@
+"""What a technician wants to know at the door: a worn battery, heat that slows the processor, updates that wait for a restart."""
+
+import re
+
+from lumtak.computers.linux.transport import Transport, text
+from lumtak.core.facts import Sign
+from lumtak.core.text import plain
+
+_CPU, _SUPPLY = "/sys/devices/system/cpu", "/sys/class/power_supply"
+_WORN_PCT = 80.0
+_PACKAGES_SHOWN = 4
+
+
+def signs(transport: Transport, kernel: str) -> list[Sign]:
+    """Those that are there; the kernel is the one that runs."""
+    found = [_battery(transport), _heat(transport), _restart(transport, kernel), _updates(transport)]
+    return [Sign(name=name, says=plain(says, 300)) for name, says in found if says]
+
+
+def _battery(transport: Transport) -> tuple[str, str]:
+    """What it holds of what it was built for; kernel, ABI/testing/sysfs-class-power."""
+    told = []
+    for name in _names(transport, _SUPPLY):
+        folder = f"{_SUPPLY}/{name}"
+        if _line(transport, f"{folder}/type") != "Battery" or _line(transport, f"{folder}/scope") == "Device":
+            continue
+        for kind in ("energy", "charge"):
+            now, built = (_number(transport, f"{folder}/{kind}_{what}") for what in ("full", "full_design"))
+            if now and built:
+                share = 100 * now / built
+                worn = "; it is worn, and a new one lasts longer" if share < _WORN_PCT else ""
+                cycles = _number(transport, f"{folder}/cycle_count")
+                told.append(
+                    f"holds {share:.0f} % of what it was built for{f', {cycles} cycles' if cycles else ''}{worn}"
+                )
+                break
+    return "battery", "; ".join(told)
+
+
+def _heat(transport: Transport) -> tuple[str, str]:
+    """How often the processor slowed itself for heat, the most of any core or package; kernel, admin-guide/thermal/intel_powerclamp."""
+    counts = [0]
+    for name in _names(transport, _CPU):
+        if re.fullmatch(r"cpu[0-9]+", name):
+            folder = f"{_CPU}/{name}/thermal_throttle"
+            counts += [_number(transport, f"{folder}/{what}_throttle_count") or 0 for what in ("core", "package")]
+    most = max(counts)
+    return (
+        "heat",
+        f"slowed the processor {most} times since the start; clean its fans before changing settings" if most else "",
+    )
+
+
+def _restart(transport: Transport, kernel: str) -> tuple[str, str]:
+    """Whether updates wait for a restart: the distribution's own note, a kernel whose modules are gone, a newer one to start."""
+    if "reboot-required" in _names(transport, "/run"):
+        named = list(dict.fromkeys(_line(transport, "/run/reboot-required.pkgs").split()))
+        more = f" and {len(named) - _PACKAGES_SHOWN} more" if len(named) > _PACKAGES_SHOWN else ""
+        for_what = f" of {', '.join(named[:_PACKAGES_SHOWN])}{more}" if named else ""
+        return "restart", f"updates{for_what} wait for one"
+    modules = _names(transport, "/usr/lib/modules")
+    if kernel and modules and kernel not in modules and any(m.split("-")[0] != kernel.split("-", maxsplit=1)[0] for m in modules):
+        return "restart", f"the kernel {kernel} was replaced on the disk and waits for one"
+    for path in ("/vmlinuz", "/boot/vmlinuz"):
+        next_one = (transport.link(path) or "").rpartition("/")[2].removeprefix("vmlinuz-")
+        if kernel and next_one and next_one != kernel and next_one in modules:
+            return "restart", f"the kernel {next_one} is installed and waits for one; {kernel} runs"
+    return "restart", ""
+
+
+def _updates(transport: Transport) -> tuple[str, str]:
+    """Updates that are known to wait, as the system itself noted them; systemd.offline-updates(7)."""
+    if "system-update" in _names(transport, "/"):
+        return "updates", "are ready to be installed at the next restart, which takes longer then"
+    said = " ".join(_line(transport, "/var/lib/update-notifier/updates-available").split())
+    return "updates", said.rstrip(".")
+
+
+def _names(transport: Transport, folder: str) -> list[str]:
+    try:
+        return transport.names(folder)
+    except OSError:
+        return []
+
+
+def _line(transport: Transport, path: str) -> str:
+    try:
+        return text(transport.read(path, 65536)).strip()
+    except OSError:
+        return ""
+
+
+def _number(transport: Transport, path: str) -> int | None:
+    line = _line(transport, path)
+    return int(line) if re.fullmatch(r"[0-9]{1,18}", line) else None
