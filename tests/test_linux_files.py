@@ -7,7 +7,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from helpers import ENTRY, linux, put, snapshot_of, tree_user
-from lumtak.computers.linux.desktop_entry import is_hidden, program_of, read_entry, with_hidden
+from lumtak.computers.linux.desktop_entry import is_off, program_of, read_entry, with_hidden
 from lumtak.computers.linux.folder import UserFolder
 from lumtak.computers.linux.transport import LocalTransport
 from lumtak.computers.linux.user import acting_as, chosen_user
@@ -53,7 +53,7 @@ def test_ones_own_entry_keeps_every_other_byte(tree, box):
     box.write(OWN, OFF)
     got = override(tree, "sail-sync").read_bytes()
     assert got.replace(b"Hidden=true\r\n", b"") == odd
-    assert is_hidden(got)
+    assert is_off(got)
 
 
 def test_folders_that_were_missing_go_again(tree, box):
@@ -164,7 +164,7 @@ BODY = st.lists(st.sampled_from([b"Name=x", b"Hidden=true", b"Hidden = false", b
 def test_hidden_is_set_in_any_file(lines, hidden):
     data = b"\n".join(lines)
     got = with_hidden(data, hidden=hidden)
-    assert is_hidden(got) == hidden
+    assert is_off(got) == hidden
     assert with_hidden(got, hidden=hidden) == got
     kept = [line for line in got.split(b"\n") if not line.strip().startswith(b"Hidden")]
     original = [line for line in lines if not line.strip().startswith(b"Hidden")]

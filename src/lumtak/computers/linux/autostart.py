@@ -2,8 +2,9 @@
 
 import os
 
-from lumtak.computers.linux.desktop_entry import is_hidden, program_of, read_entry, with_hidden
+from lumtak.computers.linux.desktop_entry import is_off, never_here, program_of, read_entry, with_hidden
 from lumtak.computers.linux.folder import UserFolder, file_with
+from lumtak.computers.linux.hardware import sessions as sessions_of
 from lumtak.computers.linux.transport import Transport
 from lumtak.computers.linux.user import User
 from lumtak.core.catalogue import Catalogue
@@ -14,6 +15,9 @@ from lumtak.errors import ComputerError, LumtakError
 
 _ENDING = ".desktop"
 _ENTRIES_MOST = 5000
+_PROGRAMS = ("/usr/local/bin", "/usr/bin", "/bin", "/usr/local/sbin", "/usr/sbin", "/usr/games", "/snap/bin")
+_DESKTOPS = {"plasma": "KDE", "gnome-classic": "GNOME", "ubuntu": "GNOME", "cinnamon": "X-Cinnamon"}
+"""Names of sessions, and what their desktops call themselves in OnlyShowIn (Desktop Menu Specification, registered names)."""
 
 
 class Autostart:
@@ -65,18 +69,30 @@ class Autostart:
         shown = entry if entry.get("Exec") or system_data is None else read_entry(system_data)
         program = program_of(shown)
         origin: Origin = "user" if system_data is None else "package"
+        never = "" if is_off(first) else never_here(shown, self._desktops(), self._is_there, self._user.config_home)
         item = Item(
             area="apps",
             key=key,
             title=plain(shown.get("Name", "") or key),
             origin=origin,
             role=self._catalogue.role_of(key, program),
-            value="off" if is_hidden(first) else "on",
-            started_by="starts at login" + ("" if own and system_data is None else ", from the system's list"),
-            setting=Setting(values=("on", "off"), shows="login"),
+            value="off" if never or is_off(first) else "on",
+            started_by=plain(never)
+            or "starts at login" + ("" if own and system_data is None else ", from the system's list"),
+            setting=Fixed(needed=f"it {plain(never)}") if never else Setting(values=("on", "off"), shows="login"),
             note=plain(shown.get("Comment", "")),
         )
         return item, program
+
+    def _desktops(self) -> list[str]:
+        """Names of the desktop of the user's newest session; none where nobody tells."""
+        sessions = sessions_of(self._transport, self._user.uid) or []
+        named = [d for s in sessions[-1:] for d in s.get("DESKTOP", "").split(":") if d]
+        return list(dict.fromkeys(_DESKTOPS.get(d.lower(), d) for d in named)) or list(self._user.desktops)
+
+    def _is_there(self, name: str) -> bool:
+        places = [name] if name.startswith("/") else [f"{folder}/{name}" for folder in _PROGRAMS]
+        return any(os.path.exists(self._transport.place(p)) for p in places)
 
     def _system_data(self, name: str) -> bytes | None:
         for folder in self._user.config_dirs:
@@ -103,7 +119,7 @@ class Autostart:
         around = {"folder": self._own.path, "file": name, "missing": str(self._own.missing())}
         if data is None:
             return State(value=None, exact=exact, around=around)
-        return State(value="off" if is_hidden(data) else "on", exact=exact, around=around)
+        return State(value="off" if is_off(data) else "on", exact=exact, around=around)
 
     def foresee(self, ref: SettingRef, state: State) -> State:
         """On or off by an override in the user's folder, to the byte.
@@ -126,9 +142,10 @@ class Autostart:
         exact = self._own.exact(name)
         if state.value == "off":
             exact = file_with(with_hidden(base, hidden=True), _mode(exact))
-        elif own is not None and is_hidden(own):
-            only_hides = system is not None and not read_entry(own).get("Exec")
-            exact = {"kind": "absent"} if only_hides else file_with(with_hidden(own, hidden=False), _mode(exact))
+        elif is_off(base):
+            shown = system is not None and not is_off(system)
+            only_hides = own is not None and shown and not read_entry(own).get("Exec")
+            exact = {"kind": "absent"} if only_hides else file_with(with_hidden(base, hidden=False), _mode(exact))
         return State(value=state.value, exact=exact, around={"folder": self._own.path, "file": name})
 
     def write(self, ref: SettingRef, state: State) -> None:

@@ -20,12 +20,17 @@ from lumtak.computers.linux.memory_settings import MemorySettings
 from lumtak.computers.linux.power import Power, Service
 from lumtak.computers.linux.proc import Processes, cpu_times, meminfo
 from lumtak.computers.linux.root import Root
+from lumtak.computers.linux.sandboxes import PREFIX as SANDBOX
+from lumtak.computers.linux.sandboxes import Sandboxes
 from lumtak.computers.linux.services import Services
+from lumtak.computers.linux.session import Session
 from lumtak.computers.linux.signs import signs
 from lumtak.computers.linux.times import answers, start_times
 from lumtak.computers.linux.transport import Transport, text
 from lumtak.computers.linux.undo_kit import FileUndoKit
 from lumtak.computers.linux.user import User
+from lumtak.computers.linux.user_units import PREFIX as OWN_UNIT
+from lumtak.computers.linux.user_units import UserUnits
 from lumtak.computers.protocol import Capabilities
 from lumtak.core.catalogue import Catalogue
 from lumtak.core.causes import starter_of
@@ -52,6 +57,29 @@ class Adapter(Protocol):
 
     def write(self, ref: SettingRef, state: State) -> None:
         """See `Computer.write`."""
+
+
+class _ByPrefix:
+    """One area whose keys tell by how they begin which adapter knows them."""
+
+    def __init__(self, adapters: dict[str, Adapter], otherwise: Adapter) -> None:
+        self._adapters = adapters
+        self._otherwise = otherwise
+
+    def _of(self, ref: SettingRef) -> Adapter:
+        return next((a for prefix, a in self._adapters.items() if ref.key.startswith(prefix)), self._otherwise)
+
+    def read(self, ref: SettingRef) -> State:
+        """See `Computer.read`."""
+        return self._of(ref).read(ref)
+
+    def foresee(self, ref: SettingRef, state: State) -> State:
+        """See `Computer.foresee`."""
+        return self._of(ref).foresee(ref, state)
+
+    def write(self, ref: SettingRef, state: State) -> None:
+        """See `Computer.write`."""
+        self._of(ref).write(ref, state)
 
 
 class LinuxComputer:
@@ -86,11 +114,14 @@ class LinuxComputer:
         self._root = Root(transport)
         self._autostart = Autostart(transport, user, catalogue)
         self._services = Services(transport, self._root, catalogue)
-        self._effects = Effects(transport, user)
+        session = Session(transport, user)
+        self._effects = Effects(transport, user, session)
+        self._user_units = UserUnits(transport, user, catalogue)
+        self._sandboxes = Sandboxes(transport, session, catalogue)
         self._power = Power(transport, self._root)
         self._memory = MemorySettings(transport, self._root)
         self._areas: dict[Area, Adapter] = {
-            "apps": self._autostart,
+            "apps": _ByPrefix({OWN_UNIT: self._user_units, SANDBOX: self._sandboxes}, self._autostart),
             "services": self._services,
             "effects": self._effects,
             "power": self._power,
@@ -120,6 +151,7 @@ class LinuxComputer:
 
     def _refresh_apps(self) -> None:
         self._apps, self._processes.programs = self._autostart.items()
+        self._processes.units = self._user_units.consumers()
 
     # -- facts --------------------------------------------------------------------------------------------------------
 
@@ -133,11 +165,13 @@ class LinuxComputer:
         cores, *_ = cpu_times(self._needed("/proc/stat"), self._tick)
         memory = meminfo(self._needed("/proc/meminfo"))
         running = {p.consumer for p in processes}
-        items = [_running(item, running) for item in (*services, *self._apps)]
+        sandboxes, sandbox_gaps = self._sandboxes.items()
+        apps = (*self._apps, *self._user_units.items(running), *sandboxes)
+        items = [_running(item, running) for item in (*services, *apps)]
         items += self._unlisted(processes, {item.consumer for item in items})
         service = self._power.service()
         power, power_gaps = self._power.items(service, has_battery=has_battery)
-        gaps += effect_gaps + power_gaps
+        gaps += sandbox_gaps + effect_gaps + power_gaps
         return Facts(
             address=self.address,
             identity=self.identity,

@@ -1,9 +1,11 @@
 """Desktop entry files, as far as autostart needs them (Desktop Entry Specification 1.5)."""
 
 import re
+from collections.abc import Callable, Sequence
 
 _HEADER = b"[Desktop Entry]"
 _MOST_LINES = 5000
+_SWITCH = "X-GNOME-Autostart-enabled"
 
 
 def read_entry(data: bytes) -> dict[str, str]:
@@ -24,13 +26,46 @@ def read_entry(data: bytes) -> dict[str, str]:
     return keys
 
 
-def is_hidden(data: bytes) -> bool:
-    """Whether the entry is to be treated as not there."""
-    return read_entry(data).get("Hidden", "").lower() in {"true", "1"}
+def is_off(data: bytes) -> bool:
+    """Whether the entry says that it does not start: Hidden, or the switch that several desktops' own settings write."""
+    entry = read_entry(data)
+    return entry.get("Hidden", "").lower() in {"true", "1"} or entry.get(_SWITCH, "").lower() in {"false", "0"}
+
+
+def never_here(entry: dict[str, str], desktops: Sequence[str], there: Callable[[str], bool], config_home: str) -> str:
+    """Why an entry that is on does not start at this login, as a clause; empty where it does, or where that cannot be told.
+
+    Args:
+        entry: from `read_entry`.
+        desktops: names of the desktop that is used, as XDG_CURRENT_DESKTOP has them; empty where it is not known.
+        there: whether a program or file is on the computer, by its name or path.
+        config_home: the user's configuration folder.
+    """
+    only, never = (_listed(entry.get(name, "")) for name in ("OnlyShowIn", "NotShowIn"))
+    mine = [d.lower() for d in desktops]
+    if mine and only and not any(d in only for d in mine):
+        return f"starts only on {', '.join(entry['OnlyShowIn'].strip(';').split(';'))}"
+    if mine and any(d in never for d in mine):
+        return f"does not start on {', '.join(desktops)}"
+    if (program := entry.get("TryExec")) and not there(program):
+        return f"does not start, since {program} is not installed"
+    kind, _, what = entry.get("AutostartCondition", "").partition(" ")
+    path = f"{config_home}/{what.strip()}"
+    if what and kind.lower() in {"if-exists", "unless-exists"} and there(path) != (kind.lower() == "if-exists"):
+        return f"does not start {'until' if kind.lower() == 'if-exists' else 'while'} {path} is there"
+    return ""
+
+
+def _listed(value: str) -> list[str]:
+    return [v.strip().lower() for v in value.split(";") if v.strip()]
 
 
 def with_hidden(data: bytes, *, hidden: bool) -> bytes:
-    """The file with Hidden set in its main group, every other byte as it was."""
+    """The file with Hidden set in its main group, every other byte as it was; to show it, the desktops' switch is set too where it is off."""
+    if not hidden and read_entry(data).get(_SWITCH, "").lower() in {"false", "0"}:
+        data = re.sub(
+            rb"(?m)^(\s*%s\s*=\s*)(?:false|0)" % _SWITCH.encode(), rb"\1true", data, count=1, flags=re.IGNORECASE
+        )
     setting = b"Hidden=" + (b"true" if hidden else b"false")
     lines = data.split(b"\n")
     inside, header = False, None

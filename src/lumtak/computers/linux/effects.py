@@ -1,10 +1,10 @@
 """Visual effects of GSettings desktops: the chosen user's own settings, where unset is a value of its own."""
 
-import os
 from collections.abc import Sequence
 from typing import NamedTuple
 
 from lumtak.computers.linux.effect_files import EffectFiles
+from lumtak.computers.linux.session import Session
 from lumtak.computers.linux.transport import Transport, text
 from lumtak.computers.linux.user import User
 from lumtak.core.facts import Fixed, Gap, Item, Setting
@@ -70,11 +70,13 @@ class Effects:
     Args:
         transport: of the computer.
         user: whose settings.
+        session: runs programs as the user.
     """
 
-    def __init__(self, transport: Transport, user: User) -> None:
+    def __init__(self, transport: Transport, user: User, session: Session) -> None:
         self._transport = transport
         self._user = user
+        self._session = session
         self._files = EffectFiles(transport, user)
 
     def items(self) -> tuple[list[Item], list[Gap]]:
@@ -125,26 +127,11 @@ class Effects:
                 return [key for key in family if key.schema in schemas]
         return ()
 
-    def _as_user(self, *arguments: str) -> bytes:
-        """What a program prints that runs as the user, with the user's own bus where they are logged in."""
-        runtime = f"/run/user/{self._user.uid}"
-        surroundings = [f"HOME={self._user.home}", f"XDG_CONFIG_HOME={self._user.config_home}"]
-        command: tuple[str, ...] = arguments
-        if os.path.exists(f"{runtime}/bus"):
-            surroundings += [f"XDG_RUNTIME_DIR={runtime}", f"DBUS_SESSION_BUS_ADDRESS=unix:path={runtime}/bus"]
-        else:
-            command = ("dbus-run-session", "--", *arguments)
-        whole = ("env", *surroundings, *command)
-        if os.geteuid() == 0 and self._user.uid != 0:
-            ids = (f"--reuid={self._user.uid}", f"--regid={self._user.gid}", "--init-groups")
-            whole = ("setpriv", *ids, "--", *whole)
-        return self._transport.run(whole)
-
     def _stored(self) -> dict[str, str]:
         """What the user set, by its place in dconf; what is not here is unset. dconf(1), dump."""
         stored: dict[str, str] = {}
         folder = ""
-        for line in text(self._as_user("dconf", "dump", "/")).splitlines():
+        for line in text(self._session.run("dconf", "dump", "/")).splitlines():
             if line.startswith("[") and line.endswith("]"):
                 folder = line[1:-1].strip("/")
             elif "=" in line:
@@ -191,9 +178,9 @@ class Effects:
         exact = self.foresee(ref, state).exact or {}
         try:
             if exact["raw"]:
-                self._as_user("gsettings", "set", exact["schema"], exact["key"], exact["raw"])
+                self._session.run("gsettings", "set", exact["schema"], exact["key"], exact["raw"])
             else:
-                self._as_user("gsettings", "reset", exact["schema"], exact["key"])
+                self._session.run("gsettings", "reset", exact["schema"], exact["key"])
         except OSError as error:
             raise ComputerError(f"{ref} was refused: {plain(str(error), 200)}.", "Nothing was changed.") from error
 

@@ -3,7 +3,7 @@
 import base64
 from collections.abc import Callable, Iterable, Sequence
 
-from lumtak.computers.linux import clock
+from lumtak.computers.linux import clock, sandboxes
 from lumtak.computers.linux.memory_settings import FILE, LIVE
 from lumtak.computers.linux.root import UNITS, swap_file, swap_unit
 from lumtak.computers.linux.shell import prints, quoted
@@ -81,6 +81,26 @@ plan() { [ -n "$root" ] || as_root busctl --system set-property "$1" "$2" "$1" A
 _DESKTOP = """
 desktop_is() { [ -n "$root" ] || [ "$(dconf read "$1")" = "$2" ]; }
 """
+_SANDBOX = (
+    """
+store() { busctl --user call {bus} {path} {bus} "$@"; }
+may_run_is() {
+    [ -n "$root" ] && return 0
+    found=$(store GetPermission sss {table} {table} "$1" 2>/dev/null) || found=
+    if [ -n "$2" ]; then [ "$found" = "as 1 \\"$2\\"" ]; else [ -z "$found" ] || [ "$found" = 'as 0' ]; fi
+}
+may_run() {
+    [ -n "$root" ] && return 0
+    if [ -n "$2" ]; then
+        store SetPermission sbssas {table} true {table} "$1" 1 "$2" >/dev/null
+    else
+        store DeletePermission sss {table} {table} "$1" >/dev/null
+    fi
+}
+""".replace("{bus}", sandboxes.BUS)
+    .replace("{path}", sandboxes.PATH)
+    .replace("{table}", sandboxes.TABLE)
+)
 _HEADS = {
     "links": (_ROOT, _LINKS),
     "sysctl": (_ROOT, _KERNEL, _KEPT),
@@ -88,6 +108,7 @@ _HEADS = {
     "swap": (_ROOT, _LINKS, _KEPT, _SWAP),
     "property": (_ROOT, _PLAN),
     "gsettings": (_DESKTOP,),
+    "sandbox": (_SANDBOX,),
 }
 
 
@@ -281,6 +302,23 @@ def gsettings_part(
     return [test(s) for s in accepted], test(restore), bring
 
 
+def sandbox_part(
+    accepted: Sequence[State], restore: State, name: str, functions: list[bytes]
+) -> tuple[list[bytes], bytes, bytes]:
+    """A permission to run in the background; unset is unset again."""
+    del name, functions
+
+    def words(state: State) -> bytes:
+        exact = state.exact or {}
+        return b"%s %s" % (quoted(exact["app"]), quoted(exact["raw"]))
+
+    return (
+        [b"may_run_is %s" % words(s) for s in accepted],
+        b"may_run_is %s" % words(restore),
+        b"may_run %s" % words(restore),
+    )
+
+
 Part = Callable[[Sequence[State], State, str, list[bytes]], tuple[list[bytes], bytes, bytes]]
 PARTS: dict[str, Part] = {
     "links": links_part,
@@ -289,5 +327,6 @@ PARTS: dict[str, Part] = {
     "swap": swap_part,
     "property": property_part,
     "gsettings": gsettings_part,
+    "sandbox": sandbox_part,
 }
 """By the kind of a state's exact form."""

@@ -108,13 +108,31 @@ def _from_file(transport: Transport, name: str, path: str, target: str | None, o
         content = text(transport.read(path, _MOST_BYTES))
     except OSError:
         return {}
-    for key, value in re.findall(r"(?m)^(Description|Requires|BindsTo|Requisite|BusName|Type)=(.*)$", content):
-        fields[key] = f"{fields[key]} {value}" if key in fields else value
+    fields |= fields_of(content)
     if any(is_switch(p) for p in on):
         fields["UnitFileState"] = "enabled"
     else:
         fields["UnitFileState"] = "disabled" if installing(name, path, content) else "static"
     return fields
+
+
+def fields_of(content: str) -> Fields:
+    """What a unit file itself says of the properties that are looked at; systemd.syntax(7)."""
+    fields: Fields = {}
+    for key, value in re.findall(r"(?m)^(Description|Requires|BindsTo|Requisite|BusName|Type)=(.*)$", content):
+        fields[key] = f"{fields[key]} {value}" if key in fields else value
+    return fields
+
+
+def wanted_by(content: str) -> list[str]:
+    """The folders in which the [Install] section of a unit file wants a link; systemd.unit(5). Aliases are names, not starts."""
+    section = _INSTALL.search(content)
+    found = []
+    for line in (section[1] if section else "").splitlines():
+        name, _, value = line.partition("=")
+        if suffix := _WANTED.get(name.strip()):
+            found += [f"{by}{suffix}" for by in value.split()]
+    return list(dict.fromkeys(found))
 
 
 def links(transport: Transport) -> dict[str, dict[str, str]]:
@@ -154,15 +172,9 @@ def is_switch(path: str) -> bool:
 def installing(unit: str, fragment: str, content: str) -> dict[str, str]:
     """The links that the [Install] section of a unit file asks for; systemd.unit(5). Instances of templates are none of ours."""
     section = _INSTALL.search(content)
-    wanted: dict[str, str] = {}
-    for line in (section[1] if section else "").splitlines():
-        name, _, value = line.partition("=")
-        suffix = _WANTED.get(name.strip())
-        for by in value.split() if suffix else ():
-            wanted[f"{UNITS}/{by}{suffix}/{unit}"] = fragment
-        if name.strip() == "Alias":
-            wanted |= {f"{UNITS}/{alias}": fragment for alias in value.split()}
-    return wanted
+    aliases = re.findall(r"(?m)^\s*Alias\s*=(.*)$", section[1] if section else "")
+    names = [f"{folder}/{unit}" for folder in wanted_by(content)] + " ".join(aliases).split()
+    return {f"{UNITS}/{name}": fragment for name in names}
 
 
 def packed(found: Mapping[str, str]) -> dict[str, str]:

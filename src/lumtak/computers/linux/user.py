@@ -25,6 +25,8 @@ class User:
     """Absolute; the same specification."""
     config_dirs: tuple[str, ...]
     """Most important first."""
+    desktops: tuple[str, ...] = ()
+    """What the desktop that the caller sits at calls itself; empty where that is not known."""
 
 
 def chosen_user(name: str | None, environment: Mapping[str, str]) -> User:
@@ -51,7 +53,9 @@ def chosen_user(name: str | None, environment: Mapping[str, str]) -> User:
     config_home = environment.get("XDG_CONFIG_HOME", "") if own else ""
     data_home = environment.get("XDG_DATA_HOME", "") if own else ""
     dirs = environment.get("XDG_CONFIG_DIRS", "") if own else ""
+    desktops = environment.get("XDG_CURRENT_DESKTOP", "") if own else ""
     return User(
+        desktops=tuple(d for d in desktops.split(":") if d),
         name=entry.pw_name,
         uid=entry.pw_uid,
         gid=entry.pw_gid,

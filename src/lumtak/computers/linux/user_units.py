@@ -1,0 +1,209 @@
+"""Services and timers of the user's own manager (systemd --user): switched off by a mask in the user's folder, or by their one link.
+
+Everything is read from files, so that it is known without a session too; what runs is told by control groups.
+"""
+
+import os
+from typing import NamedTuple
+
+from lumtak.computers.linux.folder import UserFolder
+from lumtak.computers.linux.proc import USER_UNIT
+from lumtak.computers.linux.transport import Transport, text
+from lumtak.computers.linux.units import NOWHERE, Fields, fields_of, wanted_by
+from lumtak.computers.linux.user import User
+from lumtak.core.catalogue import Catalogue
+from lumtak.core.facts import Fixed, Item, Origin, Setting, Trigger, TriggerKind
+from lumtak.core.setting import SettingRef, State
+from lumtak.core.text import plain
+from lumtak.errors import ComputerError, LumtakError
+
+PREFIX = USER_UNIT.partition(":")[2]
+_KINDS = (".service", ".timer")
+_STARTERS: dict[str, TriggerKind] = {".socket": "socket", ".timer": "timer", ".path": "path"}
+_MOST_BYTES = 1 << 16
+_MOST_UNITS = 2000
+
+
+class _Found(NamedTuple):
+    """One unit, as files tell it."""
+
+    name: str
+    path: str
+    """Of the first file that has it; empty where only a mask is left."""
+    masked: str
+    """The mask's path; empty where it is not masked."""
+    switches: tuple[str, ...]
+    """Links that start it with another unit."""
+
+
+class UserUnits:
+    """Units of one user.
+
+    Args:
+        transport: of the computer.
+        user: whose manager.
+        catalogue: knows roles.
+    """
+
+    def __init__(self, transport: Transport, user: User, catalogue: Catalogue) -> None:
+        self._transport = transport
+        self._user = user
+        self._catalogue = catalogue
+        self._own = os.path.join(user.config_home, "systemd/user")
+        self._folders = (
+            self._own,
+            "/etc/systemd/user",
+            "/run/systemd/user",
+            os.path.join(user.data_home, "systemd/user"),
+            "/usr/local/lib/systemd/user",
+            "/usr/lib/systemd/user",
+        )
+        """Most important first; systemd.unit(5), load path of user units."""
+
+    # -- what there is ------------------------------------------------------------------------------------------------
+
+    def consumers(self) -> frozenset[str]:
+        """Under these names readings count what runs in a unit of this user."""
+        return frozenset(f"{USER_UNIT}{name}" for name in self._found())
+
+    def items(self, running: set[str]) -> list[Item]:
+        """Units that start with another, are masked, or run now: those are the consumers given."""
+        found = self._found()
+        shown = {
+            name
+            for name, unit in found.items()
+            if name.endswith(_KINDS) and (unit.switches or unit.masked or f"{USER_UNIT}{name}" in running)
+        }
+        return [self._item(found[name], found, running, shown) for name in sorted(shown)]
+
+    def _found(self) -> dict[str, _Found]:
+        paths: dict[str, str] = {}
+        masks: dict[str, str] = {}
+        switches: dict[str, list[str]] = {}
+        for folder in self._folders:
+            for name in self._names(folder):
+                path = f"{folder}/{name}"
+                if name.endswith((".wants", ".requires")):
+                    for unit in self._names(path):
+                        switches.setdefault(unit, []).append(f"{path}/{unit}")
+                elif name.endswith((*_KINDS, *_STARTERS)) and "@." not in name and name not in paths:
+                    if self._transport.link(path) == NOWHERE:
+                        masks.setdefault(name, path)
+                    elif self._transport.link(path) is None or folder == self._own:
+                        paths[name] = path
+        names = sorted(paths.keys() | masks.keys())[:_MOST_UNITS]
+        return {n: _Found(n, paths.get(n, ""), masks.get(n, ""), tuple(switches.get(n, ()))) for n in names}
+
+    def _names(self, folder: str) -> list[str]:
+        try:
+            return UserFolder(self._transport, self._user, folder).names()
+        except (OSError, LumtakError):
+            return []
+
+    def _fields(self, unit: _Found) -> tuple[Fields, str]:
+        try:
+            content = text(self._transport.read(unit.path, _MOST_BYTES)) if unit.path else ""
+        except OSError:
+            content = ""
+        return fields_of(content), content
+
+    def _item(self, unit: _Found, found: dict[str, _Found], running: set[str], shown: set[str]) -> Item:
+        fields, content = self._fields(unit)
+        base = unit.name.rpartition(".")[0]
+        triggers = self._triggers(unit, fields, found)
+        at_login = any(t.kind == "login" for t in triggers)
+        needs = " ".join(fields.get(n, "") for n in ("Requires", "BindsTo", "Requisite")).split()
+        origin: Origin = "user" if unit.path.startswith((self._own, self._user.home)) else "package"
+        return Item(
+            area="apps",
+            key=PREFIX + unit.name,
+            title=plain(fields.get("Description", "") or base),
+            origin=origin,
+            role=self._catalogue.role_of(base, base.removeprefix("app-"), fields.get("BusName", "")),
+            value="off" if unit.masked else "on",
+            running=f"{USER_UNIT}{unit.name}" in running,
+            started_by="starts at login, by the user's own manager"
+            if at_login
+            else "starts when another program asks for it",
+            needs=tuple(dict.fromkeys(PREFIX + n for n in needs if n in shown)),
+            triggers=triggers,
+            setting=self._setting(unit, content),
+            note=plain(fields.get("Description", "")),
+        )
+
+    @staticmethod
+    def _triggers(unit: _Found, fields: Fields, found: dict[str, _Found]) -> tuple[Trigger, ...]:
+        by: list[Trigger] = []
+        for path in unit.switches:
+            wanting = os.path.basename(os.path.dirname(path)).rpartition(".")[0]
+            if wanting.endswith(_KINDS):
+                by.append(Trigger(kind="wants", by=PREFIX + wanting))
+            elif not any(t.kind == "login" for t in by):
+                by.append(Trigger(kind="login"))
+        base = unit.name.rpartition(".")[0]
+        if unit.name.endswith(".service"):
+            for ending, kind in _STARTERS.items():
+                other = found.get(base + ending)
+                if other and other.switches and not other.masked:
+                    key = PREFIX + other.name if kind == "timer" else other.name
+                    by.append(Trigger(kind=kind, by=plain(key)))
+            if fields.get("BusName"):
+                by.append(Trigger(kind="bus", by=plain(fields["BusName"])))
+        return tuple(by)
+
+    def _setting(self, unit: _Found, content: str) -> Setting | Fixed:
+        if unit.masked and os.path.dirname(unit.masked) != self._own:
+            return Fixed(needed=f"the administrator masked it for everybody, by {plain(unit.masked)}")
+        if os.path.dirname(unit.path) != self._own:
+            return Setting(values=("on", "off"), shows="login")
+        if len(wanted_by(content)) != 1:
+            return Fixed(needed="its unit file stands in the user's own folder, so it cannot be masked; edit the file")
+        return Setting(values=("on", "off"), shows="login")
+
+    # -- the setting --------------------------------------------------------------------------------------------------
+
+    def _place(self, ref: SettingRef) -> tuple[UserFolder, str, dict[str, str], dict[str, str]]:
+        """(folder, name, what stands there for on, what for off): a mask, or the link of a unit of the user's own."""
+        name = ref.key.removeprefix(PREFIX)
+        unit = self._found().get(name)
+        if unit is None or not name.endswith(_KINDS) or "/" in name or "\0" in name:
+            raise ComputerError(f"The user's unit {plain(name)} is not there any more.", "Audit the computer again.")
+        _, content = self._fields(unit)
+        setting = self._setting(unit, content)
+        if isinstance(setting, Fixed):
+            raise ComputerError(f"{plain(str(ref))} cannot be changed: {setting.needed}.", "Nothing was changed.")
+        nothing = {"kind": "absent"}
+        if os.path.dirname(unit.path) != self._own:
+            folder = UserFolder(self._transport, self._user, self._own)
+            return folder, name, nothing, {"kind": "link", "target": NOWHERE}
+        (by,) = wanted_by(content)
+        folder = UserFolder(self._transport, self._user, f"{self._own}/{by}")
+        return folder, name, {"kind": "link", "target": unit.path}, nothing
+
+    def read(self, ref: SettingRef) -> State:
+        """On or off, with the link that says so."""
+        folder, name, _, off = self._place(ref)
+        exact = folder.exact(name)
+        is_off = exact == off if off["kind"] == "link" else exact["kind"] == "absent"
+        around = {"folder": folder.path, "file": name, "missing": str(folder.missing())}
+        return State(value="off" if is_off else "on", exact=exact, around=around)
+
+    def foresee(self, ref: SettingRef, state: State) -> State:
+        """The link as it will be; what is as asked already stays to the byte."""
+        if state.exact is not None:
+            return state
+        folder, name, on, off = self._place(ref)
+        now = self.read(ref)
+        exact = now.exact if now.value == state.value else off if state.value == "off" else on
+        return State(value=state.value, exact=exact, around={"folder": folder.path, "file": name})
+
+    def write(self, ref: SettingRef, state: State) -> None:
+        """Make or remove the link, as the user; it counts from the next login on."""
+        wanted = self.foresee(ref, state)
+        folder, name, *_ = self._place(ref)
+        if wanted.exact is None or wanted.around.get("folder") != folder.path:
+            raise ComputerError(
+                f"{plain(str(ref))} was changed in {wanted.around.get('folder')}, and its place is {folder.path} now.",
+                "Run Lumtak as the same user with the same HOME and XDG_CONFIG_HOME.",
+            )
+        folder.restore(name, wanted.exact, int(wanted.around.get("missing", "0")))
