@@ -46,8 +46,13 @@ CHANGES = (
     "power:mains=saving",
     "memory:swappiness=10",
     "effects:event-sounds=off",
+    "memory:swap_mib=100",
+    "apps:user/sail-index.service=off",
+    "apps:sandbox/org.school.Tides=off",
     "effects:cursor-blinking=off",
 )
+STORE = "org.freedesktop.impl.portal.PermissionStore"
+ALLOWED = ("busctl", "--user", "call", STORE, f"/{STORE.replace('.', '/')}", STORE)
 SNAPSHOT = r"""
 import hashlib, json, os, stat, subprocess
 found = {}
@@ -69,6 +74,8 @@ units = ("chart-tiles.service", "tide-poll.timer", "sail-print.socket", "sail-pr
 found["units"] = {u: ask("systemctl", "is-active", u) for u in units}
 found["plan"] = ask("busctl", "get-property", "net.hadess.PowerProfiles", "/net/hadess/PowerProfiles", "net.hadess.PowerProfiles", "ActiveProfile")
 found["memory"] = [open(f"/proc/sys/vm/{n}").read() for n in ("swappiness", "vfs_cache_pressure")]
+found["swap"] = open("/proc/swaps").read().split("\n")[1:]
+found["own"] = os.path.exists("/var/lib/lumtak")
 found["desktop"] = ask("runuser", "-u", "lum", "--", "dbus-run-session", "--", "dconf", "dump", "/")
 print(json.dumps(found))
 """
@@ -87,12 +94,18 @@ def lab():
     made.boot(anew=True)
     made.ssh("root", "sh", "-c", f"mkdir -p /home/{USER}/.local/share/lumtak/profiles; cat > /home/{USER}/.local/share/lumtak/profiles/lab.toml;"
              f" chown -R {USER} /home/{USER}/.local", stdin=PROFILE)  # fmt: skip
+    made.ssh(
+        USER, *ALLOWED, "SetPermission", "sbssas", "background", "true", "background", "org.school.Tides", "1", "yes"
+    )
     yield made
     made.cut_power()
 
 
 def snapshot(lab):
-    return json.loads(lab.ssh("root", "python3", "-", stdin=SNAPSHOT))
+    found = json.loads(lab.ssh("root", "python3", "-", stdin=SNAPSHOT))
+    found["swap"] = [line.split()[:3] for line in found["swap"] if line]
+    found["allowed"] = lab.ssh(USER, *ALLOWED, "Lookup", "ss", "background", "background")
+    return found
 
 
 def load(lab):
@@ -121,6 +134,8 @@ def test_the_whole_job(lab, before):
         "services:chart-tiles",
         "services:tide-poll.timer",
         "apps:sail-copy",
+        "apps:user/sail-index.service",
+        "apps:sandbox/org.school.Tides",
         "power:mains",
         "memory:swappiness",
         "effects:event-sounds",
@@ -130,7 +145,8 @@ def test_the_whole_job(lab, before):
     done = lumtak(lab, "job", "apply", job)
     assert done.count("read back") == len(chosen), done
     assert "new login owed" in done
-    lumtak(lab, "apply", "local", "services:sail-print=demand")
+    lumtak(lab, "apply", "local", "services:sail-print=demand", "memory:swap_mib=100")
+    lumtak(lab, "apply", "local", "memory:swap_mib=40")
     lab.restart()
     after = snapshot(lab)
     assert after["units"] == {
@@ -138,6 +154,9 @@ def test_the_whole_job(lab, before):
         "sail-print.service": "inactive", "etc-own.service": "active",
     }  # fmt: skip
     assert after["memory"][0] == "10\n"
+    assert after["swap"] == [["/var/lib/lumtak/swap_40", "file", "40956"]]
+    assert '"org.school.Tides" 1 "no"' in after["allowed"]
+    assert "sail-index" not in lab.ssh(USER, "systemctl", "--user", "list-units", "--plain")
     assert "power-saver" in after["plan"]
     assert (
         after["desktop"]
@@ -152,7 +171,7 @@ def test_the_whole_job(lab, before):
     assert lower == pytest.approx(busy - calm, abs=6), "by the true amount, as /proc/stat says without Lumtak"
     assert lower > 15
     back = lumtak(lab, "undo", "local", "--all")
-    assert back.count("read back") == len(chosen) + 1, back
+    assert back.count("read back") == len(chosen) + 3, back
     lab.restart()
     assert snapshot(lab) == before
 

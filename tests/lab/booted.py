@@ -14,10 +14,10 @@ import time
 from pathlib import Path
 
 REPO = Path(__file__).parents[2]
-TOOLS = ("mmdebstrap", "linux.uml", "mke2fs", "ssh", "ip", "unshare", "nsenter")
+TOOLS = ("mmdebstrap", "linux.uml", "mke2fs", "mkswap", "ssh", "ip", "unshare", "nsenter")
 PACKAGES = (
     "systemd,systemd-sysv,dbus,dbus-user-session,libpam-systemd,polkitd,sudo,libglib2.0-bin,dconf-gsettings-backend,dconf-cli,"
-    "gsettings-desktop-schemas,power-profiles-daemon,openssh-server,python3,python3-dbusmock,procps,kmod,iproute2,cron,zstd"
+    "gsettings-desktop-schemas,power-profiles-daemon,openssh-server,python3,python3-dbusmock,xdg-desktop-portal,procps,kmod,iproute2,cron,zstd"
 )
 LIBRARIES = ("msgspec", "click", "platformdirs", "numpy", "numpy.libs", "scipy", "scipy.libs")
 USER, STRANGER = "lum", "mate"
@@ -66,6 +66,9 @@ UNITS = {
 }
 IN_ETC = {"etc-own.service"}
 SWITCHED_ON = ("chart-tiles.service", "tide-poll.timer", "sail-print.socket", "sail-print.service", "etc-own.service")
+USER_UNIT = (
+    "[Unit]\nDescription=Indexes sails\n[Service]\nExecStart=/bin/sleep infinity\n[Install]\nWantedBy=default.target\n"
+)
 ENTRY = "[Desktop Entry]\nType=Application\nName=Corner bell\nExec=/bin/sleep 1000\n"
 
 
@@ -155,12 +158,16 @@ class Lab:
 
         put("etc/hostname", "drawing-lab\n")
         put("etc/hosts", "127.0.0.1 localhost drawing-lab\n")
-        put("etc/fstab", "")
+        put("etc/fstab", "/swapfile none swap sw 0 0\n")
+        put("swapfile", "", 0o600)
+        run("dd", "if=/dev/zero", f"of={root / 'swapfile'}", "bs=1M", "count=64", "status=none")
+        run("mkswap", root / "swapfile")
         put("etc/machine-id", "")
         put("etc/systemd/system/labnet.service", NETWORK)
         put("usr/local/lib/burn", BURN, 0o755)
         for name, content in UNITS.items():
             put(f"{'etc' if name in IN_ETC else 'usr/lib'}/systemd/system/{name}", content)
+        put("usr/lib/systemd/user/sail-index.service", USER_UNIT)
         put("etc/xdg/autostart/corner-bell.desktop", ENTRY)
         for name in (USER, STRANGER):
             run("chroot", root, "useradd", "-m", "-s", "/bin/bash", name)
@@ -168,6 +175,9 @@ class Lab:
         put(f"home/{USER}/.config/autostart/sail-copy.desktop", ENTRY.replace("Corner bell", "Sail copy"))
         for home in ("root", f"home/{USER}", f"home/{STRANGER}"):
             put(f"{home}/.ssh/authorized_keys", self.key.with_suffix(".pub").read_text(), 0o600)
+        wanted = root / f"home/{USER}/.config/systemd/user/default.target.wants"
+        wanted.mkdir(parents=True)
+        (wanted / "sail-index.service").symlink_to("/usr/lib/systemd/user/sail-index.service")
         for name in (USER, STRANGER):
             run("chroot", root, "chown", "-R", f"{name}:{name}", f"/home/{name}")
         run("chroot", root, "systemctl", "-q", "enable", "labnet", *SWITCHED_ON)
