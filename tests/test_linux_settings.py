@@ -217,7 +217,7 @@ def test_the_script_puts_links_and_files_back_on_a_disk_that_is_mounted_elsewher
 # -- effects that stand in files ----------------------------------------------------------------------------------------------------
 
 
-@pytest.mark.parametrize("key", KEYS, ids=lambda k: k.file)
+@pytest.mark.parametrize("key", KEYS, ids=lambda k: f"{k.file}-{k.name}")
 @given(data=st.binary(max_size=200), value=st.sampled_from(["on", "off"]))
 def test_any_file_takes_the_value_and_keeps_the_rest(key, data, value):
     if key.form == "xml":
@@ -228,6 +228,22 @@ def test_any_file_takes_the_value_and_keeps_the_rest(key, data, value):
     assert _set(key, changed, wanted) == changed
     other = _set(key, changed, key.off if value == "on" else key.on)
     assert _set(key, other, wanted) == changed
+
+
+def test_a_running_desktop_keeps_its_settings_itself(tree):
+    put(tree, "/usr/bin/xfwm4", "")
+    box, ref = linux(tree), parse_ref("effects:shadows")
+    box.write(ref, State(value="off"))
+    written = (tree / "home/u/.config/xfce4/xfconf/xfce-perchannel-xml/xfwm4.xml").read_text()
+    assert (
+        '<property name="general" type="empty">\n    <property name="show_frame_shadow" type="bool" value="false"/>'
+        in written
+    )
+    put(tree, "/proc/77/comm", "xfconfd\n")
+    put(tree, "/proc/77/status", f"Uid:\t{tree_user().uid}\t1\n")
+    assert "log its user out" in next(i for i in box.facts().items if i.key == "shadows").setting.needed
+    with pytest.raises(ComputerError, match="log its user out"):
+        box.write(ref, State(value="on"))
 
 
 def test_a_desktop_in_files_is_changed_and_put_back_to_the_byte(tree):

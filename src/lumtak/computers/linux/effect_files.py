@@ -5,9 +5,9 @@ import re
 from typing import Literal, NamedTuple
 
 from lumtak.computers.linux.folder import UserFolder, file_with
-from lumtak.computers.linux.transport import Transport
+from lumtak.computers.linux.transport import Transport, text
 from lumtak.computers.linux.user import User
-from lumtak.core.facts import Item, Setting
+from lumtak.core.facts import Fixed, Item, Setting
 from lumtak.core.setting import SettingRef, State
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError, LumtakError
@@ -25,21 +25,48 @@ class FileKey(NamedTuple):
     file: str
     form: Literal["ini", "xml"]
     group: str
+    """Of an INI file; in XML the property that holds this one, empty for the channel itself."""
     name: str
     on: str
     off: str
+    kind: str = "bool"
+    """The type that XML says."""
+
+
+def _xfce(
+    effect: str, title: str, file: str, group: str, name: str, on: str = "true", off: str = "false", kind: str = "bool"
+) -> FileKey:
+    return FileKey(effect, title, "xfconfd" if file == "xsettings.xml" else "xfwm4" if file == "xfwm4.xml" else "thunar",
+                   "xfce4/xfconf/xfce-perchannel-xml", file, "xml", group, name, on, off, kind)  # fmt: skip
 
 
 KEYS = (
     FileKey("animations", "Animations", "plasmashell", "", "kdeglobals", "ini", "KDE", "AnimationDurationFactor", "1", "0"),
     FileKey("compositing", "Window compositing", "kwin_x11", "", "kwinrc", "ini", "Compositing", "Enabled", "true", "false"),
-    FileKey(
-        "compositing", "Window compositing", "xfwm4", "xfce4/xfconf/xfce-perchannel-xml", "xfwm4.xml", "xml", "xfwm4",
-        "use_compositing", "true", "false",
-    ),
+    FileKey("transparency", "Blur behind glass", "plasmashell", "", "kwinrc", "ini", "Plugins", "blurEnabled", "true", "false"),
+    FileKey("shadows", "Window shadows", "plasmashell", "", "breezerc", "ini", "Common", "ShadowSize", "ShadowLarge", "ShadowNone"),
+    FileKey("cursor-blinking", "Blinking cursor", "plasmashell", "", "kdeglobals", "ini", "KDE", "CursorBlinkRate", "1000", "0"),
+    FileKey("smooth-fonts", "Smooth fonts", "plasmashell", "", "kdeglobals", "ini", "General", "XftAntialias", "true", "false"),
+    _xfce("compositing", "Window compositing", "xfwm4.xml", "general", "use_compositing"),
+    _xfce("shadows", "Window shadows", "xfwm4.xml", "general", "show_frame_shadow"),
+    _xfce("cursor-blinking", "Blinking cursor", "xsettings.xml", "Net", "CursorBlink"),
+    _xfce("event-sounds", "Sounds of events", "xsettings.xml", "Net", "EnableEventSounds"),
+    _xfce("smooth-fonts", "Smooth fonts", "xsettings.xml", "Xft", "Antialias", "1", "0", "int"),
+    _xfce("thumbnails", "Thumbnails", "thunar.xml", "", "misc-thumbnail-mode", "THUNAR_THUMBNAIL_MODE_ONLY_LOCAL", "THUNAR_THUMBNAIL_MODE_NEVER",
+          "string"),
 )  # fmt: skip
 """Two desktops; their own documentation names these keys."""
-_XML = '<?xml version="1.0" encoding="UTF-8"?>\n\n<channel name="{group}" version="1.0">\n  <property name="general" type="empty">\n  </property>\n</channel>\n'
+_XML = '<?xml version="1.0" encoding="UTF-8"?>\n\n<channel name="{channel}" version="1.0">\n</channel>\n'
+_PROGRAMS = (
+    "/usr/bin",
+    "/usr/lib/xfce4/xfconf",
+    "/usr/lib/x86_64-linux-gnu/xfce4/xfconf",
+    "/usr/lib/aarch64-linux-gnu/xfce4/xfconf",
+    "/usr/libexec/xfce4/xfconf",
+)
+_HELD = "the user's desktop runs and would write over it; log its user out, then change it from a console with --user"
+_KEEPER = "xfconfd"
+"""Holds the XML files' settings in memory while its user is logged in, and writes the files anew."""
 
 
 class EffectFiles:
@@ -57,7 +84,9 @@ class EffectFiles:
     def items(self) -> list[Item]:
         """What the desktops that are here keep in files."""
         items = []
-        for key in self._keys():
+        keys = self._keys()
+        held = self._held() if any(k.form == "xml" for k in keys) else False
+        for key in keys:
             try:
                 value = self._value(key, self._folder(key).content(key.file))
             except LumtakError:
@@ -70,7 +99,9 @@ class EffectFiles:
                     origin="system",
                     value=value,
                     running=value != "off",
-                    setting=Setting(values=("on", "off"), shows="login"),
+                    setting=Fixed(needed=_HELD)
+                    if key.form == "xml" and held
+                    else Setting(values=("on", "off"), shows="login"),
                     note=f"{key.file}, {key.name}",
                 )
             )
@@ -79,9 +110,24 @@ class EffectFiles:
     def _keys(self) -> list[FileKey]:
         found: dict[str, FileKey] = {}
         for key in KEYS:
-            if os.path.exists(self._transport.place(f"/usr/bin/{key.program}")):
+            if any(os.path.exists(self._transport.place(f"{folder}/{key.program}")) for folder in _PROGRAMS):
                 found.setdefault(key.effect, key)
         return list(found.values())
+
+    def _held(self) -> bool:
+        """Whether the desktop's own keeper of settings runs for this user: it would write over the file."""
+        for pid in self._transport.names("/proc"):
+            if pid.isdigit() and self._line(f"/proc/{pid}/comm") == _KEEPER:
+                uid = re.search(r"(?m)^Uid:\s+(\d+)", self._line(f"/proc/{pid}/status"))
+                if uid and int(uid[1]) == self._user.uid:
+                    return True
+        return False
+
+    def _line(self, path: str) -> str:
+        try:
+            return text(self._transport.read(path, 4096)).strip()
+        except OSError:
+            return ""
 
     def _folder(self, key: FileKey) -> UserFolder:
         return UserFolder(self._transport, self._user, os.path.join(self._user.config_home, key.folder).rstrip("/"))
@@ -121,7 +167,7 @@ class EffectFiles:
         now = folder.exact(key.file)
         data = folder.content(key.file)
         if data is None:
-            data = _XML.format(group=key.group).encode() if key.form == "xml" else b""
+            data = _XML.format(channel=key.file.removesuffix(".xml")).encode() if key.form == "xml" else b""
         mode = int(now["mode"], 8) if now["kind"] == "file" else 0o600
         wanted = key.off if state.value == "off" else key.on
         exact = file_with(_set(key, data, wanted), mode)
@@ -130,6 +176,8 @@ class EffectFiles:
     def write(self, ref: SettingRef, state: State) -> None:
         """Replace the file as a whole, as the user."""
         key = self._key(ref)
+        if key.form == "xml" and self._held():
+            raise ComputerError(f"{ref} cannot be changed: {_HELD}.", "Nothing was changed.")
         wanted = self.foresee(ref, state)
         if wanted.exact is None:
             raise ComputerError(f"{ref} cannot be restored: nothing says what stood there.", "Set it by hand.")
@@ -157,15 +205,23 @@ def _set(key: FileKey, data: bytes, value: str) -> bytes:
     if pattern.search(data):
         return pattern.sub(lambda m: m[1] + value.encode() + m[3], data, count=1)
     if key.form == "xml":
-        line = f'    <property name="{key.name}" type="bool" value="{value}"/>\n'.encode()
-        general = re.search(rb'<property name="general" type="empty">[ \t]*\n?', data)
-        if general:
-            return data[: general.end()] + line + data[general.end() :]
-        whole = b'  <property name="general" type="empty">\n' + line + b"  </property>\n"
-        return data.replace(b"</channel>", whole + b"</channel>", 1)
+        return _added(key, data, value)
     line = f"{key.name}={value}\n".encode()
     group = re.search(rb"(?m)^\[%s\][ \t]*\n" % re.escape(key.group.encode()), data)
     if group:
         return data[: group.end()] + line + data[group.end() :]
     gap = b"" if not data or data.endswith(b"\n\n") else b"\n" if data.endswith(b"\n") else b"\n\n"
     return data + gap + f"[{key.group}]\n".encode() + line
+
+
+def _added(key: FileKey, data: bytes, value: str) -> bytes:
+    """The XML with the property added: first in the one that holds it, which is made where it is not there."""
+    inside = "    " if key.group else "  "
+    line = f'{inside}<property name="{key.name}" type="{key.kind}" value="{value}"/>\n'.encode()
+    if not key.group:
+        return data.replace(b"</channel>", line + b"</channel>", 1)
+    group = re.search(rb'<property name="%s" type="empty">[ \t]*\n?' % re.escape(key.group.encode()), data)
+    if group:
+        return data[: group.end()] + line + data[group.end() :]
+    whole = b'  <property name="%s" type="empty">\n%s  </property>\n' % (key.group.encode(), line)
+    return data.replace(b"</channel>", whole + b"</channel>", 1)
