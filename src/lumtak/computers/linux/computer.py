@@ -2,6 +2,7 @@
 
 import hashlib
 import os
+import re
 import threading
 import time
 from collections.abc import Callable
@@ -18,7 +19,7 @@ from lumtak.computers.linux.folder import UserFolder
 from lumtak.computers.linux.marks import marks
 from lumtak.computers.linux.memory_settings import MemorySettings
 from lumtak.computers.linux.power import Power, Service
-from lumtak.computers.linux.proc import Processes, cpu_times, meminfo
+from lumtak.computers.linux.proc import Processes, cpu_times, meminfo, private_bytes
 from lumtak.computers.linux.root import Root
 from lumtak.computers.linux.sandboxes import PREFIX as SANDBOX
 from lumtak.computers.linux.sandboxes import Sandboxes
@@ -162,7 +163,7 @@ class LinuxComputer:
         services, gaps = self._services.items()
         effects, effect_gaps = self._effects.items()
         has_battery, _ = hardware.battery(self._transport)
-        cores, *_ = cpu_times(self._needed("/proc/stat"), self._tick)
+        cores, *_ = self._cpu_times()
         memory = meminfo(self._needed("/proc/meminfo"))
         running = {p.consumer for p in processes}
         sandboxes, sandbox_gaps = self._sandboxes.items()
@@ -208,6 +209,13 @@ class LinuxComputer:
                 f"{self.name}: {path} cannot be read.", "Is this a Linux computer with /proc mounted?"
             ) from error
 
+    def _cpu_times(self) -> tuple[int, float, float, float, float]:
+        data = self._needed("/proc/stat")
+        try:
+            return cpu_times(data, self._tick)
+        except (ValueError, IndexError) as error:
+            raise ComputerError(f"{self.name}: /proc/stat is not understood.", "Is this a Linux computer?") from error
+
     def _unlisted(self, processes: list[Process], listed: set[str]) -> list[Item]:
         """Programs that run and that no entry above accounts for, when they hold much memory."""
         held: dict[str, int] = {}
@@ -245,7 +253,9 @@ class LinuxComputer:
         return self._system(self._power.service())
 
     def _system(self, service: Service | None) -> System:
-        uptime = (self._word("/proc/uptime").split() or ["0"])[0]
+        uptime = re.match(rb"\d+(\.\d+)?", self._needed("/proc/uptime"))
+        if uptime is None:
+            raise ComputerError(f"{self.name}: /proc/uptime is not understood.", "Is this a Linux computer?")
         _, source = hardware.battery(self._transport)
         logins = hardware.sessions(self._transport, self._user.uid)
         since: float | NotMeasured = NotMeasured(not_measured="no session manager counts logins here")
@@ -256,7 +266,7 @@ class LinuxComputer:
             kernel=plain(self._word("/proc/sys/kernel/osrelease") or "unknown"),
             boot_id=self.boot_id(),
             session_id=self.session_id(),
-            uptime_s=float(uptime),
+            uptime_s=float(uptime[0]),
             since_login_s=since,
             user=self._user.name,
             power_source=source,
@@ -291,7 +301,7 @@ class LinuxComputer:
     def sample(self, *, memory: bool = False) -> Snapshot:
         """Counters of /proc now; Lumtak's own process is counted apart."""
         self._processes.look()
-        cores, busy, iowait, steal, total = cpu_times(self._needed("/proc/stat"), self._tick)
+        cores, busy, iowait, steal, total = self._cpu_times()
         own_cpu = time.process_time() if self._transport.live else 0.0
         at_s = self._monotonic()
         sizes = meminfo(self._needed("/proc/meminfo"))
@@ -325,8 +335,7 @@ class LinuxComputer:
     def _own_ram(self) -> float:
         if not self._transport.live:
             return 0.0
-        pages = self._word("/proc/self/statm").split()
-        return float((int(pages[1]) - int(pages[2])) * os.sysconf("SC_PAGE_SIZE"))
+        return private_bytes(self._transport, "self") or 0.0
 
     # -- settings -----------------------------------------------------------------------------------------------------
 

@@ -1,5 +1,7 @@
 """Which package brought a unit file, and what the package says of itself."""
 
+import contextlib
+
 import msgspec
 
 from lumtak.computers.linux.transport import Transport, text
@@ -31,12 +33,10 @@ def with_packages(transport: Transport, items: list[Item], paths: dict[str, str]
     names = sorted({n for n in owners.values() if n})
     summaries: dict[str, str] = {}
     if names:
-        shown = text(
-            transport.run_partly(
-                ("dpkg-query", "--show", "--showformat=${Package}\\t${binary:Summary}\\n", "--", *names)
-            )
-        )
-        summaries = dict(line.split("\t", 1) for line in shown.splitlines() if "\t" in line)
+        query = ("dpkg-query", "--show", "--showformat=${Package}\\t${binary:Summary}\\n", "--", *names)
+        with contextlib.suppress(OSError):  # the packages are known then, and nothing of what they are for
+            shown = text(transport.run_partly(query))
+            summaries = dict(line.split("\t", 1) for line in shown.splitlines() if "\t" in line)
     return [_packaged(item, paths.get(item.key, ""), owners, summaries) for item in items]
 
 

@@ -168,11 +168,8 @@ class Processes:
                 return size * 1024, "proportional"
         except OSError:
             pass  # another user's, or gone: the next way tells
-        try:
-            pages = self._transport.read(f"/proc/{pid}/statm").split()
-            return (int(pages[1]) - int(pages[2])) * float(self._page), _REST
-        except (OSError, ValueError, IndexError):
-            return 0.0, ""
+        rest = private_bytes(self._transport, pid)
+        return (0.0, "") if rest is None else (rest, _REST)
 
     def _stat(self, pid: int) -> _Stat | None:
         try:
@@ -212,6 +209,15 @@ class Processes:
         if consumer not in self._groups and not f"{self._own_group}/".startswith(f"{group}/"):
             self._groups[consumer] = (group, 0.0)
         return consumer
+
+
+def private_bytes(transport: Transport, pid: int | str) -> float | None:
+    """What a process holds, resident minus shared; proc(5), /proc/PID/statm. None where it is gone."""
+    try:
+        pages = transport.read(f"/proc/{pid}/statm").split()
+        return (int(pages[1]) - int(pages[2])) * float(os.sysconf("SC_PAGE_SIZE"))
+    except (OSError, ValueError, IndexError):
+        return None
 
 
 def cpu_times(data: bytes, tick: int) -> tuple[int, float, float, float, float]:

@@ -152,22 +152,25 @@ class Services:
         fields = self._fields(ref)
         found = links(self._transport).get(unit, {})
         around = {"active": "yes" if fields.get("ActiveState") in _UP else "no", "unit": unit}
-        return State(value=self._value_of(fields), exact=packed(found), around=around)
+        return State(value=self._value_of(ref, fields), exact=packed(found), around=around)
 
-    def _fields(self, ref: SettingRef) -> Fields:
+    def _shown(self, ref: SettingRef, *units: str) -> list[Fields]:
         try:
-            found = show(self._transport, _unit(ref))
+            return show(self._transport, *units)
         except OSError as error:
             raise ComputerError(
                 f"{plain(str(ref))} cannot be read: {plain(str(error), 200)}.", "See whether systemctl answers there."
             ) from error
+
+    def _fields(self, ref: SettingRef) -> Fields:
+        found = self._shown(ref, _unit(ref))
         if not found or found[0].get("LoadState") not in _KNOWN:
             raise ComputerError(f"The service {plain(ref.key)} is not there any more.", "Audit the computer again.")
         return found[0]
 
-    def _value_of(self, fields: Fields) -> str | None:
+    def _value_of(self, ref: SettingRef, fields: Fields) -> str | None:
         by = fields.get("TriggeredBy", "").split()
-        active = {u["Id"] for u in show(self._transport, *by) if u.get("ActiveState") in _UP} if by else set()
+        active = {u["Id"] for u in self._shown(ref, *by) if u.get("ActiveState") in _UP} if by else set()
         return _value(fields, active)
 
     def foresee(self, ref: SettingRef, state: State) -> State:
