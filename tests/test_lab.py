@@ -11,7 +11,7 @@ from pathlib import Path
 
 import pytest
 
-from lab.booted import STRANGER, USER, Lab, missing
+from lab.booted import USER, Lab, missing
 
 WHY = missing()
 pytestmark = [
@@ -209,31 +209,3 @@ def test_a_power_cut_in_the_middle_of_a_plan(lab, before, seed):
     now = snapshot(lab)
     assert {k: (v, now.get(k)) for k, v in before.items() if now.get(k) != v} == {}
     assert now.keys() == before.keys()
-
-
-def test_whoever_may_not_is_told_so(lab, before):
-    audit = lumtak(lab, "audit", "local", "--profile", "writing-and-web", "--seconds", "3", user=STRANGER)
-    assert "services:chart-tiles" in audit
-    refused = lumtak(
-        lab, "apply", "local", "memory:swappiness=10", "services:chart-tiles=manual", user=STRANGER, check=False
-    )
-    assert "Traceback" not in refused
-    assert "takes root" in refused
-
-
-def test_odd_names_values_and_refusals(lab, before):
-    odd = r"services:odd\x20name"
-    shown = lumtak(lab, "explain", "local", odd)
-    assert "An odd name" in shown
-    assert "off" not in re.search(r"services:etc-own=(\S+)", lumtak(lab, "explain", "local", "services:etc-own"))[1], (
-        "what stands in /etc cannot be masked"
-    )
-    assert re.search(r"services:sail-print=auto\|demand\|off", lumtak(lab, "explain", "local", "services:sail-print"))
-    lumtak(lab, "apply", "local", rf"{odd}=off")
-    assert lab.ssh("root", "systemctl", "is-enabled", r"odd\x20name.service", check=False).strip() == "masked"
-    lumtak(lab, "undo", "local", "--all")
-    refused = lumtak(lab, "apply", "local", "power:mains=full", check=False)
-    assert "full" in refused
-    guarded = lumtak(lab, "apply", "local", "services:ssh=off", check=False)
-    assert "guarded" in guarded
-    assert snapshot(lab) == before

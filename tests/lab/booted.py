@@ -93,6 +93,8 @@ class Lab:
     def __init__(self, folder: Path, log=lambda words: None) -> None:
         self.folder, self._log = folder, log
         self.base, self.disk, self.key = folder / "base.img", folder / "disk.img", folder / "key"
+        self.tree = folder / "tree"
+        """The same as a folder."""
         self._kernel: subprocess.Popen | None = None
         self._shared = ""
         """Where connections are shared: the first of a user takes seconds, the next do not."""
@@ -104,7 +106,7 @@ class Lab:
         sources = [Path(__file__), *sorted((REPO / "src").rglob("*.py")), *sorted((REPO / "src").rglob("*.toml"))]
         recipe = hashlib.sha256(b"".join(p.read_bytes() for p in sources)).hexdigest()
         made_by = self.folder / "base.recipe"
-        if self.base.exists() and made_by.exists() and made_by.read_text() == recipe:
+        if self.base.exists() and self.tree.exists() and made_by.exists() and made_by.read_text() == recipe:
             return
         self._log("building a Debian with a heavy set of services (about a minute)")
         root = self.folder / "root"
@@ -131,7 +133,8 @@ class Lab:
         new.unlink(missing_ok=True)
         run("truncate", "-s", "1800M", new)
         run("mke2fs", "-q", "-t", "ext4", "-J", "size=16", "-m", "0", "-d", root, new)
-        shutil.rmtree(root)
+        shutil.rmtree(self.tree, ignore_errors=True)
+        root.rename(self.tree)
         new.rename(self.base)
         made_by.write_text(recipe)
 

@@ -7,6 +7,7 @@ from lumtak.computers.linux.units import (
     NOWHERE,
     Fields,
     all_units,
+    behind_mask,
     installing,
     is_switch,
     links,
@@ -193,8 +194,8 @@ class Services:
 
     def _installing(self, unit: str, fields: Fields, ref: SettingRef) -> dict[str, str]:
         path = fields.get("FragmentPath", "")
-        if not path or path == NOWHERE:  # masked: the file behind the mask
-            path = next((f"{d}/{unit}" for d in ("/usr/lib/systemd/system", "/lib/systemd/system")), "")
+        if fields.get("LoadState") == "masked":
+            path = behind_mask(self._transport, unit)
         try:
             content = text(self._transport.read(path))
         except OSError as error:

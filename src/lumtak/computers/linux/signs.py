@@ -59,12 +59,8 @@ def _restart(transport: Transport, kernel: str) -> tuple[str, str]:
         for_what = f" of {', '.join(named[:_PACKAGES_SHOWN])}{more}" if named else ""
         return "restart", f"updates{for_what} wait for one"
     modules = _names(transport, "/usr/lib/modules")
-    if (
-        kernel
-        and modules
-        and kernel not in modules
-        and any(m.split("-")[0] != kernel.split("-", maxsplit=1)[0] for m in modules)
-    ):
+    replaced = kernel not in modules and any("vmlinuz" in _names(transport, f"/usr/lib/modules/{m}") for m in modules)
+    if kernel and replaced:
         return "restart", f"the kernel {kernel} was replaced on the disk and waits for one"
     for path in ("/vmlinuz", "/boot/vmlinuz"):
         next_one = (transport.link(path) or "").rpartition("/")[2].removeprefix("vmlinuz-")

@@ -135,6 +135,20 @@ def wanted_by(content: str) -> list[str]:
     return list(dict.fromkeys(found))
 
 
+def behind_mask(transport: Transport, unit: str) -> str:
+    """The unit file that a mask hides: of the first folder that has one; empty where there is none."""
+    for folder in UNIT_FOLDERS:
+        path = f"{folder}/{unit}"
+        if transport.link(path) == NOWHERE:
+            continue
+        try:
+            if unit in transport.names(folder):
+                return path
+        except OSError:
+            continue
+    return ""
+
+
 def links(transport: Transport) -> dict[str, dict[str, str]]:
     """(path -> target) by unit of every link in the administrator's folder that switches a unit on, names it, or masks it."""
     found: dict[str, dict[str, str]] = {}
