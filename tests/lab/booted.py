@@ -198,6 +198,7 @@ class Lab:
                 ignored = shutil.ignore_patterns("tests", "__pycache__", "*.pyi")
                 shutil.copytree(site / name, place / name, ignore=ignored, symlinks=True)
         shutil.copytree(REPO / "src/lumtak", place / "lumtak", ignore=shutil.ignore_patterns("__pycache__"))
+        shutil.copytree(REPO / "scripts", place / "scripts", ignore=shutil.ignore_patterns("__pycache__"))
         for name in (
             "textual",
             "rich",
@@ -213,9 +214,10 @@ class Lab:
         for found in site.glob("typing_extensions.py"):
             shutil.copy(found, place)
         run("chroot", root, "python3", "-m", "compileall", "-q", "/opt/lumtak")
-        command = root / "usr/local/bin/lumtak"
-        command.write_text('#!/bin/sh\nPYTHONPATH=/opt/lumtak exec python3 -m lumtak "$@"\n')
-        command.chmod(0o755)
+        for name, what in (("lumtak", "-m lumtak"), ("lumtak-bench", "/opt/lumtak/scripts/bench.py")):
+            command = root / "usr/local/bin" / name
+            command.write_text(f'#!/bin/sh\nPYTHONPATH=/opt/lumtak exec python3 {what} "$@"\n')
+            command.chmod(0o755)
 
     # -- running ------------------------------------------------------------------------------------------------------
 
@@ -342,7 +344,8 @@ def main() -> None:
     print("booting (about ten seconds)", flush=True)
     lab.boot(anew=True)
     print(
-        f"A slow computer, as {USER} (sudo without a password). Try: lumtak audit local --profile writing-and-web. Leave with exit."
+        f"A slow computer, as {USER} (sudo without a password). Try: lumtak, or lumtak audit local --profile writing-and-web;"
+        " lumtak-bench real_facts. Leave with exit."
     )
     try:
         subprocess.run([*lab.command(USER)[:-1], "-t", lab.command(USER)[-1]], check=False)
