@@ -10,7 +10,7 @@ from helpers import ENTRY, linux, put, snapshot_of, tree_user
 from lumtak.computers.linux.desktop_entry import is_off, program_of, read_entry, with_hidden
 from lumtak.computers.linux.folder import UserFolder
 from lumtak.computers.linux.transport import LocalTransport
-from lumtak.computers.linux.user import acting_as, chosen_user
+from lumtak.computers.linux.user import acting_as, chosen_user, refuse_another_ones_code
 from lumtak.core.setting import State, parse_ref
 from lumtak.errors import ComputerError, UnknownNameError
 
@@ -248,6 +248,31 @@ def test_home_and_xdg_count_for_the_caller():
     user = chosen_user(None, {"HOME": "/h", "XDG_CONFIG_HOME": "/c", "XDG_CONFIG_DIRS": "/x:/y:rel"})
     assert (user.config_home, user.config_dirs) == ("/c", ("/x", "/y"))
     assert chosen_user(None, {"HOME": "/h", "XDG_CONFIG_HOME": "relative"}).config_home == "/h/.config"
+
+
+@pytest.mark.parametrize(
+    ("mode", "uid", "refused"), [(0o755, 0, False), (0o777, 0, True), (0o1777, 0, False), (0o755, 4711, True)]
+)
+def test_root_runs_nothing_that_others_can_write(tmp_path, monkeypatch, mode, uid, refused):
+    program = put(tmp_path, "/tools/lumtak/x.py", "")
+    (tmp_path / "tools").chmod(mode)
+    real = os.stat
+
+    def owned(path, *rest, **more):
+        about = list(real(path, *rest, **more))
+        about[4:6] = (uid if str(path).endswith("tools") else 0), 0
+        if not str(path).startswith(str(tmp_path)):
+            about[0] = 0o40755
+        return os.stat_result(about)
+
+    monkeypatch.setattr(os, "stat", owned)
+    monkeypatch.setattr(os, "geteuid", lambda: 0)
+    refuse_another_ones_code(program, {})
+    if refused:
+        with pytest.raises(ComputerError, match="others than root can write"):
+            refuse_another_ones_code(program, {"SUDO_USER": "u"})
+    else:
+        refuse_another_ones_code(program, {"SUDO_USER": "u"})
 
 
 def test_sudo_means_the_one_who_called(monkeypatch):

@@ -46,8 +46,9 @@ def open_computer(
     if address == "local":
         from lumtak.computers.linux.computer import LinuxComputer
         from lumtak.computers.linux.transport import LocalTransport
-        from lumtak.computers.linux.user import chosen_user
+        from lumtak.computers.linux.user import chosen_user, refuse_another_ones_code
 
+        refuse_another_ones_code(Path(__file__), os.environ)
         return LinuxComputer(LocalTransport(), chosen_user(user, os.environ), catalogue)
     from lumtak.computers.simulated.computer import SimulatedComputer
 

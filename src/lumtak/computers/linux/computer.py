@@ -6,6 +6,7 @@ import re
 import threading
 import time
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime
 from typing import Protocol
 
@@ -43,6 +44,7 @@ from lumtak.core.text import plain
 from lumtak.core.units import MIB
 from lumtak.errors import ComputerError
 
+_SIDE_BY_SIDE = 6
 _HEAVY_BYTES = 20 * MIB
 _NOT_HERE = "Lumtak does not {} the computer that it runs on."
 
@@ -157,20 +159,30 @@ class LinuxComputer:
     # -- facts --------------------------------------------------------------------------------------------------------
 
     def facts(self) -> Facts:
-        """Hardware, system, items of the areas, processes."""
-        self._refresh_apps()
-        processes = self._processes.look()
-        services, gaps = self._services.items()
-        effects, effect_gaps = self._effects.items()
-        has_battery, _ = hardware.battery(self._transport)
+        """Hardware, system, items of the areas, processes.
+
+        Programs that take their time are asked side by side: most of it they wait for something else.
+        """
         cores, *_ = self._cpu_times()
         memory = meminfo(self._needed("/proc/meminfo"))
+        with ThreadPoolExecutor(_SIDE_BY_SIDE) as asked:
+            to_services = asked.submit(self._services.items)
+            to_effects = asked.submit(self._effects.items)
+            to_sandboxes = asked.submit(self._sandboxes.items)
+            to_power = asked.submit(self._power.service)
+            to_memory = asked.submit(self._memory.items, memory)
+            to_times = asked.submit(start_times, self._transport)
+            self._refresh_apps()
+            processes = self._processes.look()
+        services, gaps = to_services.result()
+        effects, effect_gaps = to_effects.result()
+        has_battery, _ = hardware.battery(self._transport)
         running = {p.consumer for p in processes}
-        sandboxes, sandbox_gaps = self._sandboxes.items()
+        sandboxes, sandbox_gaps = to_sandboxes.result()
         apps = (*self._apps, *self._user_units.items(running), *sandboxes)
         items = [_running(item, running) for item in (*services, *apps)]
         items += self._unlisted(processes, {item.consumer for item in items})
-        service = self._power.service()
+        service = to_power.result()
         power, power_gaps = self._power.items(service, has_battery=has_battery)
         gaps += sandbox_gaps + effect_gaps + power_gaps
         return Facts(
@@ -185,7 +197,7 @@ class LinuxComputer:
                 battery=has_battery,
             ),
             system=self._system(service),
-            items=(*items, *effects, *power, *self._memory.items(memory)),
+            items=(*items, *effects, *power, *to_memory.result()),
             gaps=tuple(gaps),
             processes=tuple(processes),
             process_count=len(processes) + (1 if self._transport.live else 0),
@@ -193,7 +205,7 @@ class LinuxComputer:
             space=hardware.space(self._transport),
             marks=tuple(marks(self._transport)),
             signs=tuple(signs(self._transport, self._word("/proc/sys/kernel/osrelease"))),
-            times=start_times(self._transport),
+            times=to_times.result(),
         )
 
     def times(self) -> dict[str, Figure]:

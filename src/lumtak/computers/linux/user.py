@@ -4,8 +4,10 @@ import contextlib
 import ctypes
 import os
 import pwd
+import stat
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
+from pathlib import Path
 
 from lumtak.errors import ComputerError, UnknownNameError
 
@@ -64,6 +66,28 @@ def chosen_user(name: str | None, environment: Mapping[str, str]) -> User:
         data_home=data_home if data_home.startswith("/") else os.path.join(home, ".local/share"),
         config_dirs=tuple(d for d in dirs.split(":") if d.startswith("/")) or ("/etc/xdg",),
     )
+
+
+def refuse_another_ones_code(program: Path, environment: Mapping[str, str]) -> None:
+    """Root does not run, on somebody's behalf, what somebody else than root can write.
+
+    Args:
+        program: a file of Lumtak's.
+        environment: says through whom root was called: sudo, pkexec or doas.
+
+    Raises:
+        ComputerError: a folder on the way to it can be written by others.
+    """
+    if os.geteuid() != 0 or not any(name in environment for name in ("SUDO_USER", "PKEXEC_UID", "DOAS_USER")):
+        return
+    for place in (program, *program.parents):
+        about = os.stat(place)
+        shared = about.st_mode & 0o002 or (about.st_mode & 0o020 and about.st_gid != 0)
+        if about.st_uid != 0 or (shared and not about.st_mode & stat.S_ISVTX):
+            raise ComputerError(
+                f"Lumtak does not work as root from {place.parent if place == program else place}, which others than root can write.",
+                "Start it as yourself: it asks sudo for each change that takes root. Or install it where only root can write.",
+            )
 
 
 @contextlib.contextmanager
