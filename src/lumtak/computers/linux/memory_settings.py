@@ -72,7 +72,7 @@ class MemorySettings:
     def read(self, ref: SettingRef) -> State:
         """The value that is in force, and Lumtak's own file that keeps one over a restart."""
         if ref.key == SWAP:
-            return self._swap.read(ref)
+            return self._swap.read()
         path = self._place(ref)
         value = self._live(ref.key)
         if value is None:

@@ -102,10 +102,9 @@ class Power:
         """The profile service; None where none answers."""
         if not self._transport.live:
             return None
-        for bus, path in _BUSES:
+        for bus, path in sorted(_BUSES, key=lambda b: not self._can_start(b[0])):
             try:
-                listed = shown(self._get(bus, path, "Profiles"))
-                active = shown(self._get(bus, path, "ActiveProfile"))
+                listed, _, active = shown(self._get(bus, path, "Profiles", "ActiveProfile")).partition("\n")
             except OSError:
                 continue
             offered = tuple(ours for theirs, ours in PLANS.items() if f'"{theirs}"' in listed)
@@ -113,8 +112,15 @@ class Power:
             return Service(bus, path, offered, PLANS.get(name, plain(name)))
         return None
 
-    def _get(self, bus: str, path: str, name: str) -> bytes:
-        return self._transport.run(("busctl", "--system", "get-property", "--", bus, path, bus, name), timeout_s=4.0)
+    def _get(self, bus: str, path: str, *names: str) -> bytes:
+        return self._transport.run(("busctl", "--system", "get-property", "--", bus, path, bus, *names), timeout_s=4.0)
+
+    def _can_start(self, bus: str) -> bool:
+        """Whether the system bus can start who answers by this name: whoever is known so is asked first."""
+        try:
+            return bool(self._transport.read(f"/usr/share/dbus-1/system-services/{bus}.service", 16))
+        except OSError:
+            return False
 
     # -- the setting --------------------------------------------------------------------------------------------------
 

@@ -11,7 +11,7 @@ from typing import NamedTuple
 
 from lumtak.computers.linux.root import SWAP_FOLDER, UNITS, Root, swap_file, swap_unit
 from lumtak.computers.linux.transport import Transport, text
-from lumtak.computers.linux.units import NOWHERE, Fields, blocks
+from lumtak.computers.linux.units import NOWHERE
 from lumtak.core.facts import Fixed, Item, Setting
 from lumtak.core.setting import PART, SettingRef, State
 from lumtak.core.text import plain
@@ -28,7 +28,9 @@ _ROOM = 0.8
 """How much of the memory that is free may be filled by what comes back from swap."""
 _OWN_NAME = re.compile(r"swap_([1-9][0-9]{0,6})")
 _OWN_UNIT = re.compile(r"var-lib-lumtak-swap_([1-9][0-9]{0,6})\.swap")
-_SHOW = ("systemctl", "show", "--no-pager", "--property=Id,What,FragmentPath,ActiveState,LoadState", "--", "*.swap")
+_UNIT_FOLDERS = (UNITS, "/run/systemd/transient", "/run/systemd/generator.early", "/run/systemd/system", "/run/systemd/generator",
+                 "/usr/local/lib/systemd/system", "/usr/lib/systemd/system", "/lib/systemd/system", "/run/systemd/generator.late")  # fmt: skip
+"""Most important first; systemd.unit(5)."""
 
 
 class Area(NamedTuple):
@@ -82,10 +84,7 @@ class Swap:
     def _setting(self, areas: list[Area]) -> Setting | Fixed:
         if why := self._root.why_not() or self._why_no_file():
             return Fixed(needed=why)
-        try:
-            olds = self._olds(areas)
-        except OSError as error:
-            return Fixed(needed=f"the swap units could not be asked for: {plain(str(error), 120)}")
+        olds = self._olds(areas)
         found = os.statvfs(self._transport.place("/var"))
         free_mib = int(found.f_bavail * found.f_frsize / MIB * (1 - _SPACE_KEPT))
         own_mib = sum(a.mib for a in areas if _own_mib(a.path))
@@ -119,10 +118,24 @@ class Swap:
                 found.append(Area(path, round(int(fields[2]) / 1024), int(fields[3]) * 1024, kind))
         return found
 
-    def _units(self) -> dict[str, Fields]:
-        """Swap units that a file says, by the path that they swap to."""
-        shown = blocks(text(self._transport.run_partly(_SHOW)))
-        return {self._real(u["What"]): u for u in shown if u.get("What") and u.get("FragmentPath")}
+    def _units(self) -> dict[str, tuple[str, str]]:
+        """(unit, folder of its file) by the path that it swaps to; from files, those that a generator made from fstab included."""
+        found: dict[str, tuple[str, str]] = {}
+        seen: set[str] = set()
+        for folder in _UNIT_FOLDERS:
+            for name in self._names(folder):
+                if name.endswith(".swap") and self._transport.link(f"{folder}/{name}") != NOWHERE and name not in seen:
+                    seen.add(name)
+                    what = re.search(r"(?m)^What=(.+)$", self._line(f"{folder}/{name}"))
+                    if what:
+                        found.setdefault(self._real(what[1].strip()), (name, folder))
+        return found
+
+    def _names(self, folder: str) -> list[str]:
+        try:
+            return self._transport.names(folder)
+        except OSError:
+            return []
 
     def _real(self, path: str) -> str:
         """Where a name of a device or file leads, one link after the other."""
@@ -136,22 +149,18 @@ class Swap:
     def _olds(self, areas: list[Area]) -> list[_Old]:
         """What is not Lumtak's own; without a unit where Lumtak must not or cannot switch it off for good."""
         others = [a for a in areas if not _own_mib(a.path)]
-        units = self._units() if others else {}
+        units, masked = self._units(), self._masked()
         found = []
         for area in others:
-            unit = units.get(area.path, {})
-            stands = unit.get("FragmentPath", "").startswith(f"{UNITS}/")
-            free = unit and not stands and area.kind != "zram" and not self._hibernates_into(area)
-            found.append(_Old(unit["Id"] if free else "", area.mib, on=True, masked=False))
+            unit, folder = units.get(area.path, ("", ""))
+            free = folder not in {"", UNITS} and area.kind != "zram" and not self._hibernates_into(area)
+            found.append(_Old(unit if free else "", area.mib, on=True, masked=unit in masked))
         seen = {o.unit for o in found}
-        found += [_Old(u, 0, on=False, masked=True) for u in self._masked() if u not in seen]
+        found += [_Old(u, 0, on=False, masked=True) for u in masked if u not in seen]
         return found
 
     def _masked(self) -> list[str]:
-        try:
-            names = [n for n in self._transport.names(UNITS) if n.endswith(".swap")]
-        except OSError:
-            return []
+        names = [n for n in self._names(UNITS) if n.endswith(".swap")]
         return [n for n in names if self._transport.link(f"{UNITS}/{n}") == NOWHERE]
 
     def _hibernates_into(self, area: Area) -> bool:
@@ -182,29 +191,21 @@ class Swap:
 
     # -- the setting --------------------------------------------------------------------------------------------------
 
-    def read(self, ref: SettingRef) -> State:
+    def read(self) -> State:
         """The size of all that is in use, and how each part of it stands."""
         areas = self.areas()
-        return State(value=str(sum(a.mib for a in areas)), exact=_exact(self._own(areas), self._old_states(ref, areas)))
+        return State(
+            value=str(sum(a.mib for a in areas)),
+            exact=_exact(
+                self._own(areas), {o.unit: "masked" if o.masked else "on" for o in self._olds(areas) if o.unit}
+            ),
+        )
 
     def _own(self, areas: list[Area]) -> dict[int, str]:
         """Swap files of Lumtak's own by size, with what is true of each; a file that is neither kept nor on is only litter."""
         on = {mib for a in areas if (mib := _own_mib(a.path))}
-        try:
-            units = self._transport.names(os.path.dirname(switch(1)))
-        except OSError:
-            units = []
-        kept = {int(said[1]) for name in units if (said := _OWN_UNIT.fullmatch(name))}
+        kept = {int(said[1]) for name in self._names(os.path.dirname(switch(1))) if (said := _OWN_UNIT.fullmatch(name))}
         return {m: " ".join(w for w, sizes in (("kept", kept), ("on", on)) if m in sizes) for m in sorted(on | kept)}
-
-    def _old_states(self, ref: SettingRef, areas: list[Area]) -> dict[str, str]:
-        try:
-            olds = self._olds(areas)
-        except OSError as error:
-            raise ComputerError(
-                f"{ref} cannot be read: {plain(str(error), 200)}.", "See whether systemctl answers there."
-            ) from error
-        return {o.unit: "masked" if o.masked else "on" for o in olds if o.unit}
 
     def foresee(self, ref: SettingRef, state: State) -> State:
         """What stood stays where that is enough, and a file of Lumtak's own makes up the rest; else what stood is masked."""
@@ -270,15 +271,12 @@ class Swap:
             self._root.remove_swap_file(mib)
 
     def _leftovers(self) -> set[int]:
-        try:
-            return {int(m[1]) for n in self._transport.names(SWAP_FOLDER) if (m := _OWN_NAME.fullmatch(n))}
-        except OSError:
-            return set()
+        return {int(m[1]) for n in self._names(SWAP_FOLDER) if (m := _OWN_NAME.fullmatch(n))}
 
     def _check_room(self, ref: SettingRef, gone: list[int], masked: list[str], coming: int) -> None:
         """Memory, or the swap that stays or comes (MiB), must have room for what is in the areas that are switched off."""
         areas, units = self.areas(), self._units()
-        leaving = {swap_file(mib) for mib in gone} | {p for p, u in units.items() if u["Id"] in masked}
+        leaving = {swap_file(mib) for mib in gone} | {path for path, (unit, _) in units.items() if unit in masked}
         holds = sum(a.used_bytes for a in areas if a.path in leaving)
         stays = sum(a.mib * MIB - a.used_bytes for a in areas if a.path not in leaving)
         said = re.search(r"(?m)^MemAvailable:\s+(\d+) kB", self._line("/proc/meminfo"))
