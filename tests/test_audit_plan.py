@@ -6,7 +6,7 @@ from hypothesis import strategies as st
 
 from helpers import CATALOGUE, facts, item, profile, reading
 from lumtak.core.audit import audit
-from lumtak.core.facts import Fixed, Gap, Setting
+from lumtak.core.facts import Fixed, Gap, Setting, Trigger
 from lumtak.core.needs import Graphs
 from lumtak.core.plan import check_changes, guards, make_plan
 from lumtak.core.profile import Never
@@ -23,6 +23,25 @@ def judged(*items, who=None, costs=(), weighed=True):
 def stance(*items, **options):
     found = judged(*items, **options)
     return {f.key: f.stance for f in found.findings}
+
+
+@pytest.mark.parametrize("counts", [True, False])
+def test_what_a_timer_starts_again_and_again_is_eased_at_its_timer(counts):
+    poll = item("services", "poll", value="demand", running=False, triggers=(Trigger(kind="timer", by="poll.timer"),))
+    timer = item("services", "poll.timer", value="auto" if counts else "manual", running=counts)
+    found = judged(poll, timer, costs=[("services:poll", 9.4, 0)])
+    of = {f.key: f for f in found.findings}
+    if not counts:
+        assert (of["poll"].stance, of["poll.timer"].stance) == ("keep", "keep")
+        return
+    assert (of["poll"].stance, of["poll"].proposal, of["poll.timer"].brings) == ("ask", None, ("services:poll",))
+    assert "change poll.timer" in of["poll"].fixed
+    assert found.with_brought([parse_ref("services:poll.timer")]) == [
+        parse_ref("services:poll.timer"),
+        parse_ref("services:poll"),
+    ]
+    plan = make_plan(facts(poll, timer), found, [parse_change("services:poll.timer=manual")])
+    assert plan.steps[0].saves_cpu_pct == pytest.approx(9.4)
 
 
 def test_each_rule():

@@ -20,6 +20,8 @@ PACKAGES = (
     "gsettings-desktop-schemas,power-profiles-daemon,openssh-server,python3,python3-dbusmock,xdg-desktop-portal,procps,kmod,iproute2,cron,zstd"
 )
 LIBRARIES = ("msgspec", "click", "platformdirs", "numpy", "numpy.libs", "scipy", "scipy.libs")
+DIES_WITH_US = ("setpriv", "--pdeathsig", "KILL")
+"""Begins a command that ends when whoever started it does, however that ends."""
 USER, STRANGER = "lum", "mate"
 """May do everything through sudo; may do nothing."""
 MASKED = (
@@ -236,7 +238,7 @@ class Lab:
         )
         with (self.folder / "console.log").open("ab") as console:
             self._kernel = subprocess.Popen(
-                ["unshare", "--fork", "--pid", "--mount", "--mount-proc", "--net", "--propagation", "private", "--kill-child=SIGKILL",
+                [*DIES_WITH_US, "unshare", "--fork", "--pid", "--mount", "--mount-proc", "--net", "--propagation", "private", "--kill-child=SIGKILL",
                  "bash", "-c", script],
                 stdin=subprocess.DEVNULL, stdout=console, stderr=console, start_new_session=True,
             )  # fmt: skip

@@ -13,7 +13,7 @@ import subprocess
 import time
 from pathlib import Path
 
-from lab.booted import missing, run
+from lab.booted import DIES_WITH_US, missing, run
 
 GROUPS = next((p for p in ("/sys/fs/cgroup/unified", "/sys/fs/cgroup") if Path(p, "cgroup.procs").exists()), "")
 _START = """
@@ -83,7 +83,7 @@ class Inner:
         )
         with self._log.open("ab") as console:
             self._outer = subprocess.Popen(
-                ["sh", "-c", f'echo $$ > {self._group}/cgroup.procs; exec unshare "$@"', "_", *flags, "bash", "-c", _START, "_", self.root],
+                [*DIES_WITH_US, "sh", "-c", f'echo $$ > {self._group}/cgroup.procs; exec unshare "$@"', "_", *flags, "bash", "-c", _START, "_", self.root],
                 stdin=subprocess.DEVNULL, stdout=console, stderr=console, start_new_session=True,
             )  # fmt: skip
         end = time.monotonic() + 60

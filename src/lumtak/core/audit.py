@@ -1,6 +1,7 @@
 """The audit: every item weighed (what it costs) and judged (does the profile need it?), with the reason."""
 
 from collections.abc import Iterable, Mapping
+from collections.abc import Set as AbstractSet
 from functools import cached_property
 from types import MappingProxyType
 from typing import Literal
@@ -14,7 +15,7 @@ from lumtak.core.load import SYSTEM, ConsumerLoad, Reading
 from lumtak.core.needs import STANDS_STILL, Graphs
 from lumtak.core.profile import Profile
 from lumtak.core.record import Figure, NotMeasured, Record, known
-from lumtak.core.setting import AREAS, UNSET_WORD, Area, Change, SettingRef
+from lumtak.core.setting import AREAS, UNSET_WORD, Area, Change, SettingRef, parse_ref
 from lumtak.core.sizing import swap_sizes
 from lumtak.core.units import MIB
 
@@ -134,6 +135,11 @@ class Audit(Record, dict=True, gc=True):
         """The finding at this address."""
         return self.by_address.get(f"{ref.area}:{ref.key}")
 
+    def with_brought(self, refs: Iterable[SettingRef]) -> list[SettingRef]:
+        """These addresses, and those of what goes with them."""
+        every = list(refs)
+        return every + [parse_ref(name) for ref in every if (f := self.find(ref)) for name in f.brings]
+
 
 Answer = Literal["needed", "not needed"]
 """What the owner said about an item."""
@@ -157,7 +163,7 @@ def audit(
     """
     judge = _Judge(facts, profile, catalogue, reading, answers)
     findings = [judge.finding(item) for item in facts.items]
-    findings = _with_starters(findings)
+    findings = _with_starters(findings, judge.timed)
     order: dict[str, int] = {area: place for place, area in enumerate(AREAS)}
     findings.sort(key=lambda f: (order[f.area], -f.weight.heft, f.key))
     found = None if reading is None else find_bottleneck(facts, profile, reading, eased_sum(findings))
@@ -202,6 +208,15 @@ class _Judge:
             if isinstance(i.setting, Fixed) and i.running
             for who, trigger in self.graphs.chain(i.consumer)[:1]
         }
+        self.timed = {
+            i.consumer
+            for i in items
+            for who, trigger in self.graphs.chain(i.consumer)[:1]
+            if trigger.kind == "timer"
+            and (timer := self.graphs.items.get(self.graphs.source_of(who, trigger)))
+            and timer.running
+        }
+        """What a timer that counts starts again and again, though it does not run just now."""
         self.needing = self.graphs.carriers(i.consumer for i in items if i.role and i.role in profile.needs.roles)
 
     def _guarded(self, item: Item) -> bool:
@@ -276,7 +291,7 @@ class _Judge:
             )
         if role and role.name == PREFETCH:
             return self._prefetch(item)
-        if item.value in _OFF_VALUES and not item.running and not self._leaves(item):
+        if item.value in _OFF_VALUES and not item.running and not self._leaves(item) and consumer not in self.timed:
             return "keep", f"it is {item.value} already and does not run.", None
         return self._judged(item, role)
 
@@ -345,15 +360,15 @@ def _question(item: Item, role: Role | None) -> str:
     return f"Does anybody here use “{item.title}”?{about}"
 
 
-def _with_starters(findings: list[Finding]) -> list[Finding]:
-    """What cannot be changed itself and is started by something that can: the stance of its starter, and named there."""
+def _with_starters(findings: list[Finding], timed: AbstractSet[str]) -> list[Finding]:
+    """What cannot be changed itself, or is started by a timer, and is started by something that can: its starter's stance, and named there."""
     by_name = {f"{f.area}:{f.key}": f for f in findings}
     brings: dict[str, list[str]] = {}
     result = []
     for finding in findings:
         consumer = f"{finding.area}:{finding.key}"
         starter = None
-        if finding.fixed and finding.stance in {"ease", "ask"}:
+        if (finding.fixed or consumer in timed) and finding.stance in {"ease", "ask"}:
             starter = next((by_name[s] for s in finding.starters if not by_name[s].fixed), None)
         if starter is None:
             result.append(finding)
@@ -363,7 +378,12 @@ def _with_starters(findings: list[Finding]) -> list[Finding]:
         stance = starter.stance if starter.stance in {"ease", "ask"} else "keep"
         result.append(
             msgspec.structs.replace(
-                finding, stance=stance, reason=reason, fixed=f"change {starter.title}, which starts it", question=""
+                finding,
+                stance=stance,
+                reason=reason,
+                proposal=None,
+                fixed=f"change {starter.title}, which starts it",
+                question="",
             )
         )
     return [

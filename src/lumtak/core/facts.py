@@ -225,9 +225,13 @@ class Facts(Record):
         return None
 
 
-def longest_starts(items: Iterable[Item], count: int = 3, least_s: float = 0.05) -> list[Item]:
+LEAST_START_S = 0.05
+"""A start that took less is not worth telling."""
+
+
+def longest_starts(items: Iterable[Item], count: int = 3) -> list[Item]:
     """Those that took longest to start, longest first; what took next to nothing is left out."""
-    told = [i for i in items if i.start_s is not None and i.start_s >= least_s]
+    told = [i for i in items if i.start_s is not None and i.start_s >= LEAST_START_S]
     return sorted(told, key=lambda i: (-(i.start_s or 0.0), i.key))[:count]
 
 

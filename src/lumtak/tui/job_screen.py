@@ -171,6 +171,8 @@ class JobScreen(WorkingScreen):
         standing = [e.ref for e in self.entries if e.is_open]
         chosen = [c.ref for c in self.job.chosen if c.ref not in standing]
         applied = standing if self.after is None else []
+        if self.job.audit:
+            chosen, applied = (self.job.audit.with_brought(refs) for refs in (chosen, applied))
         ram, cpu = (marked(s, chosen=chosen, applied=applied) for s in self._strips(live))
         before = self._strips(self.baseline) if self.after and self.baseline else None
         by_address = self.job.audit.by_address if self.job.audit else {}

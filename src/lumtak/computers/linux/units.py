@@ -79,7 +79,12 @@ def all_units(transport: Transport) -> list[Fields]:
     loaded = blocks(text(transport.run((*_SHOW, *(f"*{ending}" for ending in _ENDINGS)))))
     seen = {name for fields in loaded for name in (fields["Id"], *fields.get("Names", "").split())}
     switched = links(transport)
-    return loaded + [fields for fields in _files(transport, seen, switched) if fields]
+    waiting: dict[str, list[str]] = {}
+    for fields in loaded:
+        for served in fields.get("Triggers", "").split():
+            waiting.setdefault(served, []).append(fields["Id"])
+    files = [fields for fields in _files(transport, seen, switched) if fields]
+    return loaded + [{**f, "TriggeredBy": " ".join(waiting.get(f["Id"], ()))} for f in files]
 
 
 def _files(transport: Transport, seen: set[str], switched: Mapping[str, Mapping[str, str]]) -> Iterable[Fields]:

@@ -78,7 +78,7 @@ def refuse_another_ones_code(program: Path, environment: Mapping[str, str]) -> N
     Raises:
         ComputerError: a folder on the way to it can be written by others.
     """
-    if os.geteuid() != 0 or not any(name in environment for name in ("SUDO_USER", "PKEXEC_UID", "DOAS_USER")):
+    if os.geteuid() != 0 or not any(environment.get(name) for name in ("SUDO_USER", "PKEXEC_UID", "DOAS_USER")):
         return
     for place in (program, *program.parents):
         about = os.stat(place)

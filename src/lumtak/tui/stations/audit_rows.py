@@ -11,7 +11,7 @@ from rich.text import Text
 from lumtak.casebook import Job
 from lumtak.core.advice import Advice, for_item
 from lumtak.core.audit import Finding
-from lumtak.core.facts import Item, Setting
+from lumtak.core.facts import LEAST_START_S, Item, Setting
 from lumtak.core.load import Reading
 from lumtak.core.record import NotMeasured, known
 from lumtak.core.setting import AREA_TITLES, SHOWS_WORDS, Area, SettingRef
@@ -166,7 +166,7 @@ def rows_of(f: Finding, job: Job, reading: Reading | None, advice: Sequence[Advi
     """Everything known of a finding: what it does, what starts it, what stops with it, what easing it should save, how sure that is."""
     item = job.facts.find(f.ref) if job.facts else None
     rows = [Row("", f"{f.reason[:1].upper()}{f.reason[1:]}"), Row("does", f.does), Row("starts", f.started_by)]
-    if item and item.start_s is not None:
+    if item and item.start_s and item.start_s >= LEAST_START_S:
         rows.append(Row("took to start", took(item.start_s)))
     rows += _links("started from", f.starters, job)
     rows += _links("stands on", [f"{f.area}:{key}" for key in item.needs] if item else (), job)
