@@ -105,11 +105,16 @@ def test_consumers_by_control_group(tree):
     process(tree, 21, b"y", cgroup=b"1:name=systemd:/system.slice/system-getty.slice/getty@tty1.service\n")
     process(tree, 22, b"z", cgroup=b"0::/user.slice/app.slice/app-gnome-sail\\x2dsync@autostart.service\n")
     found = Processes(LocalTransport(str(tree)), None)
+    process(
+        tree, 23, b"b", cgroup=b"0::/user.slice/user@1000.service/app.slice/app-flatpak-org.school.Tides-77.scope\n"
+    )
     found.services, found.programs = True, {"sail": "apps:sail-sync"}
+    found.units = frozenset({"apps:sandbox/org.school.Tides"})
     consumers = {p.pid: p.consumer for p in found.look()}
     assert consumers[20] == "services:tide"
     assert consumers[21] == "services:getty@tty1"
     assert consumers[22] == "apps:sail-sync"
+    assert consumers[23] == "apps:sandbox/org.school.Tides"
     assert consumers[12] == "system:kernel"
 
 

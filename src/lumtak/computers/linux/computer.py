@@ -173,12 +173,13 @@ class LinuxComputer:
             to_memory = asked.submit(self._memory.items, memory)
             to_times = asked.submit(start_times, self._transport)
             self._refresh_apps()
+            sandboxes, sandbox_gaps = to_sandboxes.result()
+            self._processes.units |= {item.consumer for item in sandboxes}
             processes = self._processes.look()
         services, gaps = to_services.result()
         effects, effect_gaps = to_effects.result()
         has_battery, _ = hardware.battery(self._transport)
         running = {p.consumer for p in processes}
-        sandboxes, sandbox_gaps = to_sandboxes.result()
         apps = (*self._apps, *self._user_units.items(running), *sandboxes)
         items = [_running(item, running) for item in (*services, *apps)]
         items += self._unlisted(processes, {item.consumer for item in items})

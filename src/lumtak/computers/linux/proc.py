@@ -15,6 +15,9 @@ _REST = "resident minus shared"
 _SERVICE = re.compile(r"/system\.slice/(?:[^/]+\.slice/)*([^/]+)\.service")
 _APP = re.compile(r"/app-(?:[^/]*?-)?([^/@]+)@autostart\.service")
 _USER_UNIT = re.compile(r"/user@\d+\.service/(?:[^/]+\.slice/)*([^/]+\.service)")
+_SANDBOX = re.compile(r"/app-flatpak-(.+)-\d+\.scope")
+SANDBOX = "apps:sandbox/"
+"""Begins the consumer of a program in a sandbox."""
 USER_UNIT = "apps:user/"
 """Begins the consumer of a unit of the user's own manager."""
 
@@ -55,7 +58,7 @@ class Processes:
         self.programs: dict[str, str] = {}
         """Program name -> consumer, from the autostart entries."""
         self.units: frozenset[str] = frozenset()
-        """Consumers that are units of the user's own manager."""
+        """Consumers that are units of the user's own manager, or programs in sandboxes."""
         self.services = False
         """Whether control groups name services."""
         self._known: dict[int, _Known] = {}
@@ -189,10 +192,10 @@ class Processes:
             return self._grouped(f"services:{service[1]}", group[: service.end()])
         if (unit := _USER_UNIT.search(group)) and f"{USER_UNIT}{unit[1]}" in self.units:
             return self._grouped(f"{USER_UNIT}{unit[1]}", group[: unit.end()])
-        if app := _APP.search(group):
-            key = re.sub(r"\\x([0-9a-f]{2})", lambda m: chr(int(m[1], 16)), app[1])
-            if f"apps:{key}" in self.programs.values():
-                return f"apps:{key}"
+        if (boxed := _SANDBOX.search(group)) and (consumer := SANDBOX + _unescaped(boxed[1])) in self.units:
+            return consumer
+        if (app := _APP.search(group)) and f"apps:{_unescaped(app[1])}" in self.programs.values():
+            return f"apps:{_unescaped(app[1])}"
         for program, consumer in self.programs.items():
             if program[:15] == stat.name:
                 return consumer
@@ -209,6 +212,11 @@ class Processes:
         if consumer not in self._groups and not f"{self._own_group}/".startswith(f"{group}/"):
             self._groups[consumer] = (group, 0.0)
         return consumer
+
+
+def _unescaped(name: str) -> str:
+    """A part of a unit's name as it was before systemd escaped it; systemd-escape(1)."""
+    return re.sub(r"\\x([0-9a-f]{2})", lambda m: chr(int(m[1], 16)), name)
 
 
 def private_bytes(transport: Transport, pid: int | str) -> float | None:

@@ -3,6 +3,7 @@
 import json
 from typing import Any
 
+from lumtak.computers.linux.proc import SANDBOX
 from lumtak.computers.linux.session import Session
 from lumtak.computers.linux.transport import Transport
 from lumtak.core.catalogue import Catalogue
@@ -11,7 +12,7 @@ from lumtak.core.setting import SettingRef, State
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError
 
-PREFIX = "sandbox/"
+PREFIX = SANDBOX.partition(":")[2]
 BUS, PATH = "org.freedesktop.impl.portal.PermissionStore", "/org/freedesktop/impl/portal/PermissionStore"
 TABLE = "background"
 _THERE = f"/usr/share/dbus-1/services/{BUS}.service"
