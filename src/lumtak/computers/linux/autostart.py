@@ -37,9 +37,9 @@ class Autostart:
         for folder in reversed(self._user.config_dirs):
             origins |= dict.fromkeys(self._system_names(folder), False)
         origins |= dict.fromkeys(self._own_names(), True)
-        items, programs = [], {}
+        items, programs, desktops = [], {}, self._desktops()
         for name, own in sorted(origins.items())[:_ENTRIES_MOST]:
-            item, program = self._item(name, own=own)
+            item, program = self._item(name, desktops, own=own)
             items.append(item)
             if program:
                 programs[program] = item.consumer
@@ -57,7 +57,7 @@ class Autostart:
         except OSError:
             return []
 
-    def _item(self, name: str, *, own: bool) -> tuple[Item, str]:
+    def _item(self, name: str, desktops: list[str], *, own: bool) -> tuple[Item, str]:
         key = name.removesuffix(_ENDING)
         try:
             own_data, system_data = self._own.content(name), self._system_data(name)
@@ -69,7 +69,7 @@ class Autostart:
         shown = entry if entry.get("Exec") or system_data is None else read_entry(system_data)
         program = program_of(shown)
         origin: Origin = "user" if system_data is None else "package"
-        never = "" if is_off(first) else never_here(shown, self._desktops(), self._is_there, self._user.config_home)
+        never = "" if is_off(first) else never_here(shown, desktops, self._is_there, self._user.config_home)
         item = Item(
             area="apps",
             key=key,

@@ -23,6 +23,7 @@ OWN, OLD = f"{PART}own ", f"{PART}old "
 """Begin the parts of a state: a file of Lumtak's own by its size in MiB, what stood before by its unit."""
 _FILE_SYSTEMS = {"ext3", "ext4", "xfs"}
 """On which a file that was allocated at once can be swapped to; swapon(8), notes."""
+_ABOVE = os.path.dirname(SWAP_FOLDER)
 _SPACE_KEPT = 0.10
 _ROOM = 0.8
 """How much of the memory that is free may be filled by what comes back from swap."""
@@ -85,7 +86,7 @@ class Swap:
         if why := self._root.why_not() or self._why_no_file():
             return Fixed(needed=why)
         olds = self._olds(areas)
-        found = os.statvfs(self._transport.place("/var"))
+        found = os.statvfs(self._transport.place(_ABOVE))
         free_mib = int(found.f_bavail * found.f_frsize / MIB * (1 - _SPACE_KEPT))
         own_mib = sum(a.mib for a in areas if _own_mib(a.path))
         lowest = sum(o.mib for o in olds if not o.unit)
@@ -96,11 +97,11 @@ class Swap:
             self._transport.names("/run/systemd/system")
         except OSError:
             return "without systemd nothing would keep it over a restart"
-        kind = _file_system(self._transport, "/var/lib")
+        kind = _file_system(self._transport, _ABOVE)
         return (
             ""
             if kind in _FILE_SYSTEMS
-            else f"Lumtak makes swap files on ext4 and xfs, and /var/lib is on {plain(kind) or 'an unknown file system'}"
+            else f"Lumtak makes swap files on ext4 and xfs, and {_ABOVE} is on {plain(kind) or 'an unknown file system'}"
         )
 
     def areas(self) -> list[Area]:
@@ -245,7 +246,8 @@ class Swap:
 
     def _switch_on(self, own: Mapping[int, str], old: list[str], there: Mapping[int, str]) -> None:
         for unit in old:
-            self._root.remove(f"{UNITS}/{unit}")
+            if self._transport.link(f"{UNITS}/{unit}") == NOWHERE:  # whatever else stands there is somebody else's
+                self._root.remove(f"{UNITS}/{unit}")
         for mib in own:
             if "on" not in there.get(mib, ""):
                 self._root.make_swap_file(mib)
