@@ -112,7 +112,7 @@ def test_a_root_that_cannot_be_written_refuses_and_changes_nothing(inner):
         refused = lumtak(inner, "apply", "local", "services:chart-tiles=manual", check=False)
         assert "Read-only file system" in refused
     finally:
-        inner.run("root", "umount", "/etc")
+        inner.run("root", "umount", "--lazy", "/etc")
     lumtak(inner, "undo", "local", "--all", check=False)
     assert state(inner) == before
 

@@ -156,18 +156,18 @@ class BenchScreen(Screen[None]):
         """The profile that was made for this computer; empty where none was."""
         if address in _ABOUT:
             return _PLAIN_PROFILE
-        from lumtak.computers.simulated.spec import load_spec
+        from lumtak.computers.simulated.spec import sign_of
 
-        return load_spec(address.removeprefix("sim:")).profile
+        return sign_of(address.removeprefix("sim:")).profile
 
     @staticmethod
     def _about(address: str) -> tuple[str, str]:
         if address in _ABOUT:
             return _ABOUT[address]
-        from lumtak.computers.simulated.spec import load_spec
+        from lumtak.computers.simulated.spec import sign_of
 
-        spec = load_spec(address.removeprefix("sim:"))
-        return spec.title.lower(), spec.about
+        sign = sign_of(address.removeprefix("sim:"))
+        return sign.title.lower(), sign.about
 
     def _profile_lines(self, palette: Palette) -> list[Line]:
         self._profiles = self.workbench.workshop.profiles()

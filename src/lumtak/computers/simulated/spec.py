@@ -196,6 +196,38 @@ def fleet() -> tuple[str, ...]:
     return tuple(sorted(names, key=lambda name: (name != FIRST, name)))
 
 
+class Sign(Record):
+    """What stands at the head of a description, before all its tables."""
+
+    title: str
+    about: str
+    profile: str
+    """The one that was made for it."""
+
+
+@cache
+def sign_of(name: str) -> Sign:
+    """The head of one computer's description: all that a list of computers takes, and a hundredth of the whole.
+
+    Raises:
+        UnknownNameError: there is none of this name.
+    """
+    head = tomllib.loads(_written(name).partition("\n[")[0])
+    return Sign(title=head["title"], about=head["about"], profile=head["profile"])
+
+
+def _written(name: str) -> str:
+    if name not in fleet():
+        raise UnknownNameError("simulated computer", name, fleet(), f"There are {', '.join(fleet())}.")
+    return (files("lumtak") / "data" / "fleet" / f"{name}.toml").read_text(encoding="utf-8")
+
+
+@cache
+def _services_of(system: str) -> tuple[ServiceSpec, ...]:
+    text = (files("lumtak") / "data" / "fleet" / "systems" / f"{system}.toml").read_text(encoding="utf-8")
+    return msgspec.convert(tomllib.loads(text), _SystemFile).service
+
+
 @cache
 def load_spec(name: str) -> ComputerSpec:
     """The description of one computer of the fleet.
@@ -203,13 +235,9 @@ def load_spec(name: str) -> ComputerSpec:
     Raises:
         UnknownNameError: there is none of this name.
     """
-    if name not in fleet():
-        raise UnknownNameError("simulated computer", name, fleet(), f"There are {', '.join(fleet())}.")
-    folder = files("lumtak") / "data" / "fleet"
-    spec = msgspec.convert(tomllib.loads((folder / f"{name}.toml").read_text(encoding="utf-8")), ComputerSpec)
+    spec = msgspec.convert(tomllib.loads(_written(name)), ComputerSpec)
     if not spec.base:
         return spec
-    text = (folder / "systems" / f"{spec.base}.toml").read_text(encoding="utf-8")
     own = {s.key for s in spec.service}
-    below = msgspec.convert(tomllib.loads(text), _SystemFile)
-    return msgspec.structs.replace(spec, service=(*spec.service, *(s for s in below.service if s.key not in own)))
+    below = (s for s in _services_of(spec.base) if s.key not in own)
+    return msgspec.structs.replace(spec, service=(*spec.service, *below))
