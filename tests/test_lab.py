@@ -196,6 +196,7 @@ def _put_back_without_lumtak(lab):
     script = lab.ssh(USER, "sh", "-c", "ls ~/.local/share/lumtak-undo/undo-*.sh").strip()
     said = lab.ssh(USER, "sh", script)
     assert "0 left alone, 0 failed" in said, said
+    assert said.count("put back: ") == len(CHANGES), said
     assert "undo" not in lab.ssh(USER, "ls", "-a", f"/home/{USER}/.local/share")
     lab.ssh("root", "mv", "/opt/lumtak/away", "/opt/lumtak/lumtak")
 
@@ -218,6 +219,8 @@ def test_a_power_cut_in_the_middle_of_a_plan(lab, before, seed):
         left = json.loads(lumtak(lab, "drift", "local", "--json"))
         assert left["settings"] == [], left
     else:
+        rest = lumtak(lab, "apply", "local", *CHANGES, check=False)
+        assert "FAILED" not in rest, rest
         _put_back_without_lumtak(lab)
     now = snapshot(lab)
     assert {k: (v, now.get(k)) for k, v in before.items() if now.get(k) != v} == {}
