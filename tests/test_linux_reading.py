@@ -121,7 +121,7 @@ def test_consumers_by_control_group(tree):
 @pytest.mark.parametrize("version", [1, 2])
 def test_a_control_group_counts_what_came_and_went(tree, version):
     group = "/system.slice/tide.service"
-    cgroup = b"0::%s\n" if version == 2 else b"4:cpu,cpuacct:/odd\n1:name=systemd:%s\n"
+    cgroup = b"1:name=systemd:/\n0::%s\n" if version == 2 else b"4:cpu,cpuacct:/odd\n1:name=systemd:%s\n0::/\n"
     process(tree, 20, b"x", cgroup=cgroup % group.encode())
 
     def counted(seconds, anon=5 << 20):

@@ -156,18 +156,18 @@ class BenchScreen(Screen[None]):
         """The profile that was made for this computer; empty where none was."""
         if address in _ABOUT:
             return _PLAIN_PROFILE
-        from lumtak.computers.simulated.spec import sign_of
+        from lumtak.computers.simulated.spec import head_of
 
-        return sign_of(address.removeprefix("sim:")).profile
+        return head_of(address.removeprefix("sim:")).profile
 
     @staticmethod
     def _about(address: str) -> tuple[str, str]:
         if address in _ABOUT:
             return _ABOUT[address]
-        from lumtak.computers.simulated.spec import sign_of
+        from lumtak.computers.simulated.spec import head_of
 
-        sign = sign_of(address.removeprefix("sim:"))
-        return sign.title.lower(), sign.about
+        head = head_of(address.removeprefix("sim:"))
+        return head.title.lower(), head.about
 
     def _profile_lines(self, palette: Palette) -> list[Line]:
         self._profiles = self.workbench.workshop.profiles()

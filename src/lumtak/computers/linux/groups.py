@@ -61,12 +61,10 @@ def _is_there(transport: Transport, name: str) -> bool:
 
 
 def group_of(listed: bytes) -> str:
-    """The path of a process's group from /proc/PID/cgroup: of the one hierarchy, else of systemd's own; cgroups(7)."""
-    found = ""
+    """The path of a process's group from /proc/PID/cgroup, of the one hierarchy or of systemd's own: whichever is in use; cgroups(7)."""
+    found = [""]
     for line in text(listed).splitlines():
         _, names, path = [*line.split(":", 2), "", ""][:3]
         if names in {"", "name=systemd"} and path.startswith("/") and "/../" not in f"{path}/":
-            found = path
-            if names:
-                break
-    return found
+            found.append(path)
+    return max(found, key=len)

@@ -409,6 +409,7 @@ class SimulatedComputer:
             ),
             space=Space(total_bytes=int(hardware.volume_gib * GIB), free_bytes=int(hardware.free_gib * GIB)),
             marks=tuple(Mark(advice=m.advice, where=m.where) for m in self.spec.mark),
+            signs=self.spec.sign,
             times=self.times(),
         )
 

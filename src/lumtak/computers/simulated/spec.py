@@ -7,7 +7,7 @@ from typing import Literal
 
 import msgspec
 
-from lumtak.core.facts import Origin
+from lumtak.core.facts import Origin, Sign
 from lumtak.core.record import Record
 from lumtak.core.setting import Shows
 from lumtak.errors import UnknownNameError
@@ -177,6 +177,7 @@ class ComputerSpec(Record):
     effect: tuple[EffectSpec, ...]
     stray: tuple[StraySpec, ...] = ()
     mark: tuple[MarkSpec, ...] = ()
+    sign: tuple[Sign, ...] = ()
 
 
 class _SystemFile(Record):
@@ -196,7 +197,7 @@ def fleet() -> tuple[str, ...]:
     return tuple(sorted(names, key=lambda name: (name != FIRST, name)))
 
 
-class Sign(Record):
+class Head(Record):
     """What stands at the head of a description, before all its tables."""
 
     title: str
@@ -206,14 +207,14 @@ class Sign(Record):
 
 
 @cache
-def sign_of(name: str) -> Sign:
+def head_of(name: str) -> Head:
     """The head of one computer's description: all that a list of computers takes, and a hundredth of the whole.
 
     Raises:
         UnknownNameError: there is none of this name.
     """
     head = tomllib.loads(_written(name).partition("\n[")[0])
-    return Sign(title=head["title"], about=head["about"], profile=head["profile"])
+    return Head(title=head["title"], about=head["about"], profile=head["profile"])
 
 
 def _written(name: str) -> str:

@@ -33,7 +33,8 @@ class IntakeStation(Station):
             text.append(" ◆ " if here else "   ", style=palette.accent)
             text.append(f"{plain(profile.title, 26):<28}", style="bold" if here else palette.ink)
             ceilings = profile.ceilings
-            text.append(f"ceilings CPU {ceilings.cpu_pct:g} %, RAM {ceilings.ram_pct:g} %   ", style=palette.soft)
+            limits = f"ceilings CPU {ceilings.cpu_pct:g} %, RAM {ceilings.ram_pct:g} %"
+            text.append(f"{limits:<30}", style=palette.soft)
             text.append(plain(profile.about), style=palette.ink)
             lines.append(Line(text, profile.name))
         self.query_one(LineList).show(lines, job.profile.name)
