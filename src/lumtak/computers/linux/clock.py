@@ -10,7 +10,7 @@ from collections.abc import Mapping
 from typing import NamedTuple
 
 from lumtak.computers.linux.root import UNITS, Root
-from lumtak.computers.linux.transport import Transport, text
+from lumtak.computers.linux.transport import Transport, names_at, text_at
 from lumtak.core.setting import PART, SettingRef, State
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError
@@ -21,7 +21,6 @@ UNIT_FILE, SWITCH = f"{UNITS}/{UNIT}", f"{UNITS}/multi-user.target.wants/{UNIT}"
 FILE, LINK = f"{PART}bytes", f"{PART}link"
 _GOVERNOR, _PREFERENCE = "scaling_governor", "energy_performance_preference"
 _ACTIVE_DRIVERS = {"intel_pstate", "amd-pstate-epp"}
-_WORD = re.compile(r"[a-z_]+")
 _ACTIVE = {"saving": "powersave/power", "balanced": "powersave/balance_performance", "full": "performance/"}
 """Governor and energy preference by plan, in the active mode."""
 _PASSIVE = {"saving": ("powersave",), "balanced": ("schedutil", "ondemand", "conservative"), "full": ("performance",)}
@@ -73,10 +72,7 @@ class Clock:
 
     def now(self) -> Now | None:
         """What they hold; None where the kernel offers no choice of clocks."""
-        try:
-            names = [n for n in self._transport.names(POLICIES) if re.fullmatch(r"policy[0-9]+", n)]
-        except OSError:
-            return None
+        names = [n for n in names_at(self._transport, POLICIES) if re.fullmatch(r"policy[0-9]+", n)]
         held: dict[str, str] = {}
         for name in names:
             governor, preference = self._word(f"{name}/{_GOVERNOR}"), self._word(f"{name}/{_PREFERENCE}")
@@ -88,10 +84,7 @@ class Clock:
         return Now(held, driver, tuple(p for p in _ACTIVE if self._words(p, next(iter(held)), driver)))
 
     def _word(self, name: str) -> str:
-        try:
-            return text(self._transport.read(f"{POLICIES}/{name}", 4096)).strip()
-        except OSError:
-            return ""
+        return text_at(self._transport, f"{POLICIES}/{name}")
 
     def _words(self, plan: str, policy: str, driver: str) -> str:
         """Governor/preference of a plan; empty where this policy does not offer it."""

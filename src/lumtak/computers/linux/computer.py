@@ -28,7 +28,7 @@ from lumtak.computers.linux.services import Services
 from lumtak.computers.linux.session import Session
 from lumtak.computers.linux.signs import signs
 from lumtak.computers.linux.times import answers, start_times
-from lumtak.computers.linux.transport import Transport, text
+from lumtak.computers.linux.transport import Transport, runs_systemd, text_at
 from lumtak.computers.linux.undo_kit import FileUndoKit
 from lumtak.computers.linux.user import User
 from lumtak.computers.linux.user_units import PREFIX as OWN_UNIT
@@ -112,7 +112,7 @@ class LinuxComputer:
         self._monotonic, self._wall = monotonic, wall
         self.address = address
         self.identity = "linux-" + hashlib.sha256(b"lumtak:" + hardware.machine_id(transport).encode()).hexdigest()[:12]
-        self.name = plain(self._word("/proc/sys/kernel/hostname") or "this computer")
+        self.name = plain(text_at(self._transport, "/proc/sys/kernel/hostname") or "this computer")
         self.user_name = user.name
         self._root = Root(transport)
         self._autostart = Autostart(transport, user, catalogue)
@@ -132,25 +132,12 @@ class LinuxComputer:
         }
         self._undo_folder = UserFolder(transport, user, os.path.join(user.data_home, "lumtak-undo"))
         self._processes = Processes(transport, os.getpid() if transport.live else None)
-        self._processes.services = self._has_systemd()
+        self._processes.services = runs_systemd(transport)
         self._apps: list[Item] = []
         self._refresh_apps()
         self._nominal = hardware.nominal_mhz(transport)
         self._tick = os.sysconf("SC_CLK_TCK")
         self._disk = hardware.system_disk(transport)
-
-    def _word(self, path: str) -> str:
-        try:
-            return text(self._transport.read(path)).strip()
-        except OSError:
-            return ""
-
-    def _has_systemd(self) -> bool:
-        try:
-            self._transport.names("/run/systemd/system")
-        except OSError:
-            return False
-        return True
 
     def _refresh_apps(self) -> None:
         self._apps, self._processes.programs = self._autostart.items()
@@ -205,7 +192,7 @@ class LinuxComputer:
             memory=hardware.memory_now(self._transport, memory),
             space=hardware.space(self._transport),
             marks=tuple(marks(self._transport)),
-            signs=tuple(signs(self._transport, self._word("/proc/sys/kernel/osrelease"))),
+            signs=tuple(signs(self._transport, text_at(self._transport, "/proc/sys/kernel/osrelease"))),
             times=to_times.result(),
         )
 
@@ -276,7 +263,7 @@ class LinuxComputer:
             since = self._wall().timestamp() - int(logins[-1]["REALTIME"]) / 1e6
         return System(
             name=plain(hardware.system_name(self._transport)),
-            kernel=plain(self._word("/proc/sys/kernel/osrelease") or "unknown"),
+            kernel=plain(text_at(self._transport, "/proc/sys/kernel/osrelease") or "unknown"),
             boot_id=self.boot_id(),
             session_id=self.session_id(),
             uptime_s=float(uptime[0]),
@@ -290,7 +277,7 @@ class LinuxComputer:
 
     def boot_id(self) -> str:
         """The kernel's own."""
-        return self._word("/proc/sys/kernel/random/boot_id") or "unknown"
+        return text_at(self._transport, "/proc/sys/kernel/random/boot_id") or "unknown"
 
     def session_id(self) -> str | NotMeasured:
         """The newest session of the user, as the session manager names it."""
@@ -321,7 +308,9 @@ class LinuxComputer:
         available = sizes.get(
             "MemAvailable", sizes.get("MemFree", 0) + sizes.get("Buffers", 0) + sizes.get("Cached", 0)
         )
-        swaps = dict(line.split() for line in self._word("/proc/vmstat").splitlines() if line.startswith("pswp"))
+        swaps = dict(
+            line.split() for line in text_at(self._transport, "/proc/vmstat").splitlines() if line.startswith("pswp")
+        )
         page = os.sysconf("SC_PAGE_SIZE")
         return Snapshot(
             at_s=at_s,

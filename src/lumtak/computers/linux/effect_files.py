@@ -5,7 +5,7 @@ import re
 from typing import Literal, NamedTuple
 
 from lumtak.computers.linux.folder import UserFolder, file_with
-from lumtak.computers.linux.transport import Transport, text
+from lumtak.computers.linux.transport import Transport, text_at
 from lumtak.computers.linux.user import User
 from lumtak.core.facts import Fixed, Item, Setting
 from lumtak.core.setting import SettingRef, State
@@ -117,17 +117,11 @@ class EffectFiles:
     def _held(self) -> bool:
         """Whether the desktop's own keeper of settings runs for this user: it would write over the file."""
         for pid in self._transport.names("/proc"):
-            if pid.isdigit() and self._line(f"/proc/{pid}/comm") == _KEEPER:
-                uid = re.search(r"(?m)^Uid:\s+(\d+)", self._line(f"/proc/{pid}/status"))
+            if pid.isdigit() and text_at(self._transport, f"/proc/{pid}/comm") == _KEEPER:
+                uid = re.search(r"(?m)^Uid:\s+(\d+)", text_at(self._transport, f"/proc/{pid}/status"))
                 if uid and int(uid[1]) == self._user.uid:
                     return True
         return False
-
-    def _line(self, path: str) -> str:
-        try:
-            return text(self._transport.read(path, 4096)).strip()
-        except OSError:
-            return ""
 
     def _folder(self, key: FileKey) -> UserFolder:
         return UserFolder(self._transport, self._user, os.path.join(self._user.config_home, key.folder).rstrip("/"))

@@ -5,7 +5,7 @@ from typing import NamedTuple
 from lumtak.computers.linux import hardware
 from lumtak.computers.linux.clock import Clock
 from lumtak.computers.linux.root import Root, shown
-from lumtak.computers.linux.transport import Transport
+from lumtak.computers.linux.transport import Transport, runs_systemd, text_at
 from lumtak.core.facts import Fixed, Gap, Item, Setting
 from lumtak.core.record import NotMeasured
 from lumtak.core.setting import SettingRef, State
@@ -19,6 +19,7 @@ _BUSES = (
 """Newer name first; power-profiles-daemon(8)."""
 PLANS = {"power-saver": "saving", "balanced": "balanced", "performance": "full"}
 """The service's names, and ours."""
+_NO_CHOICE = "the kernel offers no choice of clocks here"
 _SERVICE = {ours: theirs for theirs, ours in PLANS.items()}
 
 
@@ -64,11 +65,10 @@ class Power:
             return [item], gaps
         clock = self._clock.now()
         if clock is None:
-            why = "the kernel offers no choice of clocks here"
-            return [], [*gaps, Gap(area="power", reason=why, needed="a kernel with cpufreq")]
+            return [], [*gaps, Gap(area="power", reason=_NO_CHOICE, needed="a kernel with cpufreq")]
         held = ", ".join(dict.fromkeys(w.rstrip("/").replace("/", " with ") for w in clock.held.values()))
         why = self._root.why_not() or (
-            "" if self._starts_units() else "without systemd nothing would keep it over a restart"
+            "" if runs_systemd(self._transport) else "without systemd nothing would keep it over a restart"
         )
         item = Item(
             area="power",
@@ -84,19 +84,12 @@ class Power:
         )
         return [item], gaps
 
-    def _starts_units(self) -> bool:
-        try:
-            self._transport.names("/run/systemd/system")
-        except OSError:
-            return False
-        return True
-
     def plan(self, found: Service | None) -> str | NotMeasured:
         """The plan in force: the service's, else the clock's."""
         if found is not None:
             return found.active
         clock = self._clock.now()
-        return NotMeasured(not_measured="the kernel offers no choice of clocks here") if clock is None else clock.plan
+        return NotMeasured(not_measured=_NO_CHOICE) if clock is None else clock.plan
 
     def service(self) -> Service | None:
         """The profile service; None where none answers."""
@@ -117,10 +110,7 @@ class Power:
 
     def _can_start(self, bus: str) -> bool:
         """Whether the system bus can start who answers by this name: whoever is known so is asked first."""
-        try:
-            return bool(self._transport.read(f"/usr/share/dbus-1/system-services/{bus}.service", 16))
-        except OSError:
-            return False
+        return bool(text_at(self._transport, f"/usr/share/dbus-1/system-services/{bus}.service"))
 
     # -- the setting --------------------------------------------------------------------------------------------------
 

@@ -5,7 +5,7 @@ from typing import Any
 
 from lumtak.computers.linux.proc import SANDBOX
 from lumtak.computers.linux.session import Session
-from lumtak.computers.linux.transport import Transport
+from lumtak.computers.linux.transport import Transport, names_at
 from lumtak.core.catalogue import Catalogue
 from lumtak.core.facts import Gap, Item, Setting
 from lumtak.core.setting import SettingRef, State
@@ -15,7 +15,7 @@ from lumtak.errors import ComputerError
 PREFIX = SANDBOX.partition(":")[2]
 BUS, PATH = "org.freedesktop.impl.portal.PermissionStore", "/org/freedesktop/impl/portal/PermissionStore"
 TABLE = "background"
-_THERE = f"/usr/share/dbus-1/services/{BUS}.service"
+_BUSES = "/usr/share/dbus-1/services"
 _RAW = {"on": "yes", "off": "no"}
 _VALUES = {"yes": "on", "no": "off"}
 _TIMEOUT_S = 8.0
@@ -61,11 +61,7 @@ class Sandboxes:
         ], []
 
     def _is_there(self) -> bool:
-        try:
-            self._transport.read(_THERE, 16)
-        except OSError:
-            return False
-        return True
+        return f"{BUS}.service" in names_at(self._transport, _BUSES)
 
     def _held(self) -> dict[str, str]:
         """The permission by program: yes, no, ask; empty where nobody was asked yet."""

@@ -2,7 +2,7 @@
 
 from lumtak.computers.linux.packages import with_packages
 from lumtak.computers.linux.root import UNITS, Root
-from lumtak.computers.linux.transport import Transport, text
+from lumtak.computers.linux.transport import Transport, runs_systemd, text
 from lumtak.computers.linux.units import (
     NOWHERE,
     Fields,
@@ -54,9 +54,7 @@ class Services:
 
     def items(self) -> tuple[list[Item], list[Gap]]:
         """(items, what could not be read)."""
-        try:
-            self._transport.names("/run/systemd/system")
-        except OSError:
+        if not runs_systemd(self._transport):
             return [], [
                 Gap(
                     area="services",

@@ -2,7 +2,7 @@
 
 import re
 
-from lumtak.computers.linux.transport import Transport, text
+from lumtak.computers.linux.transport import Transport, names_at, text_at
 from lumtak.core.facts import Sign
 from lumtak.core.text import plain
 
@@ -20,9 +20,9 @@ def signs(transport: Transport, kernel: str) -> list[Sign]:
 def _battery(transport: Transport) -> tuple[str, str]:
     """What it holds of what it was built for; kernel, ABI/testing/sysfs-class-power."""
     told = []
-    for name in _names(transport, _SUPPLY):
+    for name in names_at(transport, _SUPPLY):
         folder = f"{_SUPPLY}/{name}"
-        if _line(transport, f"{folder}/type") != "Battery" or _line(transport, f"{folder}/scope") == "Device":
+        if text_at(transport, f"{folder}/type") != "Battery" or text_at(transport, f"{folder}/scope") == "Device":
             continue
         for kind in ("energy", "charge"):
             now, built = (_number(transport, f"{folder}/{kind}_{what}") for what in ("full", "full_design"))
@@ -40,7 +40,7 @@ def _battery(transport: Transport) -> tuple[str, str]:
 def _heat(transport: Transport) -> tuple[str, str]:
     """How often the processor slowed itself for heat, the most of any core or package; kernel, admin-guide/thermal/intel_powerclamp."""
     counts = [0]
-    for name in _names(transport, _CPU):
+    for name in names_at(transport, _CPU):
         if re.fullmatch(r"cpu[0-9]+", name):
             folder = f"{_CPU}/{name}/thermal_throttle"
             counts += [_number(transport, f"{folder}/{what}_throttle_count") or 0 for what in ("core", "package")]
@@ -53,13 +53,13 @@ def _heat(transport: Transport) -> tuple[str, str]:
 
 def _restart(transport: Transport, kernel: str) -> tuple[str, str]:
     """Whether updates wait for a restart: the distribution's own note, a kernel whose modules are gone, a newer one to start."""
-    if "reboot-required" in _names(transport, "/run"):
-        named = list(dict.fromkeys(_line(transport, "/run/reboot-required.pkgs").split()))
+    if "reboot-required" in names_at(transport, "/run"):
+        named = list(dict.fromkeys(text_at(transport, "/run/reboot-required.pkgs").split()))
         more = f" and {len(named) - _PACKAGES_SHOWN} more" if len(named) > _PACKAGES_SHOWN else ""
         for_what = f" of {', '.join(named[:_PACKAGES_SHOWN])}{more}" if named else ""
         return "restart", f"updates{for_what} wait for one"
-    modules = _names(transport, "/usr/lib/modules")
-    replaced = kernel not in modules and any("vmlinuz" in _names(transport, f"/usr/lib/modules/{m}") for m in modules)
+    modules = names_at(transport, "/usr/lib/modules")
+    replaced = kernel not in modules and any("vmlinuz" in names_at(transport, f"/usr/lib/modules/{m}") for m in modules)
     if kernel and replaced:
         return "restart", f"the kernel {kernel} was replaced on the disk and waits for one"
     for path in ("/vmlinuz", "/boot/vmlinuz"):
@@ -71,26 +71,12 @@ def _restart(transport: Transport, kernel: str) -> tuple[str, str]:
 
 def _updates(transport: Transport) -> tuple[str, str]:
     """Updates that are known to wait, as the system itself noted them; systemd.offline-updates(7)."""
-    if "system-update" in _names(transport, "/"):
+    if "system-update" in names_at(transport, "/"):
         return "updates", "are ready to be installed at the next restart, which takes longer then"
-    said = " ".join(_line(transport, "/var/lib/update-notifier/updates-available").split())
+    said = " ".join(text_at(transport, "/var/lib/update-notifier/updates-available").split())
     return "updates", said.rstrip(".")
 
 
-def _names(transport: Transport, folder: str) -> list[str]:
-    try:
-        return transport.names(folder)
-    except OSError:
-        return []
-
-
-def _line(transport: Transport, path: str) -> str:
-    try:
-        return text(transport.read(path, 65536)).strip()
-    except OSError:
-        return ""
-
-
 def _number(transport: Transport, path: str) -> int | None:
-    line = _line(transport, path)
+    line = text_at(transport, path)
     return int(line) if re.fullmatch(r"[0-9]{1,18}", line) else None

@@ -10,7 +10,7 @@ from collections.abc import Mapping
 from typing import NamedTuple
 
 from lumtak.computers.linux.root import SWAP_FOLDER, UNITS, Root, swap_file, swap_unit
-from lumtak.computers.linux.transport import Transport, text
+from lumtak.computers.linux.transport import Transport, names_at, runs_systemd, text_at
 from lumtak.computers.linux.units import NOWHERE
 from lumtak.core.facts import Fixed, Item, Setting
 from lumtak.core.setting import PART, SettingRef, State
@@ -25,6 +25,7 @@ _FILE_SYSTEMS = {"ext3", "ext4", "xfs"}
 """On which a file that was allocated at once can be swapped to; swapon(8), notes."""
 _ABOVE = os.path.dirname(SWAP_FOLDER)
 _SPACE_KEPT = 0.10
+_MOST_BYTES = 1 << 20
 _ROOM = 0.8
 """How much of the memory that is free may be filled by what comes back from swap."""
 _OWN_NAME = re.compile(r"swap_([1-9][0-9]{0,6})")
@@ -93,9 +94,7 @@ class Swap:
         return Setting(lowest=lowest, highest=sum(o.mib for o in olds if o.on) + own_mib + max(0, free_mib))
 
     def _why_no_file(self) -> str:
-        try:
-            self._transport.names("/run/systemd/system")
-        except OSError:
+        if not runs_systemd(self._transport):
             return "without systemd nothing would keep it over a restart"
         kind = _file_system(self._transport, _ABOVE)
         return (
@@ -107,11 +106,7 @@ class Swap:
     def areas(self) -> list[Area]:
         """What is in use now."""
         found = []
-        try:
-            lines = text(self._transport.read("/proc/swaps")).splitlines()[1:]
-        except OSError:
-            return []
-        for line in lines:
+        for line in text_at(self._transport, "/proc/swaps", _MOST_BYTES).splitlines()[1:]:
             fields = line.split()
             if len(fields) >= 4 and fields[2].isdigit() and fields[3].isdigit():
                 path = re.sub(r"\\([0-7]{3})", lambda m: chr(int(m[1], 8)), fields[0])
@@ -124,19 +119,13 @@ class Swap:
         found: dict[str, tuple[str, str]] = {}
         seen: set[str] = set()
         for folder in _UNIT_FOLDERS:
-            for name in self._names(folder):
+            for name in names_at(self._transport, folder):
                 if name.endswith(".swap") and self._transport.link(f"{folder}/{name}") != NOWHERE and name not in seen:
                     seen.add(name)
-                    what = re.search(r"(?m)^What=(.+)$", self._line(f"{folder}/{name}"))
+                    what = re.search(r"(?m)^What=(.+)$", text_at(self._transport, f"{folder}/{name}"))
                     if what:
                         found.setdefault(self._real(what[1].strip()), (name, folder))
         return found
-
-    def _names(self, folder: str) -> list[str]:
-        try:
-            return self._transport.names(folder)
-        except OSError:
-            return []
 
     def _real(self, path: str) -> str:
         """Where a name of a device or file leads, one link after the other."""
@@ -161,7 +150,7 @@ class Swap:
         return found
 
     def _masked(self) -> list[str]:
-        names = [n for n in self._names(UNITS) if n.endswith(".swap")]
+        names = [n for n in names_at(self._transport, UNITS) if n.endswith(".swap")]
         return [n for n in names if self._transport.link(f"{UNITS}/{n}") == NOWHERE]
 
     def _hibernates_into(self, area: Area) -> bool:
@@ -170,25 +159,21 @@ class Swap:
         Sources: kernel, kernel-parameters.txt (resume, resume_offset); admin-guide/pm/sleep-states (/sys/power).
         """
         named = []
-        for option in self._line("/proc/cmdline").split():
+        for option in text_at(self._transport, "/proc/cmdline").split():
             if option.startswith("resume="):
                 kind, equals, value = option.removeprefix("resume=").partition("=")
                 named.append(f"/dev/disk/by-{kind.lower()}/{value}" if equals else kind)
-        number = self._line("/sys/power/resume")
+        number = text_at(self._transport, "/sys/power/resume")
         if number not in {"", "0:0"} and (device := self._transport.link(f"/sys/dev/block/{number}")):
             named.append(f"/dev/{os.path.basename(device)}")
         if named and area.kind == "file":
             return True  # which of the files it is, only an offset on the disk tells
         if named:
             return area.path in {self._real(p) for p in named}
-        ram = re.search(r"(?m)^MemTotal:\s+(\d+) kB", self._line("/proc/meminfo"))
-        return "disk" in self._line("/sys/power/state").split() and area.mib * 1024 >= int(ram[1] if ram else 0)
-
-    def _line(self, path: str) -> str:
-        try:
-            return text(self._transport.read(path, 65536)).strip()
-        except OSError:
-            return ""
+        ram = re.search(r"(?m)^MemTotal:\s+(\d+) kB", text_at(self._transport, "/proc/meminfo"))
+        return "disk" in text_at(self._transport, "/sys/power/state").split() and area.mib * 1024 >= int(
+            ram[1] if ram else 0
+        )
 
     # -- the setting --------------------------------------------------------------------------------------------------
 
@@ -205,7 +190,11 @@ class Swap:
     def _own(self, areas: list[Area]) -> dict[int, str]:
         """Swap files of Lumtak's own by size, with what is true of each; a file that is neither kept nor on is only litter."""
         on = {mib for a in areas if (mib := _own_mib(a.path))}
-        kept = {int(said[1]) for name in self._names(os.path.dirname(switch(1))) if (said := _OWN_UNIT.fullmatch(name))}
+        kept = {
+            int(said[1])
+            for name in names_at(self._transport, os.path.dirname(switch(1)))
+            if (said := _OWN_UNIT.fullmatch(name))
+        }
         return {m: " ".join(w for w, sizes in (("kept", kept), ("on", on)) if m in sizes) for m in sorted(on | kept)}
 
     def foresee(self, ref: SettingRef, state: State) -> State:
@@ -273,7 +262,7 @@ class Swap:
             self._root.remove_swap_file(mib)
 
     def _leftovers(self) -> set[int]:
-        return {int(m[1]) for n in self._names(SWAP_FOLDER) if (m := _OWN_NAME.fullmatch(n))}
+        return {int(m[1]) for n in names_at(self._transport, SWAP_FOLDER) if (m := _OWN_NAME.fullmatch(n))}
 
     def _check_room(self, ref: SettingRef, gone: list[int], masked: list[str], coming: int) -> None:
         """Memory, or the swap that stays or comes (MiB), must have room for what is in the areas that are switched off."""
@@ -281,7 +270,7 @@ class Swap:
         leaving = {swap_file(mib) for mib in gone} | {path for path, (unit, _) in units.items() if unit in masked}
         holds = sum(a.used_bytes for a in areas if a.path in leaving)
         stays = sum(a.mib * MIB - a.used_bytes for a in areas if a.path not in leaving)
-        said = re.search(r"(?m)^MemAvailable:\s+(\d+) kB", self._line("/proc/meminfo"))
+        said = re.search(r"(?m)^MemAvailable:\s+(\d+) kB", text_at(self._transport, "/proc/meminfo"))
         free = int(said[1]) * 1024 * _ROOM if said else 0.0
         if holds > free + stays + coming * MIB:
             raise ComputerError(
@@ -335,11 +324,7 @@ def _exact(own: Mapping[int, str], old: Mapping[str, str]) -> dict[str, str]:
 def _file_system(transport: Transport, folder: str) -> str:
     """Kind of the file system that holds a folder: of the longest mount point above it; proc(5), mountinfo."""
     best, kind = "", ""
-    try:
-        lines = text(transport.read("/proc/self/mountinfo")).splitlines()
-    except OSError:
-        return ""
-    for line in lines:
+    for line in text_at(transport, "/proc/self/mountinfo", _MOST_BYTES).splitlines():
         left, _, right = line.partition(" - ")
         fields = left.split()
         if len(fields) > 4 and right:

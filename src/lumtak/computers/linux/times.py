@@ -6,7 +6,7 @@ import tempfile
 import time
 from collections.abc import Callable
 
-from lumtak.computers.linux.transport import Transport, text
+from lumtak.computers.linux.transport import Transport, text, text_at
 from lumtak.core.record import Figure, NotMeasured
 
 _STAMPS = ("Firmware", "Loader", "Kernel", "InitRD", "Userspace", "Finish")
@@ -57,10 +57,7 @@ def _written(descriptor: int) -> None:
 
 def _in_a_container(transport: Transport) -> bool:
     """As systemd found it; systemd.exec(5), /run/systemd/container."""
-    try:
-        return bool(transport.read("/run/systemd/container", 64))
-    except OSError:
-        return False
+    return bool(text_at(transport, "/run/systemd/container"))
 
 
 def start_times(transport: Transport) -> dict[str, Figure]:

@@ -129,6 +129,31 @@ class LocalTransport:
         return result.stdout
 
 
+def text_at(transport: Transport, path: str, most: int = 1 << 16) -> str:
+    """What a small file says, blanks around it left out; empty where it is not there or may not be read."""
+    try:
+        return text(transport.read(path, most)).strip()
+    except OSError:
+        return ""
+
+
+def names_at(transport: Transport, folder: str) -> list[str]:
+    """What a folder holds; nothing where it is not there or may not be read."""
+    try:
+        return transport.names(folder)
+    except OSError:
+        return []
+
+
+def runs_systemd(transport: Transport) -> bool:
+    """Whether systemd manages this computer; sd_booted(3)."""
+    try:
+        transport.names("/run/systemd/system")
+    except OSError:
+        return False
+    return True
+
+
 def text(data: bytes) -> str:
     """Bytes of a computer as text; what is not UTF-8 shows as U+FFFD."""
     return data.decode("utf-8", "replace")

@@ -118,6 +118,7 @@ def head_of(kinds: Iterable[str]) -> str:
 
 
 Tests = Callable[[State], list[bytes]]
+Part = Callable[[Sequence[State], State, str, list[bytes]], tuple[list[bytes], bytes, bytes]]
 
 
 def _each(states: Sequence[State], tests: Tests) -> bytes:
@@ -273,17 +274,21 @@ def swap_part(
     return *_tested(accepted, restore, tests), b" && ".join(acts)
 
 
-def property_part(
-    accepted: Sequence[State], restore: State, name: str, functions: list[bytes]
-) -> tuple[list[bytes], bytes, bytes]:
-    """A power plan of the profile service."""
-    del name, functions
+def _at_once(kind: bytes, names: tuple[str, ...]) -> Part:
+    """A part for what is written at once: `KIND_is` and `KIND` of the head take these values of the exact form."""
 
-    def words(state: State) -> bytes:
-        exact = state.exact or {}
-        return b"%s %s %s" % (quoted(exact["bus"]), quoted(exact["path"]), quoted(exact["value"]))
+    def part(
+        accepted: Sequence[State], restore: State, name: str, functions: list[bytes]
+    ) -> tuple[list[bytes], bytes, bytes]:
+        del name, functions
 
-    return [b"plan_is %s" % words(s) for s in accepted], b"plan_is %s" % words(restore), b"plan %s" % words(restore)
+        def words(state: State) -> bytes:
+            return b" ".join(quoted((state.exact or {})[n]) for n in names)
+
+        tests = [b"%s_is %s" % (kind, words(s)) for s in (*accepted, restore)]
+        return tests[:-1], tests[-1], b"%s %s" % (kind, words(restore))
+
+    return part
 
 
 def gsettings_part(
@@ -302,31 +307,13 @@ def gsettings_part(
     return [test(s) for s in accepted], test(restore), bring
 
 
-def sandbox_part(
-    accepted: Sequence[State], restore: State, name: str, functions: list[bytes]
-) -> tuple[list[bytes], bytes, bytes]:
-    """A permission to run in the background; unset is unset again."""
-    del name, functions
-
-    def words(state: State) -> bytes:
-        exact = state.exact or {}
-        return b"%s %s" % (quoted(exact["app"]), quoted(exact["raw"]))
-
-    return (
-        [b"may_run_is %s" % words(s) for s in accepted],
-        b"may_run_is %s" % words(restore),
-        b"may_run %s" % words(restore),
-    )
-
-
-Part = Callable[[Sequence[State], State, str, list[bytes]], tuple[list[bytes], bytes, bytes]]
 PARTS: dict[str, Part] = {
     "links": links_part,
     "sysctl": sysctl_part,
     "clock": clock_part,
     "swap": swap_part,
-    "property": property_part,
+    "property": _at_once(b"plan", ("bus", "path", "value")),
     "gsettings": gsettings_part,
-    "sandbox": sandbox_part,
+    "sandbox": _at_once(b"may_run", ("app", "raw")),
 }
 """By the kind of a state's exact form."""
