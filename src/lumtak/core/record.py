@@ -4,8 +4,7 @@ from typing import Any, dataclass_transform
 
 import msgspec
 
-
-PREPARED: list[type[msgspec.Struct]] = []
+PREPARED: list[type] = []
 """Every record, in the order in which they were defined; all of them are ready to be read by several threads at once."""
 
 

@@ -110,6 +110,7 @@ def _apply(journal: Journal, computer: Computer, facts: Facts, change: Change, p
         if before.value == change.value:
             return outcome(None, before, before, "as it was", "it has this value already")
         expected = computer.foresee(change.ref, State(value=change.value))
+        computer.foresee(change.ref, before)  # what could not be brought back is not changed
     except ComputerError as error:
         return outcome(None, None, None, "failed", str(error))
     now = moment(computer)

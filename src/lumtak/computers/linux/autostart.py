@@ -3,10 +3,12 @@
 import os
 
 from lumtak.computers.linux.desktop_entry import is_off, never_here, program_of, read_entry, with_hidden
+from lumtak.computers.linux.escapes import escaped, unescaped
 from lumtak.computers.linux.folder import UserFolder, file_with
 from lumtak.computers.linux.hardware import sessions as sessions_of
+from lumtak.computers.linux.known_states import FILES, check_kind, check_place, missing_folders
 from lumtak.computers.linux.transport import Transport
-from lumtak.computers.linux.user import User
+from lumtak.computers.linux.user import User, acting_as
 from lumtak.core.catalogue import Catalogue
 from lumtak.core.facts import Fixed, Item, Origin, Setting
 from lumtak.core.setting import SettingRef, State
@@ -58,7 +60,7 @@ class Autostart:
             return []
 
     def _item(self, name: str, desktops: list[str], *, own: bool) -> tuple[Item, str]:
-        key = name.removesuffix(_ENDING)
+        key = escaped(name.removesuffix(_ENDING))
         try:
             own_data, system_data = self._own.content(name), self._system_data(name)
         except LumtakError as error:
@@ -92,7 +94,8 @@ class Autostart:
 
     def _is_there(self, name: str) -> bool:
         places = [name] if name.startswith("/") else [f"{folder}/{name}" for folder in _PROGRAMS]
-        return any(os.path.exists(self._transport.place(p)) for p in places)
+        with acting_as(self._user):  # the entry says where to look, and the user wrote it
+            return any(os.path.exists(self._transport.place(p)) for p in places)
 
     def _system_data(self, name: str) -> bytes | None:
         for folder in self._user.config_dirs:
@@ -116,7 +119,7 @@ class Autostart:
         own = self._own.content(name)
         data = own if own is not None else self._system_data(name)
         exact = self._own.exact(name)
-        around = {"folder": self._own.path, "file": name, "missing": str(self._own.missing())}
+        around = {**self._own.around(name), "missing": str(self._own.missing())}
         if data is None:
             return State(value=None, exact=exact, around=around)
         return State(value="off" if is_off(data) else "on", exact=exact, around=around)
@@ -130,9 +133,11 @@ class Autostart:
         Raises:
             ComputerError: the entry is not there any more.
         """
-        if state.exact is not None:
-            return state
         name = self._file(ref)
+        if state.exact is not None:
+            check_kind(ref, state, FILES, "an entry that starts at login is a file")
+            check_place(ref, state, self._own.path, name)
+            return state
         own, system = self._own.content(name), self._system_data(name)
         base = own if own is not None else system
         if base is None:
@@ -146,20 +151,16 @@ class Autostart:
             shown = system is not None and not is_off(system)
             only_hides = own is not None and shown and not read_entry(own).get("Exec")
             exact = {"kind": "absent"} if only_hides else file_with(with_hidden(base, hidden=False), _mode(exact))
-        return State(value=state.value, exact=exact, around={"folder": self._own.path, "file": name})
+        return State(value=state.value, exact=exact, around=self._own.around(name))
 
     def write(self, ref: SettingRef, state: State) -> None:
         """Restore an exact state, or reach on or off as foreseen."""
         wanted = self.foresee(ref, state)
-        if wanted.exact is None or wanted.around.get("folder") != self._own.path:
-            raise ComputerError(
-                f"{ref} was changed in {wanted.around.get('folder')}, and the folder is {self._own.path} now.",
-                "Run Lumtak as the same user with the same HOME and XDG_CONFIG_HOME.",
-            )
-        self._own.restore(self._file(ref), wanted.exact, int(wanted.around.get("missing", "0")))
+        if wanted.exact is not None:
+            self._own.restore(self._file(ref), wanted.exact, missing_folders(wanted))
 
     def _file(self, ref: SettingRef) -> str:
-        name = ref.key + _ENDING
+        name = unescaped(ref.key) + _ENDING
         if not _is_entry(name):
             raise ComputerError(
                 f"{plain(ref.key)} is no name of an autostart entry.", "`lumtak audit local` lists them."

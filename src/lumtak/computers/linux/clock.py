@@ -9,15 +9,15 @@ import re
 from collections.abc import Mapping
 from typing import NamedTuple
 
-from lumtak.computers.linux.root import UNITS, Root
+from lumtak.computers.linux.known_states import check_kind
+from lumtak.computers.linux.owned import POLICIES, POWER_UNIT, UNITS, power_unit_text
+from lumtak.computers.linux.root import Root
 from lumtak.computers.linux.transport import Transport, names_at, text_at
 from lumtak.core.setting import PART, SettingRef, State
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError
 
-POLICIES = "/sys/devices/system/cpu/cpufreq"
-UNIT = "lumtak-power.service"
-UNIT_FILE, SWITCH = f"{UNITS}/{UNIT}", f"{UNITS}/multi-user.target.wants/{UNIT}"
+UNIT_FILE, SWITCH = f"{UNITS}/{POWER_UNIT}", f"{UNITS}/multi-user.target.wants/{POWER_UNIT}"
 FILE, LINK = f"{PART}bytes", f"{PART}link"
 _GOVERNOR, _PREFERENCE = "scaling_governor", "energy_performance_preference"
 _ACTIVE_DRIVERS = {"intel_pstate", "amd-pstate-epp"}
@@ -27,19 +27,6 @@ _PASSIVE = {"saving": ("powersave",), "balanced": ("schedutil", "ondemand", "con
 """Governors by plan, the first that is offered."""
 _PREFERENCES = {"power": "saving", "performance": "full"}
 """Under powersave in the active mode; everything in between is balanced."""
-_UNIT = """\
-# Left by Lumtak, and removed when the change is put back.
-[Unit]
-Description=Keeps the power plan that was set by Lumtak
-After=systemd-modules-load.service systemd-udev-trigger.service
-[Service]
-Type=oneshot
-ExecStart=/bin/sh -c 'for f in {folder}/policy*/scaling_governor; do echo {governor} > "$f"; done'
-"""
-_UNIT_PREFERENCE = """\
-ExecStart=/bin/sh -c 'for f in {folder}/policy*/energy_performance_preference; do echo {preference} > "$f"; done'
-"""
-_INSTALL = "[Install]\nWantedBy=multi-user.target\n"
 
 
 class Now(NamedTuple):
@@ -119,19 +106,17 @@ class Clock:
 
     def foresee(self, ref: SettingRef, state: State) -> State:
         """Every policy as the plan wants it, and the unit that sets it at each start."""
-        if state.exact is not None:
-            return state
         now = self._needed(ref)
+        if state.exact is not None:
+            check_kind(ref, state, ("clock",), "this computer keeps its plan in the policies of the clock")
+            return state
         if state.value not in now.plans:
             raise ComputerError(
                 f"The plan {plain(state.value or 'unset')} is not offered here.", f"Choose from {', '.join(now.plans)}."
             )
         held = {policy: self._words(state.value, policy, now.driver) or words for policy, words in now.held.items()}
         governor, _, preference = held[next(iter(held))].partition("/")
-        unit = _UNIT.format(folder=POLICIES, governor=governor)
-        if preference:
-            unit += _UNIT_PREFERENCE.format(folder=POLICIES, preference=preference)
-        file = base64.b64encode((unit + _INSTALL).encode()).decode()
+        file = base64.b64encode(power_unit_text(governor, preference)).decode()
         return State(value=state.value, exact=_exact(held, file, UNIT_FILE))
 
     def write(self, ref: SettingRef, state: State) -> None:

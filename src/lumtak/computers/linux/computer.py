@@ -17,6 +17,7 @@ from lumtak.computers.linux.autostart import Autostart
 from lumtak.computers.linux.effects import Effects
 from lumtak.computers.linux.ending import end_process
 from lumtak.computers.linux.folder import UserFolder
+from lumtak.computers.linux.known_states import check_state
 from lumtak.computers.linux.marks import marks
 from lumtak.computers.linux.memory_settings import MemorySettings
 from lumtak.computers.linux.power import Power, Service
@@ -199,7 +200,7 @@ class LinuxComputer:
     def times(self) -> dict[str, Figure]:
         """Parts of the last start, as systemd counted them, and how quickly it answers: that takes a fifth of a second."""
         place = next((f for f in (self._user.data_home, self._user.home, "/var/tmp") if os.access(f, os.W_OK)), "/")  # noqa: S108
-        return {**start_times(self._transport), **answers(self._transport, place)}
+        return {**start_times(self._transport), **answers(self._transport, place, self._user)}
 
     def _needed(self, path: str) -> bytes:
         try:
@@ -349,7 +350,10 @@ class LinuxComputer:
 
     def foresee(self, ref: SettingRef, state: State) -> State:
         """The state as it will be: files to the byte, links by their targets, values as they are stored."""
-        return self._areas[ref.area].foresee(ref, state)
+        check_state(ref, state)
+        foreseen = self._areas[ref.area].foresee(ref, state)
+        check_state(ref, foreseen)
+        return foreseen
 
     def undo_kit(self) -> FileUndoKit:
         """Leaves the undo script in the user's data folder."""
@@ -357,6 +361,7 @@ class LinuxComputer:
 
     def write(self, ref: SettingRef, state: State) -> None:
         """Bring a setting to a value, or restore it exactly."""
+        check_state(ref, state)
         self._areas[ref.area].write(ref, state)
 
     def end_process(self, process: Process, *, force: bool = False, wait_s: float = 5.0) -> bool:

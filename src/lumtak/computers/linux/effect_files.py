@@ -5,6 +5,7 @@ import re
 from typing import Literal, NamedTuple
 
 from lumtak.computers.linux.folder import UserFolder, file_with
+from lumtak.computers.linux.known_states import FILES, check_kind, check_place, missing_folders
 from lumtak.computers.linux.transport import Transport, text_at
 from lumtak.computers.linux.user import User
 from lumtak.core.facts import Fixed, Item, Setting
@@ -149,15 +150,17 @@ class EffectFiles:
         """On, off or unset, with the file exactly as it is."""
         key = self._key(ref)
         folder = self._folder(key)
-        around = {"folder": folder.path, "file": key.file, "missing": str(folder.missing())}
+        around = {**folder.around(key.file), "missing": str(folder.missing())}
         return State(value=self._value(key, folder.content(key.file)), exact=folder.exact(key.file), around=around)
 
     def foresee(self, ref: SettingRef, state: State) -> State:
         """The file with that one value, every other byte as it was."""
-        if state.exact is not None:
-            return state
         key = self._key(ref)
         folder = self._folder(key)
+        if state.exact is not None:
+            check_kind(ref, state, FILES, f"the desktop that is here keeps it in the file {key.file}")
+            check_place(ref, state, folder.path, key.file)
+            return state
         now = folder.exact(key.file)
         data = folder.content(key.file)
         if data is None:
@@ -165,7 +168,7 @@ class EffectFiles:
         mode = int(now["mode"], 8) if now["kind"] == "file" else 0o600
         wanted = key.off if state.value == "off" else key.on
         exact = file_with(_set(key, data, wanted), mode)
-        return State(value=state.value, exact=exact, around={"folder": folder.path, "file": key.file})
+        return State(value=state.value, exact=exact, around=folder.around(key.file))
 
     def write(self, ref: SettingRef, state: State) -> None:
         """Replace the file as a whole, as the user."""
@@ -175,7 +178,7 @@ class EffectFiles:
         wanted = self.foresee(ref, state)
         if wanted.exact is None:
             raise ComputerError(f"{ref} cannot be restored: nothing says what stood there.", "Set it by hand.")
-        self._folder(key).restore(key.file, wanted.exact, int(wanted.around.get("missing", "0")))
+        self._folder(key).restore(key.file, wanted.exact, missing_folders(wanted))
 
 
 def _pattern(key: FileKey) -> re.Pattern[bytes]:

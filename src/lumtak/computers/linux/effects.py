@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from typing import NamedTuple
 
 from lumtak.computers.linux.effect_files import EffectFiles
+from lumtak.computers.linux.known_states import check_kind, unfit
 from lumtak.computers.linux.session import Session
 from lumtak.computers.linux.transport import Transport, text
 from lumtak.computers.linux.user import User
@@ -162,11 +163,17 @@ class Effects:
 
     def foresee(self, ref: SettingRef, state: State) -> State:
         """The stored text as it will be."""
-        if state.exact is not None:
-            return state
         if self._files.has(ref):
             return self._files.foresee(ref, state)
         key = self._key(ref)
+        if state.exact is not None:
+            check_kind(ref, state, ("gsettings",), f"the desktop that is here keeps it in {key.schema}")
+            if state.exact["schema"] != key.schema:
+                raise unfit(
+                    ref,
+                    f"it was kept in {state.exact['schema']}, and the desktop that is here keeps it in {key.schema}",
+                )
+            return state
         raw = "" if state.value is None else key.off if state.value == "off" else key.on
         return State(value=state.value, exact=_exact(key, raw))
 

@@ -7,8 +7,10 @@ import os
 import stat
 from collections.abc import Iterator
 
-from lumtak.computers.linux.transport import Transport
+from lumtak.computers.linux.escapes import escaped, unescaped
+from lumtak.computers.linux.transport import NotOrdinaryError, Transport, open_ordinary, read_most
 from lumtak.computers.linux.user import User, acting_as
+from lumtak.core.text import plain
 from lumtak.errors import ComputerError
 from lumtak.storage import write_all
 
@@ -41,22 +43,28 @@ class UserFolder:
         """The bytes of a file, links followed; None when there is none.
 
         Raises:
-            ComputerError: it is no file, too large, or may not be read.
+            ComputerError: it is no ordinary file, too large, or may not be read.
         """
         with acting_as(self._user), self._plainly(name):
             try:
                 place = self._transport.place(f"{self.path}/{name}")
-                descriptor = os.open(place, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
+                descriptor = open_ordinary(place)
             except FileNotFoundError:
                 return None
-            if not stat.S_ISREG(os.fstat(descriptor).st_mode):
+            except NotOrdinaryError as error:
+                raise ComputerError(f"{self._shown(name)} is no ordinary file.", "Look at it by hand.") from error
+            try:
+                data = read_most(descriptor, _MOST_BYTES + 1)
+            finally:
                 os.close(descriptor)
-                raise ComputerError(f"{self.path}/{name} is no ordinary file.", "Look at it by hand.")
-            with open(descriptor, "rb") as file:
-                data = file.read(_MOST_BYTES + 1)
         if len(data) > _MOST_BYTES:
-            raise ComputerError(f"{self.path}/{name} is larger than 1 MiB.", "Look at it by hand.")
+            raise ComputerError(f"{self._shown(name)} is larger than 1 MiB.", "Look at it by hand.")
         return data
+
+    def link(self, name: str) -> str | None:
+        """Where a link leads; None where there is none."""
+        with acting_as(self._user):
+            return self._transport.link(f"{self.path}/{name}")
 
     def exact(self, name: str) -> dict[str, str]:
         """What stands there, exactly: nothing, a file with its mode and bytes, or a link with its target."""
@@ -67,8 +75,12 @@ class UserFolder:
             except FileNotFoundError:
                 return {"kind": "absent"}
             if stat.S_ISLNK(about.st_mode):
-                return {"kind": "link", "target": os.readlink(place)}
+                return {"kind": "link", "target": escaped(os.readlink(place))}
         return file_with(self.content(name) or b"", stat.S_IMODE(about.st_mode))
+
+    def around(self, name: str) -> dict[str, str]:
+        """Where a file stands, as it is noted beside a state of it."""
+        return {"folder": escaped(self.path), "file": escaped(name)}
 
     def missing(self) -> int:
         """How many folders, counted from this one upwards, are not there."""
@@ -100,18 +112,31 @@ class UserFolder:
             os.fsync(folder)
 
     def restore(self, name: str, exact: dict[str, str], missing: int) -> None:
-        """Bring back what `exact` described, and take away the folders that were missing if they are empty now."""
-        if exact["kind"] == "file":
-            self.put(name, base64.b64decode(exact["bytes"]), int(exact["mode"], 8))
-        elif exact["kind"] == "link":
-            with acting_as(self._user), self._plainly(name), self._opened() as folder:
-                temporary = temporary_name(name)
-                _forget(temporary, folder)
-                os.symlink(exact["target"], temporary, dir_fd=folder)
-                os.rename(temporary, name, src_dir_fd=folder, dst_dir_fd=folder)
-                os.fsync(folder)
-        else:
-            self.remove(name, missing)
+        """Bring back what `exact` described, and take away the folders that were missing if they are empty now.
+
+        Raises:
+            ComputerError: what was described is not known, or cannot be brought back.
+        """
+        match exact:
+            case {"kind": "file", "mode": mode, "bytes": data}:
+                self.put(name, base64.b64decode(data), int(mode, 8))
+            case {"kind": "link", "target": target}:
+                self._relink(name, unescaped(target))
+            case {"kind": "absent"}:
+                self.remove(name, missing)
+            case _:
+                raise ComputerError(
+                    f"{self._shown(name)} stays as it is: what stood there was recorded in a way that is not known.",
+                    "Look at the record with `lumtak journal`.",
+                )
+
+    def _relink(self, name: str, target: str) -> None:
+        with acting_as(self._user), self._plainly(name), self._opened() as folder:
+            temporary = temporary_name(name)
+            _forget(temporary, folder)
+            os.symlink(target, temporary, dir_fd=folder)
+            os.rename(temporary, name, src_dir_fd=folder, dst_dir_fd=folder)
+            os.fsync(folder)
 
     def remove(self, name: str, missing: int = 0) -> None:
         """The file is gone, with what an interrupted write left, and so are so many folders as far as they are empty."""
@@ -147,7 +172,7 @@ class UserFolder:
             about = os.fstat(descriptor)
             if about.st_uid not in {self._user.uid, 0} or about.st_mode & stat.S_IWOTH:
                 raise ComputerError(
-                    f"{self.path} can be written by others than {self._user.name}, so nothing is written there.",
+                    f"{plain(self.path)} can be written by others than {self._user.name}, so nothing is written there.",
                     f"Give it to {self._user.name} alone (chown, chmod o-w), then try again.",
                 )
             yield descriptor
@@ -160,10 +185,13 @@ class UserFolder:
         try:
             yield
         except OSError as error:
-            reason = (error.strerror or str(error)).lower()
+            reason = plain((error.strerror or str(error)).lower())
             raise ComputerError(
-                f"{self.path}/{name}: {reason}.", "Mend that, then try again; nothing was changed."
+                f"{self._shown(name)}: {reason}.", "Mend that, then try again; nothing was changed."
             ) from error
+
+    def _shown(self, name: str) -> str:
+        return plain(f"{self.path}/{name}")
 
 
 def file_with(data: bytes, mode: int) -> dict[str, str]:

@@ -2,7 +2,9 @@
 
 import base64
 
-from lumtak.computers.linux.root import SYSCTL_D, Root
+from lumtak.computers.linux.known_states import check_kind
+from lumtak.computers.linux.owned import KERNEL, sysctl_file, sysctl_text
+from lumtak.computers.linux.root import Root
 from lumtak.computers.linux.swap import KEY as SWAP
 from lumtak.computers.linux.swap import Swap
 from lumtak.computers.linux.transport import Transport, text
@@ -11,14 +13,8 @@ from lumtak.core.setting import PART, SettingRef, State
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError
 
-_SETTINGS = {
-    "swappiness": ("Readiness to swap", 0, 200),
-    "vfs_cache_pressure": ("Readiness to forget names of files", 0, 1000),
-}
-"""Name under /proc/sys/vm: title, lowest, highest (kernel, admin-guide/sysctl/vm)."""
 LIVE, FILE = f"{PART}live", f"{PART}bytes"
 """Parts of a state: what the kernel holds, and the file that keeps it (base64, empty where there is none)."""
-_FILE = "# Left by Lumtak, and removed when the change is put back.\nvm.{name} = {value}\n"
 
 
 class MemorySettings:
@@ -38,7 +34,7 @@ class MemorySettings:
         """The settings that this kernel has, and the size of swap."""
         why = self._root.why_not()
         items = []
-        for name, (title, lowest, highest) in _SETTINGS.items():
+        for name, (title, lowest, highest) in KERNEL.items():
             value = self._live(name)
             if value is not None:
                 items.append(
@@ -65,9 +61,9 @@ class MemorySettings:
 
     @staticmethod
     def _place(ref: SettingRef) -> str:
-        if ref.key not in _SETTINGS:
+        if ref.key not in KERNEL:
             raise ComputerError(f"{plain(str(ref))} cannot be changed here.", "`lumtak audit local` says what can be.")
-        return f"{SYSCTL_D}/90-lumtak-{ref.key}.conf"
+        return sysctl_file(ref.key)
 
     def read(self, ref: SettingRef) -> State:
         """The value that is in force, and Lumtak's own file that keeps one over a restart."""
@@ -87,15 +83,16 @@ class MemorySettings:
 
     def foresee(self, ref: SettingRef, state: State) -> State:
         """The value, and the file that keeps it."""
-        if state.exact is not None:
-            return state
         if ref.key == SWAP:
             return self._swap.foresee(ref, state)
+        if state.exact is not None:
+            check_kind(ref, state, ("sysctl",), "it is a value of the kernel")
+            return state
         value = state.value or ""
-        _, lowest, highest = _SETTINGS.get(ref.key, ("", 0, 0))
+        _, lowest, highest = KERNEL.get(ref.key, ("", 0, 0))
         if not value.isdigit() or not lowest <= int(value) <= highest:
             raise ComputerError(f"{ref} cannot be {plain(value) or 'unset'}.", f"Choose from {lowest} to {highest}.")
-        file = base64.b64encode(_FILE.format(name=ref.key, value=value).encode()).decode()
+        file = base64.b64encode(sysctl_text(ref.key, value)).decode()
         return State(value=value, exact=_exact(ref.key, self._place(ref), value, file))
 
     def write(self, ref: SettingRef, state: State) -> None:

@@ -4,6 +4,7 @@ from typing import NamedTuple
 
 from lumtak.computers.linux import hardware
 from lumtak.computers.linux.clock import Clock
+from lumtak.computers.linux.known_states import check_kind
 from lumtak.computers.linux.root import Root, shown
 from lumtak.computers.linux.transport import Transport, runs_systemd, text_at
 from lumtak.core.facts import Fixed, Gap, Item, Setting
@@ -12,7 +13,7 @@ from lumtak.core.setting import SettingRef, State
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError
 
-_BUSES = (
+BUSES = (
     ("org.freedesktop.UPower.PowerProfiles", "/org/freedesktop/UPower/PowerProfiles"),
     ("net.hadess.PowerProfiles", "/net/hadess/PowerProfiles"),
 )
@@ -95,7 +96,7 @@ class Power:
         """The profile service; None where none answers."""
         if not self._transport.live:
             return None
-        for bus, path in sorted(_BUSES, key=lambda b: not self._can_start(b[0])):
+        for bus, path in sorted(BUSES, key=lambda b: not self._can_start(b[0])):
             try:
                 listed, _, active = shown(self._get(bus, path, "Profiles", "ActiveProfile")).partition("\n")
             except OSError:
@@ -124,11 +125,12 @@ class Power:
 
     def foresee(self, ref: SettingRef, state: State) -> State:
         """The service's own name of the plan; refused where it does not list it, for it would accept even that."""
-        if state.exact is not None:
-            return state
         found = self.service()
         if found is None:
             return self._clock.foresee(ref, state)
+        if state.exact is not None:
+            check_kind(ref, state, ("property",), "a profile service keeps the plan here now")
+            return state
         bus, path, plans, _ = found
         if state.value not in plans:
             raise ComputerError(

@@ -10,20 +10,23 @@ import shutil
 from collections.abc import Callable
 
 from lumtak.computers.linux.folder import temporary_name
-from lumtak.computers.linux.transport import Transport, text
+from lumtak.computers.linux.owned import (
+    POLICIES,
+    SWAP_FOLDER,
+    is_link_place,
+    is_own_content,
+    is_own_place,
+    kernel_value_fits,
+    swap_file,
+    why_no_link,
+)
+from lumtak.computers.linux.transport import Transport, names_at, text
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError
 
-UNITS, SYSCTL_D, SWAP_FOLDER = "/etc/systemd/system", "/etc/sysctl.d", "/var/lib/lumtak"
-_WRITABLE = re.compile(
-    rf"{UNITS}/(?:[^/\0]+\.(?:wants|requires|upholds)/)?[^/\0]+\.(?:service|timer|socket|path|target|swap)"
-    rf"|{SYSCTL_D}/[0-9]+-lumtak-[a-z_]+\.conf"
-)
-_SYSCTL = re.compile(r"/proc/sys/vm/[a-z_]+")
+_SYSCTL = "/proc/sys/vm/"
 _UNIT = re.compile(r"[A-Za-z0-9:_.\\@%-][^/\0\n]*\.(?:service|timer|socket|path|swap)")
-_GOVERNOR = re.compile(
-    r"/sys/devices/system/cpu/cpufreq/policy[0-9]+/(?:scaling_governor|energy_performance_preference)"
-)
+_GOVERNOR = re.compile(rf"{POLICIES}/policy[0-9]+/(?:scaling_governor|energy_performance_preference)")
 _TIMEOUT_S = 90.0
 _VERBS = {"start", "stop", "daemon-reload"}
 
@@ -59,18 +62,27 @@ class Root:
         try:
             return self._transport.run((*prefix, *arguments), timeout_s=_TIMEOUT_S, stdin=stdin)
         except OSError as error:
-            said = plain(str(error), 300)
-            if prefix and ("password" in said or "not allowed" in said or "sudoers" in said):
+            if prefix and not self._allowed(arguments):
                 raise ComputerError(
                     "This takes root, and sudo did not allow it.",
                     "Run `sudo -v` in this terminal, then try again; or start Lumtak as root.",
                 ) from error
-            raise ComputerError(f"{said}.", "Nothing was changed; the log has the rest.") from error
+            raise ComputerError(f"{plain(str(error), 300)}.", "Nothing was changed; the log has the rest.") from error
+
+    def _allowed(self, arguments: tuple[str, ...]) -> bool:
+        """Whether sudo lets these arguments through without a question; sudo(8), --list with a command."""
+        try:
+            self._transport.run(("sudo", "-n", "-l", "--", *arguments))
+        except OSError:
+            return False
+        return True
 
     # -- files --------------------------------------------------------------------------------------------------------
 
     def put(self, path: str, data: bytes) -> None:
         """The file has these bytes, mode 0644: all at once, or not at all."""
+        if not is_own_content(path, data):
+            raise self._not_ours(path)
         folder, new = self._beside(path)
         self._run("mkdir", "-p", "--", folder)
         self._run("tee", "--", new, stdin=data)
@@ -80,13 +92,24 @@ class Root:
 
     def link(self, path: str, target: str) -> None:
         """The link points there: all at once, or not at all."""
+        if why := why_no_link(path, target):
+            raise ComputerError(
+                f"{plain(why, 300)}, so Lumtak does not make that link.", "Make it by hand if you must."
+            )
         folder, new = self._beside(path)
         self._run("mkdir", "-p", "--", folder)
         self._run("ln", "-s", "-f", "-T", "--", target, new)
         self._run("mv", "-f", "-T", "--", new, path)
 
     def remove(self, path: str, *, folder_too: bool = False) -> None:
-        """The file or link is gone, with what an interrupted write left; its folder too, where that is asked for and it is empty."""
+        """The file or link is gone, with what an interrupted write left; its folder too, where that is asked for and it is empty.
+
+        Only links of units go, and files that Lumtak alone writes.
+        """
+        folder, name = os.path.split(path)
+        is_file = self._transport.link(path) is None and name in names_at(self._transport, folder)
+        if not (is_own_place(path) or (is_link_place(path) and not is_file)):
+            raise self._not_ours(path)
         folder, new = self._beside(path)
         self._run("rm", "-f", "--", path, new)
         if folder_too:
@@ -112,10 +135,15 @@ class Root:
 
     @staticmethod
     def _beside(path: str) -> tuple[str, str]:
-        if not _WRITABLE.fullmatch(path) or "/../" in path:
-            raise ComputerError(f"{plain(path)} is not written to by Lumtak.", "Change it by hand if you must.")
         folder, name = os.path.split(path)
         return folder, f"{folder}/{temporary_name(name)}"
+
+    @staticmethod
+    def _not_ours(path: str) -> ComputerError:
+        return ComputerError(
+            f"What was to be written to {plain(path)} is nothing that Lumtak writes there.",
+            "Change it by hand if you must.",
+        )
 
     # -- units, the kernel, the bus -----------------------------------------------------------------------------------
 
@@ -127,23 +155,18 @@ class Root:
 
     def set_kernel(self, path: str, value: str) -> None:
         """A value of the kernel, until the next restart."""
-        if not (_SYSCTL.fullmatch(path) or _GOVERNOR.fullmatch(path)) or not re.fullmatch(r"[a-z0-9_]+", value):
+        ours = (
+            kernel_value_fits(path.removeprefix(_SYSCTL), value)
+            if path.startswith(_SYSCTL)
+            else (_GOVERNOR.fullmatch(path) is not None and re.fullmatch(r"[a-z0-9_]+", value) is not None)
+        )
+        if not ours:
             raise ComputerError(f"{plain(path)} is not set by Lumtak.", "Set it by hand if you must.")
         self._run("tee", "--", path, stdin=value.encode())
 
     def set_property(self, bus: str, path: str, interface: str, name: str, value: str) -> None:
         """A text property on the system bus."""
         self._run("busctl", "--system", "set-property", "--", bus, path, interface, name, "s", value)
-
-
-def swap_file(mib: int) -> str:
-    """Where Lumtak's own swap file of this size stands."""
-    return f"{SWAP_FOLDER}/swap_{int(mib)}"
-
-
-def swap_unit(mib: int) -> str:
-    """The unit of that file: systemd takes no other name for it; systemd.swap(5)."""
-    return f"{swap_file(mib).strip('/').replace('/', '-')}.swap"
 
 
 def shown(data: bytes) -> str:

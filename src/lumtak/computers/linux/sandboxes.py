@@ -3,6 +3,7 @@
 import json
 from typing import Any
 
+from lumtak.computers.linux.known_states import check_kind
 from lumtak.computers.linux.proc import SANDBOX
 from lumtak.computers.linux.session import Session
 from lumtak.computers.linux.transport import Transport, names_at
@@ -98,6 +99,7 @@ class Sandboxes:
     def foresee(self, ref: SettingRef, state: State) -> State:
         """The permission as it will be stored."""
         if state.exact is not None:
+            check_kind(ref, state, ("sandbox",), "it is a permission in the permission store")
             return state
         return State(value=state.value, exact=_exact(ref.key.removeprefix(PREFIX), _RAW.get(state.value or "", "")))
 

@@ -1,15 +1,17 @@
 """Services and timers where systemd runs: how they start, what they need, and changing how they start."""
 
+from collections.abc import Mapping
+
+from lumtak.computers.linux.known_states import check_kind, unit_name
+from lumtak.computers.linux.owned import NOWHERE, UNITS, is_switch, why_no_link
 from lumtak.computers.linux.packages import with_packages
-from lumtak.computers.linux.root import UNITS, Root
+from lumtak.computers.linux.root import Root
 from lumtak.computers.linux.transport import Transport, runs_systemd, text
 from lumtak.computers.linux.units import (
-    NOWHERE,
     Fields,
     all_units,
     behind_mask,
     installing,
-    is_switch,
     links,
     packed,
     show,
@@ -73,6 +75,7 @@ class Services:
     def parse(self, units: list[Fields]) -> tuple[list[Item], dict[str, str]]:
         """(items, unit file of each by key); units that are not there, and what is neither service nor timer, are passed over."""
         active = {u["Id"] for u in units if u.get("ActiveState") in _UP}
+        switched = links(self._transport)
         items: dict[str, Item] = {}
         paths: dict[str, str] = {}
         for fields in units:
@@ -81,10 +84,10 @@ class Services:
                 continue
             key = unit.removesuffix(".service")
             paths[key] = fields.get("FragmentPath", "")
-            items[key] = self._item(key, unit, fields, active)
+            items[key] = self._item(key, unit, fields, active, switched.get(unit, {}))
         return list(items.values()), paths
 
-    def _item(self, key: str, unit: str, fields: Fields, active: set[str]) -> Item:
+    def _item(self, key: str, unit: str, fields: Fields, active: set[str], switched: Mapping[str, str]) -> Item:
         value = _value(fields, active)
         wants = " ".join(fields.get(name, "") for name in ("Requires", "BindsTo", "Requisite")).split()
         aliases = [n.removesuffix(".service") for n in fields.get("Names", "").split() if n != unit]
@@ -110,15 +113,19 @@ class Services:
             needs=tuple(dict.fromkeys(w.removesuffix(".service") for w in wants if w.endswith(".service"))),
             aliases=tuple(aliases),
             triggers=triggers,
-            setting=self._setting(unit, fields, value, active),
+            setting=self._setting(unit, fields, value, active, switched),
             note=plain(fields.get("Description", "")),
             start_s=_start_s(fields),
         )
 
-    def _setting(self, unit: str, fields: Fields, value: str | None, active: set[str]) -> Setting | Fixed:
-        """The values that this unit can take here."""
+    def _setting(
+        self, unit: str, fields: Fields, value: str | None, active: set[str], switched: Mapping[str, str]
+    ) -> Setting | Fixed:
+        """The values that this unit can take here; none where a link stands that Lumtak could not put back."""
         if why := self._root.why_not():
             return Fixed(needed=why)
+        if strange := next((why for link in switched.items() if (why := why_no_link(*link))), ""):
+            return Fixed(needed=f"{plain(strange, 300)}, which Lumtak could not put back; change it by hand")
         state, path = fields.get("UnitFileState", ""), fields.get("FragmentPath", "")
         if not path and state not in {"masked", "generated"}:
             return Fixed(needed="it has no unit file: something made it that will make it again")
@@ -147,7 +154,7 @@ class Services:
         Raises:
             ComputerError: there is no such unit any more, or systemd does not answer.
         """
-        unit = _unit(ref)
+        unit = unit_name(ref)
         fields = self._fields(ref)
         found = links(self._transport).get(unit, {})
         around = {"active": "yes" if fields.get("ActiveState") in _UP else "no", "unit": unit}
@@ -162,7 +169,7 @@ class Services:
             ) from error
 
     def _fields(self, ref: SettingRef) -> Fields:
-        found = self._shown(ref, _unit(ref))
+        found = self._shown(ref, unit_name(ref))
         if not found or found[0].get("LoadState") not in _KNOWN:
             raise ComputerError(f"The service {plain(ref.key)} is not there any more.", "Audit the computer again.")
         return found[0]
@@ -174,9 +181,10 @@ class Services:
 
     def foresee(self, ref: SettingRef, state: State) -> State:
         """Every link as it will be: those of its [Install] section for auto, none of those for manual and demand, a mask for off."""
+        unit = unit_name(ref)
         if state.exact is not None:
+            check_kind(ref, state, ("links",), "a service is switched by links")
             return state
-        unit = _unit(ref)
         fields = self._fields(ref)
         found = dict(links(self._transport).get(unit, {}))
         found.pop(f"{UNITS}/{unit}", None) if found.get(f"{UNITS}/{unit}") == NOWHERE else None
@@ -211,7 +219,7 @@ class Services:
     def write(self, ref: SettingRef, state: State) -> None:
         """Bring the links to this state, then start or stop it: as it was where it is restored, else as the value says."""
         wanted = self.foresee(ref, state)
-        unit = _unit(ref)
+        unit = unit_name(ref)
         now = links(self._transport).get(unit, {})
         then = unpacked(wanted.exact or packed(now))
         for path in now.keys() - then.keys():
@@ -227,12 +235,6 @@ class Services:
             self._root.systemctl("stop", unit)
         elif wants and not runs:
             self._root.systemctl("start", unit)
-
-
-def _unit(ref: SettingRef) -> str:
-    if "/" in ref.key or "\0" in ref.key or not ref.key:
-        raise ComputerError(f"{plain(ref.key)} is no name of a service.", "`lumtak audit local` lists them.")
-    return ref.key if ref.key.endswith(".timer") else f"{ref.key}.service"
 
 
 def _asked_for(fields: Fields, active: set[str]) -> bool:

@@ -9,9 +9,18 @@ import re
 from collections.abc import Mapping
 from typing import NamedTuple
 
-from lumtak.computers.linux.root import SWAP_FOLDER, UNITS, Root, swap_file, swap_unit
+from lumtak.computers.linux.known_states import check_kind
+from lumtak.computers.linux.owned import (
+    NOWHERE,
+    SWAP_FOLDER,
+    UNITS,
+    swap_file,
+    swap_unit,
+    swap_unit_size,
+    swap_unit_text,
+)
+from lumtak.computers.linux.root import Root
 from lumtak.computers.linux.transport import Transport, names_at, runs_systemd, text_at
-from lumtak.computers.linux.units import NOWHERE
 from lumtak.core.facts import Fixed, Item, Setting
 from lumtak.core.setting import PART, SettingRef, State
 from lumtak.core.text import plain
@@ -29,7 +38,6 @@ _MOST_BYTES = 1 << 20
 _ROOM = 0.8
 """How much of the memory that is free may be filled by what comes back from swap."""
 _OWN_NAME = re.compile(r"swap_([1-9][0-9]{0,6})")
-_OWN_UNIT = re.compile(r"var-lib-lumtak-swap_([1-9][0-9]{0,6})\.swap")
 _UNIT_FOLDERS = (UNITS, "/run/systemd/transient", "/run/systemd/generator.early", "/run/systemd/system", "/run/systemd/generator",
                  "/usr/local/lib/systemd/system", "/usr/lib/systemd/system", "/lib/systemd/system", "/run/systemd/generator.late")  # fmt: skip
 """Most important first; systemd.unit(5)."""
@@ -191,15 +199,14 @@ class Swap:
         """Swap files of Lumtak's own by size, with what is true of each; a file that is neither kept nor on is only litter."""
         on = {mib for a in areas if (mib := _own_mib(a.path))}
         kept = {
-            int(said[1])
-            for name in names_at(self._transport, os.path.dirname(switch(1)))
-            if (said := _OWN_UNIT.fullmatch(name))
+            size for name in names_at(self._transport, os.path.dirname(switch(1))) if (size := swap_unit_size(name))
         }
         return {m: " ".join(w for w, sizes in (("kept", kept), ("on", on)) if m in sizes) for m in sorted(on | kept)}
 
     def foresee(self, ref: SettingRef, state: State) -> State:
         """What stood stays where that is enough, and a file of Lumtak's own makes up the rest; else what stood is masked."""
         if state.exact is not None:
+            check_kind(ref, state, ("swap",), "it is the size of swap")
             return state
         areas = self.areas()
         setting = self._setting(areas)
@@ -240,7 +247,7 @@ class Swap:
         for mib in own:
             if "on" not in there.get(mib, ""):
                 self._root.make_swap_file(mib)
-            self._root.put(f"{UNITS}/{swap_unit(mib)}", unit_text(mib))
+            self._root.put(f"{UNITS}/{swap_unit(mib)}", swap_unit_text(mib))
             self._root.link(switch(mib), f"{UNITS}/{swap_unit(mib)}")
         self._root.systemctl("daemon-reload")
         for unit in (*(swap_unit(m) for m in own), *old):
@@ -292,14 +299,6 @@ def own_of(exact: Mapping[str, str]) -> dict[int, str]:
 def old_of(exact: Mapping[str, str]) -> dict[str, str]:
     """What stood before by its unit: on or masked."""
     return {n.removeprefix(OLD): word for n, word in exact.items() if n.startswith(OLD)}
-
-
-def unit_text(mib: int) -> bytes:
-    """The swap unit that keeps a file of Lumtak's own."""
-    return (
-        "# Left by Lumtak, and removed when the change is put back.\n[Unit]\nDescription=Swap file that was made by Lumtak\n"
-        f"[Swap]\nWhat={swap_file(mib)}\n[Install]\nWantedBy=swap.target\n"
-    ).encode()
 
 
 def _own_mib(path: str) -> int:

@@ -7,6 +7,7 @@ import time
 from collections.abc import Callable
 
 from lumtak.computers.linux.transport import Transport, text, text_at
+from lumtak.computers.linux.user import User, acting_as
 from lumtak.core.record import Figure, NotMeasured
 
 _STAMPS = ("Firmware", "Loader", "Kernel", "InitRD", "Userspace", "Finish")
@@ -14,12 +15,13 @@ _NAP_S = 0.001
 _NONE = NotMeasured(not_measured="no systemd counts the start here")
 
 
-def answers(transport: Transport, folder: str) -> dict[str, Figure]:
+def answers(transport: Transport, folder: str, user: User) -> dict[str, Figure]:
     """Seconds, medians of a few tries each: to start a program, to wake from a short sleep, to have a small file on the disk.
 
     Args:
         transport: of the computer; only the one that Lumtak runs on can be asked so.
         folder: on the disk that is to be asked; a file is made there and removed.
+        user: who makes that file.
     """
     if not transport.live:
         return {}
@@ -32,7 +34,7 @@ def answers(transport: Transport, folder: str) -> dict[str, Figure]:
         max(0.0, _timed(lambda: time.sleep(_NAP_S)) - _NAP_S) for _ in range(20)
     )
     try:
-        with tempfile.TemporaryFile(dir=folder) as file:
+        with acting_as(user), tempfile.TemporaryFile(dir=folder) as file:
             found["writing a small file to the disk"] = statistics.median(
                 _timed(lambda: _written(file.fileno())) for _ in range(5)
             )

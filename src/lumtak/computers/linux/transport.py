@@ -1,11 +1,17 @@
 """How the files and commands of a Linux computer are reached."""
 
+import contextlib
+import errno
 import os
+import signal
+import stat
 import subprocess
 from pathlib import PurePosixPath
 from typing import Protocol
 
 _LINKS_MOST = 40
+_KERNEL_FILES = ("/proc/", "/sys/")
+_PATH = "/usr/sbin:/usr/bin:/sbin:/bin"
 
 
 class Transport(Protocol):
@@ -15,7 +21,7 @@ class Transport(Protocol):
     """Whether programs run there: a folder has files only."""
 
     def read(self, path: str, most: int = 1 << 20) -> bytes:
-        """The first `most` bytes of a file."""
+        """The first `most` bytes of an ordinary file, or of one that the kernel makes."""
         ...
 
     def names(self, path: str) -> list[str]:
@@ -75,16 +81,14 @@ class LocalTransport:
         return "/".join((self.root, *done))
 
     def read(self, path: str, most: int = 1 << 20) -> bytes:
-        """The first `most` bytes of a file; never waits for a pipe's other end."""
-        descriptor = os.open(self.place(path), os.O_RDONLY | os.O_CLOEXEC | os.O_NONBLOCK)
+        """The first `most` bytes of an ordinary file, or of one that the kernel makes; nothing else is opened."""
+        place = self.place(path)
+        if not self.root and path.startswith(_KERNEL_FILES):
+            descriptor = os.open(place, os.O_RDONLY | os.O_CLOEXEC | os.O_NONBLOCK)
+        else:
+            descriptor = open_ordinary(place)
         try:
-            data = os.read(descriptor, most)
-            while 0 < len(data) < most:
-                more = os.read(descriptor, most - len(data))
-                if not more:
-                    break
-                data += more
-            return data
+            return read_most(descriptor, most)
         finally:
             os.close(descriptor)
 
@@ -111,22 +115,80 @@ class LocalTransport:
     def _run(self, arguments: tuple[str, ...], timeout_s: float, stdin: bytes, *, check: bool) -> bytes:
         if not self.live:
             raise OSError("no programs run in a folder")
-        environment = {"PATH": "/usr/sbin:/usr/bin:/sbin:/bin", "LC_ALL": "C"}
         try:
-            result = subprocess.run(  # noqa: S603 - fixed arguments, no shell
-                arguments,
-                capture_output=True,
-                check=check,
-                timeout=timeout_s,
-                env=environment,
-                input=stdin,
-            )
-        except subprocess.CalledProcessError as error:
-            said = text(error.stderr).strip().splitlines()
-            raise OSError(f"{arguments[0]} failed: {said[-1] if said else f'code {error.returncode}'}") from error
+            return _printed(arguments, timeout_s, stdin, check=check)
         except subprocess.SubprocessError as error:
             raise OSError(f"{arguments[0]} failed: {error}") from error
-        return result.stdout
+
+
+def _printed(arguments: tuple[str, ...], timeout_s: float, stdin: bytes, *, check: bool) -> bytes:
+    """What a program prints that runs in a session of its own, without a terminal, with a clean environment and no descriptor but three.
+
+    A session of its own keeps whatever it starts away from the terminal that Lumtak was called in. Only sudo stays in the caller's: it
+    remembers by the terminal that a password was given.
+    """
+    program = subprocess.Popen(  # noqa: S603 - fixed arguments, no shell
+        arguments,
+        stdin=subprocess.PIPE,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.PIPE,
+        env={"PATH": _PATH, "LC_ALL": "C"},
+        cwd="/",
+        close_fds=True,
+        start_new_session=arguments[0] != "sudo",
+    )
+    try:
+        out, said = program.communicate(stdin, timeout=timeout_s)
+    except BaseException:
+        _end(program)
+        raise
+    if check and program.returncode != 0:
+        lines = text(said).strip().splitlines()
+        raise OSError(f"{arguments[0]} failed: {lines[-1] if lines else f'code {program.returncode}'}")
+    return out
+
+
+def _end(program: "subprocess.Popen[bytes]") -> None:
+    """End a program that took too long, with whatever it started in its session."""
+    with contextlib.suppress(ProcessLookupError, PermissionError):
+        if os.getsid(program.pid) == program.pid:
+            os.killpg(program.pid, signal.SIGKILL)
+    program.kill()
+    for pipe in (program.stdin, program.stdout, program.stderr):
+        if pipe is not None:
+            with contextlib.suppress(OSError):
+                pipe.close()
+    program.wait()
+
+
+class NotOrdinaryError(OSError):
+    """A folder, a device, a pipe or a socket stands where a file was looked for."""
+
+
+def open_ordinary(place: str) -> int:
+    """A descriptor to read an ordinary file by; links are followed, but no device, pipe or socket is ever opened.
+
+    Raises:
+        NotOrdinaryError: it is none; OSError: it is not there, or may not be read.
+    """
+    looked = os.open(place, os.O_PATH | os.O_CLOEXEC)
+    try:
+        if not stat.S_ISREG(os.fstat(looked).st_mode):
+            raise NotOrdinaryError(errno.EINVAL, "this is no ordinary file")
+        return os.open(f"/proc/self/fd/{looked}", os.O_RDONLY | os.O_CLOEXEC | os.O_NONBLOCK)
+    finally:
+        os.close(looked)
+
+
+def read_most(descriptor: int, most: int) -> bytes:
+    """The first `most` bytes that a descriptor gives."""
+    data = os.read(descriptor, most)
+    while 0 < len(data) < most:
+        more = os.read(descriptor, most - len(data))
+        if not more:
+            break
+        data += more
+    return data
 
 
 def text_at(transport: Transport, path: str, most: int = 1 << 16) -> str:

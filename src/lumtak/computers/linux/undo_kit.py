@@ -6,7 +6,9 @@ Beyond POSIX it uses readlink, which every Linux system has, and only where a li
 import base64
 from collections.abc import Sequence
 
+from lumtak.computers.linux.escapes import escaped, unescaped
 from lumtak.computers.linux.folder import UserFolder, temporary_name
+from lumtak.computers.linux.known_states import FILES, check_state, missing_folders, unfit
 from lumtak.computers.linux.shell import prints, quoted
 from lumtak.computers.linux.undo_parts import PARTS, Part, head_of
 from lumtak.computers.linux.user import User
@@ -98,31 +100,36 @@ class FileUndoKit:
         """The part for one setting.
 
         Raises:
-            ComputerError: a state does not say what stood in the file.
+            ComputerError: a state is not known exactly, or is none that this setting can have had.
         """
         self._count += 1
-        if restore.exact is None or any(s.exact is None for s in accepted):
-            raise ComputerError(f"{plain(str(ref))} cannot be put back by a script.", "Put it back with Lumtak.")
-        kind = restore.exact["kind"]
+        for state in (restore, *accepted):
+            if state.exact is None:
+                raise ComputerError(f"{plain(str(ref))} cannot be put back by a script.", "Put it back with Lumtak.")
+            check_state(ref, state)
+        kind = (restore.exact or {})["kind"]
+        group = FILES if kind in FILES else (kind,)
+        if other := next((k for s in accepted if (k := (s.exact or {})["kind"]) not in group), ""):
+            raise unfit(ref, f"it was recorded as {kind} and as {other}")
         if kind in PARTS:
             self._kinds.add(kind)
             return self._other_part(title, accepted, restore, PARTS[kind])
-        folder, name = restore.around["folder"], restore.around["file"]
+        folder, name = unescaped(restore.around["folder"]), unescaped(restore.around["file"])
         functions: list[bytes] = []
         before = self._test(restore, f"before_{self._count}", functions)
         others = [
             self._test(state, f"written_{self._count}_{number}", functions)
             for number, state in enumerate(_different(accepted, restore), start=1)
         ]
-        missing = int(restore.around.get("missing", "0"))
-        match restore.exact["kind"]:
-            case "file":
-                bring = b"before_%d | replace %s" % (self._count, _word(restore.exact["mode"]))
-            case "link":
-                bring = b"relink %s" % quoted(restore.exact["target"])
-            case _:
+        missing = missing_folders(restore)
+        match restore.exact:
+            case {"kind": "file", "mode": mode}:
+                bring = b"before_%d | replace %s" % (self._count, _word(mode))
+            case {"kind": "link", "target": target}:
+                bring = b"relink %s" % quoted(unescaped(target))
+            case _:  # absent: there are no other kinds of files
                 bring = b'rm -f "$file"'
-        tidy = b"    shed %d\n" % missing if restore.exact["kind"] == "absent" and missing else b""
+        tidy = b"    shed %d\n" % missing if kind == "absent" and missing else b""
         lines = [
             b"",
             b"# " + plain(f"{title}: {restore.word} before").encode(),
@@ -157,14 +164,13 @@ class FileUndoKit:
     @staticmethod
     def _test(state: State, name: str, functions: list[bytes]) -> bytes:
         """The shell condition that the state stands there; its bytes become a function."""
-        exact = state.exact or {}
-        match exact["kind"]:
-            case "file":
-                functions.append(prints(name, base64.b64decode(exact["bytes"])))
-                return b"{ %s | holds %s; }" % (name.encode(), _word(exact["mode"]))
-            case "link":
-                return b"points_to %s" % quoted(exact["target"])
-            case _:
+        match state.exact:
+            case {"kind": "file", "mode": mode, "bytes": data}:
+                functions.append(prints(name, base64.b64decode(data)))
+                return b"{ %s | holds %s; }" % (name.encode(), _word(mode))
+            case {"kind": "link", "target": target}:
+                return b"points_to %s" % quoted(unescaped(target))
+            case _:  # absent: there are no other kinds of files
                 return b"absent"
 
     def script(
@@ -204,12 +210,12 @@ class FileUndoKit:
         """
         name = _file_name(tag)
         self._folder.put(name, script, 0o700)
-        return f"{self._folder.path}/{name}"
+        return escaped(f"{self._folder.path}/{name}")
 
     def place(self, tag: str) -> str:
         """Where the script stands; empty when there is none."""
         name = _file_name(tag)
-        return f"{self._folder.path}/{name}" if name in self._folder.names() else ""
+        return escaped(f"{self._folder.path}/{name}") if name in self._folder.names() else ""
 
     def remove(self, tag: str, around: Sequence[dict[str, str]]) -> None:
         """The script is gone, with the folders that were made for it.
@@ -226,7 +232,8 @@ def _file_name(tag: str) -> str:
 
 def _made(around: Sequence[dict[str, str]]) -> int:
     """How many folders were not there before the first script."""
-    return max((int(a.get("undo_missing", "0")) for a in around), default=0)
+    said = [a.get("undo_missing", "0") for a in around]
+    return max((int(s) for s in said if s.isdecimal() and len(s) < 4), default=0)
 
 
 def _different(states: Sequence[State], from_: State) -> list[State]:

@@ -5,10 +5,10 @@ from collections.abc import Callable, Iterable, Sequence
 
 from lumtak.computers.linux import clock, sandboxes
 from lumtak.computers.linux.memory_settings import FILE, LIVE
-from lumtak.computers.linux.root import UNITS, swap_file, swap_unit
+from lumtak.computers.linux.owned import NOWHERE, POLICIES, UNITS, is_switch, swap_file, swap_unit, swap_unit_text
 from lumtak.computers.linux.shell import prints, quoted
-from lumtak.computers.linux.swap import old_of, own_of, switch, unit_text
-from lumtak.computers.linux.units import NOWHERE, is_switch, unpacked
+from lumtak.computers.linux.swap import old_of, own_of, switch
+from lumtak.computers.linux.units import unpacked
 from lumtak.core.setting import State
 
 _ROOT = """
@@ -211,7 +211,7 @@ def clock_part(
 
     def words(policy: str, held: str) -> bytes:
         governor, _, preference = held.partition("/")
-        return b"%s %s %s" % (quoted(f"{clock.POLICIES}/{policy}"), quoted(governor), quoted(preference))
+        return b"%s %s %s" % (quoted(f"{POLICIES}/{policy}"), quoted(governor), quoted(preference))
 
     def tests(state: State) -> list[bytes]:
         held = state.exact or {}
@@ -252,7 +252,7 @@ def swap_part(
     on, masked = ([u for u in units if (old.get(u) == "masked") == yes] for yes in (False, True))
     acts = [b"drop %s" % quoted(f"{UNITS}/{u}") for u in on]
     for mib in own:
-        functions.append(prints(f"swap_unit_{name}_{mib}", unit_text(mib)))
+        functions.append(prints(f"swap_unit_{name}_{mib}", swap_unit_text(mib)))
         unit = quoted(f"{UNITS}/{swap_unit(mib)}")
         acts.append(b"make_swap %d %s" % (mib, quoted(swap_file(mib))))
         acts.append(

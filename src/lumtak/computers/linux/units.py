@@ -1,10 +1,18 @@
 """Units of systemd: every service and timer, loaded or not, with the links that switch it on."""
 
-import os
 import re
 from collections.abc import Iterable, Mapping
 
-from lumtak.computers.linux.root import UNITS
+from lumtak.computers.linux.escapes import escaped
+from lumtak.computers.linux.owned import (
+    NOWHERE,
+    SWITCH_FOLDERS,
+    UNIT_FOLDERS,
+    UNIT_NAME,
+    UNITS,
+    is_switch,
+    unit_of,
+)
 from lumtak.computers.linux.transport import Transport, text
 from lumtak.core.setting import PART
 
@@ -30,19 +38,9 @@ PROPERTIES = (
     "InactiveEnterTimestampMonotonic",
 )
 _SHOW = ("systemctl", "show", "--no-pager", f"--property={','.join(PROPERTIES)}", "--")
-NOWHERE = "/dev/null"
-_FOLDERS = (".wants", ".requires", ".upholds")
 _ENDINGS = (".service", ".timer", ".socket", ".path")
 """Of the kinds of units that are looked at."""
 _MOST_BYTES = 1 << 16
-UNIT_FOLDERS = (
-    UNITS,
-    "/run/systemd/system",
-    "/usr/local/lib/systemd/system",
-    "/usr/lib/systemd/system",
-    "/lib/systemd/system",
-)
-"""Most important first."""
 _INSTALL = re.compile(r"(?ms)^\[Install\]\s*$(.*?)(?=^\[|\Z)")
 _WANTED = {"WantedBy": ".wants", "RequiredBy": ".requires", "UpheldBy": ".upholds"}
 
@@ -96,7 +94,12 @@ def _files(transport: Transport, seen: set[str], switched: Mapping[str, Mapping[
         except OSError:
             continue
         for name in names:
-            if name in told or not name.endswith(_ENDINGS) or name.partition(".")[0].endswith("@"):
+            if (
+                name in told
+                or not UNIT_NAME.fullmatch(name)
+                or not name.endswith(_ENDINGS)
+                or name.partition(".")[0].endswith("@")
+            ):
                 continue
             told.add(name)
             path = f"{folder}/{name}"
@@ -158,9 +161,7 @@ def links(transport: Transport) -> dict[str, dict[str, str]]:
     """(path -> target) by unit of every link in the administrator's folder that switches a unit on, names it, or masks it."""
     found: dict[str, dict[str, str]] = {}
     for path, target in _all_links(transport):
-        name, points_to = os.path.basename(path), os.path.basename(target)
-        unit = name if target == NOWHERE or path.count("/") > UNITS.count("/") + 1 else points_to
-        found.setdefault(unit, {})[path] = target
+        found.setdefault(unit_of(path, target), {})[path] = target
     return found
 
 
@@ -171,21 +172,18 @@ def _all_links(transport: Transport) -> Iterable[tuple[str, str]]:
         return
     for name in names:
         path = f"{UNITS}/{name}"
-        if name.endswith(_FOLDERS):
+        if not UNIT_NAME.fullmatch(name):
+            continue
+        if name.endswith(SWITCH_FOLDERS):
             try:
                 inside = transport.names(path)
             except OSError:
                 continue
             for entry in inside:
-                if (target := transport.link(f"{path}/{entry}")) is not None:
-                    yield f"{path}/{entry}", target
+                if UNIT_NAME.fullmatch(entry) and (target := transport.link(f"{path}/{entry}")) is not None:
+                    yield f"{path}/{entry}", escaped(target)
         elif (target := transport.link(path)) is not None:
-            yield path, target
-
-
-def is_switch(path: str) -> bool:
-    """Whether a link in this place starts the unit with another: in a .wants, .requires or .upholds folder."""
-    return os.path.dirname(path).endswith(_FOLDERS)
+            yield path, escaped(target)
 
 
 def installing(unit: str, fragment: str, content: str) -> dict[str, str]:

@@ -5,7 +5,7 @@ import ctypes
 import os
 import pwd
 import stat
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -94,8 +94,9 @@ def refuse_another_ones_code(program: Path, environment: Mapping[str, str]) -> N
 def acting_as(user: User) -> Iterator[None]:
     """Files are opened, made and owned as this user's while it lasts, in this thread only.
 
-    When root works for somebody else, the file-system ids of the thread are set (setfsuid(2)): the kernel then checks access as
-    that user, so that no link a user planted leads root anywhere. For one's own files nothing changes.
+    When root works for somebody else, the file-system ids of the thread are set (setfsuid(2)), and its supplementary groups are the
+    user's: the kernel then checks access as that user, so that no link a user planted leads root anywhere. For one's own files nothing
+    changes.
 
     Raises:
         ComputerError: the kernel did not take the ids.
@@ -104,12 +105,40 @@ def acting_as(user: User) -> Iterator[None]:
         yield
         return
     libc = ctypes.CDLL(None, use_errno=True)
+    groups = os.getgroups()
+    uid, gid = libc.setfsuid(-1), libc.setfsgid(-1)
     try:
+        _set_groups(libc, os.getgrouplist(user.name, user.gid))
         libc.setfsgid(user.gid)
         libc.setfsuid(user.uid)
         if libc.setfsuid(-1) != user.uid or libc.setfsgid(-1) != user.gid:
             raise ComputerError(f"Files of {user.name} cannot be opened as that user here.", "Run Lumtak as that user.")
         yield
     finally:
-        libc.setfsuid(os.geteuid())
-        libc.setfsgid(os.getegid())
+        libc.setfsuid(uid)
+        libc.setfsgid(gid)
+        _set_groups(libc, groups)
+
+
+_SETGROUPS = {
+    "x86_64": 116,
+    "aarch64": 159,
+    "riscv64": 159,
+    "loongarch64": 159,
+    "i686": 206,
+    "armv7l": 206,
+    "ppc64le": 81,
+    "s390x": 206,
+}
+"""Number of the system call by machine; the function of the C library would change every thread of the process."""
+
+
+def _set_groups(libc: ctypes.CDLL, groups: Sequence[int]) -> None:
+    """The supplementary groups of this thread, and of no other; setgroups(2), C library/kernel differences."""
+    number = _SETGROUPS.get(os.uname().machine)
+    held = (ctypes.c_uint * len(groups))(*groups)
+    if number is None or libc.syscall(ctypes.c_long(number), ctypes.c_size_t(len(groups)), held) != 0:
+        raise ComputerError(
+            "The groups of this thread cannot be set on this machine.",
+            "Run Lumtak as the user whose settings they are.",
+        )

@@ -7,9 +7,11 @@ import os
 from typing import NamedTuple
 
 from lumtak.computers.linux.folder import UserFolder
+from lumtak.computers.linux.known_states import FILES, check_kind, check_place, missing_folders
+from lumtak.computers.linux.owned import NOWHERE, UNIT_NAME
 from lumtak.computers.linux.proc import USER_UNIT
 from lumtak.computers.linux.transport import Transport, text
-from lumtak.computers.linux.units import NOWHERE, Fields, fields_of, wanted_by
+from lumtak.computers.linux.units import Fields, fields_of, wanted_by
 from lumtak.computers.linux.user import User
 from lumtak.core.catalogue import Catalogue
 from lumtak.core.facts import Fixed, Item, Origin, Setting, Trigger, TriggerKind
@@ -87,23 +89,29 @@ class UserUnits:
                     for unit in self._names(path):
                         switches.setdefault(unit, []).append(f"{path}/{unit}")
                 elif name.endswith((*_KINDS, *_STARTERS)) and "@." not in name and name not in paths:
-                    if self._transport.link(path) == NOWHERE:
+                    target = self._folder(folder).link(name)
+                    if target == NOWHERE:
                         masks.setdefault(name, path)
-                    elif self._transport.link(path) is None or folder == self._own:
+                    elif target is None or folder == self._own:
                         paths[name] = path
         names = sorted(paths.keys() | masks.keys())[:_MOST_UNITS]
         return {n: _Found(n, paths.get(n, ""), masks.get(n, ""), tuple(switches.get(n, ()))) for n in names}
 
     def _names(self, folder: str) -> list[str]:
         try:
-            return UserFolder(self._transport, self._user, folder).names()
+            return [n for n in self._folder(folder).names() if UNIT_NAME.fullmatch(n)]
         except (OSError, LumtakError):
             return []
 
+    def _folder(self, path: str) -> UserFolder:
+        return UserFolder(self._transport, self._user, path)
+
     def _fields(self, unit: _Found) -> tuple[Fields, str]:
+        """What the unit file says, read as the user: it may be the user's own, or lead anywhere."""
+        folder, name = os.path.split(unit.path)
         try:
-            content = text(self._transport.read(unit.path, _MOST_BYTES)) if unit.path else ""
-        except OSError:
+            content = text((self._folder(folder).content(name) or b"")[:_MOST_BYTES]) if unit.path else ""
+        except LumtakError:
             content = ""
         return fields_of(content), content
 
@@ -174,10 +182,10 @@ class UserUnits:
             raise ComputerError(f"{plain(str(ref))} cannot be changed: {setting.needed}.", "Nothing was changed.")
         nothing = {"kind": "absent"}
         if os.path.dirname(unit.path) != self._own:
-            folder = UserFolder(self._transport, self._user, self._own)
+            folder = self._folder(self._own)
             return folder, name, nothing, {"kind": "link", "target": NOWHERE}
         (by,) = wanted_by(content)
-        folder = UserFolder(self._transport, self._user, f"{self._own}/{by}")
+        folder = self._folder(f"{self._own}/{by}")
         return folder, name, {"kind": "link", "target": unit.path}, nothing
 
     def read(self, ref: SettingRef) -> State:
@@ -185,25 +193,23 @@ class UserUnits:
         folder, name, _, off = self._place(ref)
         exact = folder.exact(name)
         is_off = exact == off if off["kind"] == "link" else exact["kind"] == "absent"
-        around = {"folder": folder.path, "file": name, "missing": str(folder.missing())}
+        around = {**folder.around(name), "missing": str(folder.missing())}
         return State(value="off" if is_off else "on", exact=exact, around=around)
 
     def foresee(self, ref: SettingRef, state: State) -> State:
         """The link as it will be; what is as asked already stays to the byte."""
-        if state.exact is not None:
-            return state
         folder, name, on, off = self._place(ref)
+        if state.exact is not None:
+            check_kind(ref, state, FILES, "a unit of the user's manager is switched by a link")
+            check_place(ref, state, folder.path, name)
+            return state
         now = self.read(ref)
         exact = now.exact if now.value == state.value else off if state.value == "off" else on
-        return State(value=state.value, exact=exact, around={"folder": folder.path, "file": name})
+        return State(value=state.value, exact=exact, around=folder.around(name))
 
     def write(self, ref: SettingRef, state: State) -> None:
         """Make or remove the link, as the user; it counts from the next login on."""
         wanted = self.foresee(ref, state)
         folder, name, *_ = self._place(ref)
-        if wanted.exact is None or wanted.around.get("folder") != folder.path:
-            raise ComputerError(
-                f"{plain(str(ref))} was changed in {wanted.around.get('folder')}, and its place is {folder.path} now.",
-                "Run Lumtak as the same user with the same HOME and XDG_CONFIG_HOME.",
-            )
-        folder.restore(name, wanted.exact, int(wanted.around.get("missing", "0")))
+        if wanted.exact is not None:
+            folder.restore(name, wanted.exact, missing_folders(wanted))
