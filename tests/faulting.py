@@ -162,7 +162,8 @@ def watched(steps: Steps):
                 steps()
             except OSError as error:
                 words = "disk I/O error" if error.errno == errno.EIO else "database or disk is full"
-                raise self._trouble(sqlite3.OperationalError(words)) from error
+                with self._in_sentences():
+                    raise sqlite3.OperationalError(words) from error
             result = run(self, text, values)
             steps(after=True)
             return result

@@ -314,6 +314,6 @@ def test_a_damaged_second_copy_is_written_anew_and_one_without_a_change_is_said(
     (copies[0].parent / "77.json").write_bytes(b"of nothing")
     journal = Journal(home)
     assert len(copies[0].read_bytes()) > 100
-    assert any("77" in notice and "damaged" in notice for notice in journal.notices)
+    assert any("77" in notice and "lost" in notice for notice in journal.notices)
     assert results(put_back(journal, computer)) == ["done"] * 3
     journal.close()

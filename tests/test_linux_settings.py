@@ -141,7 +141,9 @@ def test_an_ordinary_user_goes_through_sudo_and_a_refusal_is_a_sentence(tree):
     transport = Acting(unit_tree(tree), {"systemctl show": TIDE}, refuses="sudo -n")
     with pytest.raises(ComputerError, match="takes root, and sudo did not allow it"):
         services(transport, uid=1000).write(parse_ref("services:tide"), State(value="off"))
-    assert transport.asked[-1][:3] == ("sudo", "-n", "-l"), "whether sudo refused or the command failed is asked, not read out of words"
+    assert transport.asked[-1][:3] == ("sudo", "-n", "-l"), (
+        "whether sudo refused or the command failed is asked, not read out of words"
+    )
     root = Root(transport, lambda: 0)
     for path in (
         "/etc/passwd",
@@ -150,7 +152,7 @@ def test_an_ordinary_user_goes_through_sudo_and_a_refusal_is_a_sentence(tree):
         "/etc/sysctl.d/99-mine.conf",
         f"{ETC}/x.service\0",
     ):
-        with pytest.raises(ComputerError, match="nothing that Lumtak writes|no place of a unit"):
+        with pytest.raises(ComputerError, match=r"nothing that Lumtak writes|no place of a unit"):
             root.put(path, b"x")
     for verb, unit in (("mask", "tide.service"), ("start", "x.mount"), ("stop", "a/b.service")):
         with pytest.raises(ComputerError, match="not run by Lumtak"):

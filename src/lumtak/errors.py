@@ -5,7 +5,8 @@ LumtakError                     1  something failed
 │   ├── UnknownNameError        2  a computer, profile, setting or job that is not there; says the nearest
 │   └── BadFileError            2  a file that was handed in cannot be used
 ├── StorageError                1  Lumtak's own data cannot be read or written
-│   └── DamagedError            1  a file of Lumtak's own is damaged
+│   ├── DamagedError            1  a file of Lumtak's own is damaged
+│   └── NewerError              1  a file of Lumtak's own was written by a newer Lumtak
 ├── ComputerError               1  a computer could not do what was asked
 └── ConflictError               3  a value is neither the one before nor the one written; or only part was done
 """
@@ -81,6 +82,22 @@ class StorageError(LumtakError):
 
 class DamagedError(StorageError):
     """A file of Lumtak's own is not what was written."""
+
+
+class NewerError(StorageError):
+    """A file of Lumtak's own was written by a newer Lumtak; it is left as it is.
+
+    Args:
+        what: the file or record.
+        written: its version.
+        known: the newest version that this Lumtak knows.
+    """
+
+    def __init__(self, what: str, written: int, known: int) -> None:
+        super().__init__(
+            f"{what} was written by a newer Lumtak (version {written}; this one knows {known}).",
+            "Update Lumtak, or use another --home; nothing was changed.",
+        )
 
 
 class ComputerError(LumtakError):

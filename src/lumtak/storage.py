@@ -1,15 +1,30 @@
 """Files and databases that are whole or not there: atomic replacement, SQLite set up for durability, numbered migrations."""
 
 import contextlib
+import fcntl
 import os
+import shutil
 import sqlite3
+import tempfile
 import threading
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
+from typing import TypeVar
 
-from lumtak.errors import DamagedError, StorageError
+from lumtak.core.text import plain
+from lumtak.errors import DamagedError, NewerError, StorageError
 
-_DAMAGED = (sqlite3.SQLITE_CORRUPT, sqlite3.SQLITE_NOTADB, sqlite3.SQLITE_IOERR_SHORT_READ)
+_DAMAGED = (
+    sqlite3.SQLITE_CORRUPT,
+    sqlite3.SQLITE_NOTADB,
+    sqlite3.SQLITE_IOERR_SHORT_READ,
+    sqlite3.SQLITE_ERROR,  # every statement is ours and right, so that only the schema can be wrong
+    sqlite3.SQLITE_MISMATCH,
+    sqlite3.SQLITE_TOOBIG,
+    sqlite3.SQLITE_FORMAT,
+)
+_BUSY_S = 10.0
+_T = TypeVar("_T")
 
 
 def in_short(path: Path) -> str:
@@ -71,6 +86,24 @@ def cannot_write(path: Path, error: OSError) -> StorageError:
     )
 
 
+def lock_file(path: Path) -> int:
+    """A descriptor of a file that is there only to be locked.
+
+    Raises:
+        StorageError: it cannot be made.
+    """
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        return os.open(path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC | os.O_NOFOLLOW, 0o600)
+    except OSError as error:
+        raise cannot_write(path, error) from error
+
+
+def as_text(data: bytes) -> str:
+    """Text of a database; what is not UTF-8 shows as U+FFFD, where SQLite's own way would be an error in the middle of a check."""
+    return data.decode("utf-8", "replace")
+
+
 class Database:
     """One SQLite file, safe to use from several threads: WAL, synchronous=FULL, schema by numbered migrations, one transaction each.
 
@@ -88,61 +121,62 @@ class Database:
         self._lock = threading.RLock()
         try:
             path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
-            self._link = sqlite3.connect(path, isolation_level=None, check_same_thread=False, timeout=10)
-            self._link.row_factory = sqlite3.Row
-            self._check()
-            version = int(self._link.execute("PRAGMA user_version").fetchone()[0])
-            if version > len(migrations):
-                self._link.close()
-                raise StorageError(
-                    f"{path} was written by a newer Lumtak (schema {version}, this one knows {len(migrations)}).",
-                    "Update Lumtak, or use another --home.",
-                )
-            self._link.execute("PRAGMA journal_mode=WAL")
-            self._link.execute("PRAGMA synchronous=FULL")
-            self._link.execute("PRAGMA foreign_keys=ON")
-            for number, script in enumerate(migrations[version:], start=version + 1):
-                self._link.executescript(f"BEGIN; {script}; PRAGMA user_version={number}; COMMIT;")
         except OSError as error:
             raise cannot_write(path, error) from error
-        except sqlite3.Error as error:
-            self._link.close()
-            raise self._trouble(error) from error
-        except DamagedError:
+        with self._in_sentences():
+            self._link = sqlite3.connect(path, isolation_level=None, check_same_thread=False, timeout=_BUSY_S)
+        try:
+            with self._in_sentences():
+                self._prepare(migrations)
+        except StorageError:
             self._link.close()
             raise
 
-    def _check(self) -> None:
+    def _prepare(self, migrations: Sequence[str]) -> None:
+        self._link.row_factory, self._link.text_factory = sqlite3.Row, as_text
+        version = int(self._link.execute("PRAGMA user_version").fetchone()[0])
+        if version > len(migrations):  # before anything else: a newer Lumtak's file is not ours to judge
+            raise NewerError(str(self.path), version, len(migrations))
         problem = self._link.execute("PRAGMA quick_check(1)").fetchone()[0]
         if problem != "ok":
-            raise DamagedError(f"{self.path} is damaged ({problem}).", self._mend)
+            raise self._damaged(problem)
+        self._link.execute("PRAGMA journal_mode=WAL")
+        self._link.execute("PRAGMA synchronous=FULL")
+        self._link.execute("PRAGMA foreign_keys=ON")
+        for number, script in enumerate(migrations[version:], start=version + 1):
+            self._link.executescript(f"BEGIN; {script}; PRAGMA user_version={number}; COMMIT;")
 
-    _mend = "Move it away to begin anew; the file may be of use to somebody who knows SQLite."
-
-    def _trouble(self, error: sqlite3.Error) -> StorageError:
-        code = getattr(error, "sqlite_errorcode", 0)
-        if code in _DAMAGED or code & 0xFF in _DAMAGED or "no such table" in str(error):
-            return DamagedError(f"{self.path} is damaged ({error}).", self._mend)
-        return StorageError(
-            f"{self.path} cannot be used: {error}.",
-            "Make room on the disk and see that the folder can be written, or choose another one with --home DIR.",
+    def _damaged(self, said: object) -> DamagedError:
+        return DamagedError(
+            f"{self.path} is damaged ({plain(str(said))}).",
+            "Move it away to begin anew; the file may be of use to somebody who knows SQLite.",
         )
+
+    @contextlib.contextmanager
+    def _in_sentences(self) -> Iterator[None]:
+        """What SQLite raises becomes a sentence. Its own words may be damaged too: then they cannot even be read."""
+        try:
+            yield
+        except sqlite3.Error as error:
+            code = getattr(error, "sqlite_errorcode", 0)
+            if code in _DAMAGED or code & 0xFF in _DAMAGED:
+                raise self._damaged(error) from error
+            raise StorageError(
+                f"{self.path} cannot be used: {plain(str(error))}.",
+                "Make room on the disk and see that the folder can be written, or choose another one with --home DIR.",
+            ) from error
+        except (UnicodeError, OverflowError, MemoryError) as error:
+            raise self._damaged(error) from error
 
     def run(self, statement: str, values: Sequence[object] = ()) -> int:
         """Carry out one statement, on disk when this returns; gives the row id of an insert."""
-        try:
-            with self._lock:
-                return int(self._link.execute(statement, values).lastrowid or 0)
-        except sqlite3.Error as error:
-            raise self._trouble(error) from error
+        with self._lock, self._in_sentences():
+            return int(self._link.execute(statement, values).lastrowid or 0)
 
     def rows(self, statement: str, values: Sequence[object] = ()) -> list[sqlite3.Row]:
         """All rows of a query."""
-        try:
-            with self._lock:
-                return self._link.execute(statement, values).fetchall()
-        except sqlite3.Error as error:
-            raise self._trouble(error) from error
+        with self._lock, self._in_sentences():
+            return self._link.execute(statement, values).fetchall()
 
     @contextlib.contextmanager
     def together(self) -> Iterator[None]:
@@ -160,3 +194,115 @@ class Database:
     def close(self) -> None:
         """Let the file go."""
         self._link.close()
+
+
+# -- damaged files: what can still be read out of them --------------------------------------------------------------------------
+
+
+def mended(
+    path: Path,
+    migrations: Sequence[str],
+    error: DamagedError,
+    held: int,
+    fill: Callable[[Path, Database], _T],
+) -> tuple[Database, Path, _T]:
+    """A new database in the place of a damaged one: (the new one, the damaged file's new name, what `fill` gave).
+
+    Args:
+        path: of the damaged one.
+        migrations: of its schema.
+        error: what was found.
+        held: descriptor of the lock that everybody who has it open shares.
+        fill: puts what can be read out of the file (a copy of the damaged one) into the new database.
+
+    Raises:
+        StorageError: somebody else has it open, or there is no room.
+    """
+    _alone(held, error.message)
+    fresh = path.with_name(f".{path.name}.mending")
+    try:
+        with tempfile.TemporaryDirectory(prefix="lumtak-") as folder:
+            copy = Path(folder) / path.name
+            for suffix in ("", "-wal"):
+                with contextlib.suppress(FileNotFoundError):
+                    shutil.copyfile(path.with_name(path.name + suffix), copy.with_name(copy.name + suffix))
+            _forget_database(fresh)
+            made = Database(fresh, migrations)
+            try:
+                with made.together():
+                    result = fill(copy, made)
+            finally:
+                made.close()
+        fresh.rename(_ready(path))
+        sync_folder(path.parent)
+    except OSError as problem:
+        raise cannot_write(path, problem) from problem
+    finally:
+        _forget_database(fresh)
+    aside = finish_mending(path, held)
+    return Database(path, migrations), aside or path, result
+
+
+def finish_mending(path: Path, held: int) -> Path | None:
+    """Put the new database in the place of the damaged one, also where that was interrupted; gives the damaged one's new name.
+
+    Nothing is done, and None given, where nothing was being mended.
+
+    Raises:
+        StorageError: somebody else has it open, or it cannot be renamed.
+    """
+    ready = _ready(path)
+    if not ready.exists():
+        return None
+    _alone(held, f"{path} is being mended.")
+    try:
+        number = 1
+        while (aside := path.with_name(f"{path.name}.damaged-{number}")).exists():
+            number += 1
+        for suffix in ("-wal", "-shm", ""):
+            with contextlib.suppress(FileNotFoundError):
+                path.with_name(path.name + suffix).rename(aside.with_name(aside.name + suffix))
+        ready.rename(path)
+        sync_folder(path.parent)
+    except OSError as error:
+        raise StorageError(
+            f"{path} is damaged and cannot be set aside: {(error.strerror or '').lower()}.", "Make its folder writable."
+        ) from error
+    fcntl.flock(held, fcntl.LOCK_SH)
+    return aside
+
+
+def _ready(path: Path) -> Path:
+    """Under this name the new database waits, complete, for its place."""
+    return path.with_name(f".{path.name}.mended")
+
+
+def _alone(held: int, problem: str) -> None:
+    try:
+        fcntl.flock(held, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except BlockingIOError as error:
+        raise StorageError(
+            problem, "Another Lumtak has it open: close that one, then try again; it will be mended."
+        ) from error
+
+
+def _forget_database(path: Path) -> None:
+    """A database of which nothing is needed is gone, with SQLite's files beside it."""
+    for suffix in ("-wal", "-shm", ""):
+        path.with_name(path.name + suffix).unlink(missing_ok=True)
+
+
+def readable_rows(path: Path, table: str) -> list[sqlite3.Row]:
+    """Rows of a table that can be read, from the first until one cannot, and from the last likewise; in order of their row ids."""
+    found: dict[int, sqlite3.Row] = {}
+    for order in ("ASC", "DESC"):
+        link = sqlite3.connect(path, isolation_level=None)
+        link.row_factory, link.text_factory = sqlite3.Row, as_text
+        try:
+            for row in link.execute(f"SELECT rowid AS row_number, * FROM {table} ORDER BY rowid {order}"):  # noqa: S608 - our own names
+                found[row["row_number"]] = row
+        except (sqlite3.Error, UnicodeError, OverflowError, MemoryError):  # the text of an error may be damaged too
+            continue
+        finally:
+            link.close()
+    return [found[number] for number in sorted(found)]

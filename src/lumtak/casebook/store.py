@@ -3,6 +3,9 @@
 What is large and seldom changes (facts, audit) stands beside a job's document, so that choosing an item or moving the cursor writes little.
 """
 
+import contextlib
+import fcntl
+import os
 import re
 from pathlib import Path
 from typing import TypeVar, get_args
@@ -14,8 +17,9 @@ from lumtak.core.audit import Answer, Audit
 from lumtak.core.facts import Facts
 from lumtak.core.load import Reading
 from lumtak.core.record import Record
-from lumtak.errors import StorageError, UnknownNameError
-from lumtak.storage import Database
+from lumtak.core.text import plain
+from lumtak.errors import DamagedError, StorageError, UnknownNameError
+from lumtak.storage import Database, finish_mending, lock_file, mended, readable_rows
 
 _MIGRATIONS = (
     """
@@ -37,6 +41,13 @@ _MIGRATIONS = (
     ) STRICT
     """,
 )
+_TABLES = {
+    "job": ("id", "identity", "changed", "document"),
+    "reading": ("id", "job", "role", "document"),
+    "answer": ("identity", "address", "answer", "at"),
+    "part": ("job", "name", "document"),
+}
+"""Columns by table, those first that others refer to."""
 _MOST_KEPT = 20
 _R = TypeVar("_R", bound=Record)
 _PARTS: dict[str, type[Record]] = {"facts": Facts, "audit": Audit}
@@ -46,11 +57,42 @@ class Casebook:
     """All jobs of one home folder."""
 
     def __init__(self, home: Path) -> None:
-        self._db = Database(home / "casebook.db", _MIGRATIONS)
+        self.notices: list[str] = []
+        """What the person has to be told about the casebook itself."""
+        self._held = lock_file(home / "locks" / "casebook")
+        fcntl.flock(self._held, fcntl.LOCK_SH)
+        try:
+            self._db = self._open(home / "casebook.db")
+        except BaseException:
+            os.close(self._held)
+            raise
         self._written: dict[tuple[str, str], object] = {}
         """The parts as they were written or read last."""
+        self._told: set[str] = set()
         self._readings: dict[int, Reading] = {}
         """By number, as they were read last: a reading that is kept never changes."""
+
+    def _open(self, path: Path) -> Database:
+        """The database; one that is damaged is set aside, and what can be read out of it goes into a new one.
+
+        Damage that shows only later stops what was asked for, and is mended at the next opening.
+        """
+        finish_mending(path, self._held)
+        try:
+            found = Database(path, _MIGRATIONS)
+            try:
+                for table in _TABLES:
+                    found.rows(f"SELECT count(*), max(rowid) FROM {table}")  # noqa: S608 - our own names
+            except DamagedError:
+                found.close()
+                raise
+        except DamagedError as error:
+            found, aside, kept = mended(path, _MIGRATIONS, error, self._held, _salvage)
+            self.notices.append(
+                f"The casebook was damaged and has been built anew: {kept} jobs and their readings could be read."
+                f" The damaged file is kept as {aside.name}."
+            )
+        return found
 
     def new_id(self, name: str, identity: str) -> tuple[str, int]:
         """(id, visit) for the next job on a computer: its name and the number of the visit."""
@@ -84,8 +126,18 @@ class Casebook:
 
     def jobs(self) -> list[Heading]:
         """What tells all jobs apart, the one worked on last first."""
-        rows = self._db.rows("SELECT id, document FROM job ORDER BY changed DESC")
-        return [_decode(row["id"], row["document"], Heading) for row in rows]
+        found = []
+        for row in self._db.rows("SELECT id, document FROM job ORDER BY changed DESC"):
+            try:
+                found.append(_decode(f"job {row['id']}", row["document"], Heading))
+            except StorageError as error:
+                self._tell_once(str(error))
+        return found
+
+    def _tell_once(self, sentence: str) -> None:
+        if sentence not in self._told:
+            self._told.add(sentence)
+            self.notices.append(sentence)
 
     def job(self, number: str) -> Job:
         """The job of this id.
@@ -97,9 +149,9 @@ class Casebook:
         if not rows:
             known = [row["id"] for row in self._db.rows("SELECT id FROM job")]
             raise UnknownNameError("job", number, known, "`lumtak jobs` lists them.")
-        job = _decode(number, rows[0]["document"], Job)
+        job = _decode(f"job {number}", rows[0]["document"], Job)
         parts = {
-            row["name"]: _decode(number, row["document"], _PARTS[row["name"]])
+            row["name"]: _decode(f"{row['name']} of job {number}", row["document"], _PARTS[row["name"]])
             for row in self._db.rows("SELECT name, document FROM part WHERE job = ?", (number,))
             if row["name"] in _PARTS
         }
@@ -122,7 +174,7 @@ class Casebook:
                 return None
             while len(self._readings) > 2 * _MOST_KEPT:
                 self._readings.pop(next(iter(self._readings)), None)
-            self._readings[number] = msgspec.json.decode(rows[0]["document"], type=Reading)
+            self._readings[number] = _decode(f"reading {number}", rows[0]["document"], Reading)
         return self._readings[number]
 
     def readings(self, job: str, role: str) -> list[tuple[int, Reading]]:
@@ -148,12 +200,30 @@ class Casebook:
     def close(self) -> None:
         """Let the file go."""
         self._db.close()
+        with contextlib.suppress(OSError):  # closed twice
+            os.close(self._held)
 
 
-def _decode(number: str, document: bytes, kind: type[_R]) -> _R:
+def _salvage(damaged: Path, fresh: Database) -> int:
+    """Put every row that can be read into a new casebook; how many jobs there are."""
+    for table, names in _TABLES.items():
+        statement = f"INSERT OR IGNORE INTO {table} ({', '.join(names)}) VALUES ({', '.join('?' * len(names))})"  # noqa: S608 - our own names
+        for row in readable_rows(damaged, table):
+            with contextlib.suppress(StorageError):  # a cell of another kind, or a reading of a job that is lost
+                fresh.run(statement, [row[name] for name in names])
+    return int(fresh.rows("SELECT count(*) FROM job")[0][0])
+
+
+def _decode(what: str, document: object, kind: type[_R]) -> _R:
+    """The record of a document.
+
+    Raises:
+        StorageError: it is damaged, or from a newer Lumtak.
+    """
     try:
-        return msgspec.json.decode(document, type=kind)
-    except msgspec.MsgspecError as error:
-        raise StorageError(
-            f"The job {number} cannot be read: {error}.", "It may be from a newer Lumtak; update."
-        ) from error
+        if isinstance(document, bytes):
+            return msgspec.json.decode(document, type=kind)
+        said = "it is no document"
+    except (msgspec.MsgspecError, UnicodeError, RecursionError) as error:
+        said = plain(str(error))
+    raise StorageError(f"The {what} cannot be read: {said}.", "It is damaged, or from a newer Lumtak; then update.")

@@ -5,10 +5,10 @@ from lumtak.journal.drift import Drift, drift
 from lumtak.journal.entry import Entry
 from lumtak.journal.outcome import OnStep, Outcome
 from lumtak.journal.owed import Owed, owed_now
-from lumtak.journal.putback import put_back, warnings
+from lumtak.journal.putback import is_asked, put_back, warnings
 from lumtak.journal.recover import Review, ReviewLine, recover, review
 from lumtak.journal.store import Journal
-from lumtak.journal.undo_script import script_place
+from lumtak.journal.undo_script import older_scripts, refresh_script, script_place
 
 __all__ = [
     "Drift",
@@ -21,9 +21,12 @@ __all__ = [
     "ReviewLine",
     "apply_changes",
     "drift",
+    "is_asked",
+    "older_scripts",
     "owed_now",
     "put_back",
     "recover",
+    "refresh_script",
     "review",
     "script_place",
     "warnings",

@@ -1,12 +1,17 @@
 """What the journal knows of one change, and of one plan."""
 
 import hashlib
-from typing import Literal, TypeVar
+import re
+from typing import Any, Literal, TypeVar
 
 import msgspec
 
 from lumtak.core.record import Record
 from lumtak.core.setting import Change, SettingRef, Shows, State
+from lumtak.errors import NewerError
+
+FORMAT = 2
+"""Of records; docs/FORMATS.md says what each number brought."""
 
 Stage = Literal["intent", "written", "verified", "undoing", "undone", "not done", "failed", "conflict"]
 """intent: about to be written. written: written, not read back. verified: read back as wanted. undoing: about to be put back.
@@ -20,7 +25,7 @@ UNFINISHED: tuple[Stage, ...] = ("intent", "written", "undoing")
 class Entry(Record):
     """One change in the journal."""
 
-    format: int = 1
+    format: int = FORMAT
     id: int
     plan: int = 0
     """Number of the plan it was part of; 0 where that is not known any more."""
@@ -49,6 +54,11 @@ class Entry(Record):
     """Of the last write to the computer, forth or back."""
     session_id: str | None
     note: str = ""
+    """For a person; nothing depends on it."""
+    taken_over_by: int = 0
+    """The newer change of the same setting that restores what this one would; 0 where there is none."""
+    rescued: bool = False
+    """Whether it comes from a second copy that the database did not bear out: somebody else may have written it."""
     begun_at: str
     stage_at: str
     seen_at: str = ""
@@ -103,11 +113,36 @@ def sealed(record: Entry | PlanRecord) -> tuple[bytes, str]:
     return document, hashlib.sha256(document).hexdigest()
 
 
-def unsealed(document: bytes, checksum: str, kind: type[_T]) -> _T | None:
-    """The record of a document; None when the document is damaged."""
-    if hashlib.sha256(document).hexdigest() != checksum:
+class _Head(Record, forbid_unknown_fields=False):
+    """What every version of a record has."""
+
+    format: int = 1
+
+
+def unsealed(document: object, checksum: object, kind: type[_T]) -> _T | None:
+    """The record of a document, brought to this version's form; None when the document is damaged.
+
+    Raises:
+        NewerError: it is whole, and a newer Lumtak wrote it.
+    """
+    if not isinstance(document, bytes) or hashlib.sha256(document).hexdigest() != checksum:
         return None
     try:
-        return msgspec.json.decode(document, type=kind)
+        written = msgspec.json.decode(document, type=_Head).format
+        if written > FORMAT:
+            raise NewerError("A record of the journal", written, FORMAT)
+        if written == FORMAT or kind is not Entry:
+            return msgspec.json.decode(document, type=kind)
+        return msgspec.convert(_from_1(msgspec.json.decode(document)), kind)
     except msgspec.MsgspecError:
         return None
+
+
+def _from_1(record: Any) -> Any:  # noqa: ANN401 - a document before it is known to be a record
+    """Version 2: what notes alone said in version 1 are fields."""
+    if not isinstance(record, dict):
+        return record
+    note = str(record.get("note", ""))
+    over = re.fullmatch(r"taken over by change ([0-9]+)", note)
+    more = {"format": 2, "rescued": note == "rescued", "taken_over_by": int(over[1]) if over else 0}
+    return {**record, **more}

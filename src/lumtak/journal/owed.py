@@ -37,7 +37,7 @@ def owed_now(journal: Journal, computer: Computer) -> Owed:
     for entry in journal.entries(computer.identity):
         if entry.stage not in {"verified", "written", "undone", "conflict"} or entry.boot_id != boot:
             continue
-        if entry.stage == "undone" and entry.note.startswith("taken over"):
+        if entry.taken_over_by:
             continue
         if entry.shows == "restart":
             restart[str(entry.ref)] = entry.title

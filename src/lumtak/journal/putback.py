@@ -1,7 +1,7 @@
 """Changes put back: one, several, all, in any order."""
 
 import threading
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Collection, Iterable
 
 from lumtak.computers.protocol import Computer
 from lumtak.core.facts import Facts
@@ -15,6 +15,9 @@ from lumtak.journal.recover import Review, recover
 from lumtak.journal.store import Journal
 from lumtak.journal.undo_script import refresh_script
 
+_RESCUED = "its record was rescued"
+_ASKED = "it takes root, so it is put back only after you have looked at all that it says"
+
 
 def put_back(
     journal: Journal,
@@ -22,6 +25,7 @@ def put_back(
     numbers: Iterable[int] | None = None,
     *,
     overwrite: bool = False,
+    shown: Collection[int] = (),
     on_step: OnStep = nothing,
     on_review: Callable[[Review], None] = nothing,
     stop: threading.Event | None = None,
@@ -30,6 +34,17 @@ def put_back(
 
     A value that is neither the one written nor the one before is a conflict, and stays unless `overwrite`. What cannot be put
     back now stays open, with the reason as its note.
+
+    Args:
+        journal: knows them.
+        computer: is changed.
+        numbers: which; None is all.
+        overwrite: even what somebody changed since.
+        shown: numbers of rescued records that a person was shown whole and agreed to; no other record that was rescued and takes root
+            is put back.
+        on_step: told after each change.
+        on_review: told what an interruption left, before anything is touched.
+        stop: ends after the change that is being put back.
 
     Raises:
         UnknownNameError: a number is not in the journal; StorageError: the journal cannot be written.
@@ -44,7 +59,7 @@ def put_back(
             if stop is not None and stop.is_set():
                 outcome = _outcome(entry, entry.left, "not tried")
             else:
-                outcome = _put_back(journal, computer, entry, overwrite=overwrite)
+                outcome = _put_back(journal, computer, entry, overwrite=overwrite, shown=shown)
             outcomes.append(outcome)
             on_step(outcome)
         refresh_script(journal, computer)
@@ -63,9 +78,18 @@ def _outcome(entry: Entry, now: State | None, result: Result, note: str = "") ->
     )
 
 
-def _put_back(journal: Journal, computer: Computer, entry: Entry, *, overwrite: bool) -> Outcome:
+def is_asked(computer: Computer, entry: Entry) -> bool:
+    """Whether this record is put back only after a person has seen all of it: it was rescued, and it takes root."""
+    return entry.rescued and entry.is_open and entry.ref.area in computer.capabilities().asks_for
+
+
+def _put_back(
+    journal: Journal, computer: Computer, entry: Entry, *, overwrite: bool, shown: Collection[int]
+) -> Outcome:
     if not entry.is_open:
         return _outcome(entry, entry.restore, "as it was", f"change {entry.id} is {entry.stage} already")
+    if is_asked(computer, entry) and entry.id not in shown:
+        return _outcome(entry, entry.after, "failed", f"{entry.note or _RESCUED}; {_ASKED}")
     newer = [e for e in journal.entries(computer.identity) if e.id > entry.id and e.is_open and _same(e, entry)]
     if newer:
         journal.rebase(entry, newer[0], clock(computer))

@@ -3,6 +3,8 @@
 from collections.abc import Callable
 from typing import Literal
 
+import msgspec
+
 from lumtak.computers.protocol import Computer
 from lumtak.core.record import Record
 from lumtak.core.setting import Change, SettingRef, State
@@ -50,6 +52,8 @@ class _Judged(Record):
     note: str = ""
     clear: State | None = None
     """The state to restore once more, so that nothing half-made stays behind."""
+    halfway: bool = False
+    """Whether parts of it are as before, and others as written."""
 
 
 def review(journal: Journal, computer: Computer) -> Review:
@@ -111,9 +115,12 @@ def _judge(journal: Journal, computer: Computer) -> list[_Judged]:
     mine = [e for e in journal.entries(computer.identity) if e.user == computer.user_name and e.is_open]
     above: dict[SettingRef, Entry] = {}
     judged = []
+    takes_root = computer.capabilities().asks_for
     for entry in reversed(mine):
         if entry.stage in UNFINISHED:
             verdict = _judge_one(computer, entry, above.get(entry.ref))
+            if entry.rescued and entry.ref.area in takes_root:
+                verdict = _hands_off(verdict)
             judged.append(verdict)
             if verdict.found in {"not done", "put back"}:
                 continue
@@ -145,9 +152,20 @@ def _judge_one(computer: Computer, entry: Entry, newer: Entry | None) -> _Judged
     if now.between(entry.restore, entry.left):
         found: Found = "put back" if entry.stage == "undoing" else "not done"
         return _Judged(
-            entry=entry, found=found, now=now, note="interrupted half-way; brought back", clear=entry.restore
+            entry=entry,
+            found=found,
+            now=now,
+            note="interrupted half-way; brought back",
+            clear=entry.restore,
+            halfway=True,
         )
     return _Judged(entry=entry, found="needs a look", now=now, note=f"interrupted; found {now.word}")
+
+
+def _hands_off(judged: _Judged) -> _Judged:
+    """Nothing is written as root by itself on the word of a record that somebody else may have written."""
+    found: Found = "needs a look" if judged.halfway else judged.found
+    return msgspec.structs.replace(judged, found=found, clear=None)
 
 
 def _mark(journal: Journal, computer: Computer, judged: _Judged) -> None:

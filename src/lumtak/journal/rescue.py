@@ -1,14 +1,14 @@
-"""What a damaged journal still tells: it is set aside, and every record that is whole is read out of it."""
+"""What a damaged journal still tells: every record that is whole is read out of it."""
 
-import contextlib
 import sqlite3
+from collections.abc import Iterator
 from pathlib import Path
 from typing import TypeVar
 
 import msgspec
 
-from lumtak.errors import StorageError
 from lumtak.journal.entry import Entry, PlanRecord, unsealed
+from lumtak.storage import readable_rows
 
 MIGRATIONS = (
     """
@@ -24,52 +24,23 @@ MIGRATIONS = (
 _T = TypeVar("_T", Entry, PlanRecord)
 
 
-def set_aside(path: Path) -> Path:
-    """The damaged file under another name, with SQLite's files beside it.
+def salvage(path: Path) -> tuple[list[Entry], list[tuple[PlanRecord, bool]]]:
+    """(changes, plans with whether they ended) that can be read out of a damaged journal, in order.
 
     Raises:
-        StorageError: it cannot be renamed.
+        NewerError: a newer Lumtak wrote one of them.
     """
-    number = 1
-    while (aside := path.with_name(f"{path.name}.damaged-{number}")).exists():
-        number += 1
-    try:
-        for suffix in ("-wal", "-shm", ""):  # the database last: until then the next start finds it damaged again
-            with contextlib.suppress(FileNotFoundError):
-                path.with_name(path.name + suffix).rename(aside.with_name(aside.name + suffix))
-    except OSError as error:
-        raise StorageError(
-            f"{path} is damaged and cannot be set aside: {(error.strerror or '').lower()}.", "Make its folder writable."
-        ) from error
-    return aside
+    changes = [
+        msgspec.structs.replace(entry, seen_at=str(row["seen_at"] or ""))
+        for row, entry in _whole(path, "change", Entry)
+    ]
+    plans = [(plan, bool(row["ended"])) for row, plan in _whole(path, "plan", PlanRecord)]
+    return changes, plans
 
 
-def salvage(path: Path) -> tuple[list[Entry], list[tuple[PlanRecord, bool]]]:
-    """(changes, plans with whether they ended) that can be read out of a damaged journal, in order."""
-    link = sqlite3.connect(path, isolation_level=None)
-    link.row_factory = sqlite3.Row
-    try:
-        changes = {
-            row["id"]: msgspec.structs.replace(entry, seen_at=str(row["seen_at"] or ""))
-            for row, entry in _whole(link, "change", Entry)
-        }
-        plans = {row["id"]: (plan, bool(row["ended"])) for row, plan in _whole(link, "plan", PlanRecord)}
-    finally:
-        link.close()
-    return [changes[n] for n in sorted(changes)], [plans[n] for n in sorted(plans)]
-
-
-def _whole(link: sqlite3.Connection, table: str, kind: type[_T]) -> list[tuple[sqlite3.Row, _T]]:
-    """Rows that are whole: from the first until one cannot be read, and from the last likewise."""
-    found = []
-    for order in ("ASC", "DESC"):
-        try:
-            for row in link.execute(f"SELECT * FROM {table} ORDER BY id {order}"):  # noqa: S608 - our own two names
-                record = None
-                with contextlib.suppress(TypeError, AttributeError):  # a cell of another kind than was written
-                    record = unsealed(row["document"], row["checksum"], kind)
-                if record is not None and record.id == row["id"]:
-                    found.append((row, record))
-        except sqlite3.Error:
-            continue
-    return found
+def _whole(path: Path, table: str, kind: type[_T]) -> Iterator[tuple[sqlite3.Row, _T]]:
+    """Rows that hold a whole record, with it."""
+    for row in readable_rows(path, table):
+        record = unsealed(row["document"], row["checksum"], kind)
+        if record is not None and record.id == row["id"]:
+            yield row, record

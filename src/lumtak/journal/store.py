@@ -15,9 +15,10 @@ from lumtak.core.setting import State
 from lumtak.errors import DamagedError, StorageError, UnknownNameError
 from lumtak.journal.copies import Copies
 from lumtak.journal.entry import Entry, PlanRecord, Stage, sealed, unsealed
-from lumtak.journal.rescue import MIGRATIONS, salvage, set_aside
-from lumtak.storage import Database, cannot_write, write_whole
+from lumtak.journal.rescue import MIGRATIONS, salvage
+from lumtak.storage import Database, finish_mending, lock_file, mended, write_whole
 
+_RESCUED = "its record was rescued from its second copy"
 _WITH_COPY: tuple[Stage, ...] = ("intent", "verified", "conflict")
 """Stages that the second copy follows; the others last a moment, and are looked into again after an interruption."""
 
@@ -48,7 +49,7 @@ class Journal:
         self._copies = Copies(home / "before")
         self.notices: list[str] = []
         """What the person has to be told about the journal itself."""
-        self._held = _lock_file(home / "locks" / "journal")
+        self._held = lock_file(home / "locks" / "journal")
         fcntl.flock(self._held, fcntl.LOCK_SH)
         try:
             self._db = self._open()
@@ -61,6 +62,7 @@ class Journal:
 
     def _open(self) -> Database:
         path = self._home / "journal.db"
+        finish_mending(path, self._held)
         try:
             self._db = Database(path, MIGRATIONS)
             self.entries()
@@ -72,23 +74,21 @@ class Journal:
         return self._db
 
     def _rebuild(self, path: Path, error: DamagedError) -> Database:
-        try:
-            fcntl.flock(self._held, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except BlockingIOError:
-            raise StorageError(
-                error.message, "Another Lumtak has it open: close that one, then try again; it will be mended."
-            ) from error
-        aside = set_aside(path)
-        entries, plans = salvage(aside)
-        self._db = Database(path, MIGRATIONS)
-        with self._db.together():
+        for computer in self._copies.computers():  # what a newer Lumtak wrote is refused before anything is touched
+            for number in self._copies.numbers(computer):
+                self._copies.entry(computer, number)
+
+        def fill(damaged: Path, fresh: Database) -> int:
+            entries, plans = salvage(damaged)
             for entry in entries:
-                self._insert(entry)
+                _insert(fresh, entry)
             for plan, ended in plans:
-                self._insert_plan(plan, ended=ended)
-        fcntl.flock(self._held, fcntl.LOCK_SH)
+                _insert_plan(fresh, plan, ended=ended)
+            return len(entries)
+
+        self._db, aside, count = mended(path, MIGRATIONS, error, self._held, fill)
         self.notices.append(
-            f"The journal was damaged and has been built anew: {len(entries)} changes could be read, and every change that is"
+            f"The journal was damaged and has been built anew: {count} changes could be read, and every change that is"
             f" not put back was checked against its second copy. The damaged file is kept as {aside.name}."
         )
         return self._db
@@ -113,10 +113,17 @@ class Journal:
         for number in sorted(copied):
             copy, row = self._copies.entry(computer, number), rows.get(number)
             if copy is None and row is None:
-                self.notices.append(f"The second copy of change {number} on {computer} is damaged and not used.")
+                self._copies.lose(computer, number)
+                self.notices.append(
+                    f"The record of change {number} on {computer} is lost: neither of its copies can be read."
+                    " The undo script that was left there still knows the change, and stays."
+                )
             elif copy is not None and (row is None or copy.turn > row.turn):
                 rescued += 1
-                self._insert(msgspec.structs.replace(copy, stage="written", turn=copy.turn + 1, note="rescued"))
+                _insert(
+                    self._db,
+                    msgspec.structs.replace(copy, stage="written", turn=copy.turn + 1, note=_RESCUED, rescued=True),
+                )
             elif row is not None and not row.is_open:
                 self._copies.forget(computer, number)
             elif row is not None and (copy is None or copy.turn < row.turn):
@@ -142,6 +149,26 @@ class Journal:
             tag = secrets.token_hex(4)
             write_whole(path, tag.encode() + b"\n")
         return tag
+
+    def script_tag(self, computer: str) -> str:
+        """Tells the undo script of this journal on a computer from others there.
+
+        After a record was lost it is another one: the script that was left before still knows the lost change, and is not written over.
+        """
+        return _tag_after(self.tag, len(self.lost(computer)))
+
+    def older_script_tags(self, computer: str) -> tuple[str, ...]:
+        """Tags of the scripts that were left before records were lost."""
+        return tuple(_tag_after(self.tag, count) for count in range(len(self.lost(computer))))
+
+    def lost(self, computer: str) -> list[int]:
+        """Numbers of changes on this computer of which neither record can be read; they can be put back by an older undo script only."""
+        return self._copies.lost(computer)
+
+    def settle_lost(self, computer: str) -> None:
+        """The lost changes of this computer are put back, or are to stay: they are not spoken of any more."""
+        with self.writing(computer):
+            self._copies.settle(computer)
 
     # -- reading ------------------------------------------------------------------------------------------------------
 
@@ -198,23 +225,19 @@ class Journal:
         """A plan is about to be applied; gives its number, whatever number it came with."""
         with self._db.together():
             number = 1 + int(self._db.rows("SELECT coalesce(max(id), 0) FROM plan")[0][0])
-            self._insert_plan(msgspec.structs.replace(plan, id=number), ended=False)
+            _insert_plan(self._db, msgspec.structs.replace(plan, id=number), ended=False)
         return number
 
     def end_plan(self, number: int) -> None:
         """Nothing more of this plan is under way."""
         self._db.run("UPDATE plan SET ended = 1 WHERE id = ?", (number,))
 
-    def _insert_plan(self, plan: PlanRecord, *, ended: bool) -> None:
-        document, checksum = sealed(plan)
-        self._db.run("INSERT OR REPLACE INTO plan VALUES (?, ?, ?, ?)", (plan.id, document, checksum, int(ended)))
-
     def intend(self, entry: Entry) -> Entry:
         """A change is about to be written; its before value is on disk twice when this returns. Gives it with its number."""
         with self._db.together():
             highest = int(self._db.rows("SELECT coalesce(max(id), 0) FROM change")[0][0])
             entry = msgspec.structs.replace(entry, id=1 + max(highest, self._copies.highest()))
-            self._insert(entry)
+            _insert(self._db, entry)
         try:
             self._copies.keep(entry)
         except StorageError:
@@ -239,8 +262,9 @@ class Journal:
     def rebase(self, older: Entry, newer: Entry, at: str) -> None:
         """The older change of a setting counts as put back: putting back the newer one restores what was before both."""
         with self._db.together():
-            newer = self._put(newer, copy=False, restore=older.restore)
-            older = self._put(older, copy=False, stage="undone", stage_at=at, note=f"taken over by change {newer.id}")
+            newer = self._put(newer, copy=False, restore=older.restore, rescued=newer.rescued or older.rescued)
+            note = f"taken over by change {newer.id}"
+            older = self._put(older, copy=False, stage="undone", stage_at=at, taken_over_by=newer.id, note=note)
         self._copies.keep(newer)
         self._copies.forget(older.computer, older.id)
 
@@ -258,13 +282,6 @@ class Journal:
             self._copies.forget(fresh.computer, fresh.id)
         return fresh
 
-    def _insert(self, entry: Entry) -> None:
-        document, checksum = sealed(msgspec.structs.replace(entry, seen_at=""))
-        self._db.run(
-            "INSERT OR REPLACE INTO change (id, computer, document, checksum, seen_at) VALUES (?, ?, ?, ?, ?)",
-            (entry.id, entry.computer, document, checksum, entry.seen_at),
-        )
-
     # -- one writer a computer ------------------------------------------------------------------------------------------
 
     @contextlib.contextmanager
@@ -275,7 +292,7 @@ class Journal:
             BusyError: somebody else does, with their process id.
             StorageError: the lock cannot be had.
         """
-        descriptor = _lock_file(self._home / "locks" / f"{computer}.lock")
+        descriptor = lock_file(self._home / "locks" / f"{computer}.lock")
         try:
             try:
                 fcntl.flock(descriptor, fcntl.LOCK_EX | fcntl.LOCK_NB)
@@ -298,13 +315,22 @@ class Journal:
             os.close(self._held)
 
 
+def _tag_after(tag: str, losses: int) -> str:
+    return f"{tag}-{losses}" if losses else tag
+
+
 class BusyError(StorageError):
     """Another Lumtak is changing this computer."""
 
 
-def _lock_file(path: Path) -> int:
-    try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        return os.open(path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC | os.O_NOFOLLOW, 0o600)
-    except OSError as error:
-        raise cannot_write(path, error) from error
+def _insert(db: Database, entry: Entry) -> None:
+    document, checksum = sealed(msgspec.structs.replace(entry, seen_at=""))
+    db.run(
+        "INSERT OR REPLACE INTO change (id, computer, document, checksum, seen_at) VALUES (?, ?, ?, ?, ?)",
+        (entry.id, entry.computer, document, checksum, entry.seen_at),
+    )
+
+
+def _insert_plan(db: Database, plan: PlanRecord, *, ended: bool) -> None:
+    document, checksum = sealed(plan)
+    db.run("INSERT OR REPLACE INTO plan VALUES (?, ?, ?, ?)", (plan.id, document, checksum, int(ended)))

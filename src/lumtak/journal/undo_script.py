@@ -18,18 +18,26 @@ def refresh_script(journal: Journal, computer: Computer) -> str:
     kit = computer.undo_kit()
     if kit is None:
         return ""
+    tag = journal.script_tag(computer.identity)
     mine = [e for e in journal.entries(computer.identity) if e.user == computer.user_name]
     waiting = [e for e in mine if e.is_open]
     if not waiting:
-        kit.remove(journal.tag, [e.before.around for e in mine])
+        kit.remove(tag, [e.before.around for e in mine])
         return ""
-    return kit.leave(journal.tag, _script(waiting, kit, computer.name, journal.tag, mine))
+    return kit.leave(tag, _script(waiting, kit, computer.name, tag, mine))
 
 
 def script_place(journal: Journal, computer: Computer) -> str:
     """Where the script stands; empty when there is none. Touches nothing."""
     kit = computer.undo_kit()
-    return "" if kit is None else kit.place(journal.tag)
+    return "" if kit is None else kit.place(journal.script_tag(computer.identity))
+
+
+def older_scripts(journal: Journal, computer: Computer) -> list[str]:
+    """Where the scripts stand that were left before records of changes were lost: they alone still know those changes."""
+    kit = computer.undo_kit()
+    tags = () if kit is None else journal.older_script_tags(computer.identity)
+    return [place for tag in tags if kit is not None and (place := kit.place(tag))]
 
 
 def _script(entries: Sequence[Entry], kit: UndoKit, computer: str, tag: str, ever: Sequence[Entry]) -> bytes:

@@ -155,10 +155,13 @@ class Workshop:
         return job.id
 
     def notices(self) -> list[str]:
-        """What the person has to be told about Lumtak's own data, such as a journal that had to be mended; each once."""
-        if "journal" not in self.__dict__:
-            return []
-        told, self.journal.notices[:] = list(self.journal.notices), []
+        """What the person has to be told about Lumtak's own data, such as a store that had to be mended; each once."""
+        told: list[str] = []
+        for name in ("journal", "casebook"):
+            if name in self.__dict__:
+                notices: list[str] = self.__dict__[name].notices
+                told += notices
+                notices.clear()
         return told
 
     def close(self) -> None:
