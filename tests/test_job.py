@@ -63,18 +63,18 @@ def test_a_job_survives_quitting_at_every_station(visit):
     visit.go("proof")
     visit = reopened(visit)
     assert visit.read_after()
-    assert "restart owed" in visit.job.after_provisional
+    assert visit.provisional() == "restart"
     visit.restart()
     visit = reopened(visit)
     assert not visit.owed().anything
     visit.read_after()
-    assert visit.job.after_provisional == ""
+    assert visit.provisional() == ""
     verdicts = {c.column: c.verdict for c in visit.comparisons()}
     assert verdicts == {"cpu_pct": "lower", "ram_used_bytes": "lower", "work": "lower"}
     assert visit.applied()
     visit = reopened(visit)
     assert all(o.result == "done" for o in visit.put_back())
-    assert visit.job.after_provisional == "changes were put back since"
+    assert visit.provisional() == "put back"
     visit = reopened(visit)
     assert visit.applied() == set()
     assert visit.computer._state.settings == before

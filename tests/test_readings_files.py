@@ -233,14 +233,14 @@ def test_a_look_says_what_weighs_and_what_it_cannot_say(sim):
     found = quick_look(sim.facts(), take_reading(sim, seconds=30))
     assert found.services[0].key == "services:chart-cache"
     assert "apps:chat-horn" in [c.key for c in found.apps]
-    text = "\n".join(look_in_words(found))
+    text = "\n".join(r.words for r in look_in_words(found))
     for words in ("Chart cache", "cache  ", "no load", "Unattributed", "workload profile", "it was started"):
         assert words in text
 
 
 def test_a_look_at_a_folder_says_what_could_not_be_read(tree):
     box = linux(tree)
-    text = "\n".join(look_in_words(quick_look(box.facts(), take_reading(box, seconds=5))))
+    text = "\n".join(r.words for r in look_in_words(quick_look(box.facts(), take_reading(box, seconds=5))))
     for words in ("none seen", "Anything about services", "one's own processes only", "had not settled"):
         assert words in text
 

@@ -69,7 +69,8 @@ def test_a_damaged_file_is_said_and_a_damaged_journal_set_aside(tmp_path):
     for name in ("casebook.db", "journal.db"):
         (tmp_path / name).write_bytes(b"no database at all, but long enough to be looked at" * 50)
     book = Casebook(tmp_path)
-    assert "built anew" in book.notices[0] and book.jobs() == []
+    assert "built anew" in book.notices[0]
+    assert book.jobs() == []
     book.close()
     journal = Journal(tmp_path)
     assert "built anew" in journal.notices[0]

@@ -31,8 +31,8 @@ class Heading(Record, forbid_unknown_fields=False):
     baseline: int | None = None
     """Number of the reading."""
     after: int | None = None
-    after_provisional: str = ""
-    """Why the after reading does not count yet; empty when it does."""
+    after_stood: tuple[int, ...] | None = None
+    """Numbers of the changes that stood when the after reading was taken; None where that was not noted."""
     last: Glance | None = None
     """The load as it was read last."""
 

@@ -5,8 +5,10 @@ What is large and seldom changes (facts, audit) stands beside a job's document, 
 
 import contextlib
 import fcntl
+import logging
 import os
 import re
+from collections.abc import Iterator
 from pathlib import Path
 from typing import TypeVar, get_args
 
@@ -17,7 +19,6 @@ from lumtak.core.audit import Answer, Audit
 from lumtak.core.facts import Facts
 from lumtak.core.load import Reading
 from lumtak.core.record import Record
-from lumtak.core.text import plain
 from lumtak.errors import DamagedError, StorageError, UnknownNameError
 from lumtak.storage import Database, finish_mending, lock_file, mended, readable_rows
 
@@ -39,6 +40,10 @@ _MIGRATIONS = (
     CREATE TABLE part (
         job TEXT NOT NULL REFERENCES job (id), name TEXT NOT NULL, document BLOB NOT NULL, PRIMARY KEY (job, name)
     ) STRICT
+    """,
+    """
+    UPDATE job SET document = CAST(json_remove(CAST(document AS TEXT), '$.after_provisional') AS BLOB)
+    WHERE json_valid(CAST(document AS TEXT))
     """,
 )
 _TABLES = {
@@ -68,7 +73,7 @@ class Casebook:
             raise
         self._written: dict[tuple[str, str], object] = {}
         """The parts as they were written or read last."""
-        self._told: set[str] = set()
+        self._said: set[str] = set()
         self._readings: dict[int, Reading] = {}
         """By number, as they were read last: a reading that is kept never changes."""
 
@@ -128,16 +133,19 @@ class Casebook:
         """What tells all jobs apart, the one worked on last first."""
         found = []
         for row in self._db.rows("SELECT id, document FROM job ORDER BY changed DESC"):
-            try:
+            with self._told():  # the others are still there
                 found.append(_decode(f"job {row['id']}", row["document"], Heading))
-            except StorageError as error:
-                self._tell_once(str(error))
         return found
 
-    def _tell_once(self, sentence: str) -> None:
-        if sentence not in self._told:
-            self._told.add(sentence)
-            self.notices.append(sentence)
+    @contextlib.contextmanager
+    def _told(self) -> Iterator[None]:
+        """What cannot be read is said once, and done without."""
+        try:
+            yield
+        except StorageError as error:
+            if str(error) not in self._said:
+                self._said.add(str(error))
+                self.notices.append(str(error))
 
     def job(self, number: str) -> Job:
         """The job of this id.
@@ -150,11 +158,11 @@ class Casebook:
             known = [row["id"] for row in self._db.rows("SELECT id FROM job")]
             raise UnknownNameError("job", number, known, "`lumtak jobs` lists them.")
         job = _decode(f"job {number}", rows[0]["document"], Job)
-        parts = {
-            row["name"]: _decode(f"{row['name']} of job {number}", row["document"], _PARTS[row["name"]])
-            for row in self._db.rows("SELECT name, document FROM part WHERE job = ?", (number,))
-            if row["name"] in _PARTS
-        }
+        parts: dict[str, Record] = {}
+        for row in self._db.rows("SELECT name, document FROM part WHERE job = ?", (number,)):
+            if row["name"] in _PARTS:
+                with self._told():  # it can be made anew
+                    parts[row["name"]] = _decode(f"{row['name']} of job {number}", row["document"], _PARTS[row["name"]])
         self._written.update({(number, name): part for name, part in parts.items()})
         return msgspec.structs.replace(job, **parts)
 
@@ -165,7 +173,7 @@ class Casebook:
         )
 
     def reading(self, number: int | None) -> Reading | None:
-        """The reading of this number."""
+        """The reading of this number; None where there is none, or it is damaged, which is told: it can be taken again."""
         if number is None:
             return None
         if number not in self._readings:
@@ -174,8 +182,9 @@ class Casebook:
                 return None
             while len(self._readings) > 2 * _MOST_KEPT:
                 self._readings.pop(next(iter(self._readings)), None)
-            self._readings[number] = _decode(f"reading {number}", rows[0]["document"], Reading)
-        return self._readings[number]
+            with self._told():
+                self._readings[number] = _decode(f"reading {number}", rows[0]["document"], Reading)
+        return self._readings.get(number)
 
     def readings(self, job: str, role: str) -> list[tuple[int, Reading]]:
         """(number, reading) of a job in this role, the newest first."""
@@ -225,5 +234,8 @@ def _decode(what: str, document: object, kind: type[_R]) -> _R:
             return msgspec.json.decode(document, type=kind)
         said = "it is no document"
     except (msgspec.MsgspecError, UnicodeError, RecursionError) as error:
-        said = plain(str(error))
-    raise StorageError(f"The {what} cannot be read: {said}.", "It is damaged, or from a newer Lumtak; then update.")
+        said = str(error)
+    logging.getLogger(__name__).error("the %s cannot be read: %s", what, said)
+    raise StorageError(
+        f"The {what} cannot be read.", "It is damaged, or a newer Lumtak wrote it: then update. Otherwise make it anew."
+    )

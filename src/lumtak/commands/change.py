@@ -18,13 +18,18 @@ from lumtak.journal import (
     Drift,
     Entry,
     Outcome,
+    Owed,
     Review,
     apply_changes,
     drift,
+    is_asked,
+    older_scripts,
     owed_now,
     put_back,
+    recorded,
     review,
     script_place,
+    settle,
     warnings,
 )
 from lumtak.journal.outcome import nothing
@@ -184,7 +189,8 @@ def undo_command(
     if everything == bool(numbers):
         raise UsageError("Say which changes to put back.", "Either --all, or numbers from `lumtak journal COMPUTER`.")
     identity = workshop.computer(computer).identity
-    wanted = [workshop.journal.entry(n, identity) for n in numbers]
+    lost = workshop.journal.lost(identity)
+    wanted = [workshop.journal.entry(n, identity) for n in numbers if n not in lost]
     if everything:
         wanted = [e for e in workshop.journal.entries(identity) if e.is_open]
     outcomes: list[Outcome] = []
@@ -202,6 +208,7 @@ def undo_command(
                 machine,
                 numbers_of_user,
                 overwrite=overwrite,
+                shown=_agreed(machine, mine, as_json=as_json),
                 on_step=nothing if as_json else say_outcome,
                 on_review=nothing if as_json else say_review,
                 stop=stop,
@@ -209,9 +216,46 @@ def undo_command(
             machine.close()
     if as_json:
         say_json({"format": 1, "computer": computer, "outcomes": outcomes, "warnings": warned})
-    elif not outcomes:
+    elif not outcomes and not lost:
         click.echo("There is nothing to put back.")
     judge(outcomes, "put back")
+    _say_lost(workshop, computer, [n for n in lost if everything or n in numbers])
+
+
+def _agreed(machine: Computer, entries: list[Entry], *, as_json: bool) -> set[int]:
+    """Numbers of rescued records that take root, where a person was shown all that they say and agreed; nobody else can."""
+    agreed = set()
+    for entry in entries:
+        if not is_asked(machine, entry) or as_json or not sys.stdin.isatty():
+            continue
+        click.echo(
+            f"Change {entry.id} was rescued from its second copy, which somebody else may have written. As root it would write:"
+        )
+        for line in recorded(entry):
+            click.echo(f"  {line}")
+        if click.confirm("Is that what stood there before?", default=False):
+            agreed.add(entry.id)
+    return agreed
+
+
+def _say_lost(workshop: Workshop, computer: str, lost: list[int]) -> None:
+    """Exit 3 where records are lost: nothing here can put those changes back.
+
+    Raises:
+        ConflictError: some are.
+    """
+    if not lost:
+        return
+    machine = workshop.computer(computer)
+    scripts = " or ".join(f"sh {plain(place, 400)}" for place in older_scripts(workshop.journal, machine))
+    machine.close()
+    way = f"The undo script that was left before still knows them: {scripts}." if scripts else "Set them back by hand."
+    raise ConflictError(
+        f"The records of {len(lost)} changes are lost ({', '.join(map(str, lost))}), so Lumtak cannot put those back."
+        if len(lost) > 1
+        else f"The record of change {lost[0]} is lost, so Lumtak cannot put it back.",
+        f"{way} After that, `lumtak journal {computer} --settle-lost` ends this warning.",
+    )
 
 
 def _by_user(workshop: Workshop, computer: str, entries: list[Entry]) -> Iterator[tuple[Computer, list[Entry]]]:
@@ -265,6 +309,7 @@ def drift_command(workshop: Workshop, computer: str, *, as_json: bool) -> None:
             for d in found
         ]  # fmt: skip
         columns(rows)
+    _say_lost(workshop, computer, workshop.journal.lost(identity))
     if gone:
         raise ConflictError(
             f"{len(gone)} of {len(found)} settings are no longer as they were left.",
@@ -288,21 +333,38 @@ def _drift_json(found: Drift) -> dict[str, object]:
 
 @click.command("journal")
 @click.argument("computer")
+@click.option(
+    "--settle-lost", is_flag=True, help="Changes whose records were lost are put back by hand or by the undo script."
+)
 @json_option
 @with_workshop
-def journal_command(workshop: Workshop, computer: str, *, as_json: bool) -> None:
-    """All changes that Lumtak made on COMPUTER, oldest first."""
+def journal_command(workshop: Workshop, computer: str, *, settle_lost: bool, as_json: bool) -> None:
+    """All changes that Lumtak made on COMPUTER, oldest first.
+
+    Exits with 3 while there are changes whose records were lost.
+    """
     machine = workshop.computer(computer)
+    if settle_lost:
+        settle(workshop.journal, machine)
     entries = workshop.journal.entries(machine.identity)
     owed = owed_now(workshop.journal, machine)
     found = review(workshop.journal, machine)
     if as_json:
         shown = [_as_json(e) for e in entries]
-        say_json({"format": 1, "computer": computer, "changes": shown, "owed": owed, "interrupted": found.lines})
-        return
-    if not entries:
-        click.echo("Nothing was ever changed on this computer by Lumtak.")
-        return
+        lost = workshop.journal.lost(machine.identity)
+        say_json(
+            {
+                "format": 1, "computer": computer, "changes": shown, "owed": owed, "interrupted": found.lines, "lost": lost,
+            }
+        )  # fmt: skip
+    elif not entries:
+        click.echo("The journal holds no change of this computer.")
+    else:
+        _say_entries(entries, found, owed)
+    _say_lost(workshop, computer, workshop.journal.lost(machine.identity))
+
+
+def _say_entries(entries: list[Entry], found: Review, owed: Owed) -> None:
     rows = [("no.", "when", "setting", "before", "changed to", "state", "note")]
     rows += [
         (

@@ -267,8 +267,8 @@ def look_command(workshop: Workshop, computer: str, seconds: float, user: str | 
     if as_json:
         say_json(found)
         return
-    for line in look_in_words(found):
-        click.echo(line)
+    for row in look_in_words(found):
+        click.echo(row.words)
 
 
 @click.command("compare")

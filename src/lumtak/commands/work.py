@@ -276,6 +276,6 @@ def job_after(workshop: Workshop, job: str, seconds: float | None, *, now: bool)
     results = visit.comparisons()
     visit.go("proof")
     visit.close()
-    click.echo(headline(results, visit.job.after_provisional))
+    click.echo(headline(results, visit.provisional()))
     for result in results:
         click.echo(sentence(result))

@@ -11,12 +11,24 @@ from lumtak.core.record import Figure, NotMeasured, Record
 from lumtak.core.setting import Area, SettingRef, State
 
 
+class Cannot(Record):
+    """Something that Lumtak cannot do to a computer."""
+
+    why: str
+    """A sentence."""
+    instead: str
+    """What the person can do; a sentence."""
+
+    def __str__(self) -> str:
+        return f"{self.why} {self.instead}"
+
+
 class Capabilities(Record):
     """What can be done to a computer, and why not where it cannot."""
 
-    restart: str = ""
-    """Empty: Lumtak can restart it. Else the reason and what to do instead."""
-    login: str = ""
+    restart: Cannot | None = None
+    """Why Lumtak cannot restart it; None where it can."""
+    login: Cannot | None = None
     """The same for logging out and in again."""
     asks: tuple[str, ...] = ()
     """What to run in the terminal before a change that takes root, so that a password can be asked for; nothing where none is needed."""

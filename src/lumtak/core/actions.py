@@ -23,8 +23,10 @@ class Action(Record):
     consumer: str
     way: Way
     ended: bool
+    refused: bool = False
+    """Whether the computer would not do it: then the process was not even asked."""
     note: str = ""
-    """Why it did not work, where it did not."""
+    """Why it did not work, where it did not; for a person."""
 
     def in_words(self) -> str:
         """One sentence."""
@@ -80,6 +82,6 @@ def _comes_back(item: Item | None) -> str:
             return "It comes back with the system, or when something restarts it."
         case "services", "demand":
             return "It comes back when it is asked for."
-        case "apps", "on" if item.started_by.startswith("starts at login"):
+        case "apps", "on" if item.at_login:
             return "It comes back at the next login; the audit can switch that off."
     return "Nothing that Lumtak knows of starts it again."

@@ -142,6 +142,8 @@ class Item(Record):
     running: bool = False
     started_by: str = ""
     """What starts it, as a clause."""
+    at_login: bool = False
+    """Whether each login of its user starts it."""
     needs: tuple[str, ...] = ()
     """Keys in the same area without which it cannot work."""
     aliases: tuple[str, ...] = ()

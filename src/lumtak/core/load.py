@@ -26,7 +26,9 @@ class Memory(Record):
 
     ram_bytes: float
     how: str
-    """For example "proportional" or "resident minus shared"."""
+    """For a person: "proportional", "resident minus shared"."""
+    shared_split: bool = True
+    """Whether memory that programs share was divided among them; else it was left out."""
 
 
 class Snapshot(Record):
@@ -120,6 +122,9 @@ class ConsumerLoad(Record):
     """Standard error of the mean, from batch means."""
     ram_bytes: Figure
     ram_how: str = ""
+    """For a person."""
+    ram_shared_split: bool = True
+    """Whether memory that programs share was divided among them; else it was left out."""
 
 
 Ended = Literal["complete", "precise", "stopped", "lost"]
@@ -374,6 +379,7 @@ def _cost(key: str, kept: list[Sample], ends: list[Snapshot]) -> ConsumerLoad:
         cpu_se_pct=batch_error(shares),
         ram_bytes=memory,
         ram_how=seen[-1].how if seen else "",
+        ram_shared_split=seen[-1].shared_split if seen else True,
     )
 
 

@@ -5,10 +5,11 @@ from lumtak.journal.drift import Drift, drift
 from lumtak.journal.entry import Entry
 from lumtak.journal.outcome import OnStep, Outcome
 from lumtak.journal.owed import Owed, owed_now
-from lumtak.journal.putback import is_asked, put_back, warnings
+from lumtak.journal.provisional import provisional, standing_now
+from lumtak.journal.putback import is_asked, put_back, recorded, warnings
 from lumtak.journal.recover import Review, ReviewLine, recover, review
 from lumtak.journal.store import Journal
-from lumtak.journal.undo_script import older_scripts, refresh_script, script_place
+from lumtak.journal.undo_script import older_scripts, script_place, settle
 
 __all__ = [
     "Drift",
@@ -24,10 +25,13 @@ __all__ = [
     "is_asked",
     "older_scripts",
     "owed_now",
+    "provisional",
     "put_back",
+    "recorded",
     "recover",
-    "refresh_script",
     "review",
     "script_place",
+    "settle",
+    "standing_now",
     "warnings",
 ]

@@ -1,9 +1,13 @@
 """What is owed: changes that show only after a restart or a new login, which has not happened."""
 
+from typing import Literal
+
 from lumtak.computers.protocol import Computer
 from lumtak.core.record import NotMeasured, Record
-from lumtak.journal.entry import Entry
+from lumtak.journal.entry import Entry, Stage
 from lumtak.journal.store import Journal
+
+_WRITTEN: tuple[Stage, ...] = ("verified", "written", "undone", "conflict")
 
 
 class Owed(Record):
@@ -35,15 +39,21 @@ def owed_now(journal: Journal, computer: Computer) -> Owed:
     restart: dict[str, str] = {}
     login: dict[str, str] = {}
     for entry in journal.entries(computer.identity):
-        if entry.stage not in {"verified", "written", "undone", "conflict"} or entry.boot_id != boot:
-            continue
-        if entry.taken_over_by:
-            continue
-        if entry.shows == "restart":
+        waits = shows_not_yet(entry, boot, session)
+        if waits == "restart":
             restart[str(entry.ref)] = entry.title
-        elif entry.shows == "login" and _same_session(entry, session):
+        elif waits == "login":
             login[str(entry.ref)] = entry.title
     return Owed(restart=tuple(restart.values()), login=tuple(login.values()))
+
+
+def shows_not_yet(entry: Entry, boot_id: str, session_id: str | NotMeasured) -> Literal["", "restart", "login"]:
+    """What a change, forth or back, still waits for in this start and this login; empty where it shows."""
+    if entry.stage not in _WRITTEN or entry.boot_id != boot_id or entry.taken_over_by:
+        return ""
+    if entry.shows == "restart":
+        return "restart"
+    return "login" if entry.shows == "login" and _same_session(entry, session_id) else ""
 
 
 def _same_session(entry: Entry, session: str | NotMeasured) -> bool:

@@ -1,12 +1,14 @@
 """Changes put back: one, several, all, in any order."""
 
+import base64
+import contextlib
 import threading
 from collections.abc import Callable, Collection, Iterable
 
 from lumtak.computers.protocol import Computer
 from lumtak.core.facts import Facts
 from lumtak.core.needs import STANDS_STILL, Graphs
-from lumtak.core.setting import Change, State
+from lumtak.core.setting import PART, Change, State
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError
 from lumtak.journal.entry import Entry, Stage
@@ -81,6 +83,19 @@ def _outcome(entry: Entry, now: State | None, result: Result, note: str = "") ->
 def is_asked(computer: Computer, entry: Entry) -> bool:
     """Whether this record is put back only after a person has seen all of it: it was rescued, and it takes root."""
     return entry.rescued and entry.is_open and entry.ref.area in computer.capabilities().asks_for
+
+
+def recorded(entry: Entry) -> list[str]:
+    """Everything that putting a change back would write, a line each: for a person who has to decide whether to believe the record."""
+    state = entry.restore
+    lines = [f"{entry.ref}: {entry.word} → {state.word}, recorded {entry.begun_at} for {entry.user}"]
+    for name, value in {**(state.exact or {}), **state.around}.items():
+        shown = value
+        if name.endswith("bytes") and value:
+            with contextlib.suppress(ValueError):
+                shown = base64.b64decode(value, validate=True).decode("utf-8", "replace")
+        lines.append(f"  {name.removeprefix(PART)}: {shown or 'nothing'}")
+    return [plain(line, 1000) for line in lines]
 
 
 def _put_back(

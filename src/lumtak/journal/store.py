@@ -167,8 +167,7 @@ class Journal:
 
     def settle_lost(self, computer: str) -> None:
         """The lost changes of this computer are put back, or are to stay: they are not spoken of any more."""
-        with self.writing(computer):
-            self._copies.settle(computer)
+        self._copies.settle(computer)
 
     # -- reading ------------------------------------------------------------------------------------------------------
 

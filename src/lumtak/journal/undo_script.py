@@ -40,6 +40,23 @@ def older_scripts(journal: Journal, computer: Computer) -> list[str]:
     return [place for tag in tags if kit is not None and (place := kit.place(tag))]
 
 
+def settle(journal: Journal, computer: Computer) -> None:
+    """Changes whose records were lost are done with: one script again stands on the computer, and it knows what the journal knows.
+
+    Raises:
+        ComputerError: the scripts cannot be written anew; nothing is forgotten then.
+    """
+    kit = computer.undo_kit()
+    ever = [e.before.around for e in journal.entries(computer.identity) if e.user == computer.user_name]
+    tags = (*journal.older_script_tags(computer.identity), journal.script_tag(computer.identity))
+    with journal.writing(computer.identity):
+        for tag in tags if kit is not None else ():
+            if kit is not None and kit.place(tag):
+                kit.remove(tag, ever)
+        journal.settle_lost(computer.identity)
+        refresh_script(journal, computer)
+
+
 def _script(entries: Sequence[Entry], kit: UndoKit, computer: str, tag: str, ever: Sequence[Entry]) -> bytes:
     """The script for these open changes: one part for each setting, the newest first.
 

@@ -7,6 +7,7 @@ from lumtak.core.facts import Facts
 from lumtak.core.load import Reading
 from lumtak.core.plan import Plan
 from lumtak.core.profile import Profile
+from lumtak.core.provisional import PROVISIONAL_WORDS, Provisional
 from lumtak.core.record import Record
 from lumtak.core.units import GIB
 
@@ -51,8 +52,8 @@ class Content(Record):
     plan: Plan | None
     before: Reading | None
     after: Reading | None
-    after_provisional: str
-    """Why the after reading does not count yet; empty when it does."""
+    after_provisional: Provisional
+    """Why the after reading does not count (yet); empty when it does."""
     comparisons: tuple[Comparison, ...]
     mismatches: tuple[str, ...]
     verdict: str
@@ -71,10 +72,13 @@ def sentence(result: Comparison) -> str:
     return in_words(result, what, unit, scale, decimals)
 
 
-def headline(comparisons: tuple[Comparison, ...], provisional: str) -> str:
+def headline(comparisons: tuple[Comparison, ...], provisional: Provisional) -> str:
     """One sentence for the customer; it follows from the intervals, never from the means alone."""
     if not comparisons:
         return "There is no reading before and after yet, so nothing is said about the load."
+    if provisional in {"put back", "changed"}:
+        words = PROVISIONAL_WORDS[provisional]
+        return f"The after reading says nothing about the computer as it is now: {words}."
     verdicts = {c.column: c.verdict for c in comparisons}
     cpu, ram = verdicts["cpu_pct"], verdicts["ram_used_bytes"]
     if cpu == ram == "none":
@@ -88,4 +92,10 @@ def headline(comparisons: tuple[Comparison, ...], provisional: str) -> str:
     else:
         lower, other = ("CPU", "memory") if cpu == "lower" else ("memory", "CPU")
         text = f"The computer carries less {lower} load at idle than before; in {other} no clear difference was found."
-    return f"Provisional ({provisional}): {text}" if provisional else text
+    return f"Provisional, since {PROVISIONAL_WORDS[provisional]}: {text}" if provisional else text
+
+
+def claims(content: Content) -> list[str]:
+    """What each comparison says, a sentence each; said of what was, where the changes do not stand any more."""
+    then = "While the changes stood: " if content.after_provisional in {"put back", "changed"} else ""
+    return [f"{then}{sentence(c)}" for c in content.comparisons if c.column != "work"]

@@ -7,7 +7,7 @@ from typing import Any
 from lumtak.core.record import NotMeasured
 from lumtak.core.text import plain
 from lumtak.core.units import percent, ram, span
-from lumtak.report.content import Content, sentence
+from lumtak.report.content import Content, claims
 
 _INK, _SOFT, _RULE = "#22282e", "#5a646d", "#c3cad0"
 _FRAME_PADDING = 6
@@ -94,7 +94,7 @@ def _story(content: Content, chart_svg: str | None, width: float) -> list[Any]:
         ),
         Paragraph(_escape(content.verdict), big),
     ]
-    story += [Paragraph("• " + _escape(sentence(c)), body) for c in content.comparisons if c.column != "work"]
+    story += [Paragraph("• " + _escape(said), body) for said in claims(content)]
     story += [Paragraph("• " + _escape(m), body) for m in content.mismatches]
     if content.owed:
         story.append(Paragraph("• " + _escape(f"Still to do: {content.owed}."), body))

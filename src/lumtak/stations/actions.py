@@ -56,12 +56,12 @@ def find_process(found: list[Running], wanted: str) -> Running:
 
 def end_process(computer: Computer, process: Process, way: Way, *, title: str, wait_s: float = 5.0) -> Action:
     """Ask a process to end, or force it; what became of that."""
-    note, ended = "", False
+    note, ended, refused = "", False, False
     try:
         ended = computer.end_process(process, force=way == "forced", wait_s=wait_s)
         note = "" if ended else f"it still runs after {wait_s:g} s"
     except ComputerError as error:
-        note = plain(str(error), 300)
+        note, refused = plain(str(error), 300), True
     return Action(
         at=computer.wall().isoformat(timespec="seconds"),
         target=title,
@@ -69,5 +69,6 @@ def end_process(computer: Computer, process: Process, way: Way, *, title: str, w
         consumer=process.consumer,
         way=way,
         ended=ended,
+        refused=refused,
         note=note,
     )

@@ -25,6 +25,8 @@ class Changes(Record):
     standing: dict[int, Drift]
     """How the newest change of each setting stands now, by its number."""
     facts: Facts
+    lost: tuple[int, ...] = ()
+    """Numbers of changes whose records are lost."""
 
     @property
     def entries(self) -> list[Entry]:
@@ -57,7 +59,12 @@ def changes_of(workshop: Workshop, computer: Computer) -> Changes:
         visits.append(Visited(heading=heading, entries=tuple(by_job[name])))
     if "" in by_job:
         visits.append(Visited(heading="without a job", entries=tuple(by_job[""])))
-    return Changes(visits=tuple(visits), standing=standing, facts=computer.facts())
+    return Changes(
+        visits=tuple(visits),
+        standing=standing,
+        facts=computer.facts(),
+        lost=tuple(workshop.journal.lost(computer.identity)),
+    )
 
 
 class Standing(Record):

@@ -62,7 +62,7 @@ def _job(visit: Visit, out: Path, say: Callable[[str], None]) -> tuple[Compariso
     after = visit.read_after()
     results = visit.comparisons()
     say(f"Proof     CPU {percent(after.mean('cpu_pct'))}, RAM {ram(after.mean('ram_used_bytes'))}")
-    say(f"          {headline(results, visit.job.after_provisional)}")
+    say(f"          {headline(results, visit.provisional())}")
     for result in results[:2]:
         say(f"          {sentence(result)}")
     files = write_report(visit, out)

@@ -21,6 +21,7 @@ def content_of(visit: Visit) -> Content:
     """What the report of this job says now."""
     job, before, after = visit.job, visit.baseline, visit.after
     comparisons = visit.comparisons() if before and after else ()
+    why_not = visit.provisional()
     return Content(
         job=job.id,
         visit=job.visit,
@@ -35,10 +36,10 @@ def content_of(visit: Visit) -> Content:
         plan=job.plan,
         before=before,
         after=after,
-        after_provisional=job.after_provisional,
+        after_provisional=why_not,
         comparisons=comparisons,
         mismatches=mismatches(before, after, (str(e.ref) for e in visit.entries())) if before and after else (),
-        verdict=headline(comparisons, job.after_provisional),
+        verdict=headline(comparisons, why_not),
         changes=tuple(
             ChangeLine(
                 number=e.id,

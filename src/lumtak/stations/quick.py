@@ -1,5 +1,7 @@
 """A quick look: what weighs now, without a profile and without a job."""
 
+from typing import NamedTuple
+
 from lumtak.core.facts import Facts
 from lumtak.core.load import ConsumerLoad, Reading, batch_error, consumer_name
 from lumtak.core.record import Figure, NotMeasured, Record, known
@@ -75,15 +77,21 @@ def _limits(facts: Facts, reading: Reading) -> tuple[str, ...]:
     if uptime < 300:
         limits.append(f"What it is like in an hour: it was started {uptime:.0f} s ago.")
     limits += [f"Anything about {g.area}: {g.reason}." for g in facts.gaps if g.area in {"services", "apps"}]
-    ways = {c.ram_how for c in reading.consumers}
-    if any("minus shared" in way for way in ways):
+    if not all(c.ram_shared_split for c in reading.consumers):
         limits.append(
             "How memory that programs share is split: that may be read of one's own processes only; root sees all."
         )
     return tuple(limits)
 
 
-def look_in_words(found: Look) -> list[str]:
+class Row(NamedTuple):
+    """One line of a quick look."""
+
+    words: str
+    is_head: bool = False
+
+
+def look_in_words(found: Look) -> list[Row]:
     """Lines for a person."""
     lines = [
         f"CPU    {percent(found.cpu_pct)} ± {found.cpu_doubt_pct:.1f} busy, {percent(found.iowait_pct)} waiting for the disk",
@@ -91,11 +99,13 @@ def look_in_words(found: Look) -> list[str]:
         f"cache  {ram(found.cache_bytes)}, which is no load: it is given back when something asks for it",
         f"over {found.seconds:.0f} s; Lumtak itself took {percent(found.own_pct)}, left out",
     ]
+    rows = [Row(line) for line in lines]
     for name, consumers in (("Heaviest services", found.services), ("Heaviest apps", found.apps)):
-        lines += ["", name] + ([f"  {_row(c, found.titles)}" for c in consumers] or ["  none seen"])
+        seen = [f"  {_row(c, found.titles)}" for c in consumers] or ["  none seen"]
+        rows += [Row(""), Row(name, is_head=True), *map(Row, seen)]
     rest = f"{percent(found.unattributed_cpu_pct)} of the CPU and {ram(found.unattributed_ram_bytes)}"
-    lines += ["", f"Unattributed: {rest}", "", "What this cannot say", *(f"  {limit}" for limit in found.limits)]
-    return lines
+    rows += [Row(""), Row(f"Unattributed: {rest}"), Row(""), Row("What this cannot say", is_head=True)]
+    return rows + [Row(f"  {limit}") for limit in found.limits]
 
 
 def _row(cost: ConsumerLoad, titles: dict[str, str]) -> str:

@@ -15,6 +15,7 @@ from lumtak.core.compare import CAUTION_ENDED, Comparison, compare_many
 from lumtak.core.load import RECENT_S, Reading
 from lumtak.core.plan import Plan, make_plan
 from lumtak.core.profile import Profile, Threshold
+from lumtak.core.provisional import Provisional
 from lumtak.core.record import NotMeasured
 from lumtak.core.setting import SettingRef
 from lumtak.core.strip import Glance, glance, strips
@@ -27,10 +28,12 @@ from lumtak.journal import (
     Review,
     apply_changes,
     owed_now,
+    provisional,
     put_back,
     recover,
     review,
     script_place,
+    standing_now,
 )
 from lumtak.stations.actions import end_process
 from lumtak.stations.reading import OnSample, take_reading
@@ -38,7 +41,6 @@ from lumtak.stations.workshop import Workshop
 
 LATE_S, SETTLED_IN_S = 900.0, RECENT_S
 """A start so long ago is not waited for again; a computer that has been up so long is no longer starting."""
-PUT_BACK_SINCE = "changes were put back since"
 
 
 class Visit:
@@ -191,9 +193,8 @@ class Visit:
             self.computer.wait(self.same_point_s(), stop)
         reading = take_reading(self.computer, seconds=seconds, interval_s=interval_s, on_sample=on_sample, stop=stop)
         number = self.workshop.casebook.add_reading(self.job, "after", reading)
-        self._keep(
-            after=number, after_provisional=self.owed().in_words(), last=self._glance(reading, "after", self.job.audit)
-        )
+        stood = standing_now(self.workshop.journal, self.computer)
+        self._keep(after=number, after_stood=stood, last=self._glance(reading, "after", self.job.audit))
         return reading
 
     def _glance(self, reading: Reading, what: Literal["baseline", "after"], found: Audit | None) -> Glance:
@@ -203,8 +204,15 @@ class Visit:
     def after_is_due(self) -> bool:
         """Whether changes of this job stand, nothing is owed any more, and no reading that counts was taken since."""
         job = self.job
-        wanted = job.after is None or (bool(job.after_provisional) and job.after_provisional != PUT_BACK_SINCE)
+        wanted = job.after is None or self.provisional() in {"restart", "login", "changed"}
         return wanted and job.baseline is not None and bool(self.applied()) and not self.owed().anything
+
+    def provisional(self) -> Provisional:
+        """Why the after reading does not count (yet), from the journal; empty where it does, and where there is none."""
+        after = self.after
+        if after is None:
+            return ""
+        return provisional(self.workshop.journal, self.computer, after, self.job.after_stood)
 
     def bridges(self) -> tuple[Bridge, ...]:
         """From the baseline to the after reading, for CPU and RAM; none where the job has not come that far."""
@@ -331,7 +339,7 @@ class Visit:
             plan=Plan(steps=(*earlier, *applied), owed=plan.owed),
             chosen=tuple(c for c in self.job.chosen if c.ref not in done),
             after=None,
-            after_provisional="",
+            after_stood=None,
         )
         return outcomes
 
@@ -366,10 +374,7 @@ class Visit:
         """Put changes of this job back: those numbered, or all; with `anywhere`, numbered ones of other jobs too."""
         mine = [e.id for e in self.entries() if e.is_open]
         wanted = mine if numbers is None else [n for n in numbers if anywhere or n in mine]
-        outcomes = put_back(self.workshop.journal, self.computer, wanted, overwrite=overwrite, on_step=on_step)
-        if self.job.after is not None and any(o.result == "done" for o in outcomes):
-            self._keep(after_provisional=PUT_BACK_SINCE)
-        return outcomes
+        return put_back(self.workshop.journal, self.computer, wanted, overwrite=overwrite, on_step=on_step)
 
     # -- actions --------------------------------------------------------------------------------------------------------
 

@@ -4,7 +4,7 @@ import logging
 import subprocess
 import threading
 from collections.abc import Callable
-from typing import TypeVar
+from typing import Literal, TypeVar
 
 from rich.text import Text
 from textual import events, work
@@ -20,13 +20,19 @@ from lumtak.tui.theme import Palette
 _T = TypeVar("_T")
 
 
+Doing = Literal["", "applying", "baseline", "after", "other"]
+"""Work in the background that screens tell apart: applying a plan, taking a baseline, reading after the changes, anything else."""
+
+
 class WorkingScreen(Screen[None]):
     """Subclasses say what they look up after each piece of work (`look`), take it over (`take`), and draw (`update_all`)."""
 
     def __init__(self) -> None:
         super().__init__()
         self.busy = ""
-        """What is being done in the background; empty when nothing is."""
+        """What is being done in the background, for a person; empty when nothing is."""
+        self.doing: Doing = ""
+        """The same, where something depends on which it is."""
         self.stop = threading.Event()
         self._then: Callable[[], object] | None = None
 
@@ -41,7 +47,13 @@ class WorkingScreen(Screen[None]):
         """Draw everything as it is now."""
 
     def begin(
-        self, what: str, job: Callable[[], _T], done: Callable[[_T], object], *, asks: tuple[str, ...] = ()
+        self,
+        what: str,
+        job: Callable[[], _T],
+        done: Callable[[_T], object],
+        *,
+        doing: Doing = "other",
+        asks: tuple[str, ...] = (),
     ) -> bool:
         """Do something slow in the background, then show everything; one thing at a time. Whether it was begun.
 
@@ -51,7 +63,7 @@ class WorkingScreen(Screen[None]):
             return False
         if asks:
             self._hand_over(asks)
-        self.busy = what
+        self.busy, self.doing = what, doing
         self.stop.clear()
         self.begun()
         self._run(job, done)
@@ -92,7 +104,7 @@ class WorkingScreen(Screen[None]):
         self.app.call_from_thread(self._ended, found, problem, lambda: done(result))  # type: ignore[arg-type]  # set unless there is a problem
 
     def _ended(self, found: object, problem: str, done: Callable[[], object]) -> None:
-        self.busy = ""
+        self.busy, self.doing = "", ""
         if found is not None:
             self.take(found)
         if self._then is not None:

@@ -125,7 +125,7 @@ class EndingScreen(WorkingScreen):
         if action.ended:
             self._found = [r for r in self._found if r.process.pid != one.process.pid]
             self.notify(action.in_words(), markup=False)
-        elif action.way == "asked" and "still runs" in action.note:
+        elif action.way == "asked" and not action.refused:
             self._ask(one, "forced")
         else:
             self.tell(action.in_words())

@@ -13,6 +13,7 @@ from textual.widgets import ContentSwitcher, Static
 from lumtak.casebook import STATIONS, Job, Station
 from lumtak.core.bridge import Bridge
 from lumtak.core.load import Reading
+from lumtak.core.provisional import Provisional
 from lumtak.core.setting import SettingRef
 from lumtak.core.strip import Strip, marked, strips
 from lumtak.core.text import plain
@@ -80,6 +81,8 @@ class JobScreen(WorkingScreen):
         self.same_point_s: float
         """How long an after reading would wait to begin like the baseline."""
         self.bridges: tuple[Bridge, ...]
+        self.provisional: Provisional
+        """Why the after reading does not count."""
         self.take(self.look())
         self._cut: list[tuple[tuple[object, ...], tuple[Strip, Strip]]] = []
         self.capabilities = visit.computer.capabilities()
@@ -299,13 +302,13 @@ class JobScreen(WorkingScreen):
     def look(self) -> object:
         """Readings, what is owed, changes."""
         visit = self.visit
-        due = (visit.after_is_due(), visit.same_point_s(), visit.bridges())
+        due = (visit.after_is_due(), visit.same_point_s(), visit.bridges(), visit.provisional())
         return visit.baseline, visit.after, visit.baselines(), visit.owed(), visit.entries(), due
 
     def take(self, found: Any) -> None:  # noqa: ANN401 - what `look` gave
         """Show them from now on."""
         self.baseline, self.after, self.baselines, self.owed, self.entries, due = found
-        self.due, self.same_point_s, self.bridges = due
+        self.due, self.same_point_s, self.bridges, self.provisional = due
 
     def _come_back(self, _: object = None) -> None:
         """Another screen may have put changes back: look again."""

@@ -1,6 +1,6 @@
 """Put back: everything ever changed on a computer, by visit, with drift and conflicts."""
 
-from typing import ClassVar
+from typing import ClassVar, NamedTuple
 
 from rich.text import Text
 from textual.app import ComposeResult
@@ -12,7 +12,7 @@ from lumtak.computers.protocol import Computer
 from lumtak.core.setting import SHOWS_WORDS
 from lumtak.core.text import plain
 from lumtak.errors import LumtakError
-from lumtak.journal import Entry, Outcome, put_back, warnings
+from lumtak.journal import Entry, Outcome, is_asked, put_back, recorded, warnings
 from lumtak.stations.changes import Changes, changes_of
 from lumtak.stations.rights import asking
 from lumtak.stations.workshop import Workshop
@@ -23,6 +23,17 @@ from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.lines import Line, LineList, fit
 
 _NARROW = 100
+
+
+class _Question(NamedTuple):
+    """Something that is asked before changes are put back."""
+
+    entries: list[Entry]
+    asks: str
+    lines: list[str]
+    yes: str
+    no: str
+    overwrite: bool = False
 
 
 class PutBackScreen(WorkingScreen):
@@ -113,9 +124,12 @@ class PutBackScreen(WorkingScreen):
         changes = self._changes
         if changes is None:
             return "Looking at the computer…"
-        if not changes.entries:
+        if not changes.entries and not changes.lost:
             return "Lumtak never changed anything on this computer."
         left = changes.open
+        if changes.lost:
+            numbers = ", ".join(map(str, changes.lost))
+            return f"The records of changes {numbers} are lost; the undo script left before them still knows them. {len(left)} others stand."
         if not left:
             return f"All {len(changes.entries)} changes are put back or came to nothing."
         drifted = sum(d.is_drift for d in changes.standing.values())
@@ -254,31 +268,44 @@ class PutBackScreen(WorkingScreen):
             self._ask([e for e in changes.open if everything or e.id in self._marked], changes)
 
     def _ask(self, entries: list[Entry], changes: Changes) -> None:
-        """First what nobody else changed; what somebody did is a question of its own."""
-        clear = [e for e in entries if not changes.conflict(e)]
-        disputed = [e for e in entries if changes.conflict(e)]
-        if not clear:
-            self._ask_disputed(disputed, changes)
+        """One question for what nobody else changed, one for what somebody did, one for what has to be looked at first."""
+        rescued = [e for e in entries if is_asked(self._computer, e)]
+        disputed = [e for e in entries if e not in rescued and changes.conflict(e)]
+        clear = [e for e in entries if e not in rescued and e not in disputed]
+        questions = [self._of_clear(clear, changes, later=len(disputed) + len(rescued))] if clear else []
+        questions += [self._of_disputed(disputed, changes)] if disputed else []
+        questions += [self._of_rescued(entry) for entry in rescued]
+        self._ask_next(questions)
+
+    def _ask_next(self, questions: list[_Question]) -> None:
+        if not questions:
             return
-        numbers = [e.id for e in clear]
-        lines = [plain(f"{e.title}: {e.word} → {e.restore.word}", 160) for e in reversed(clear)]
-        lines += ["", *(f"Mind: {w}" for w in warnings(changes.facts, changes.entries, numbers))]
-        lines += ["What was changed weighs again as before. It can be changed again in the audit."]
-        if disputed:
-            lines.append(f"{len(disputed)} that somebody changed since are asked about afterwards.")
+        question, *rest = questions
 
         def answered(yes: bool | None) -> None:  # noqa: FBT001 - Textual calls it so
             if yes:
-                self._put_back(numbers, disputed, changes)
-            elif disputed:
-                self._ask_disputed(disputed, changes)
+                self._put_back(question, rest)
+            else:
+                self._ask_next(rest)
 
-        question = f"Put {len(clear)} change{'s' if len(clear) != 1 else ''} of {plain(self._computer.name)} back?"
-        self.app.push_screen(ConfirmScreen(question, "\n".join(lines), yes="Put back", no="Leave it changed"), answered)
+        self.app.push_screen(
+            ConfirmScreen(question.asks, "\n".join(question.lines), yes=question.yes, no=question.no), answered
+        )
 
-    def _ask_disputed(self, disputed: list[Entry], changes: Changes) -> None:
+    def _of_clear(self, entries: list[Entry], changes: Changes, *, later: int) -> _Question:
+        numbers = [e.id for e in entries]
+        lines = [plain(f"{e.title}: {e.word} → {e.restore.word}", 160) for e in reversed(entries)]
+        lines += ["", *(f"Mind: {w}" for w in warnings(changes.facts, changes.entries, numbers))]
+        lines += ["What was changed weighs again as before. It can be changed again in the audit."]
+        if later:
+            lines.append(f"{later} that need a look are asked about afterwards.")
+        asks = f"Put {len(entries)} change{'s' if len(entries) != 1 else ''} of {plain(self._computer.name)} back?"
+        return _Question(entries, asks, lines, "Put back", "Leave it changed")
+
+    @staticmethod
+    def _of_disputed(entries: list[Entry], changes: Changes) -> _Question:
         lines = []
-        for entry in disputed:
+        for entry in entries:
             now = changes.standing[entry.id].now
             lines.append(
                 plain(f"{entry.title}: was {entry.restore.word}, Lumtak made it {entry.word}, now it is {now}", 160)
@@ -287,31 +314,39 @@ class PutBackScreen(WorkingScreen):
             "",
             "Somebody or something changed this since. Overwriting restores what was before Lumtak; what is there now is lost.",
         ]
-        numbers = [e.id for e in disputed]
+        asks = f"Overwrite {len(entries)} setting{'s' if len(entries) != 1 else ''} that somebody changed since?"
+        return _Question(entries, asks, lines, "Overwrite", "Leave as it is now", overwrite=True)
 
-        def answered(yes: bool | None) -> None:  # noqa: FBT001 - Textual calls it so
-            if yes:
-                self._put_back(numbers, [], changes, overwrite=True)
+    @staticmethod
+    def _of_rescued(entry: Entry) -> _Question:
+        lines = [
+            "Its record was rescued from its second copy, which somebody else may have written. As root it would write:",
+            "",
+            *recorded(entry),
+        ]
+        asks = f"Is this what stood there before change {entry.id}, {plain(entry.title, 60)}?"
+        return _Question([entry], asks, lines, "Yes, put it back", "Leave it as it is now")
 
-        question = f"Overwrite {len(disputed)} setting{'s' if len(disputed) != 1 else ''} that somebody changed since?"
-        self.app.push_screen(
-            ConfirmScreen(question, "\n".join(lines), yes="Overwrite", no="Leave as it is now"), answered
-        )
+    def _put_back(self, question: _Question, rest: list[_Question]) -> None:
+        numbers = [e.id for e in question.entries]
 
-    def _put_back(
-        self, numbers: list[int], disputed: list[Entry], changes: Changes, *, overwrite: bool = False
-    ) -> None:
         def job() -> list[Outcome]:
-            return put_back(self._workshop.journal, self._computer, numbers, overwrite=overwrite, stop=self.stop)
+            return put_back(
+                self._workshop.journal,
+                self._computer,
+                numbers,
+                overwrite=question.overwrite,
+                shown=numbers,
+                stop=self.stop,
+            )
 
         def done(outcomes: list[Outcome]) -> None:
             self._marked -= set(numbers)
             self.tell_put_back(outcomes)
-            if disputed:
-                self._ask_disputed(disputed, changes)
+            self._ask_next(rest)
 
-        refs = (e.ref for e in changes.entries if e.id in numbers)
-        self.begin("putting back", job, done, asks=asking(self._computer.capabilities(), refs))
+        asks = asking(self._computer.capabilities(), (e.ref for e in question.entries))
+        self.begin("putting back", job, done, asks=asks)
 
 
 def _short(moment: str) -> str:

@@ -10,7 +10,7 @@ from textual.widgets import Static
 from lumtak.computers.protocol import Computer
 from lumtak.core.facts import Facts
 from lumtak.core.load import Reading
-from lumtak.stations.quick import Look, look_in_words, quick_look
+from lumtak.stations.quick import Look, Row, look_in_words, quick_look
 from lumtak.stations.reading import conditions_of, take_reading
 from lumtak.tui.background import WorkingScreen
 from lumtak.tui.theme import Palette
@@ -74,7 +74,7 @@ class QuickLookScreen(WorkingScreen):
         live.display = bool(self.busy)
         lines.display = not self.busy
         if self._found is not None and not self.busy:
-            lines.show([_line(words, Palette(self.app)) for words in look_in_words(self._found)])
+            lines.show([_line(row, Palette(self.app)) for row in look_in_words(self._found)])
             lines.focus()
         self.query_one("#hint", Static).update(
             "Escape ends it."
@@ -93,6 +93,5 @@ class QuickLookScreen(WorkingScreen):
         self.app.push_screen(HelpScreen("look"))
 
 
-def _line(words: str, palette: Palette) -> Line:
-    head = bool(words) and not words.startswith(" ") and not any(c.isdigit() for c in words)
-    return Line(Text(f" {words}", style=f"bold {palette.soft}" if head else palette.ink))
+def _line(row: Row, palette: Palette) -> Line:
+    return Line(Text(f" {row.words}", style=f"bold {palette.soft}" if row.is_head else palette.ink))

@@ -65,7 +65,10 @@ class Autostart:
             own_data, system_data = self._own.content(name), self._system_data(name)
         except LumtakError as error:
             unreadable = Fixed(needed=f"{error.message} {error.next_step}")
-            return Item(area="apps", key=key, title=plain(key), setting=unreadable, started_by="starts at login"), ""
+            started_by = "starts at login"
+            return Item(
+                area="apps", key=key, title=plain(key), setting=unreadable, started_by=started_by, at_login=True
+            ), ""
         first = own_data if own_data is not None else (system_data or b"")
         entry = read_entry(first)
         shown = entry if entry.get("Exec") or system_data is None else read_entry(system_data)
@@ -79,6 +82,7 @@ class Autostart:
             origin=origin,
             role=self._catalogue.role_of(key, program),
             value="off" if never or is_off(first) else "on",
+            at_login=not never,
             started_by=plain(never)
             or "starts at login" + ("" if own and system_data is None else ", from the system's list"),
             setting=Fixed(needed=f"it {plain(never)}") if never else Setting(values=("on", "off"), shows="login"),

@@ -34,7 +34,7 @@ from lumtak.computers.linux.undo_kit import FileUndoKit
 from lumtak.computers.linux.user import User
 from lumtak.computers.linux.user_units import PREFIX as OWN_UNIT
 from lumtak.computers.linux.user_units import UserUnits
-from lumtak.computers.protocol import Capabilities
+from lumtak.computers.protocol import Cannot, Capabilities
 from lumtak.core.catalogue import Catalogue
 from lumtak.core.causes import starter_of
 from lumtak.core.facts import UNLISTED, Facts, Fixed, Hardware, Item, Process, System, Trigger
@@ -47,7 +47,14 @@ from lumtak.errors import ComputerError
 
 _SIDE_BY_SIDE = 6
 _HEAVY_BYTES = 20 * MIB
-_NOT_HERE = "Lumtak does not {} the computer that it runs on."
+_NO_RESTART = Cannot(
+    why="Lumtak does not restart the computer that it runs on.",
+    instead="Restart it yourself; the job goes on when you open Lumtak again.",
+)
+_NO_LOGIN = Cannot(
+    why="Lumtak does not log out of the computer that it runs on.",
+    instead="Log out and in yourself; the job goes on when you open Lumtak again.",
+)
 
 
 class Adapter(Protocol):
@@ -290,9 +297,8 @@ class LinuxComputer:
     def capabilities(self) -> Capabilities:
         """No restart: the computer is the one that Lumtak runs on."""
         return Capabilities(
-            restart=_NOT_HERE.format("restart") + " Restart it yourself; the job goes on when you open Lumtak again.",
-            login=_NOT_HERE.format("log out of")
-            + " Log out and in yourself; the job goes on when you open Lumtak again.",
+            restart=_NO_RESTART,
+            login=_NO_LOGIN,
             asks=self._root.asks(),
             asks_for=("services", "power", "memory"),
         )
@@ -390,8 +396,8 @@ class LinuxComputer:
 
     def restart(self, *, login_only: bool = False) -> None:
         """Not this one."""
-        capabilities = self.capabilities()
-        raise ComputerError(*(capabilities.login if login_only else capabilities.restart).split(". ", 1))
+        cannot = _NO_LOGIN if login_only else _NO_RESTART
+        raise ComputerError(cannot.why, cannot.instead)
 
     def close(self) -> None:
         """Nothing is held."""

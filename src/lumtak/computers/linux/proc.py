@@ -160,7 +160,10 @@ class Processes:
         for consumer, (group, _) in self._groups.items():
             if _REST in ways.get(consumer, ()) and (held := self._counts.anonymous_bytes(group)) is not None:
                 sums[consumer], ways[consumer] = held, {"counted by its control group"}
-        return {key: Memory(ram_bytes=size, how=" and ".join(sorted(ways[key]))) for key, size in sums.items()}
+        return {
+            key: Memory(ram_bytes=size, how=" and ".join(sorted(ways[key])), shared_split=_REST not in ways[key])
+            for key, size in sums.items()
+        }
 
     def _holds(self, pid: int) -> tuple[float, str]:
         try:

@@ -67,13 +67,9 @@ class Sandboxes:
     def _held(self) -> dict[str, str]:
         """The permission by program: yes, no, ask; empty where nobody was asked yet."""
         try:
-            answer = self._call("Lookup", "ss", TABLE, TABLE)
-        except OSError as error:
-            if "No entry" in str(error) or "NotFound" in str(error):
+            if TABLE not in json.loads(self._call("List", "s", TABLE))["data"][0]:
                 return {}
-            raise
-        try:
-            table: Any = json.loads(answer)["data"][0]
+            table: Any = json.loads(self._call("Lookup", "ss", TABLE, TABLE))["data"][0]
             return {str(app): str(held[0]) if held else "" for app, held in table.items()}
         except (ValueError, KeyError, IndexError, TypeError, AttributeError) as error:
             raise OSError("the permission store's answer is not understood") from error

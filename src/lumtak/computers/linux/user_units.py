@@ -130,6 +130,7 @@ class UserUnits:
             role=self._catalogue.role_of(base, base.removeprefix("app-"), fields.get("BusName", "")),
             value="off" if unit.masked else "on",
             running=f"{USER_UNIT}{unit.name}" in running,
+            at_login=at_login,
             started_by="starts at login, by the user's own manager"
             if at_login
             else "starts when another program asks for it",

@@ -448,6 +448,7 @@ class SimulatedComputer:
                 value=self._state.settings[f"apps:{a.key}"],
                 running=running(f"apps:{a.key}"),
                 started_by="starts at login",
+                at_login=True,
                 triggers=(Trigger(kind="login"),),
                 setting=Setting(values=("on", "off"), shows=a.shows),
             )

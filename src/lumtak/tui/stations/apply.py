@@ -54,7 +54,7 @@ class ApplyStation(Station):
 
     @property
     def _applying(self) -> bool:
-        return self.desk.busy.startswith("applying")
+        return self.desk.doing == "applying"
 
     def show(self) -> None:
         """As far as it is."""
@@ -207,7 +207,7 @@ class ApplyStation(Station):
             return desk.visit.apply(on_step=note, stop=desk.stop, pause=self._pause)
 
         asks = asking(desk.capabilities, (c.ref for c in desk.job.chosen))
-        if desk.begin("applying the plan", job, self._applied, asks=asks):
+        if desk.begin("applying the plan", job, self._applied, doing="applying", asks=asks):
             self.show()
             self.point_at(self.query_one("#pause"))
 

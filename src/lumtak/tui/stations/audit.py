@@ -342,7 +342,7 @@ class AuditStation(Station):
             self.desk.update_all()
 
     def _working(self) -> bool:
-        if self.desk.busy.startswith("applying"):
+        if self.desk.doing == "applying":
             self.desk.tell("The plan is being applied; choose again when that has ended.")
             return True
         return False

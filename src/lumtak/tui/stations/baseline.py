@@ -36,7 +36,7 @@ class BaselineStation(Station):
 
     @property
     def _reading_now(self) -> bool:
-        return self.desk.busy.startswith("reading the baseline")
+        return self.desk.doing == "baseline"
 
     def show(self) -> None:
         """As far as the baseline is."""
@@ -201,7 +201,7 @@ class BaselineStation(Station):
             if desk.job.station == "baseline":
                 self.call_after_refresh(self.arrive)
 
-        if desk.begin("reading the baseline", read, done):
+        if desk.begin("reading the baseline", read, done, doing="baseline"):
             live.begin(desk.job.profile.ceilings.cpu_pct)
             self.show()
             self.point_at(self.query_one("#stop"))

@@ -112,7 +112,7 @@ class PlanStation(Station):
     def on_line_list_marked(self, message: LineList.Marked) -> None:
         """Take an item out."""
         message.stop()
-        if self.desk.busy.startswith("applying"):
+        if self.desk.doing == "applying":
             return
         self.desk.visit.toggle(parse_ref(message.key))
         self.desk.update_all()

@@ -45,7 +45,7 @@ class ProofStation(Station):
 
     @property
     def _reading_now(self) -> bool:
-        return self.desk.busy.startswith("reading after")
+        return self.desk.doing == "after"
 
     def _comparisons(self) -> tuple[Comparison, ...]:
         """Worked out once for a pair of readings."""
@@ -110,7 +110,7 @@ class ProofStation(Station):
             results = self._comparisons()
         except LumtakError as error:
             return Text(str(error)), Text()
-        provisional = desk.job.after_provisional
+        provisional = desk.provisional
         style = palette.warning if provisional else palette.ink
         return Text(headline(results, provisional), style=f"bold {style}"), self._body(results, palette)
 
@@ -158,7 +158,8 @@ class ProofStation(Station):
             if result.column not in forms:
                 continue
             unit, scale, decimals = forms[result.column]
-            text.append(f"\n{sentence(result)}\n", style=palette.ink)
+            then = "While the changes stood: " if desk.provisional in {"put back", "changed"} else ""
+            text.append(f"\n{then}{sentence(result)}\n", style=palette.ink)
             values = [[float(getattr(s, result.column)) for s in r.kept] for r in (before, after)]
             rows = distribution_rows(
                 values[0], values[1], result, palette, width, unit=unit, scale=scale, decimals=decimals
@@ -309,7 +310,7 @@ class ProofStation(Station):
                     compare_readings(before, after, desk.job.profile.threshold),
                 )
 
-        if desk.begin("reading after the changes", read, self._again):
+        if desk.begin("reading after the changes", read, self._again, doing="after"):
             live.begin(desk.job.profile.ceilings.cpu_pct)
             self.show()
             self.point_at(self.query_one("#stop"))
