@@ -21,7 +21,7 @@ demo: setup
 
 # Debian packages that the tests of the real interface and of the undo script need; installed when we may, else the one command is said.
 terminal-tools:
-	@scripts/need-packages.sh tmux shellcheck busybox dash
+	@scripts/need-packages.sh tmux shellcheck busybox dash dbus-daemon dbus-bin bsdutils procps
 
 # What boots a real Debian for `make lab` and `make lab-tests`.
 lab-tools:

@@ -39,7 +39,11 @@ class Reword(ast.NodeTransformer):
 
     def visit_Call(self, node):
         name = node.func
-        return node if isinstance(name, ast.Attribute) and getattr(name.value, "id", "") == "re" else self.generic_visit(node)
+        return (
+            node
+            if isinstance(name, ast.Attribute) and getattr(name.value, "id", "") == "re"
+            else self.generic_visit(node)
+        )
 
     def visit_JoinedStr(self, node):
         whole = "".join(v.value for v in node.values if isinstance(v, ast.Constant))
@@ -114,20 +118,40 @@ def work(folder: Path) -> list[object]:
     seen.append(visit.apply())
     seen += [visit.owed(), visit.after_is_due(), visit.read_after(seconds=20, at_once=True), visit.provisional()]
     visit.restart()
-    seen += [visit.owed(), visit.after_is_due(), visit.read_after(seconds=20, at_once=True), visit.provisional(), content_of(visit)]
+    seen += [
+        visit.owed(),
+        visit.after_is_due(),
+        visit.read_after(seconds=20, at_once=True),
+        visit.provisional(),
+        content_of(visit),
+    ]
     again = [parse_change("memory:swappiness=30")]
     seen.append(apply_changes(shop.journal, visit.computer, visit.computer.facts(), again))
     older = next(e.id for e in visit.entries() if e.ref == again[0].ref)
-    seen += [put_back(shop.journal, visit.computer, [older]), visit.owed(), visit.provisional(), drift(shop.journal, visit.computer)]
+    seen += [
+        put_back(shop.journal, visit.computer, [older]),
+        visit.owed(),
+        visit.provisional(),
+        drift(shop.journal, visit.computer),
+    ]
     seen += [visit.put_back(), visit.owed(), visit.provisional(), content_of(visit)]
     for one in heavy_processes(visit.computer, shop.catalogue)[:12]:
         seen += [one, visit.end_process(one, "asked", wait_s=0.1) if not one.why_not else ""]
-    seen.append([row.is_head for row in look_in_words(quick_look(visit.computer.facts(), take_reading(visit.computer, seconds=5)))])
+    seen.append(
+        [
+            row.is_head
+            for row in look_in_words(quick_look(visit.computer.facts(), take_reading(visit.computer, seconds=5)))
+        ]
+    )
     box = linux(linux_tree(folder / "tree"))
     off = [parse_change("apps:tide-feed=off"), parse_change("apps:sail-sync=off")]
     here = msgspec.structs.replace(box.facts(), space=Space())  # of this machine
     seen += [here, apply_changes(shop.journal, box, box.facts(), off), owed_now(shop.journal, box)]
-    seen += [quick_look(box.facts(), take_reading(box, seconds=3)), put_back(shop.journal, box), box.read(parse_ref("apps:tide-feed"))]
+    seen += [
+        quick_look(box.facts(), take_reading(box, seconds=3)),
+        put_back(shop.journal, box),
+        box.read(parse_ref("apps:tide-feed")),
+    ]
     shop.close()
     return seen
 

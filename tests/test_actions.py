@@ -97,7 +97,7 @@ def test_somebody_elses_process_is_said():
     [
         ({"name": "fax"}, [item("services", "fax")], "", "with the system"),
         ({"name": "fax"}, [item("services", "fax", value="demand")], "", "asked for"),
-        ({"name": "x", "consumer": "apps:x"}, [item("apps", "x", started_by="starts at login")], "", "next login"),
+        ({"name": "x", "consumer": "apps:x"}, [item("apps", "x", at_login=True)], "", "next login"),
         ({"name": "x"}, [], "", "not known"),
         ({"name": "x"}, [item("services", "x", role="graphics")], "guarded", ""),
         ({"name": "x", "untouchable": "everything else runs under it"}, [], "everything else", ""),

@@ -194,7 +194,7 @@ def test_the_headline_follows_the_verdicts(cpu, ram, words):
 
     results = compare_readings(carrying(0, 0), carrying(cpu, ram), Threshold(cpu_pct=0, ram_pct=0))
     assert words.lower() in headline(results, "").lower()
-    assert headline(results, "restart owed for 1").startswith("Provisional (restart owed for 1): ")
+    assert headline(results, "restart").startswith("Provisional, since a restart was owed when it was taken: ")
     assert all(sentence(r).endswith(".") for r in results)
 
 

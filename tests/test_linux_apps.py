@@ -110,8 +110,8 @@ class Store:
     def run(self, *words, timeout_s=0.0):
         method, *rest = words[words.index("org.freedesktop.impl.portal.PermissionStore") + 3 :]
         match method:
-            case "Lookup" if not self.held:
-                raise OSError("busctl failed: Call failed: No entry for background")
+            case "List":
+                return json.dumps({"type": "as", "data": [["background"] if self.held else []]}).encode()
             case "Lookup":
                 return json.dumps(
                     {"type": "a{sas}v", "data": [{a: [r] for a, r in self.held.items()}, {"type": "y", "data": 0}]}

@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from lumtak.computers.protocol import Computer, UndoKit
 from lumtak.core.setting import SettingRef
 from lumtak.core.text import plain
+from lumtak.errors import ComputerError
 from lumtak.journal.entry import UNFINISHED, Entry
 from lumtak.journal.store import Journal
 
@@ -60,7 +61,11 @@ def settle(journal: Journal, computer: Computer) -> None:
 def _script(entries: Sequence[Entry], kit: UndoKit, computer: str, tag: str, ever: Sequence[Entry]) -> bytes:
     """The script for these open changes: one part for each setting, the newest first.
 
-    A setting that was changed several times goes straight to what it was before the first change.
+    A setting that was changed several times goes straight to what it was before the first change. A record that no part can be made of, such
+    as one that somebody forged, is named and left out: it must not keep the others out.
+
+    Raises:
+        ComputerError: no part can be made of a change that is about to be written.
     """
     chains: dict[SettingRef, list[Entry]] = {}
     for entry in entries:
@@ -74,7 +79,12 @@ def _script(entries: Sequence[Entry], kit: UndoKit, computer: str, tag: str, eve
         numbers = ", ".join(str(e.id) for e in chain)
         title = plain(f"{last.title} ({last.ref})")
         about = f"{title}: {first.restore.word} before, {last.word} since (change {numbers})"
-        contents.append(plain(about, 300))
-        parts.append(kit.part(last.ref, title, accepted, first.restore))
+        try:
+            parts.append(kit.part(last.ref, title, accepted, first.restore))
+        except ComputerError as error:
+            if last.stage == "intent":  # it is not written yet, and without its part it will not be
+                raise
+            about = f"NOT in here: {about}; {error.message}"
+        contents.append(plain(about, 400))
     around = [e.before.around for e in ever]
     return kit.script(tag, computer=plain(computer), contents=contents, parts=parts, around=around)

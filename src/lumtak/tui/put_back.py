@@ -272,7 +272,7 @@ class PutBackScreen(WorkingScreen):
         rescued = [e for e in entries if is_asked(self._computer, e)]
         disputed = [e for e in entries if e not in rescued and changes.conflict(e)]
         clear = [e for e in entries if e not in rescued and e not in disputed]
-        questions = [self._of_clear(clear, changes, later=len(disputed) + len(rescued))] if clear else []
+        questions = [self._of_clear(clear, changes, len(disputed), len(rescued))] if clear else []
         questions += [self._of_disputed(disputed, changes)] if disputed else []
         questions += [self._of_rescued(entry) for entry in rescued]
         self._ask_next(questions)
@@ -292,13 +292,15 @@ class PutBackScreen(WorkingScreen):
             ConfirmScreen(question.asks, "\n".join(question.lines), yes=question.yes, no=question.no), answered
         )
 
-    def _of_clear(self, entries: list[Entry], changes: Changes, *, later: int) -> _Question:
+    def _of_clear(self, entries: list[Entry], changes: Changes, disputed: int, rescued: int) -> _Question:
         numbers = [e.id for e in entries]
         lines = [plain(f"{e.title}: {e.word} → {e.restore.word}", 160) for e in reversed(entries)]
         lines += ["", *(f"Mind: {w}" for w in warnings(changes.facts, changes.entries, numbers))]
         lines += ["What was changed weighs again as before. It can be changed again in the audit."]
-        if later:
-            lines.append(f"{later} that need a look are asked about afterwards.")
+        if disputed:
+            lines.append(f"{disputed} that somebody changed since are asked about afterwards.")
+        if rescued:
+            lines.append(f"{rescued} whose records were rescued are asked about afterwards, one by one.")
         asks = f"Put {len(entries)} change{'s' if len(entries) != 1 else ''} of {plain(self._computer.name)} back?"
         return _Question(entries, asks, lines, "Put back", "Leave it changed")
 

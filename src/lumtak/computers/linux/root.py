@@ -20,7 +20,7 @@ from lumtak.computers.linux.owned import (
     swap_file,
     why_no_link,
 )
-from lumtak.computers.linux.transport import Transport, names_at, text
+from lumtak.computers.linux.transport import PATH, Transport, names_at, text
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError
 
@@ -47,7 +47,7 @@ class Root:
         """Why nothing that takes root can be done here, as a clause; empty where it can be, perhaps after a password."""
         if not self._transport.live:
             return "it is a folder, not a computer that is switched on"
-        if self._uid() == 0 or shutil.which("sudo"):
+        if self._uid() == 0 or _sudo():
             return ""
         return "it takes root: start Lumtak as root, or install sudo"
 
@@ -55,7 +55,7 @@ class Root:
         """What to run in the terminal before the first change, so that sudo can ask for a password; nothing where it is not needed."""
         if self._uid() == 0 or self.why_not():
             return ()
-        return ("sudo", "-v", "-p", "Lumtak changes settings of the system. Password of %p: ")
+        return (_sudo(), "-v", "-p", "Lumtak changes settings of the system. Password of %p: ")
 
     def _run(self, *arguments: str, stdin: bytes = b"") -> bytes:
         prefix = () if self._uid() == 0 else ("sudo", "-n", "--")
@@ -167,6 +167,11 @@ class Root:
     def set_property(self, bus: str, path: str, interface: str, name: str, value: str) -> None:
         """A text property on the system bus."""
         self._run("busctl", "--system", "set-property", "--", bus, path, interface, name, "s", value)
+
+
+def _sudo() -> str:
+    """Where sudo is, by the folders of the system: whoever called Lumtak may have put another one on their path."""
+    return shutil.which("sudo", path=PATH) or ""
 
 
 def shown(data: bytes) -> str:

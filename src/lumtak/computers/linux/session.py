@@ -53,8 +53,14 @@ class Session:
             with open(config, "w", encoding="ascii") as file:
                 file.write(_BUS)
             os.chmod(folder, 0o755)  # noqa: S103 - it holds the text above, which the user's bus reads
+            own = os.path.join(
+                folder, "run"
+            )  # else some programs leave theirs in the user's cache, though they only read
+            os.mkdir(own, 0o700)
+            if os.geteuid() == 0:
+                os.chown(own, self._user.uid, self._user.gid)
             private = ("dbus-run-session", f"--config-file={config}", "--", *arguments)
-            return self._transport.run(self._as_user((), private), timeout_s=timeout_s)
+            return self._transport.run(self._as_user((f"XDG_RUNTIME_DIR={own}",), private), timeout_s=timeout_s)
 
     def _as_user(self, surroundings: tuple[str, ...], command: tuple[str, ...]) -> tuple[str, ...]:
         own = (f"HOME={self._user.home}", f"XDG_CONFIG_HOME={self._user.config_home}")

@@ -11,7 +11,7 @@ from typing import Protocol
 
 _LINKS_MOST = 40
 _KERNEL_FILES = ("/proc/", "/sys/")
-_PATH = "/usr/sbin:/usr/bin:/sbin:/bin"
+PATH = "/usr/sbin:/usr/bin:/sbin:/bin"
 
 
 class Transport(Protocol):
@@ -132,7 +132,7 @@ def _printed(arguments: tuple[str, ...], timeout_s: float, stdin: bytes, *, chec
         stdin=subprocess.PIPE,
         stdout=subprocess.PIPE,
         stderr=subprocess.PIPE,
-        env={"PATH": _PATH, "LC_ALL": "C"},
+        env={"PATH": PATH, "LC_ALL": "C"},
         cwd="/",
         close_fds=True,
         start_new_session=arguments[0] != "sudo",

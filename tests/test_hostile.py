@@ -1,0 +1,402 @@
+"""What the owner of a computer, or somebody in their account, puts in Lumtak's way: it ends in a refusal with a sentence, or in nothing."""
+
+import base64
+import hashlib
+import json
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+import msgspec
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from helpers import CATALOGUE, ENTRY, EVENING, linux, put, snapshot_of, tree_user
+from lumtak.computers.linux.computer import LinuxComputer
+from lumtak.computers.linux.escapes import escaped, unescaped
+from lumtak.computers.linux.folder import UserFolder
+from lumtak.computers.linux.known_states import check_state
+from lumtak.computers.linux.owned import power_unit_text, swap_unit_text, sysctl_text, why_no_link
+from lumtak.computers.linux.session import Session
+from lumtak.computers.linux.transport import LocalTransport
+from lumtak.computers.linux.undo_kit import FileUndoKit
+from lumtak.computers.linux.user import User
+from lumtak.core.setting import State, parse_change, parse_ref
+from lumtak.errors import ComputerError
+from lumtak.journal import Journal, apply_changes, put_back, review
+from test_linux_settings import ETC, FILE, TIDE, Acting, unit_tree
+
+as_root = pytest.mark.skipif(os.geteuid() != 0, reason="only root works as somebody else")
+
+
+# -- whatever runs as a user ----------------------------------------------------------------------------------------------------
+
+
+def test_a_program_that_lumtak_starts_cannot_reach_the_terminal():
+    asks = "from lumtak.computers.linux.transport import LocalTransport as L; print(L().run(('sh', '-c', '(: </dev/tty) 2>&1; echo; ps -o sid= $$; ls /proc/self/fd')).decode())"
+    reaches = "import os; print('terminal', os.open('/dev/tty', os.O_RDWR) > 0)"
+    said = subprocess.run(
+        ["script", "-qec", f'{sys.executable} -c "{reaches}; {asks}"', "/dev/null"],
+        capture_output=True, text=True, timeout=60, check=True, stdin=subprocess.DEVNULL,
+    ).stdout  # fmt: skip
+    assert "terminal True" in said, "there is one to be reached"
+    assert "No such device or address" in said
+
+
+@pytest.fixture
+def owner():
+    """A user with a home of their own, outside the test's own folder, which only its owner may enter."""
+    home = Path(tempfile.mkdtemp(prefix="lumtak-owner-"))
+    uid, gid = (65534, 65534) if os.geteuid() == 0 else (os.getuid(), os.getgid())
+    os.chown(home, uid, gid)
+    yield User(
+        name="nobody", uid=uid, gid=gid, home=str(home), config_home=f"{home}/.config", data_home=f"{home}/.local/share",
+        config_dirs=("/etc/xdg",),
+    )  # fmt: skip
+    shutil.rmtree(home)
+
+
+def test_nothing_of_a_user_who_is_not_logged_in_is_started_on_a_bus(owner):
+    services = Path(owner.data_home, "dbus-1/services")
+    services.mkdir(parents=True)
+    ran = Path(owner.home, "ran")
+    put(services, "a.service", f"[D-BUS Service]\nName=org.lumtak.Planted\nExec=/bin/touch {ran}\n")
+    for path in (Path(owner.home), *Path(owner.home).rglob("*")):
+        os.chown(path, owner.uid, owner.gid)
+    session = Session(LocalTransport(), owner)
+    assert b"org.freedesktop.DBus" in session.run(
+        "dbus-send", "--session", "--print-reply", "--dest=org.freedesktop.DBus", "/", "org.freedesktop.DBus.ListNames"
+    )
+    with pytest.raises(OSError, match="failed"):
+        session.run("dbus-send", "--session", "--print-reply", "--dest=org.lumtak.Planted", "/", "a.b.C")
+    assert not ran.exists()
+    about = session.run("sh", "-c", "id -u; id -G; env; grep NoNewPrivs /proc/self/status").decode()
+    if os.geteuid() == 0:
+        assert about.splitlines()[0] == str(owner.uid)
+        assert "0" not in about.splitlines()[1].split()
+        assert "NoNewPrivs:\t1" in about
+    assert "SUDO" not in about
+
+
+@as_root
+def test_files_of_a_user_are_read_with_the_users_groups_and_only_ordinary_ones(owner, tmp_path):
+    secret = Path(owner.home, "secret")
+    secret.write_text(ENTRY.replace("Tide feed", "a secret of the group"))
+    secret.chmod(0o640)
+    os.chown(secret, 0, 0)
+    folder = UserFolder(LocalTransport(), owner, f"{owner.config_home}/autostart")
+    Path(folder.path).mkdir(parents=True)
+    for name, target in (("group", secret), ("device", "/dev/null"), ("root", "/etc/shadow")):
+        Path(folder.path, f"{name}.desktop").symlink_to(target)
+        with pytest.raises(ComputerError):
+            folder.content(f"{name}.desktop")
+    before = os.getgroups()
+    computer = LinuxComputer(LocalTransport(), owner, CATALOGUE)
+    assert "a secret of the group" not in msgspec.json.encode(computer.facts()).decode()
+    assert os.getgroups() == before
+
+
+def test_a_unit_of_the_users_own_is_read_as_the_user_and_from_ordinary_files_only(tree):
+    shadow = put(tree, "/etc/shadow", "[Unit]\nDescription=root:secret\n")
+    units = tree / "home/u/.config/systemd/user"
+    (units / "default.target.wants").mkdir(parents=True)
+    os.mkfifo(units / "pipe.service")
+    for name in ("leak.service", "pipe.service"):
+        (units / "default.target.wants" / name).symlink_to(f"/home/u/.config/systemd/user/{name}")
+    (units / "leak.service").symlink_to("/etc/shadow")
+    if os.geteuid() == 0:
+        shadow.chmod(0o600)
+        user = msgspec_user(65534)
+        for path in (tree / "home/u").rglob("*"):
+            os.chown(path, 65534, 65534, follow_symlinks=False)
+        for path in (tree, *tree.parents):
+            if path != Path("/"):
+                path.chmod(path.stat().st_mode | 0o055)
+    else:
+        shadow.chmod(0o000)
+        user = tree_user()
+    computer = LinuxComputer(LocalTransport(str(tree)), user, CATALOGUE, wall=lambda: EVENING)
+    facts = computer.facts()
+    assert {"user/leak.service", "user/pipe.service"} <= {i.key for i in facts.items}
+    assert "secret" not in msgspec.json.encode(facts).decode()
+
+
+def msgspec_user(uid):
+    mine = tree_user()
+    return User(
+        name="nobody", uid=uid, gid=uid, home=mine.home, config_home=mine.config_home, data_home=mine.data_home,
+        config_dirs=mine.config_dirs,
+    )  # fmt: skip
+
+
+# -- recorded states ---------------------------------------------------------------------------------------------------------------
+
+SWAPPY = sysctl_text("swappiness", "30")
+
+
+def b64(data):
+    return base64.b64encode(data).decode()
+
+
+def sysctl(name="swappiness", live="30", file=SWAPPY, path="/etc/sysctl.d/90-lumtak-swappiness.conf"):
+    return {
+        "kind": "sysctl",
+        "kernel": f"/proc/sys/vm/{name}",
+        "file": path,
+        "part:live": live,
+        "part:bytes": b64(file),
+    }
+
+
+WANTS = f"{ETC}/multi-user.target.wants"
+HERE = {"folder": "/home/u/.config", "file": "kdeglobals"}
+FORGED = {
+    "an unknown kind": ("apps:x", {"kind": "shell", "run": "id"}, HERE),
+    "no kind": ("apps:x", {"bytes": ""}, HERE),
+    "a link to a unit of the user's": (
+        "services:tide",
+        {"kind": "links", f"part:{WANTS}/tide.service": "/home/u/tide.service"},
+        {},
+    ),
+    "a link up and away": (
+        "services:tide",
+        {"kind": "links", f"part:{WANTS}/tide.service": f"{FILE}/../../../home/u/tide.service"},
+        {},
+    ),
+    "a link in another place": (
+        "services:tide",
+        {"kind": "links", "part:/etc/cron.d/tide.service": f"{FILE}/tide.service"},
+        {},
+    ),
+    "a link with dots in its place": (
+        "services:tide",
+        {"kind": "links", f"part:{ETC}/../tide.service": f"{FILE}/tide.service"},
+        {},
+    ),
+    "a link of another unit": (
+        "services:tide",
+        {"kind": "links", f"part:{WANTS}/debug-shell.service": f"{FILE}/debug-shell.service"},
+        {},
+    ),
+    "another unit that is started": (
+        "services:tide",
+        {"kind": "links"},
+        {"unit": "debug-shell.service", "active": "yes"},
+    ),
+    "a switch that is a mask": ("services:tide", {"kind": "links", f"part:{WANTS}/tide.service": "/dev/null"}, {}),
+    "contents of somebody's": ("memory:swappiness", sysctl(file=b"kernel.core_pattern = |/home/u/x\n"), {}),
+    "another file": ("memory:swappiness", sysctl(path="/etc/sudoers.d/90-lumtak-swappiness.conf"), {}),
+    "another value of the kernel": ("memory:swappiness", sysctl(name="overcommit_memory"), {}),
+    "a value out of range": ("memory:swappiness", sysctl(live="9999"), {}),
+    "a unit that runs something": (
+        "power:mains",
+        {
+            "kind": "clock",
+            "part:policy0": "powersave/",
+            "part:bytes": b64(power_unit_text("x; id", "")),
+            "part:link": "",
+        },
+        {},
+    ),
+    "a plan of somebody's": (
+        "power:mains",
+        {"kind": "property", "bus": "net.hadess.PowerProfiles", "path": "/net/hadess/PowerProfiles", "value": "x"},
+        {},
+    ),
+    "another service on the bus": (
+        "power:mains",
+        {"kind": "property", "bus": "org.evil", "path": "/org/evil", "value": "balanced"},
+        {},
+    ),
+    "swap by another unit": ("memory:swap_mib", {"kind": "swap", "part:old ssh.service": "masked"}, {}),
+    "a permission of another program": ("apps:sandbox/a", {"kind": "sandbox", "app": "b", "raw": "yes"}, {}),
+    "another key of the desktop": (
+        "effects:animations",
+        {
+            "kind": "gsettings",
+            "schema": "org.gnome.desktop.lockdown",
+            "key": "disable-lock-screen",
+            "path": "/x",
+            "raw": "true",
+        },
+        {},
+    ),
+    "a file that is nowhere": ("apps:x", {"kind": "file", "mode": "644", "bytes": ""}, {}),
+    "a file above its folder": (
+        "apps:x",
+        {"kind": "file", "mode": "644", "bytes": ""},
+        {"folder": "/home/u", "file": "../.bashrc"},
+    ),
+    "bytes that are none": ("apps:x", {"kind": "file", "mode": "644", "bytes": "%%%"}, HERE),
+    "a mode that is none": ("apps:x", {"kind": "file", "mode": "rwx", "bytes": ""}, HERE),
+    "a kind of another area": ("services:x", {"kind": "absent"}, HERE),
+}
+
+
+@pytest.mark.parametrize("forged", FORGED)
+def test_a_state_that_this_setting_cannot_have_had_is_refused_everywhere(tree, forged):
+    address, exact, around = FORGED[forged]
+    ref, state = parse_ref(address), State(value="off", exact=exact, around=around)
+    transport = Acting(unit_tree(tree), {"systemctl show": TIDE})
+    computer = LinuxComputer(transport, tree_user(), CATALOGUE, wall=lambda: EVENING)
+    before = snapshot_of(tree)
+    transport.asked.clear()
+    kit = FileUndoKit(tree_user(), UserFolder(transport, tree_user(), "/home/u/.local/share/lumtak-undo"))
+    for attempt in (
+        lambda: check_state(ref, state),
+        lambda: computer.write(ref, state),
+        lambda: computer.foresee(ref, state),
+        lambda: kit.part(ref, "x", [], state),
+    ):
+        with pytest.raises(ComputerError):
+            attempt()
+    assert snapshot_of(tree) == before
+    assert not any(words[0] in {"ln", "tee", "rm", "mv"} for words in transport.asked)
+
+
+@pytest.mark.parametrize(
+    ("path", "target", "made"),
+    [
+        (f"{WANTS}/tide.service", f"{FILE}/tide.service", True),
+        (f"{WANTS}/tide.service", "../tide.service", True),
+        (f"{WANTS}/getty@tty1.service", f"{FILE}/getty@.service", True),
+        (f"{ETC}/sea.service", f"{FILE}/tide.service", True),
+        (f"{ETC}/tide.service", "/dev/null", True),
+        (f"{ETC}/sea.service", f"{FILE}/tide.timer", False),
+        (f"{ETC}/tide.service", "/opt/tide/tide.service", False),
+    ],
+)
+def test_which_links_are_made(path, target, made):
+    assert (why_no_link(path, target) == "") is made
+
+
+def test_a_unit_linked_from_elsewhere_is_not_changed_since_it_could_not_be_put_back(tree):
+    link = unit_tree(tree) / f"{ETC}/multi-user.target.wants/tide.service".lstrip("/")
+    link.unlink()
+    link.symlink_to("/opt/tide/tide.service")
+    transport = Acting(tree, {"systemctl show": TIDE})
+    computer = LinuxComputer(transport, tree_user(), CATALOGUE, wall=lambda: EVENING)
+    assert "could not put back" in computer.facts().find(parse_ref("services:tide")).setting.needed
+    with pytest.raises(ComputerError, match="outside the system"):
+        computer.foresee(parse_ref("services:tide"), computer.read(parse_ref("services:tide")))
+
+
+def test_own_contents_and_no_others_are_written_as_root(tree):
+    root = LinuxComputer(Acting(unit_tree(tree)), tree_user(), CATALOGUE, wall=lambda: EVENING)._root
+    for path, data in (
+        (f"{ETC}/lumtak-power.service", power_unit_text("performance", "")),
+        (f"{ETC}/var-lib-lumtak-swap_64.swap", swap_unit_text(64)),
+        ("/etc/sysctl.d/90-lumtak-swappiness.conf", SWAPPY),
+    ):
+        root.put(path, data)
+        with pytest.raises(ComputerError):
+            root.put(path, data + b"[Service]\nExecStart=/home/u/x\n")
+        root.remove(path)
+    put(tree, f"{ETC}/of-the-owner.service", "[Service]\n")
+    with pytest.raises(ComputerError):
+        root.remove(f"{ETC}/of-the-owner.service")
+    assert (tree / f"{ETC}/of-the-owner.service".lstrip("/")).exists()
+
+
+def test_a_desktop_that_keeps_files_does_not_lose_one_to_a_key_of_another_desktop(tree):
+    put(tree, "/usr/bin/plasmashell", "")
+    kept = put(tree, "/home/u/.config/kdeglobals", "[KDE]\nAnimationDurationFactor=1\n")
+    key = {"kind": "gsettings", "schema": "org.gnome.desktop.interface", "key": "enable-animations",
+           "path": "/org/gnome/desktop/interface/enable-animations", "raw": ""}  # fmt: skip
+    with pytest.raises(ComputerError, match="keeps it in the file kdeglobals"):
+        linux(tree).write(parse_ref("effects:animations"), State(value=None, exact=key))
+    other = State(value="on", exact={"kind": "absent"}, around={"folder": "/home/u/.config/xfce4", "file": "xfwm4.xml"})
+    with pytest.raises(ComputerError, match="its place is"):
+        linux(tree).write(parse_ref("effects:animations"), other)
+    assert kept.read_text() == "[KDE]\nAnimationDurationFactor=1\n"
+
+
+# -- a record beside the journal -------------------------------------------------------------------------------------------------
+
+
+def forge(home, computer, number, ref, restore, left):
+    entry = {
+        "format": 2, "id": number, "plan": 0, "turn": 9, "computer": computer.identity, "address": "local", "user": "u", "job": "",
+        "ref": {"area": ref.partition(":")[0], "key": ref.partition(":")[2]}, "title": "Tides", "value": "manual", "before": restore,
+        "restore": restore, "expected": left, "after": left, "stage": "verified", "shows": "now", "boot_id": "b", "session_id": None,
+        "begun_at": "2026-03-02T08:00:00+00:00", "stage_at": "2026-03-02T08:00:00+00:00",
+    }  # fmt: skip
+    document = json.dumps(entry).encode()
+    put(
+        home,
+        f"before/{computer.identity}/{number}.json",
+        hashlib.sha256(document).hexdigest().encode() + b"\n" + document + b"\n",
+    )
+
+
+def test_a_rescued_record_that_takes_root_is_put_back_only_once_it_was_shown(tree, home):
+    transport = Acting(unit_tree(tree), {"systemctl show": TIDE})
+    computer = LinuxComputer(transport, tree_user(), CATALOGUE, wall=lambda: EVENING)
+    now = msgspec.to_builtins(computer.read(parse_ref("services:tide")))
+    evil = {
+        "value": "auto",
+        "exact": {"kind": "links", f"part:{WANTS}/tide.service": "/home/u/tide.service"},
+        "around": {},
+    }
+    fair = {
+        "value": "auto",
+        "exact": {"kind": "links", f"part:{WANTS}/tide.service": f"{FILE}/tide.service"},
+        "around": {"active": "yes"},
+    }
+    forge(home, computer, 7, "services:tide", evil, now)
+    forge(home, computer, 8, "services:tide", fair, now)
+    before = snapshot_of(tree / "etc")
+    journal = Journal(home)
+    assert any("rescued" in n for n in journal.notices)
+    assert {line.number for line in review(journal, computer).lines} == {7, 8}
+    assert {o.result for o in put_back(journal, computer)} == {"failed"}
+    assert snapshot_of(tree / "etc") == before
+    assert {o.result for o in put_back(journal, computer, [8], shown=[8])} == {"done"}
+    assert not (tree / f"{ETC}/sea.service".lstrip("/")).is_symlink(), "it is as the record says"
+    outcome = put_back(journal, computer, [7], overwrite=True, shown=[7])[0]
+    assert outcome.result == "failed"
+    assert "outside the system" in outcome.note
+    journal.close()
+
+
+# -- names that are no text ----------------------------------------------------------------------------------------------------------
+
+
+@given(
+    st.binary(max_size=40)
+    | st.lists(st.sampled_from([b"\\", b"x", b"5C", b"E9", b"\xc3", b"\xa9", b"\n", b"2d"])).map(b"".join)
+)
+def test_a_name_is_escaped_and_comes_back(name):
+    text = escaped(os.fsdecode(name))
+    assert os.fsencode(unescaped(text)) == name
+    assert text.encode("utf-8").isascii() or not text.isascii()
+    assert all(c >= " " for c in text)
+
+
+def test_an_entry_whose_name_is_no_text_goes_off_and_comes_back(tree, home):
+    folder = tree / "home/u/.config/autostart"
+    odd = os.fsdecode(b"tide \xe9\x1b[31m\n.desktop")
+    (folder / odd).write_text(ENTRY)
+    (folder / os.fsdecode(b"link\xff.desktop")).symlink_to(os.fsdecode(b"/nowhere/\xfe"))
+    computer, journal = linux(tree), Journal(home)
+    before = snapshot_of(tree / "home/u/.config")
+    facts = computer.facts()
+    keys = {i.key for i in facts.items if "xE9" in i.key or "xFF" in i.key}
+    assert keys == {r"tide \xE9\x1B[31m\x0A", r"link\xFF"}
+    assert msgspec.json.encode(facts)
+    results = {k: apply_changes(journal, computer, facts, [parse_change(f"apps:{k}=off")])[0].result for k in keys}
+    assert results == {max(keys, key=len): "done", min(keys, key=len): "failed"}, (
+        "a link that leads nowhere is no entry"
+    )
+    assert "Hidden=true" in (folder / odd).read_text()
+    script = next((tree / "home/u/.local/share/lumtak-undo").iterdir())
+    copy = shutil.copytree(tree, tree.with_name("copy"), symlinks=True)
+    subprocess.run(["sh", script, copy], check=True, stdout=subprocess.DEVNULL)
+    assert snapshot_of(copy / "home/u/.config") == before
+    assert {o.result for o in put_back(journal, computer)} == {"done"}
+    assert snapshot_of(tree / "home/u/.config") == before
+    journal.close()
