@@ -24,6 +24,8 @@ _DAMAGED = (
     sqlite3.SQLITE_FORMAT,
 )
 _BUSY_S = 10.0
+_HIGHEST = 1000
+"""No Lumtak will ever have so many versions of a schema: a higher number is a damaged one."""
 _T = TypeVar("_T")
 
 
@@ -135,6 +137,8 @@ class Database:
     def _prepare(self, migrations: Sequence[str]) -> None:
         self._link.row_factory, self._link.text_factory = sqlite3.Row, as_text
         version = int(self._link.execute("PRAGMA user_version").fetchone()[0])
+        if version not in range(_HIGHEST):
+            raise self._damaged(f"its version is {version}")
         if version > len(migrations):  # before anything else: a newer Lumtak's file is not ours to judge
             raise NewerError(str(self.path), version, len(migrations))
         problem = self._link.execute("PRAGMA quick_check(1)").fetchone()[0]

@@ -55,6 +55,8 @@ class Journal:
             self._db = self._open()
             self._reconcile()
         except BaseException:
+            if hasattr(self, "_db"):
+                self._db.close()
             os.close(self._held)
             raise
 
