@@ -108,3 +108,13 @@ def test_a_restart_is_done_or_said_to_be_impossible(computer):
         again = computer.session_id()
         computer.restart(login_only=True)
         assert computer.session_id() != again
+
+
+def test_a_recorded_state_of_a_kind_that_is_not_known_is_refused_by_every_computer(computer):
+    ref = switches(computer)[0].ref
+    before = computer.read(ref)
+    odd = State(value=before.value, exact={"kind": "of another computer"}, around={"folder": "/home/u", "file": "x"})
+    for attempt in (computer.write, computer.foresee):
+        with pytest.raises(ComputerError):
+            attempt(ref, odd)
+    assert computer.read(ref).same_as(before)

@@ -31,6 +31,7 @@ from lumtak.core.facts import (
 from lumtak.core.load import Memory, Snapshot
 from lumtak.core.record import Figure, NotMeasured
 from lumtak.core.setting import SettingRef, Shows, State
+from lumtak.core.text import plain
 from lumtak.core.units import GIB, MIB
 from lumtak.errors import ComputerError, UsageError
 
@@ -102,7 +103,7 @@ class SimulatedComputer:
 
     def write(self, ref: SettingRef, state: State) -> None:
         """Set it; what shows at once is in force when this returns, the rest after a login or restart."""
-        address = self._known(ref)
+        address = self._by_value(ref, state)
         item = self._item(ref)
         problem = item.setting.problem_with(state.value) if isinstance(item.setting, Setting) else "it is fixed."
         if problem:
@@ -117,8 +118,17 @@ class SimulatedComputer:
 
     def foresee(self, ref: SettingRef, state: State) -> State:
         """The same value."""
-        self._known(ref)
+        self._by_value(ref, state)
         return State(value=state.value)
+
+    def _by_value(self, ref: SettingRef, state: State) -> str:
+        """The address of a setting; a state that was recorded on a computer of another kind is refused."""
+        if state.exact is not None:
+            raise ComputerError(
+                f"{plain(str(ref))} is not brought to the state that was recorded: {self.name} keeps values alone.",
+                "Nothing was changed; `lumtak journal` shows the record.",
+            )
+        return self._known(ref)
 
     def undo_kit(self) -> None:
         """None: nothing of it stays when Lumtak is gone."""
