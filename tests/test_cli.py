@@ -298,7 +298,8 @@ def test_an_entry_that_nobody_knows_is_a_question(there):
     found = json.loads(fine("audit", "local", "--profile", "writing-and-web", "--seconds", "1", "--json", **there))
     mine = {f["key"]: f for f in found["findings"]}
     assert mine["lumtak-test-tide"]["stance"] == "ask"
-    assert {g["area"] for g in found["gaps"]} >= {"effects"}
+    told = {g["area"] for g in found["gaps"]} | {f["area"] for f in found["findings"]}
+    assert told >= {"effects", "power", "services"}, "of what cannot be read here it is said why"
     text = fine("audit", "local", "--profile", "writing-and-web", "--seconds", "0", **there)
     assert "\x1b" not in text
     assert "[2J" in text

@@ -1,0 +1,608 @@
+"""A hand: the one program that acts on a real computer, as whoever it runs as.
+
+It is sent as text to a bare interpreter (`python3 -I -S -B`) together with `table` and `wire`, and these three import nothing else of
+Lumtak's: the standard library only, in the language of Python 3.8. docs/HANDS.md has the operations and the form of messages. Lumtak uses
+the same class in its own process where it already is the right user, and on a folder that looks like a computer.
+"""
+
+from __future__ import annotations
+
+import base64
+import contextlib
+import errno
+import hashlib
+import os
+import posixpath
+import re
+import select
+import signal
+import stat
+import subprocess
+import tempfile
+import time
+
+from lumtak.computers.hands.table import (
+    OF_A_USER,
+    OF_ROOT,
+    POLICY_FILE,
+    PROGRAMS,
+    SWAP_FOLDER,
+    is_link_place,
+    is_own_content,
+    is_own_place,
+    is_switch,
+    kernel_value_fits,
+    swap_file,
+    why_no_link,
+)
+
+VERSION = 1
+MOST_BYTES = 1 << 20
+"""Of one file, unless less is asked for."""
+_MOST_PRINTED = 1 << 25
+_MOST_NAMES = 100_000
+_LINKS_MOST = 40
+_KERNEL_FILES = ("/proc/", "/sys/")
+_PATH = "/usr/sbin:/usr/bin:/sbin:/bin"
+_BUS = """<!DOCTYPE busconfig PUBLIC "-//freedesktop//DTD D-Bus Bus Configuration 1.0//EN"
+ "http://www.freedesktop.org/standards/dbus/1.0/busconfig.dtd">
+<busconfig><type>session</type><listen>unix:tmpdir=/tmp</listen><auth>EXTERNAL</auth>
+<servicedir>/usr/share/dbus-1/services</servicedir>
+<policy context="default"><allow send_destination="*" eavesdrop="true"/><allow eavesdrop="true"/><allow own="*"/></policy></busconfig>
+"""
+"""A session bus that starts what the system's packages brought, and nothing that stands in a folder of the user; dbus-daemon(1)."""
+
+
+class Refusal(OSError):
+    """The hand does not do what was asked for, whoever asks."""
+
+    def __init__(self, why: str) -> None:
+        super().__init__(errno.EPERM, why)
+
+
+def temporary_name(name: str) -> str:
+    """The same for the same name, so that what a killed write left is found and removed by the next."""
+    return ".lumtak-%s.new" % hashlib.sha256(os.fsencode(name)).hexdigest()[:12]
+
+
+class Hand:
+    """The operations, as methods. Every failure is an OSError; what is never done is a Refusal.
+
+    Args:
+        root: a folder that looks like a computer; empty for the computer itself.
+        rules: whether it is a hand of root, which writes nothing but the table.
+        homes: folders below which files of the user are written; none at all where it is empty.
+    """
+
+    def __init__(self, root: str = "", rules: bool = False, homes: tuple = ()) -> None:  # noqa: FBT001, FBT002
+        self.root = root.rstrip("/")
+        self.live = not self.root
+        self.rules = rules
+        self.homes = tuple(homes)
+        self._trusted = {"/"}
+
+    # -- where things are ----------------------------------------------------------------------------------------------------------
+
+    def _place(self, path: str) -> str:
+        """The path here: in a folder that looks like a computer links are followed as they would be there, and never lead out of it."""
+        if not path.startswith("/") or "\0" in path:
+            raise Refusal("%s is no whole path" % path)
+        if not self.root:
+            return path
+        todo = [p for p in reversed(path.split("/")) if p not in {"", "."}]
+        done: list = []
+        links = 0
+        while todo:
+            part = todo.pop()
+            if part == "..":
+                del done[-1:]
+                continue
+            here = "/".join([self.root, *done, part])
+            if os.path.islink(here):
+                links += 1
+                if links > _LINKS_MOST:
+                    raise OSError(errno.ELOOP, "too many links on the way")
+                target = os.readlink(here)
+                if target.startswith("/"):
+                    del done[:]
+                todo += [p for p in reversed(target.split("/")) if p not in {"", "."}]
+            else:
+                done.append(part)
+        return "/".join([self.root, *done])
+
+    def _settled(self, path: str, links: int = 0) -> str:
+        """The path for a hand of root, its last part not looked at: every folder on the way belongs to root and nobody else writes to it.
+
+        Only root can then change where the path leads, so that it can be opened by its name.
+        """
+        folder, name = posixpath.split(posixpath.normpath(path))
+        if folder in self._trusted:
+            return posixpath.join(folder, name)
+        above = self._settled(folder, links)
+        about = os.lstat(above)
+        if stat.S_ISLNK(about.st_mode):
+            if links > _LINKS_MOST:
+                raise OSError(errno.ELOOP, "too many links on the way")
+            target = posixpath.join(posixpath.dirname(above), os.readlink(above))
+            return self._settled(posixpath.join(target, name), links + 1)
+        if not stat.S_ISDIR(about.st_mode):
+            raise NotADirectoryError(errno.ENOTDIR, "this is no folder")
+        if about.st_uid != 0 or about.st_mode & 0o022:
+            raise Refusal("others than root can write to %s" % above)
+        if above == folder:
+            self._trusted.add(folder)
+        return posixpath.join(above, name)
+
+    def _followed(self, path: str) -> str:
+        """The path with the links of its last part followed, for a hand of root."""
+        for _ in range(_LINKS_MOST):
+            path = self._settled(path)
+            if not os.path.islink(path):
+                return path
+            path = posixpath.join(posixpath.dirname(path), os.readlink(path))
+        raise OSError(errno.ELOOP, "too many links on the way")
+
+    def _looked(self, path: str) -> str:
+        """The path here, links followed, as far as this hand may look."""
+        if self.rules and self.live and not path.startswith(_KERNEL_FILES):
+            return self._followed(path)
+        return self._place(path)
+
+    # -- looking -------------------------------------------------------------------------------------------------------------------
+
+    def read(self, path: str, most: int = MOST_BYTES) -> bytes:
+        """The first `most` bytes of an ordinary file, or of one that the kernel makes; nothing else is opened."""
+        if self.live and path.startswith(_KERNEL_FILES):
+            descriptor = os.open(path, os.O_RDONLY | os.O_CLOEXEC | os.O_NONBLOCK)
+        else:
+            descriptor = _open_ordinary(self._looked(path))
+        try:
+            return _read_most(descriptor, most)
+        finally:
+            os.close(descriptor)
+
+    def read_many(self, paths: list, most: int = MOST_BYTES) -> list:
+        """The same of many files; None for each that cannot be read."""
+        found = []
+        for path in paths:
+            try:
+                found.append(self.read(path, most))
+            except OSError:
+                found.append(None)
+        return found
+
+    def names(self, path: str) -> list:
+        """What a folder holds, sorted."""
+        found = sorted(os.listdir(self._looked(path)))
+        if len(found) > _MOST_NAMES:
+            raise Refusal("%s holds more than %d names" % (path, _MOST_NAMES))
+        return found
+
+    def link(self, path: str) -> str | None:
+        """Where a link leads; None where there is none."""
+        folder, name = path.rsplit("/", 1)
+        try:
+            if self.rules and self.live and not path.startswith(_KERNEL_FILES):
+                return os.readlink(self._settled(path))
+            return os.readlink("%s/%s" % (self._place(folder or "/").rstrip("/"), name))
+        except OSError:
+            return None
+
+    def exists(self, path: str) -> bool:
+        """Whether something is there, links followed."""
+        try:
+            return os.path.exists(self._looked(path))
+        except OSError:
+            return False
+
+    def look(self, folder: str, name: str) -> dict:
+        """What stands there itself: kind (absent, file, link, other), and mode, bytes or target."""
+        try:
+            about = os.lstat("%s/%s" % (self._place(folder), name))
+        except FileNotFoundError:
+            return {"kind": "absent"}
+        if stat.S_ISLNK(about.st_mode):
+            return {"kind": "link", "target": os.readlink("%s/%s" % (self._place(folder), name))}
+        if not stat.S_ISREG(about.st_mode):
+            return {"kind": "other"}
+        data = self.read("%s/%s" % (folder, name), MOST_BYTES + 1)
+        return {"kind": "file", "mode": stat.S_IMODE(about.st_mode), "bytes": base64.b64encode(data).decode()}
+
+    def missing(self, path: str) -> int:
+        """How many folders, counted from this one upwards, are not there."""
+        count = 0
+        while path != "/" and not os.path.isdir(self._place(path)):
+            count, path = count + 1, posixpath.dirname(path)
+        return count
+
+    def space(self, path: str) -> list:
+        """[bytes of the volume, bytes free to an ordinary user]; statvfs(3)."""
+        found = os.statvfs(self._looked(path))
+        return [found.f_blocks * found.f_frsize, found.f_bavail * found.f_frsize]
+
+    def walk(self, path: str, most: int = 1_000_000):  # noqa: ANN201 - a generator, in the language of Python 3.8
+        """Every file below a folder on the same volume, no link followed: lists of [path, mode, bytes on the disk, changed at]."""
+        top = self._looked(path)
+        volume, batch, count = os.lstat(top).st_dev, [], 0
+        todo = [top]
+        while todo:
+            with contextlib.suppress(OSError), os.scandir(todo.pop()) as entries:
+                for entry in entries:
+                    about = entry.stat(follow_symlinks=False)
+                    count += 1
+                    if stat.S_ISDIR(about.st_mode) and about.st_dev == volume:
+                        todo.append(entry.path)
+                    batch.append([entry.path[len(self.root) :], about.st_mode, about.st_blocks * 512, int(about.st_mtime)])
+                    if len(batch) >= 1000:
+                        yield batch
+                        batch = []
+                    if count >= most:
+                        raise Refusal("%s holds more than %d files" % (path, most))
+        yield batch
+
+    def counters(self) -> dict:
+        """The bytes of /proc/PID/stat of every process, by its number: one pass; proc(5)."""
+        found = {}
+        for name in os.listdir(self._place("/proc")):
+            if not name.isdigit():
+                continue
+            try:
+                descriptor = os.open("%s/proc/%s/stat" % (self.root, name), os.O_RDONLY)
+            except OSError:
+                continue
+            try:
+                found[int(name)] = os.read(descriptor, 4096)
+            except OSError:
+                continue
+            finally:
+                os.close(descriptor)
+        return found
+
+    def about(self) -> dict:
+        """Version, user, process, and the units in which the kernel counts."""
+        return {
+            "version": VERSION,
+            "uid": os.geteuid(),
+            "pid": os.getpid(),
+            "tick": os.sysconf("SC_CLK_TCK"),
+            "page": os.sysconf("SC_PAGE_SIZE"),
+        }
+
+    def answers(self, folder: str, tries: int = 5) -> list:
+        """Seconds, a list each: to start a program, to wake from a millisecond's sleep, to have a small file on the disk."""
+        starts = [_timed(lambda: self.run(["true"])) for _ in range(min(tries, 50))]
+        naps = [max(0.0, _timed(lambda: time.sleep(0.001)) - 0.001) for _ in range(4 * min(tries, 50))]
+        writes: list = []
+        with contextlib.suppress(OSError), tempfile.TemporaryFile(dir=self._place(folder)) as file:
+            writes = [_timed(lambda: _to_disk(file.fileno())) for _ in range(min(tries, 50))]
+        return [starts, naps, writes]
+
+    # -- files of the user -----------------------------------------------------------------------------------------------------------
+
+    def _own_folder(self, folder: str) -> str:
+        """The folder here, if this hand may write below it."""
+        if posixpath.normpath(folder) != folder or not any(folder == h or folder.startswith(h + "/") for h in self.homes):
+            raise Refusal("files of the user are not written to %s" % folder)
+        return self._place(folder)
+
+    @contextlib.contextmanager
+    def _opened(self, folder: str):  # noqa: ANN202 - as above
+        """A descriptor of a folder of the user's, made with its parents (mode 0700) when it is not there."""
+        place = self._own_folder(folder)
+        os.makedirs(place, mode=0o700, exist_ok=True)
+        descriptor = os.open(place, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+        try:
+            about = os.fstat(descriptor)
+            if about.st_uid not in {os.geteuid(), 0} or about.st_mode & stat.S_IWOTH:
+                raise Refusal("others can write to %s, so nothing is written there" % folder)
+            yield descriptor
+        finally:
+            os.close(descriptor)
+
+    def put(self, folder: str, name: str, data: bytes, mode: int) -> None:
+        """The file has these bytes and this mode: all at once, or not at all."""
+        _one_name(name)
+        with self._opened(folder) as descriptor:
+            _put(descriptor, name, data, mode & 0o7777)
+
+    def put_link(self, folder: str, name: str, target: str) -> None:
+        """The link leads there: all at once, or not at all."""
+        _one_name(name)
+        with self._opened(folder) as descriptor:
+            _put_link(descriptor, name, target)
+
+    def remove(self, folder: str, name: str, folders: int = 0) -> None:
+        """The file is gone, with what an interrupted write left, and so are so many folders as far as they are empty."""
+        _one_name(name)
+        if os.path.isdir(self._own_folder(folder)):
+            with self._opened(folder) as descriptor:
+                _forget(temporary_name(name), descriptor)
+                _forget(name, descriptor)
+                os.fsync(descriptor)
+        for _ in range(min(folders, 64)):
+            try:
+                os.rmdir(self._place(folder))
+            except FileNotFoundError:
+                pass
+            except OSError:
+                break  # not empty: somebody else uses it now
+            folder = posixpath.dirname(folder)
+
+    # -- what takes root -------------------------------------------------------------------------------------------------------------
+
+    @contextlib.contextmanager
+    def _system_folder(self, folder: str, mode: int = 0o755):  # noqa: ANN202 - as above
+        """A descriptor of a folder of the system that is written to, made when it is not there."""
+        if not self.rules:
+            raise Refusal("this hand is not root's")
+        place = self._settled(folder + "/x")[:-2] if self.live and os.path.isdir(folder) else self._place(folder)
+        if self.live and not os.path.isdir(folder):
+            self._settled(folder)
+        os.makedirs(place, mode=mode, exist_ok=True)
+        descriptor = os.open(place, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC | os.O_NOFOLLOW)
+        try:
+            yield descriptor
+        finally:
+            os.close(descriptor)
+
+    def own_put(self, path: str, data: bytes) -> None:
+        """A file that only Lumtak writes has these bytes, mode 0644."""
+        if not is_own_content(path, data):
+            raise Refusal("what was to be written to %s is nothing that Lumtak writes there" % path)
+        folder, name = posixpath.split(path)
+        with self._system_folder(folder) as descriptor:
+            _put(descriptor, name, data, 0o644)
+
+    def own_link(self, path: str, target: str) -> None:
+        """The link of a unit leads there."""
+        why = why_no_link(path, target)
+        if why:
+            raise Refusal("%s, so Lumtak does not make that link" % why)
+        folder, name = posixpath.split(path)
+        with self._system_folder(folder) as descriptor:
+            _put_link(descriptor, name, target)
+
+    def own_remove(self, path: str, folder_too: bool = False) -> None:  # noqa: FBT001, FBT002
+        """A link of a unit, or a file that only Lumtak writes, is gone; its folder too, where that is asked for and it is empty."""
+        folder, name = posixpath.split(path)
+        if not (is_own_place(path) or is_link_place(path)):
+            raise Refusal("Lumtak does not remove %s" % path)
+        if not os.path.isdir(self._place(folder)):
+            return
+        with self._system_folder(folder) as descriptor:
+            with contextlib.suppress(FileNotFoundError):
+                about = os.stat(name, dir_fd=descriptor, follow_symlinks=False)
+                if not is_own_place(path) and not stat.S_ISLNK(about.st_mode):
+                    raise Refusal("Lumtak does not remove %s, which is no link" % path)
+            _forget(temporary_name(name), descriptor)
+            _forget(name, descriptor)
+            os.fsync(descriptor)
+        if folder_too and is_switch(path):
+            with contextlib.suppress(OSError):
+                os.rmdir(self._place(folder))
+
+    def make_swap(self, mib: int) -> None:
+        """A swap file of Lumtak's own, which nobody else may read, ready to be switched on; all of it allocated, or none."""
+        name = posixpath.basename(swap_file(mib))
+        with self._system_folder(SWAP_FOLDER) as folder:
+            _forget(name, folder)
+            descriptor = os.open(name, os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC, 0o600, dir_fd=folder)
+            try:
+                os.posix_fallocate(descriptor, 0, int(mib) << 20)
+                os.fsync(descriptor)
+                self._printed(["mkswap", "--", self._place(swap_file(mib))], 90.0, check=True)
+            except BaseException:
+                _forget(name, folder)
+                raise
+            finally:
+                os.close(descriptor)
+
+    def drop_swap(self, mib: int) -> None:
+        """It is gone, and the folder where nothing else is in it."""
+        if os.path.isdir(self._place(SWAP_FOLDER)):
+            with self._system_folder(SWAP_FOLDER) as folder:
+                _forget(posixpath.basename(swap_file(mib)), folder)
+            with contextlib.suppress(OSError):
+                os.rmdir(self._place(SWAP_FOLDER))
+
+    def set_kernel(self, path: str, value: str) -> None:
+        """A value of the kernel, until the next restart."""
+        name = path[len("/proc/sys/vm/") :] if path.startswith("/proc/sys/vm/") else ""
+        word = POLICY_FILE.fullmatch(path) is not None and re.fullmatch(r"[a-z0-9_]{1,40}", value) is not None
+        if not self.rules or not (word or kernel_value_fits(name, value)):
+            raise Refusal("%s is not set by Lumtak" % path)
+        descriptor = os.open(self._place(path), os.O_WRONLY | os.O_CLOEXEC | (os.O_TRUNC if self.root else 0))
+        try:
+            os.write(descriptor, value.encode())
+        finally:
+            os.close(descriptor)
+
+    def end(self, pid: int, started: int, force: bool, wait_s: float) -> str:  # noqa: FBT001
+        """Ask a process to end (SIGTERM), or force it (SIGKILL): "gone", "runs", or "another" where its number is another one's by now."""
+        try:
+            descriptor = os.pidfd_open(pid)
+        except ProcessLookupError:
+            return "gone"
+        try:
+            now = _started(self.read("/proc/%d/stat" % pid, 4096))
+            if now != started:
+                return "another" if now else "gone"
+            with contextlib.suppress(ProcessLookupError):
+                signal.pidfd_send_signal(descriptor, signal.SIGKILL if force else signal.SIGTERM)
+            ended, _, _ = select.select([descriptor], [], [], max(0.0, min(wait_s, 600.0)))
+            return "gone" if ended else "runs"
+        finally:
+            os.close(descriptor)
+
+    # -- programs ------------------------------------------------------------------------------------------------------------------
+
+    def run(self, arguments: list, timeout_s: float = 20.0, partly: bool = False, bus: str = "") -> bytes:  # noqa: FBT001, FBT002
+        """What a program of the table prints.
+
+        Args:
+            arguments: its name and arguments.
+            timeout_s: after that it is ended, with whatever it started.
+            partly: take what it prints although it fails.
+            bus: run it on the session bus of this hand's user, who is at home there: HOME, then the configuration folder, a line each.
+        """
+        arguments = list(arguments)
+        name, told = arguments[0], "\0".join(arguments[1:])
+        tables = [PROGRAMS] + ([OF_A_USER] if bus else []) + ([OF_ROOT] if self.rules else [])
+        if not any(name in t and re.fullmatch(t[name], told) for t in tables):
+            raise Refusal("%s is not run by Lumtak with these arguments" % name)
+        if not self.live:
+            raise OSError(errno.ENOSYS, "no programs run in a folder")
+        if not bus:
+            return self._printed(arguments, timeout_s, check=not partly)
+        home, config = (bus.split("\n") + [""])[:2]
+        return self._on_the_bus(arguments, timeout_s, {"HOME": home, "XDG_CONFIG_HOME": config})
+
+    def _on_the_bus(self, arguments: list, timeout_s: float, own: dict) -> bytes:
+        runtime = "/run/user/%d" % os.geteuid()
+        if os.path.exists(runtime + "/bus"):
+            own = dict(own, XDG_RUNTIME_DIR=runtime, DBUS_SESSION_BUS_ADDRESS="unix:path=%s/bus" % runtime)
+            return self._printed(arguments, timeout_s, check=True, more=own)
+        with tempfile.TemporaryDirectory(prefix="lumtak-bus-") as folder:
+            with open(folder + "/bus.conf", "w", encoding="ascii") as file:
+                file.write(_BUS)
+            # Some programs leave files in the user's cache, though they only read, where there is no folder for what runs.
+            own = dict(own, XDG_RUNTIME_DIR=folder)
+            whole = ["dbus-run-session", "--config-file=%s/bus.conf" % folder, "--", *arguments]
+            return self._printed(whole, timeout_s, check=True, more=own)
+
+    def _printed(self, arguments: list, timeout_s: float, check: bool, more: dict | None = None) -> bytes:  # noqa: FBT001
+        """What a program prints that runs in a session of its own: without a terminal, with a clean environment and no descriptor but three."""
+        program = subprocess.Popen(  # noqa: S603 - a table of programs and arguments, no shell
+            arguments,
+            stdin=subprocess.DEVNULL,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.PIPE,
+            env=dict(more or {}, PATH=_PATH, LC_ALL="C"),
+            cwd="/",
+            close_fds=True,
+            start_new_session=True,
+        )
+        out, said, late = _collected(program, timeout_s)
+        if late:
+            raise OSError(errno.ETIMEDOUT, "%s failed: %s" % (arguments[0], late))
+        if check and program.returncode != 0:
+            lines = said.decode("utf-8", "replace").strip().splitlines()
+            raise OSError(errno.EIO, "%s failed: %s" % (arguments[0], lines[-1] if lines else "code %d" % program.returncode))
+        return out
+
+
+def _collected(program: subprocess.Popen, timeout_s: float) -> tuple:
+    """(what it printed, what it said, why it was ended early): read as it comes, up to a limit of size and time."""
+    kept = {program.stdout.fileno(): [], program.stderr.fileno(): []}  # type: ignore[union-attr]
+    size, end, late = 0, time.monotonic() + min(timeout_s, 600.0), ""
+    waiting = list(kept)
+    while waiting and not late:
+        ready, _, _ = select.select(waiting, [], [], max(0.0, end - time.monotonic()))
+        if not ready:
+            late = "it took longer than %g s" % timeout_s
+        for descriptor in ready:
+            data = os.read(descriptor, 1 << 16)
+            size += len(data)
+            kept[descriptor].append(data)
+            if not data:
+                waiting.remove(descriptor)
+            elif size > _MOST_PRINTED:
+                late = "it printed more than %d bytes" % _MOST_PRINTED
+    if late:
+        with contextlib.suppress(ProcessLookupError, PermissionError):
+            os.killpg(program.pid, signal.SIGKILL)
+    else:
+        with contextlib.suppress(subprocess.TimeoutExpired):
+            program.wait(timeout=max(0.1, end - time.monotonic()))
+    program.kill()
+    out, said = (b"".join(parts) for parts in kept.values())
+    for pipe in (program.stdout, program.stderr):
+        pipe.close()  # type: ignore[union-attr]
+    program.wait()
+    return out, said, late
+
+
+class NotOrdinaryError(OSError):
+    """A folder, a device, a pipe or a socket stands where a file was looked for."""
+
+
+def _open_ordinary(place: str) -> int:
+    """A descriptor to read an ordinary file by; links are followed, but no device, pipe or socket is opened.
+
+    It is looked at first: opening a device can do something. Whoever exchanges it in between owns the folder, and has it opened as themselves.
+    """
+    if not stat.S_ISREG(os.stat(place).st_mode):
+        raise NotOrdinaryError(errno.EINVAL, "this is no ordinary file")
+    descriptor = os.open(place, os.O_RDONLY | os.O_CLOEXEC | os.O_NONBLOCK | os.O_NOCTTY)
+    if not stat.S_ISREG(os.fstat(descriptor).st_mode):
+        os.close(descriptor)
+        raise NotOrdinaryError(errno.EINVAL, "this is no ordinary file")
+    return descriptor
+
+
+def _read_most(descriptor: int, most: int) -> bytes:
+    data = os.read(descriptor, most)
+    while 0 < len(data) < most:
+        more = os.read(descriptor, most - len(data))
+        if not more:
+            break
+        data += more
+    return data
+
+
+def _one_name(name: str) -> None:
+    if name in {"", ".", ".."} or "/" in name or "\0" in name:
+        raise Refusal("%s is no name of a file" % name)
+
+
+def _put(folder: int, name: str, data: bytes, mode: int) -> None:
+    temporary = temporary_name(name)
+    _forget(temporary, folder)
+    descriptor = os.open(
+        temporary, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC, 0o600, dir_fd=folder
+    )
+    try:
+        try:
+            left = memoryview(data)
+            while left:
+                left = left[os.write(descriptor, left) :]
+            os.fchmod(descriptor, mode)
+            os.fsync(descriptor)
+        finally:
+            os.close(descriptor)
+        os.rename(temporary, name, src_dir_fd=folder, dst_dir_fd=folder)
+    except BaseException:
+        with contextlib.suppress(OSError):
+            _forget(temporary, folder)
+        raise
+    os.fsync(folder)
+
+
+def _put_link(folder: int, name: str, target: str) -> None:
+    temporary = temporary_name(name)
+    _forget(temporary, folder)
+    os.symlink(target, temporary, dir_fd=folder)
+    os.rename(temporary, name, src_dir_fd=folder, dst_dir_fd=folder)
+    os.fsync(folder)
+
+
+def _forget(name: str, folder: int) -> None:
+    with contextlib.suppress(FileNotFoundError):
+        os.unlink(name, dir_fd=folder)
+
+
+def _started(data: bytes) -> int:
+    """When a process started, in ticks since boot, from /proc/PID/stat; 0 where that is not understood."""
+    fields = data[data.rfind(b")") + 1 :].split()
+    return int(fields[19]) if len(fields) > 19 and fields[19].isdigit() else 0
+
+
+def _timed(act) -> float:  # noqa: ANN001 - a function without arguments
+    start = time.perf_counter()
+    act()
+    return time.perf_counter() - start
+
+
+def _to_disk(descriptor: int) -> None:
+    os.pwrite(descriptor, os.urandom(4096), 0)
+    os.fsync(descriptor)

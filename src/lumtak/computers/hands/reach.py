@@ -1,0 +1,70 @@
+"""What adapters know of hands: the operations they use, small helpers over them, and the hands of one computer."""
+
+from collections.abc import Iterator, Sequence
+from typing import Any, Protocol
+
+from lumtak.computers.hands.hand import NotOrdinaryError, Refusal
+
+__all__ = ["NotOrdinaryError", "Reach", "Refusal", "names_at", "runs_systemd", "text", "text_at"]
+
+
+class Reach(Protocol):
+    """A hand, here or at the other end of a pipe; `hand.Hand` says what each operation does. Failures are OSError."""
+
+    @property
+    def live(self) -> bool:
+        """Whether programs run there: a folder has files only."""
+
+    def about(self) -> dict[str, int]: ...
+    def read(self, path: str, most: int = ...) -> bytes: ...
+    def read_many(self, paths: Sequence[str], most: int = ...) -> list[bytes | None]: ...
+    def names(self, path: str) -> list[str]: ...
+    def link(self, path: str) -> str | None: ...
+    def exists(self, path: str) -> bool: ...
+    def look(self, folder: str, name: str) -> dict[str, Any]: ...
+    def missing(self, path: str) -> int: ...
+    def space(self, path: str) -> list[int]: ...
+    def walk(self, path: str, most: int = ...) -> Iterator[list[list[Any]]]: ...
+    def counters(self) -> dict[int, bytes]: ...
+    def answers(self, folder: str, tries: int = ...) -> list[list[float]]: ...
+    def put(self, folder: str, name: str, data: bytes, mode: int) -> None: ...
+    def put_link(self, folder: str, name: str, target: str) -> None: ...
+    def remove(self, folder: str, name: str, folders: int = ...) -> None: ...
+    def own_put(self, path: str, data: bytes) -> None: ...
+    def own_link(self, path: str, target: str) -> None: ...
+    def own_remove(self, path: str, folder_too: bool = ...) -> None: ...  # noqa: FBT001 - an operation's arguments are in order
+    def make_swap(self, mib: int) -> None: ...
+    def drop_swap(self, mib: int) -> None: ...
+    def set_kernel(self, path: str, value: str) -> None: ...
+    def end(self, pid: int, started: int, force: bool, wait_s: float) -> str: ...  # noqa: FBT001
+    def run(self, arguments: Sequence[str], timeout_s: float = ..., partly: bool = ..., bus: str = ...) -> bytes: ...  # noqa: FBT001
+
+
+def text(data: bytes) -> str:
+    """Bytes of a computer as text; what is not UTF-8 shows as U+FFFD."""
+    return data.decode("utf-8", "replace")
+
+
+def text_at(hand: Reach, path: str, most: int = 1 << 16) -> str:
+    """What a small file says, blanks around it left out; empty where it is not there or may not be read."""
+    try:
+        return text(hand.read(path, most)).strip()
+    except OSError:
+        return ""
+
+
+def names_at(hand: Reach, folder: str) -> list[str]:
+    """What a folder holds; nothing where it is not there or may not be read."""
+    try:
+        return hand.names(folder)
+    except OSError:
+        return []
+
+
+def runs_systemd(hand: Reach) -> bool:
+    """Whether systemd manages this computer; sd_booted(3)."""
+    try:
+        hand.names("/run/systemd/system")
+    except OSError:
+        return False
+    return True

@@ -1,0 +1,187 @@
+"""What a hand may do: the table of what root writes (places, contents, link targets), and the programs that are run with which arguments.
+
+A hand of root holds every write against this table, whoever asks: what comes over the pipe, or out of a journal, may have been written by
+somebody else. One file of the standard library, in the language of Python 3.8, for it is sent with the hand.
+"""
+
+from __future__ import annotations
+
+import posixpath
+import re
+
+UNITS, SYSCTL_D, SWAP_FOLDER = "/etc/systemd/system", "/etc/sysctl.d", "/var/lib/lumtak"
+NOWHERE = "/dev/null"
+"""A link there is a mask; systemctl(1)."""
+UNIT_FOLDERS = (
+    UNITS,
+    "/run/systemd/system",
+    "/usr/local/lib/systemd/system",
+    "/usr/lib/systemd/system",
+    "/lib/systemd/system",
+)
+"""Where the system keeps unit files, most important first; systemd.unit(5)."""
+SWITCH_FOLDERS = (".wants", ".requires", ".upholds")
+KERNEL = {"swappiness": (0, 200), "vfs_cache_pressure": (0, 1000)}
+"""Name under /proc/sys/vm: lowest, highest (kernel, admin-guide/sysctl/vm)."""
+POLICIES = "/sys/devices/system/cpu/cpufreq"
+POWER_UNIT = "lumtak-power.service"
+GOVERNORS = ("powersave", "schedutil", "ondemand", "conservative", "performance")
+PREFERENCES = ("", "power", "balance_performance")
+PROFILE_BUSES = {
+    "org.freedesktop.UPower.PowerProfiles": "/org/freedesktop/UPower/PowerProfiles",
+    "net.hadess.PowerProfiles": "/net/hadess/PowerProfiles",
+}
+"""Path of the profile service by its name on the system bus, the newer name first; power-profiles-daemon(8)."""
+PROFILES = ("power-saver", "balanced", "performance")
+UNIT_NAME = re.compile(r"[A-Za-z0-9:_.\\@-]+")
+"""What units and the folders that hold their links can be called; systemd.unit(5). The system passes over anything else."""
+_LEFT = "# Left by Lumtak, and removed when the change is put back.\n"
+_FOR_ALL = "ExecStart=/bin/sh -c 'for f in {folder}/policy*/{file}; do echo {word} > \"$f\"; done'\n"
+_UNIT = r"[A-Za-z0-9:_.\\@-]+\.(?:service|timer|socket|path|target|swap)"
+_LINK = re.compile(r"%s/(?:[A-Za-z0-9:_.\\@-]+\.(?:wants|requires|upholds)/)?%s" % (UNITS, _UNIT))
+_SWAP_UNIT = re.compile(r"var-lib-lumtak-swap_([1-9][0-9]{0,6})\.swap")
+_SYSCTL_FILE = re.compile(r"%s/90-lumtak-([a-z_]+)\.conf" % SYSCTL_D)
+_SYSCTL_TEXT = re.compile(r"%svm\.([a-z_]+) = ([0-9]{1,4})\n" % re.escape(_LEFT))
+POLICY_FILE = re.compile(r"%s/policy[0-9]+/(?:scaling_governor|energy_performance_preference)" % POLICIES)
+
+
+def swap_file(mib: int) -> str:
+    """Where Lumtak's own swap file of this size stands."""
+    return "%s/swap_%d" % (SWAP_FOLDER, int(mib))
+
+
+def swap_unit(mib: int) -> str:
+    """The unit of that file: systemd takes no other name for it; systemd.swap(5)."""
+    return swap_file(mib).strip("/").replace("/", "-") + ".swap"
+
+
+def swap_unit_size(name: str) -> int:
+    """The size in MiB of the file that a swap unit of Lumtak's own keeps; 0 where it is none of those."""
+    said = _SWAP_UNIT.fullmatch(name)
+    return int(said[1]) if said else 0
+
+
+def swap_unit_text(mib: int) -> bytes:
+    """The swap unit that keeps a file of Lumtak's own."""
+    text = "%s[Unit]\nDescription=Swap file that was made by Lumtak\n[Swap]\nWhat=%s\n[Install]\nWantedBy=swap.target\n"
+    return (text % (_LEFT, swap_file(mib))).encode()
+
+
+def sysctl_file(name: str) -> str:
+    """Where a value of the kernel is kept over a restart."""
+    return "%s/90-lumtak-%s.conf" % (SYSCTL_D, name)
+
+
+def sysctl_text(name: str, value: str) -> bytes:
+    """What is kept there; sysctl.d(5)."""
+    return ("%svm.%s = %s\n" % (_LEFT, name, value)).encode()
+
+
+def kernel_value_fits(name: str, value: str) -> bool:
+    """Whether this value of the kernel is one that Lumtak sets."""
+    lowest, highest = KERNEL.get(name, (0, -1))
+    return re.fullmatch(r"[0-9]{1,4}", value) is not None and lowest <= int(value) <= highest
+
+
+def power_unit_text(governor: str, preference: str) -> bytes:
+    """The unit that sets a governor, and an energy preference where there is one, at each start."""
+    lines = _FOR_ALL.format(folder=POLICIES, file="scaling_governor", word=governor)
+    if preference:
+        lines += _FOR_ALL.format(folder=POLICIES, file="energy_performance_preference", word=preference)
+    return (
+        _LEFT
+        + "[Unit]\nDescription=Keeps the power plan that was set by Lumtak\n"
+        + "After=systemd-modules-load.service systemd-udev-trigger.service\n"
+        + "[Service]\nType=oneshot\n"
+        + lines
+        + "[Install]\nWantedBy=multi-user.target\n"
+    ).encode()
+
+
+def is_own_place(path: str) -> bool:
+    """Whether this is the place of a file that only Lumtak writes."""
+    folder, name = posixpath.split(path)
+    kept = _SYSCTL_FILE.fullmatch(path)
+    return bool(kept and kept[1] in KERNEL) or (folder == UNITS and (name == POWER_UNIT or swap_unit_size(name) > 0))
+
+
+def is_own_content(path: str, data: bytes) -> bool:
+    """Whether Lumtak itself would write these bytes to this place."""
+    if not is_own_place(path):
+        return False
+    name = posixpath.basename(path)
+    size = swap_unit_size(name)
+    if size:
+        return data == swap_unit_text(size)
+    if name == POWER_UNIT:
+        return any(data == power_unit_text(g, p) for g in GOVERNORS for p in PREFERENCES)
+    said = _SYSCTL_TEXT.fullmatch(data.decode("utf-8", "replace"))
+    return said is not None and path == sysctl_file(said[1]) and kernel_value_fits(said[1], said[2])
+
+
+def is_switch(path: str) -> bool:
+    """Whether a link in this place starts the unit with another: in a .wants, .requires or .upholds folder."""
+    return posixpath.dirname(path).endswith(SWITCH_FOLDERS)
+
+
+def unit_of(path: str, target: str) -> str:
+    """The unit that a link in the administrator's folder switches on, names or masks."""
+    return posixpath.basename(path if target == NOWHERE or is_switch(path) else target)
+
+
+def is_link_place(path: str) -> bool:
+    """Whether a link of a unit can stand there."""
+    return _LINK.fullmatch(path) is not None and posixpath.normpath(path) == path
+
+
+def why_no_link(path: str, target: str) -> str:
+    """Why Lumtak would not make this link, as a clause; empty where it would.
+
+    A mask stands in the administrator's folder itself. Every other link leads to a unit file in a folder of the system, by the name of that
+    unit (an instance by that of its template), or is another name of a unit of the same kind.
+    """
+    if not is_link_place(path):
+        return "%s is no place of a unit" % path
+    name = posixpath.basename(path)
+    if target == NOWHERE:
+        return "%s masks nothing there" % path if is_switch(path) else ""
+    folder, unit = posixpath.split(posixpath.normpath(posixpath.join(posixpath.dirname(path), target)))
+    if folder not in UNIT_FOLDERS or re.fullmatch(_UNIT, unit) is None:
+        return "%s leads to %s, outside the system's own folders of units" % (path, target)
+    template = re.sub(r"@[^@]*(?=\.[a-z]+$)", "@", name)
+    if is_switch(path) and unit not in {name, template}:
+        return "%s leads to another unit, %s" % (path, unit)
+    return "" if unit.rpartition(".")[2] == name.rpartition(".")[2] else "%s leads to a unit of another kind" % path
+
+
+# -- the programs that a hand runs: their arguments, joined by NUL ---------------------------------------------------------------------
+
+_PATTERN = r"[A-Za-z0-9:_.\\@*?-]+"
+_TEXT = r"[^\0]{0,65536}"
+_STORE = "org.freedesktop.impl.portal.PermissionStore"
+PROGRAMS = {
+    "true": r"",
+    "systemctl": r"show\0--no-pager\0--property=[A-Za-z,]+(?:\0--(?:\0%s)*)?" % _PATTERN,
+    "dpkg-query": r"--search\0--(?:\0/[^\0\n]+)+|--show\0--showformat=[A-Za-z${}:\\]+\0--(?:\0[A-Za-z0-9+.:-]+)+",
+    "busctl": r"--system\0get-property\0--\0(?:%s)\0/[A-Za-z/]+\0[A-Za-z.]+(?:\0[A-Za-z]+)+"
+    % "|".join(map(re.escape, PROFILE_BUSES)),
+    "gsettings": r"list-schemas",
+}
+"""What every hand runs: it looks, and changes nothing."""
+OF_A_USER = {
+    "dconf": r"dump\0/",
+    "gsettings": r"(?:set\0[A-Za-z0-9.-]+\0[a-z0-9-]+\0(?!-)%s|reset\0[A-Za-z0-9.-]+\0[a-z0-9-]+)" % _TEXT,
+    "busctl": r"--user\0--json=short\0call\0--\0%s\0%s\0%s\0(?:List|Lookup|SetPermission|DeletePermission)(?:\0%s)+"
+    % (re.escape(_STORE), "/" + _STORE.replace(".", "/"), re.escape(_STORE), _TEXT),
+}
+"""What a hand runs besides on the bus of the user whom it is."""
+OF_ROOT = {
+    "systemctl": r"--no-ask-password\0(?:(?:start|stop)\0--\0%s|daemon-reload)" % _UNIT,
+    "busctl": "|".join(
+        r"--system\0set-property\0--\0{0}\0{1}\0{0}\0ActiveProfile\0s\0(?:{2})".format(
+            re.escape(bus), path, "|".join(PROFILES)
+        )
+        for bus, path in PROFILE_BUSES.items()
+    ),
+}
+"""What a hand of root runs besides."""

@@ -1,0 +1,266 @@
+"""Whose hands there are: Lumtak's own, the chosen user's, root's."""
+
+import ctypes
+import os
+import pwd
+import stat
+import sys
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from lumtak.computers.hands.hand import Hand
+from lumtak.computers.hands.piped import Piped, bootstrap
+from lumtak.computers.hands.reach import Reach
+from lumtak.errors import ComputerError, UnknownNameError
+
+PYTHON = "/usr/bin/python3"
+_SUDO = ("/usr/bin/sudo", "/bin/sudo", "/usr/local/bin/sudo")
+_PROMPT = "Lumtak changes settings of the system. Password of %p: "
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class User:
+    """One user of a computer."""
+
+    name: str
+    uid: int
+    gid: int
+    home: str
+    """Absolute."""
+    config_home: str
+    """Absolute; XDG Base Directory Specification."""
+    data_home: str
+    """Absolute; the same specification."""
+    config_dirs: tuple[str, ...]
+    """Most important first."""
+    desktops: tuple[str, ...] = ()
+    """What the desktop that the caller sits at calls itself; empty where that is not known."""
+
+    @property
+    def bus(self) -> str:
+        """How a hand of this user is told to run a program on the user's session bus."""
+        return f"{self.home}\n{self.config_home}"
+
+
+def chosen_user(name: str | None, environment: Mapping[str, str]) -> User:
+    """The user named, else who called, also through sudo.
+
+    For the caller the XDG variables and HOME count; for anybody else their home from the user database.
+
+    Raises:
+        UnknownNameError: there is no such user.
+    """
+    caller = environment.get("SUDO_USER") if os.geteuid() == 0 else None
+    wanted = name or caller
+    try:
+        entry = pwd.getpwnam(wanted) if wanted else pwd.getpwuid(os.geteuid())
+    except KeyError as error:
+        if not wanted:
+            raise ComputerError(
+                f"Nobody has the user number {os.geteuid()} here.", "Name a user with --user."
+            ) from error
+        names = (e.pw_name for e in pwd.getpwall())
+        raise UnknownNameError("user on this computer", wanted, names) from error
+    own = entry.pw_uid == os.geteuid() and not (caller and not name)
+    home = (environment.get("HOME") if own else None) or entry.pw_dir
+    config_home = environment.get("XDG_CONFIG_HOME", "") if own else ""
+    data_home = environment.get("XDG_DATA_HOME", "") if own else ""
+    dirs = environment.get("XDG_CONFIG_DIRS", "") if own else ""
+    desktops = environment.get("XDG_CURRENT_DESKTOP", "") if own else ""
+    return User(
+        desktops=tuple(d for d in desktops.split(":") if d),
+        name=entry.pw_name,
+        uid=entry.pw_uid,
+        gid=entry.pw_gid,
+        home=os.path.normpath(home),
+        config_home=os.path.normpath(config_home if config_home.startswith("/") else os.path.join(home, ".config")),
+        data_home=os.path.normpath(data_home if data_home.startswith("/") else os.path.join(home, ".local/share")),
+        config_dirs=tuple(d for d in dirs.split(":") if d.startswith("/")) or ("/etc/xdg",),
+    )
+
+
+class Hands:
+    """The hands of one computer.
+
+    Args:
+        own: looks at the system as Lumtak itself.
+        user: as the user whose settings are changed.
+        root: changes the system; None where it has to be asked for by sudo.
+        why_no_root: why there can be none, as a clause; empty where there is or can be one.
+    """
+
+    def __init__(self, own: Reach, user: Reach, root: Reach | None, why_no_root: str = "") -> None:
+        self.own, self.user = own, user
+        self._root = root
+        self.why_no_root = why_no_root
+        self._asked: Piped | None = None
+
+    @property
+    def asks(self) -> bool:
+        """Whether a password may be asked for before anything that takes root."""
+        return self._root is None and not self.why_no_root
+
+    def root(self) -> Reach:
+        """The hand of root; where none was taken yet, one that sudo gives without a question.
+
+        Raises:
+            ComputerError: there is none.
+        """
+        if self._root is not None:
+            return self._root
+        if self._asked is None or not self._asked.is_open:
+            self.take(ask=False)
+        if self._asked is None:
+            raise ComputerError("This takes root, and there is none.", "Start Lumtak as root.")
+        return self._asked
+
+    def take(self, *, ask: bool) -> None:
+        """Have a hand of root; sudo asks for the password on the terminal where it has to and may.
+
+        Raises:
+            ComputerError: it is refused, or cannot be had.
+        """
+        if self._root is not None or (self._asked is not None and self._asked.is_open):
+            return
+        if self.why_no_root:
+            raise ComputerError(f"This cannot be done: {self.why_no_root}.", "Start Lumtak as root.")
+        check_interpreter()
+        how = ("-p", _PROMPT) if ask else ("-n",)
+        command = (sudo(), *how, "--", *bootstrap(PYTHON))
+        hand = Piped(command, {"rules": True}, "the hand of root", session=False, start_s=None if ask else 30.0)
+        _untraced(on=True)
+        try:
+            hand.open()
+        except OSError as error:
+            _untraced(on=False)
+            raise ComputerError(
+                "This takes root, and sudo did not allow it.",
+                "See whether you may use sudo here (sudo -l), then try again; or start Lumtak as root.",
+            ) from error
+        self._asked = hand
+
+    def give_back(self) -> None:
+        """The hand of root that was asked for ends; the next change asks again."""
+        if self._asked is not None:
+            self._asked.close()
+            self._asked = None
+            _untraced(on=False)
+
+    def close(self) -> None:
+        """End whatever was started."""
+        self.give_back()
+        if isinstance(self.user, Piped):
+            self.user.close()
+
+
+def _untraced(*, on: bool) -> None:
+    """While a hand of root can be told what to do, no other program of this user may look into Lumtak or tell it; prctl(2), PR_SET_DUMPABLE."""
+    ctypes.CDLL(None).prctl(4, 0 if on else 1, 0, 0, 0)
+
+
+def sudo() -> str:
+    """Where sudo is: in a folder of the system, whatever stands on the caller's path; empty where it is not."""
+    return next((path for path in _SUDO if os.access(path, os.X_OK)), "")
+
+
+def local_hands(user: User) -> Hands:
+    """The hands for the computer that Lumtak runs on, and one of its users."""
+    homes = (user.config_home, user.data_home)
+    if os.geteuid() != 0:
+        own = Hand(homes=homes)
+        why = "" if sudo() else "it takes root: start Lumtak as root, or install sudo"
+        return Hands(own, own, None, why)
+    root = Hand(rules=True)
+    if user.uid == 0:
+        return Hands(root, Hand(homes=homes), root)
+    check_interpreter()
+    ids = (f"--reuid={user.uid}", f"--regid={user.gid}", "--init-groups", "--no-new-privs", "--inh-caps=-all")
+    command = ("/usr/bin/setpriv", *ids, "--reset-env", "--", *bootstrap(PYTHON))
+    return Hands(root, Piped(command, {"homes": homes}, f"the hand of {user.name}"), root)
+
+
+def folder_hands(root: str, user: User) -> Hands:
+    """The hands for a folder that looks like a computer: it has files, and nobody's rights."""
+    hand = Hand(root, homes=(user.config_home, user.data_home))
+    return Hands(hand, hand, hand, "it is a folder, not a computer that is switched on")
+
+
+def check_interpreter() -> None:
+    """The interpreter of a hand, and every folder on the way to it, belong to root alone.
+
+    Raises:
+        ComputerError: they do not, or there is none.
+    """
+    place = os.path.realpath(PYTHON)
+    why = f"{PYTHON} is not there" if not os.access(place, os.X_OK) else not_roots(place)
+    if why:
+        raise ComputerError(
+            f"What acts as somebody else is run by the system's own Python, and {why}.",
+            "Install python3 from the system's packages, where only root can write.",
+        )
+
+
+def not_roots(path: str) -> str:
+    """Why others than root decide what stands at a path, as a clause; empty where nobody else does.
+
+    A sticky folder of root's such as /tmp is fine above a folder that root owns; every link on the way has to be root's.
+    """
+    for place in _on_the_way(path):
+        try:
+            about = os.lstat(place)
+        except FileNotFoundError:
+            return ""
+        except OSError as error:
+            return f"{place} cannot be looked at: {(error.strerror or '').lower()}"
+        if about.st_uid != 0:
+            return f"{place} belongs to somebody else than root"
+        shared = about.st_mode & stat.S_IWOTH or (about.st_mode & stat.S_IWGRP and about.st_gid != 0)
+        sticky = stat.S_ISDIR(about.st_mode) and about.st_mode & stat.S_ISVTX
+        if shared and not sticky and not stat.S_ISLNK(about.st_mode):
+            return f"others than root can write to {place}"
+    return ""
+
+
+def _on_the_way(path: str) -> list[str]:
+    """Every folder and link on the way to a path, and the path itself, from the top; links are followed one by one."""
+    found: list[str] = ["/"]
+    todo = [p for p in reversed(os.path.abspath(path).split("/")) if p]
+    here, links = "/", 0
+    while todo:
+        part = todo.pop()
+        if part == "..":
+            here = os.path.dirname(here)
+            continue
+        place = os.path.join(here, part)
+        found.append(place)
+        try:
+            target = os.readlink(place)
+        except OSError:
+            here = place
+            continue
+        links += 1
+        if links > 40:
+            break
+        if target.startswith("/"):
+            here = "/"
+        todo += [p for p in reversed(target.split("/")) if p and p != "."]
+    return found
+
+
+def refuse_another_ones_code(environment: Mapping[str, str]) -> None:
+    """Root does not run, on somebody's behalf, what somebody else than root can write: a hint to whoever set Lumtak up so, and no guard.
+
+    By the time that this runs such code may have done what it wanted.
+
+    Raises:
+        ComputerError: the interpreter, a folder of its path, or a module that is loaded can be changed by others.
+    """
+    if os.geteuid() != 0 or not any(environment.get(name) for name in ("SUDO_USER", "PKEXEC_UID", "DOAS_USER")):
+        return
+    loaded = {os.path.dirname(f) for m in list(sys.modules.values()) if isinstance(f := getattr(m, "__file__", None), str)}
+    for place in dict.fromkeys([sys.executable, *(p for p in sys.path if os.path.exists(p or ".")), *sorted(loaded)]):
+        if why := not_roots(place or "."):
+            raise ComputerError(
+                f"Lumtak does not work as root here, since {why}.",
+                "Start it as yourself: it asks sudo for each plan that takes root. Or install it where only root can write.",
+            )

@@ -1,0 +1,199 @@
+"""Requests and answers of a hand as messages over two pipes: docs/HANDS.md has their form.
+
+Both ends use this file, which is sent with the hand: the standard library only, in the language of Python 3.8.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import ctypes
+import errno
+import json
+import os
+import signal
+import struct
+import sys
+
+from lumtak.computers.hands.hand import Hand, NotOrdinaryError, Refusal
+
+_MOST_MESSAGE = 1 << 26
+_HEAD = struct.Struct(">II")
+OPERATIONS = {
+    "about": (),
+    "read": (("path", str), ("most", int)),
+    "read_many": (("paths", list), ("most", int)),
+    "names": (("path", str),),
+    "link": (("path", str),),
+    "exists": (("path", str),),
+    "look": (("folder", str), ("name", str)),
+    "missing": (("path", str),),
+    "space": (("path", str),),
+    "walk": (("path", str), ("most", int)),
+    "counters": (),
+    "answers": (("folder", str), ("tries", int)),
+    "put": (("folder", str), ("name", str), ("data", bytes), ("mode", int)),
+    "put_link": (("folder", str), ("name", str), ("target", str)),
+    "remove": (("folder", str), ("name", str), ("folders", int)),
+    "own_put": (("path", str), ("data", bytes)),
+    "own_link": (("path", str), ("target", str)),
+    "own_remove": (("path", str), ("folder_too", bool)),
+    "make_swap": (("mib", int),),
+    "drop_swap": (("mib", int),),
+    "set_kernel": (("path", str), ("value", str)),
+    "end": (("pid", int), ("started", int), ("force", bool), ("wait_s", float)),
+    "run": (("arguments", list), ("timeout_s", float), ("partly", bool), ("bus", str)),
+}
+"""Every operation with its arguments, in order."""
+
+
+def packed(value: object) -> bytes:
+    """A message: lengths of its JSON and of the bytes behind it, the JSON, those bytes. Bytes stand in the JSON as {"#": [from, to]}."""
+    blobs: list = []
+    size = 0
+
+    def plain(one):  # noqa: ANN001, ANN202 - any value of a message
+        nonlocal size
+        if isinstance(one, (bytes, bytearray)):
+            blobs.append(bytes(one))
+            size += len(one)
+            return {"#": [size - len(one), size]}
+        if isinstance(one, dict):
+            return {str(k): plain(v) for k, v in one.items()}
+        return [plain(v) for v in one] if isinstance(one, (list, tuple)) else one
+
+    head = json.dumps(plain(value), separators=(",", ":")).encode("ascii")
+    return _HEAD.pack(len(head), size) + head + b"".join(blobs)
+
+
+def unpacked(head: bytes, blob: bytes) -> object:
+    """The value of a message.
+
+    Raises:
+        ValueError: it is none.
+    """
+
+    def whole(one, depth=0):  # noqa: ANN001, ANN202 - any value of a message
+        if depth > 8:
+            raise ValueError("a message that is nested too deeply")
+        if isinstance(one, list):
+            return [whole(v, depth + 1) for v in one]
+        if not isinstance(one, dict):
+            return one
+        if set(one) != {"#"}:
+            return {k: whole(v, depth + 1) for k, v in one.items()}
+        span = one["#"]
+        if not isinstance(span, list) or len(span) != 2 or not all(type(n) is int for n in span):
+            raise ValueError("bytes without a place")
+        if not 0 <= span[0] <= span[1] <= len(blob):
+            raise ValueError("bytes that are not there")
+        return blob[span[0] : span[1]]
+
+    try:
+        return whole(json.loads(head.decode("ascii")))
+    except RecursionError as error:
+        raise ValueError("a message that is nested too deeply") from error
+
+
+def lengths(head: bytes) -> tuple:
+    """(length of the JSON, length of the bytes) from the first eight bytes of a message.
+
+    Raises:
+        ValueError: it is longer than any message.
+    """
+    json_length, blob_length = _HEAD.unpack(head)
+    if json_length + blob_length > _MOST_MESSAGE:
+        raise ValueError("a message of %d bytes" % (json_length + blob_length))
+    return json_length, blob_length
+
+
+def answered(hand: Hand, request: object) -> object:
+    """What the hand does about a request: {"is": value}, or {"error": [number, words, kind]}."""
+    try:
+        if not isinstance(request, dict) or request.get("do") not in OPERATIONS:
+            raise Refusal("this hand knows no such operation")
+        given = request.get("with", [])
+        wanted = OPERATIONS[request["do"]]
+        if not isinstance(given, list) or len(given) != len(wanted):
+            raise Refusal("%s takes %d arguments" % (request["do"], len(wanted)))
+        for value, (name, kind) in zip(given, wanted):
+            if type(value) is not kind and not (kind is float and type(value) is int):
+                raise Refusal("%s of %s is of another kind" % (name, request["do"]))
+            if kind is list and not all(isinstance(v, str) and "\0" not in v for v in value):
+                raise Refusal("%s of %s holds something else than texts" % (name, request["do"]))
+        if request["do"] == "run" and not given[0]:
+            raise Refusal("no program was named")
+        return {"is": getattr(hand, request["do"])(*given)}
+    except OSError as error:
+        kind = "refused" if isinstance(error, Refusal) else "odd" if isinstance(error, NotOrdinaryError) else ""
+        return {"error": [error.errno or errno.EIO, error.strerror or str(error), kind]}
+    except (ValueError, OverflowError, MemoryError, struct.error) as error:
+        return {"error": [errno.EINVAL, "this cannot be done: %s" % error, ""]}
+
+
+def serve(hand: Hand, source, sink) -> None:  # noqa: ANN001 - two binary streams
+    """Answer requests until there are no more; whatever is no request ends the hand."""
+    sink.write(packed({"is": hand.about()}))
+    sink.flush()
+    while True:
+        head = source.read(_HEAD.size)
+        if len(head) < _HEAD.size:
+            return
+        try:
+            json_length, blob_length = lengths(head)
+            request = unpacked(source.read(json_length), source.read(blob_length))
+        except ValueError as error:
+            sink.write(packed({"error": [errno.EPROTO, str(error), "refused"]}))
+            sink.flush()
+            return
+        answer = answered(hand, request)
+        try:
+            if isinstance(answer, dict) and hasattr(answer.get("is"), "__next__"):
+                _stream(answer["is"], sink)
+                continue
+            message = packed(answer)
+            lengths(message[: _HEAD.size])
+        except (OSError, ValueError) as error:
+            message = packed({"error": [errno.EFBIG, str(error), "refused"]})
+        sink.write(message)
+        sink.flush()
+
+
+def _stream(parts, sink) -> None:  # noqa: ANN001 - an iterator, and a binary stream
+    """One message a part, {"more": part}, then {"is": null}."""
+    try:
+        for part in parts:
+            sink.write(packed({"more": part}))
+            sink.flush()
+        end: dict = {"is": None}
+    except OSError as error:
+        end = {"error": [error.errno or errno.EIO, error.strerror or str(error), "refused"]}
+    sink.write(packed(end))
+    sink.flush()
+
+
+def stand_alone() -> None:
+    """Leave the session that the hand was started in, so that nothing that it starts reaches a terminal; gain no more rights."""
+    if os.getpgrp() == os.getpid() and os.getsid(0) != os.getpid():
+        child = os.fork()
+        if child:
+            _, status = os.waitpid(child, 0)
+            os._exit(0 if status == 0 else 1)
+    with contextlib.suppress(OSError):
+        os.setsid()
+    os.chdir("/")
+    os.umask(0o022)
+    signal.signal(signal.SIGHUP, signal.SIG_IGN)
+    if os.geteuid() != 0:
+        ctypes.CDLL(None).prctl(38, 1, 0, 0, 0)  # PR_SET_NO_NEW_PRIVS; prctl(2)
+
+
+def main(options: dict) -> None:
+    """Serve on standard input and output, as the options say."""
+    stand_alone()
+    hand = Hand(rules=bool(options.get("rules")), homes=tuple(options.get("homes", ())))
+    source, sink = os.fdopen(os.dup(0), "rb"), os.fdopen(os.dup(1), "wb")
+    nothing = os.open(os.devnull, os.O_RDWR)
+    for number in (0, 1):
+        os.dup2(nothing, number)  # nothing that is run can write between messages
+    sys.stdout = sys.stderr
+    serve(hand, source, sink)
