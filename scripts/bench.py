@@ -79,9 +79,9 @@ def model() -> None:
 def sampling() -> None:
     """A pass over 500 processes against the obvious loop of a general library, and against bare reads of the same files."""
     import psutil
+    from lumtak.computers.linux.transport import LocalTransport
 
     from lumtak.computers.linux.proc import Processes
-    from lumtak.computers.linux.transport import LocalTransport
 
     sleepers = [subprocess.Popen(["sleep", "120"]) for _ in range(max(0, 500 - len(psutil.pids())))]
     try:
@@ -150,8 +150,9 @@ def auditing() -> None:
 
 def real_facts() -> None:
     """Facts of this computer against plain `systemctl show '*'` and one pass over /proc; where systemd runs."""
-    from lumtak.computers.linux.proc import Processes
     from lumtak.computers.linux.transport import LocalTransport
+
+    from lumtak.computers.linux.proc import Processes
     from lumtak.stations.workshop import Workshop
 
     if not Path("/run/systemd/system").is_dir():

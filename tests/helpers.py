@@ -13,9 +13,8 @@ from pathlib import Path
 import msgspec
 
 from lumtak.computers import Capabilities
+from lumtak.computers.hands.whose import User, folder_hands
 from lumtak.computers.linux.computer import LinuxComputer
-from lumtak.computers.linux.transport import LocalTransport
-from lumtak.computers.linux.user import User
 from lumtak.computers.simulated.computer import SimulatedComputer
 from lumtak.core.catalogue import Catalogue, load_catalogue
 from lumtak.core.facts import Facts, Hardware, Item, Setting, System
@@ -202,7 +201,7 @@ def tree_user() -> User:
 def linux(root: Path) -> LinuxComputer:
     clock = iter(range(10**6))
     return LinuxComputer(
-        LocalTransport(str(root)),
+        folder_hands(str(root), tree_user()),
         tree_user(),
         CATALOGUE,
         address="local",
@@ -278,6 +277,12 @@ class Plain:
 
     def undo_kit(self):
         return None
+
+    def take_rights(self, *, ask):
+        pass
+
+    def give_back_rights(self):
+        pass
 
     def end_process(self, process, *, force=False, wait_s=5.0):
         raise ComputerError("plain has no processes.")

@@ -10,6 +10,7 @@ import msgspec
 import pytest
 
 from helpers import CATALOGUE, bench, facts, item, lumtak
+from lumtak.computers.hands.hand import Hand
 from lumtak.computers.linux.ending import end_process
 from lumtak.core.actions import running
 from lumtak.core.facts import Process
@@ -47,16 +48,16 @@ def listed(pid):
 def test_a_willing_process_ends_when_asked(child):
     process = child(WILLING)
     one = listed(process.pid)
-    assert end_process(one, one.started, force=False, wait_s=10.0)
+    assert end_process(Hand(), one, force=False, wait_s=10.0)
     assert process.wait() == -15
 
 
 def test_a_stubborn_one_only_when_forced(child):
     process = child(STUBBORN)
     one = listed(process.pid)
-    assert not end_process(one, one.started, force=False, wait_s=0.2)
+    assert not end_process(Hand(), one, force=False, wait_s=0.2)
     assert process.poll() is None
-    assert end_process(one, one.started, force=True, wait_s=10.0)
+    assert end_process(Hand(), one, force=True, wait_s=10.0)
     assert process.wait() == -9
 
 
@@ -64,11 +65,11 @@ def test_another_process_of_the_same_number_is_left_alone(child):
     process = child(WILLING)
     one = msgspec.structs.replace(listed(process.pid), started=1)
     with pytest.raises(ComputerError, match="another process has the number"):
-        end_process(one, listed(process.pid).started, force=True, wait_s=1.0)
+        end_process(Hand(), one, force=True, wait_s=1.0)
     assert process.poll() is None
     process.kill()
     process.wait()
-    assert end_process(one, None, force=True, wait_s=1.0), "gone is gone"
+    assert end_process(Hand(), one, force=True, wait_s=1.0), "gone is gone"
 
 
 @pytest.mark.skipif(os.getuid() != 0, reason="needs another user's process")
@@ -79,7 +80,7 @@ def test_somebody_elses_process_is_said():
     if asker == 0:
         os.setuid(65534)
         try:
-            end_process(one, one.started, force=False, wait_s=0)
+            end_process(Hand(), one, force=False, wait_s=0)
         except ComputerError as error:
             os.write(write_end, str(error).encode())
         os._exit(0)

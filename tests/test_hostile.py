@@ -16,19 +16,18 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from helpers import CATALOGUE, ENTRY, EVENING, linux, put, snapshot_of, tree_user
+from lumtak.computers.hands import piped
+from lumtak.computers.hands.table import power_unit_text, swap_unit_text, sysctl_text, why_no_link
+from lumtak.computers.hands.whose import User, local_hands
 from lumtak.computers.linux.computer import LinuxComputer
 from lumtak.computers.linux.escapes import escaped, unescaped
 from lumtak.computers.linux.folder import UserFolder
 from lumtak.computers.linux.known_states import check_state
-from lumtak.computers.linux.owned import power_unit_text, swap_unit_text, sysctl_text, why_no_link
-from lumtak.computers.linux.session import Session
-from lumtak.computers.linux.transport import LocalTransport
 from lumtak.computers.linux.undo_kit import FileUndoKit
-from lumtak.computers.linux.user import User
 from lumtak.core.setting import State, parse_change, parse_ref
 from lumtak.errors import ComputerError
 from lumtak.journal import Journal, apply_changes, put_back, review
-from test_linux_settings import ETC, FILE, TIDE, Acting, unit_tree
+from test_linux_settings import ETC, FILE, TIDE, Acting, hands_of, unit_tree
 
 as_root = pytest.mark.skipif(os.geteuid() != 0, reason="only root works as somebody else")
 
@@ -36,15 +35,30 @@ as_root = pytest.mark.skipif(os.geteuid() != 0, reason="only root works as someb
 # -- whatever runs as a user ----------------------------------------------------------------------------------------------------
 
 
-def test_a_program_that_lumtak_starts_cannot_reach_the_terminal():
-    asks = "from lumtak.computers.linux.transport import LocalTransport as L; print(L().run(('sh', '-c', '(: </dev/tty) 2>&1; echo; ps -o sid= $$; ls /proc/self/fd')).decode())"
-    reaches = "import os; print('terminal', os.open('/dev/tty', os.O_RDWR) > 0)"
+SPEAKS = """
+import os, sys
+from lumtak.computers.hands.hand import Hand
+from lumtak.computers.hands.piped import Piped, bootstrap
+from lumtak.computers.hands.table import PROGRAMS
+PROGRAMS["sh"] = "-c\\0(?s:.*)"
+print("terminal", os.open("/dev/tty", os.O_RDWR) > 0)
+print(Hand().run(("sh", "-c", "(: </dev/tty) 2>&1; ls /proc/self/fd | tr '\\n' ' '")).decode())
+far = Piped(bootstrap("/usr/bin/python3"), {}, "x", session=False)
+print("session", os.getsid(far.about()["pid"]) != os.getsid(0))
+"""
+
+
+def test_what_lumtak_starts_cannot_reach_the_terminal(tmp_path):
+    program = tmp_path / "speaks.py"
+    program.write_text(SPEAKS)
     said = subprocess.run(
-        ["script", "-qec", f'{sys.executable} -c "{reaches}; {asks}"', "/dev/null"],
+        ["script", "-qec", f"{sys.executable} {program}", "/dev/null"],
         capture_output=True, text=True, timeout=60, check=True, stdin=subprocess.DEVNULL,
     ).stdout  # fmt: skip
     assert "terminal True" in said, "there is one to be reached"
     assert "No such device or address" in said
+    assert "0 1 2 3" in said, "three descriptors, and the one that lists them"
+    assert "session True" in said, "a hand that stays in the caller's session for sudo's sake leaves it itself"
 
 
 @pytest.fixture
@@ -60,26 +74,45 @@ def owner():
     shutil.rmtree(home)
 
 
-def test_nothing_of_a_user_who_is_not_logged_in_is_started_on_a_bus(owner):
+def test_nothing_of_a_user_who_is_not_logged_in_is_started_on_a_bus(owner, monkeypatch):
     services = Path(owner.data_home, "dbus-1/services")
     services.mkdir(parents=True)
     ran = Path(owner.home, "ran")
     put(services, "a.service", f"[D-BUS Service]\nName=org.lumtak.Planted\nExec=/bin/touch {ran}\n")
     for path in (Path(owner.home), *Path(owner.home).rglob("*")):
         os.chown(path, owner.uid, owner.gid)
-    session = Session(LocalTransport(), owner)
-    assert b"org.freedesktop.DBus" in session.run(
+    before = snapshot_of(Path(owner.home))
+    monkeypatch.setattr(piped, "code", code_with)
+    hands = local_hands(owner)
+
+    def run(*words):
+        return hands.user.run(words, bus=owner.bus)
+
+    assert b"org.freedesktop.DBus" in run(
         "dbus-send", "--session", "--print-reply", "--dest=org.freedesktop.DBus", "/", "org.freedesktop.DBus.ListNames"
     )
     with pytest.raises(OSError, match="failed"):
-        session.run("dbus-send", "--session", "--print-reply", "--dest=org.lumtak.Planted", "/", "a.b.C")
+        run("dbus-send", "--session", "--print-reply", "--dest=org.lumtak.Planted", "/", "a.b.C")
     assert not ran.exists()
-    about = session.run("sh", "-c", "id -u; id -G; env; grep NoNewPrivs /proc/self/status").decode()
+    about = run("sh", "-c", "id -u; id -G; env; grep NoNewPrivs /proc/self/status").decode()
     if os.geteuid() == 0:
         assert about.splitlines()[0] == str(owner.uid)
         assert "0" not in about.splitlines()[1].split()
         assert "NoNewPrivs:\t1" in about
     assert "SUDO" not in about
+    assert snapshot_of(Path(owner.home)) == before, "it leaves nothing behind"
+    hands.close()
+
+
+CODE = piped.code
+
+
+def code_with(options):
+    """A hand that may also run what the test asks with."""
+    program = CODE(options)[4:].replace(
+        b"PROGRAMS = {", b'PROGRAMS = {"sh": "-c\\\\0(?s:.*)", "dbus-send": "(?s:.*)", '
+    )
+    return len(program).to_bytes(4, "big") + program
 
 
 @as_root
@@ -88,49 +121,32 @@ def test_files_of_a_user_are_read_with_the_users_groups_and_only_ordinary_ones(o
     secret.write_text(ENTRY.replace("Tide feed", "a secret of the group"))
     secret.chmod(0o640)
     os.chown(secret, 0, 0)
-    folder = UserFolder(LocalTransport(), owner, f"{owner.config_home}/autostart")
+    hands = local_hands(owner)
+    folder = UserFolder(hands.user, f"{owner.config_home}/autostart")
     Path(folder.path).mkdir(parents=True)
     for name, target in (("group", secret), ("device", "/dev/null"), ("root", "/etc/shadow")):
         Path(folder.path, f"{name}.desktop").symlink_to(target)
         with pytest.raises(ComputerError):
             folder.content(f"{name}.desktop")
-    before = os.getgroups()
-    computer = LinuxComputer(LocalTransport(), owner, CATALOGUE)
+    computer = LinuxComputer(hands, owner, CATALOGUE)
     assert "a secret of the group" not in msgspec.json.encode(computer.facts()).decode()
-    assert os.getgroups() == before
+    computer.close()
 
 
-def test_a_unit_of_the_users_own_is_read_as_the_user_and_from_ordinary_files_only(tree):
-    shadow = put(tree, "/etc/shadow", "[Unit]\nDescription=root:secret\n")
-    units = tree / "home/u/.config/systemd/user"
+def test_a_unit_of_the_users_own_is_read_as_the_user_and_from_ordinary_files_only(owner):
+    units = Path(owner.config_home, "systemd/user")
     (units / "default.target.wants").mkdir(parents=True)
     os.mkfifo(units / "pipe.service")
-    for name in ("leak.service", "pipe.service"):
-        (units / "default.target.wants" / name).symlink_to(f"/home/u/.config/systemd/user/{name}")
     (units / "leak.service").symlink_to("/etc/shadow")
-    if os.geteuid() == 0:
-        shadow.chmod(0o600)
-        user = msgspec_user(65534)
-        for path in (tree / "home/u").rglob("*"):
-            os.chown(path, 65534, 65534, follow_symlinks=False)
-        for path in (tree, *tree.parents):
-            if path != Path("/"):
-                path.chmod(path.stat().st_mode | 0o055)
-    else:
-        shadow.chmod(0o000)
-        user = tree_user()
-    computer = LinuxComputer(LocalTransport(str(tree)), user, CATALOGUE, wall=lambda: EVENING)
+    for name in ("leak.service", "pipe.service"):
+        (units / "default.target.wants" / name).symlink_to(units / name)
+    for path in Path(owner.home).rglob("*"):
+        os.chown(path, owner.uid, owner.gid, follow_symlinks=False)
+    computer = LinuxComputer(local_hands(owner), owner, CATALOGUE)
     facts = computer.facts()
     assert {"user/leak.service", "user/pipe.service"} <= {i.key for i in facts.items}
-    assert "secret" not in msgspec.json.encode(facts).decode()
-
-
-def msgspec_user(uid):
-    mine = tree_user()
-    return User(
-        name="nobody", uid=uid, gid=uid, home=mine.home, config_home=mine.config_home, data_home=mine.data_home,
-        config_dirs=mine.config_dirs,
-    )  # fmt: skip
+    assert "root:" not in msgspec.json.encode(facts).decode()
+    computer.close()
 
 
 # -- recorded states ---------------------------------------------------------------------------------------------------------------
@@ -242,10 +258,10 @@ def test_a_state_that_this_setting_cannot_have_had_is_refused_everywhere(tree, f
     address, exact, around = FORGED[forged]
     ref, state = parse_ref(address), State(value="off", exact=exact, around=around)
     transport = Acting(unit_tree(tree), {"systemctl show": TIDE})
-    computer = LinuxComputer(transport, tree_user(), CATALOGUE, wall=lambda: EVENING)
+    computer = LinuxComputer(hands_of(transport), tree_user(), CATALOGUE, wall=lambda: EVENING)
     before = snapshot_of(tree)
     transport.asked.clear()
-    kit = FileUndoKit(tree_user(), UserFolder(transport, tree_user(), "/home/u/.local/share/lumtak-undo"))
+    kit = FileUndoKit(tree_user(), UserFolder(transport, "/home/u/.local/share/lumtak-undo"))
     for attempt in (
         lambda: check_state(ref, state),
         lambda: computer.write(ref, state),
@@ -255,7 +271,7 @@ def test_a_state_that_this_setting_cannot_have_had_is_refused_everywhere(tree, f
         with pytest.raises(ComputerError):
             attempt()
     assert snapshot_of(tree) == before
-    assert not any(words[0] in {"ln", "tee", "rm", "mv"} for words in transport.asked)
+    assert not any(words[0] in {"put", "link", "remove"} for words in transport.asked)
 
 
 @pytest.mark.parametrize(
@@ -279,14 +295,14 @@ def test_a_unit_linked_from_elsewhere_is_not_changed_since_it_could_not_be_put_b
     link.unlink()
     link.symlink_to("/opt/tide/tide.service")
     transport = Acting(tree, {"systemctl show": TIDE})
-    computer = LinuxComputer(transport, tree_user(), CATALOGUE, wall=lambda: EVENING)
+    computer = LinuxComputer(hands_of(transport), tree_user(), CATALOGUE, wall=lambda: EVENING)
     assert "could not put back" in computer.facts().find(parse_ref("services:tide")).setting.needed
     with pytest.raises(ComputerError, match="outside the system"):
         computer.foresee(parse_ref("services:tide"), computer.read(parse_ref("services:tide")))
 
 
 def test_own_contents_and_no_others_are_written_as_root(tree):
-    root = LinuxComputer(Acting(unit_tree(tree)), tree_user(), CATALOGUE, wall=lambda: EVENING)._root
+    root = LinuxComputer(hands_of(Acting(unit_tree(tree))), tree_user(), CATALOGUE, wall=lambda: EVENING)._root
     for path, data in (
         (f"{ETC}/lumtak-power.service", power_unit_text("performance", "")),
         (f"{ETC}/var-lib-lumtak-swap_64.swap", swap_unit_text(64)),
@@ -335,7 +351,7 @@ def forge(home, computer, number, ref, restore, left):
 
 def test_a_rescued_record_that_takes_root_is_put_back_only_once_it_was_shown(tree, home):
     transport = Acting(unit_tree(tree), {"systemctl show": TIDE})
-    computer = LinuxComputer(transport, tree_user(), CATALOGUE, wall=lambda: EVENING)
+    computer = LinuxComputer(hands_of(transport), tree_user(), CATALOGUE, wall=lambda: EVENING)
     now = msgspec.to_builtins(computer.read(parse_ref("services:tide")))
     evil = {
         "value": "auto",

@@ -6,9 +6,9 @@ import subprocess
 import pytest
 
 from helpers import CATALOGUE, linux, process, put, snapshot_of, tree_user
+from lumtak.computers.hands.hand import Hand
 from lumtak.computers.linux.desktop_entry import read_entry
 from lumtak.computers.linux.sandboxes import Sandboxes
-from lumtak.computers.linux.transport import LocalTransport
 from lumtak.computers.linux.undo_kit import FileUndoKit, UserFolder
 from lumtak.core.facts import Fixed
 from lumtak.core.setting import State, parse_ref
@@ -77,7 +77,7 @@ def test_a_unit_goes_off_and_comes_back_to_the_last_link(units, tmp_path, name):
     assert box.read(ref).same_as(expected)
     assert box.read(ref).value == "off"
     user = tree_user()
-    kit = FileUndoKit(user, UserFolder(LocalTransport(str(units)), user, "/undo"))
+    kit = FileUndoKit(user, UserFolder(Hand(str(units)), "/undo"))
     script = kit.script("t", computer="c", contents=[name], parts=[kit.part(ref, name, [expected], before)], around=[])
     (tmp_path / "undo.sh").write_bytes(script)
     said = subprocess.run(["sh", tmp_path / "undo.sh", units], capture_output=True, text=True, check=True).stdout
@@ -107,7 +107,7 @@ class Store:
     def __init__(self, **held):
         self.held = held
 
-    def run(self, *words, timeout_s=0.0):
+    def run(self, words, timeout_s=0.0, partly=False, bus=""):
         method, *rest = words[words.index("org.freedesktop.impl.portal.PermissionStore") + 3 :]
         match method:
             case "List":
@@ -125,10 +125,10 @@ class Store:
 
 def test_permissions_of_sandboxes_are_set_and_unset_again(tree):
     put(tree, "/usr/share/dbus-1/services/org.freedesktop.impl.portal.PermissionStore.service", "[D-BUS Service]\n")
-    transport = LocalTransport(str(tree))
+    transport = Hand(str(tree))
     transport.live = True
     store = Store(**{"org.school.Tides": "yes", "org.school.Sails": "no", "org.school.Masts": "ask"})
-    mine = Sandboxes(transport, store, CATALOGUE)
+    mine = Sandboxes(transport, tree_user(), store, CATALOGUE)
     items, gaps = mine.items()
     assert gaps == []
     assert {i.key: i.value for i in items} == {
@@ -146,7 +146,7 @@ def test_permissions_of_sandboxes_are_set_and_unset_again(tree):
     mine.write(new, ON)
     mine.write(new, before)
     assert "org.school.New" not in store.held
-    assert Sandboxes(transport, Store(), CATALOGUE).items() == ([], [])
+    assert Sandboxes(transport, tree_user(), Store(), CATALOGUE).items() == ([], [])
     store.run = lambda *words, **_: b"{}"
     assert "is not understood" in mine.items()[1][0].reason
 

@@ -8,13 +8,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from helpers import CATALOGUE, EVENING, linux_tree, process, profile, put, tree_user
+from lumtak.computers.hands.hand import Hand
 from lumtak.computers.linux.computer import LinuxComputer
-from lumtak.computers.linux.transport import LocalTransport
 from lumtak.core.audit import audit
 from lumtak.core.facts import Facts, Setting, in_rows
 from lumtak.core.setting import State
 from lumtak.errors import ComputerError, LumtakError
 from test_linux_apps import link
+from test_linux_settings import hands_of
 
 NASTY = (
     b"", b"\n", b"Id=", b"Id=a.service\n\nId=a.service\n", b"\xff\xfe\x00\x1b[2J", "Id=größe.service\nLoadState=geladen\n".encode("latin-1"),
@@ -25,7 +26,7 @@ NASTY = (
 """What programs may print: nothing, too much, in another language, not UTF-8, cut short, escape sequences."""
 
 
-class Odd(LocalTransport):
+class Odd(Hand):
     """A computer on which any program may fail, take too long or print anything, and any file may vanish or hold anything."""
 
     def __init__(self, root, seed, spared):
@@ -35,14 +36,11 @@ class Odd(LocalTransport):
     def _dice(self, *what):
         return random.Random(f"{self._seed}{what}")
 
-    def run(self, arguments, timeout_s=20.0, stdin=b""):
+    def run(self, arguments, timeout_s=20.0, partly=False, bus=""):
         dice = self._dice(*arguments)
         if dice.random() < 0.3:
             raise OSError(f"{arguments[0]} failed: timed out after {timeout_s} seconds")
         return dice.choice(NASTY)
-
-    def run_partly(self, arguments, timeout_s=20.0):
-        return self.run(arguments, timeout_s)
 
     def read(self, path, most=1 << 20):
         dice = self._dice(path)
@@ -95,7 +93,9 @@ def crowded(tmp_path_factory):
 @given(seed=st.integers(0, 1 << 30))
 def test_facts_of_a_computer_that_says_anything(crowded, seed):
     spared = {"/proc/stat", "/proc/meminfo", "/proc/uptime"}
-    box = LinuxComputer(Odd(crowded, seed, spared), tree_user(), CATALOGUE, monotonic=lambda: 1.0, wall=lambda: EVENING)
+    box = LinuxComputer(
+        hands_of(Odd(crowded, seed, spared)), tree_user(), CATALOGUE, monotonic=lambda: 1.0, wall=lambda: EVENING
+    )
     found = box.facts()
     assert msgspec.json.decode(msgspec.json.encode(found), type=Facts) == found
     shown = " ".join(v for _, v in in_rows(found))
@@ -116,7 +116,9 @@ def test_facts_of_a_computer_that_says_anything(crowded, seed):
 
 @given(seed=st.integers(0, 1 << 30))
 def test_a_sample_of_a_computer_that_says_anything(crowded, seed):
-    box = LinuxComputer(Odd(crowded, seed, set()), tree_user(), CATALOGUE, monotonic=lambda: 1.0, wall=lambda: EVENING)
+    box = LinuxComputer(
+        hands_of(Odd(crowded, seed, set())), tree_user(), CATALOGUE, monotonic=lambda: 1.0, wall=lambda: EVENING
+    )
     try:
         assert box.sample(memory=True).cores >= 0
         box.system()

@@ -1,16 +1,19 @@
 """Autostart entries on a real folder: the standard's override, and back to the byte."""
 
+import dataclasses
 import os
+import sys
 
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from helpers import ENTRY, linux, put, snapshot_of, tree_user
+from lumtak.computers.hands.hand import Hand, RefusalError
+from lumtak.computers.hands.table import PROGRAMS
+from lumtak.computers.hands.whose import chosen_user, local_hands, refuse_another_ones_code
 from lumtak.computers.linux.desktop_entry import is_off, program_of, read_entry, with_hidden
 from lumtak.computers.linux.folder import UserFolder
-from lumtak.computers.linux.transport import LocalTransport
-from lumtak.computers.linux.user import acting_as, chosen_user, refuse_another_ones_code
 from lumtak.core.setting import State, parse_ref
 from lumtak.errors import ComputerError, UnknownNameError
 
@@ -103,7 +106,7 @@ def test_what_an_interrupted_write_left_is_cleared(tree, box):
 
 def _left_behind(tree, box):
     """A temporary file as a killed write leaves it."""
-    from lumtak.computers.linux.folder import temporary_name
+    from lumtak.computers.hands.hand import temporary_name
 
     path = override(tree).parent / temporary_name("tide-feed.desktop")
     path.write_bytes(b"half")
@@ -112,17 +115,7 @@ def _left_behind(tree, box):
 
 def test_another_home_is_not_written_to(tree, box, tmp_path):
     state = box.read(SYSTEM)
-    user = tree_user()
-    moved = type(user)(
-        name="u",
-        uid=user.uid,
-        gid=user.gid,
-        home="/home/other",
-        config_home="/home/other/.config",
-        data_home="/home/other",
-        config_dirs=("/etc/xdg",),
-    )
-    box._autostart._own = UserFolder(LocalTransport(str(tree)), moved, "/home/other/.config/autostart")
+    box._autostart._own = UserFolder(Hand(str(tree)), "/home/other/.config/autostart")
     with pytest.raises(ComputerError, match="same HOME"):
         box.write(SYSTEM, state)
 
@@ -136,7 +129,7 @@ def test_keys_that_are_no_entries_are_refused(box, key):
 def test_a_folder_that_others_can_write_is_not_used(tree, box):
     override(tree).parent.chmod(0o777)
     before = snapshot_of(tree)
-    with pytest.raises(ComputerError, match="written by others"):
+    with pytest.raises(ComputerError, match="others can write"):
         box.write(SYSTEM, OFF)
     assert snapshot_of(tree) == before
 
@@ -223,7 +216,7 @@ def test_programs_of_entries(line, program):
 
 def test_links_never_lead_out_of_the_folder(tree, tmp_path):
     (tmp_path / "secret").write_text("s")
-    transport = LocalTransport(str(tree))
+    transport = Hand(str(tree))
     for name, target in (("abs", str(tmp_path / "secret")), ("up", "../../../../../secret"), ("loop", "loop")):
         (tree / "etc" / name).symlink_to(target)
         with pytest.raises(OSError, match=r"links|No such"):
@@ -234,14 +227,17 @@ def test_links_never_lead_out_of_the_folder(tree, tmp_path):
 
 def test_no_program_runs_in_a_folder(tree):
     with pytest.raises(OSError, match="no programs"):
-        LocalTransport(str(tree)).run(("true",))
+        Hand(str(tree)).run(("true",))
 
 
-def test_a_program_that_fails_or_is_missing_is_an_os_error():
-    transport = LocalTransport()
-    for arguments in (("false",), ("/nowhere/x",)):
-        with pytest.raises(OSError, match=r"failed|No such"):
-            transport.run(arguments)
+def test_a_program_that_is_not_in_the_table_is_refused_and_one_that_is_missing_an_os_error(monkeypatch):
+    hand = Hand()
+    for arguments in (("false",), ("/nowhere/x",), ("sh", "-c", "id"), ("systemctl", "mask", "--", "x.service")):
+        with pytest.raises(RefusalError):
+            hand.run(arguments)
+    monkeypatch.setitem(PROGRAMS, "lumtak-is-not-there", r"")
+    with pytest.raises(FileNotFoundError):
+        hand.run(("lumtak-is-not-there",))
 
 
 def test_home_and_xdg_count_for_the_caller():
@@ -254,9 +250,9 @@ def test_home_and_xdg_count_for_the_caller():
     ("mode", "uid", "refused"), [(0o755, 0, False), (0o777, 0, True), (0o1777, 0, False), (0o755, 4711, True)]
 )
 def test_root_runs_nothing_that_others_can_write(tmp_path, monkeypatch, mode, uid, refused):
-    program = put(tmp_path, "/tools/lumtak/x.py", "")
+    folder = put(tmp_path, "/tools/lumtak/x.py", "").parent
     (tmp_path / "tools").chmod(mode)
-    real = os.stat
+    real = os.lstat
 
     def owned(path, *rest, **more):
         about = list(real(path, *rest, **more))
@@ -265,14 +261,15 @@ def test_root_runs_nothing_that_others_can_write(tmp_path, monkeypatch, mode, ui
             about[0] = 0o40755
         return os.stat_result(about)
 
-    monkeypatch.setattr(os, "stat", owned)
+    monkeypatch.setattr(os, "lstat", owned)
     monkeypatch.setattr(os, "geteuid", lambda: 0)
-    refuse_another_ones_code(program, {})
+    monkeypatch.setattr(sys, "path", [str(folder), *sys.path])
+    refuse_another_ones_code({})
     if refused:
-        with pytest.raises(ComputerError, match="others than root can write"):
-            refuse_another_ones_code(program, {"SUDO_USER": "u"})
+        with pytest.raises(ComputerError, match=r"others than root can write|belongs to somebody else"):
+            refuse_another_ones_code({"SUDO_USER": "u"})
     else:
-        refuse_another_ones_code(program, {"SUDO_USER": "u"})
+        refuse_another_ones_code({"SUDO_USER": "u"})
 
 
 def test_sudo_means_the_one_who_called(monkeypatch):
@@ -301,12 +298,14 @@ def test_root_writes_as_the_user_and_cannot_be_led_astray(tree, tmp_path):
             path.chmod(0o755)
     for path in (tree / "home/u", *(tree / "home/u").rglob("*")):
         os.chown(path, nobody.pw_uid, nobody.pw_gid)
-    folder = UserFolder(LocalTransport(str(tree)), user, "/home/u/.config/autostart")
+    config = str(tree / "home/u/.config")
+    owner = dataclasses.replace(user, config_home=config, data_home=str(tree / "home/u/data"))
+    hands = local_hands(owner)
+    folder = UserFolder(hands.user, f"{config}/autostart")
     folder.put("x.desktop", b"x", 0o644)
     assert override(tree, "x").stat().st_uid == nobody.pw_uid
-    with acting_as(user):
-        assert os.geteuid() == 0
     override(tree).parent.rename(tree / "moved")
     override(tree).parent.symlink_to("/etc")
-    with pytest.raises(ComputerError, match=r"permission denied|written by others"):
+    with pytest.raises(ComputerError, match=r"permission denied|others can write"):
         folder.put("y.desktop", b"y", 0o644)
+    hands.close()

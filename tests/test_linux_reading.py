@@ -3,11 +3,12 @@
 import pytest
 
 from helpers import CATALOGUE, linux, process, put, tree_user
+from lumtak.computers.hands.hand import Hand
+from lumtak.computers.hands.whose import Hands
 from lumtak.computers.linux import hardware
 from lumtak.computers.linux.proc import Processes, cpu_times, meminfo
 from lumtak.computers.linux.root import Root
 from lumtak.computers.linux.services import Services
-from lumtak.computers.linux.transport import LocalTransport
 from lumtak.computers.linux.units import blocks
 from lumtak.core.facts import longest_starts
 from lumtak.core.load import between
@@ -70,7 +71,7 @@ def test_no_proc_is_one_sentence(tree):
 
 
 def processes(tree):
-    found = Processes(LocalTransport(str(tree)), None)
+    found = Processes(Hand(str(tree)), None)
     found.look()
     return found
 
@@ -104,7 +105,7 @@ def test_consumers_by_control_group(tree):
     process(tree, 20, b"x", cgroup=b"0::/system.slice/tide.service\n")
     process(tree, 21, b"y", cgroup=b"1:name=systemd:/system.slice/system-getty.slice/getty@tty1.service\n")
     process(tree, 22, b"z", cgroup=b"0::/user.slice/app.slice/app-gnome-sail\\x2dsync@autostart.service\n")
-    found = Processes(LocalTransport(str(tree)), None)
+    found = Processes(Hand(str(tree)), None)
     process(
         tree, 23, b"b", cgroup=b"0::/user.slice/user@1000.service/app.slice/app-flatpak-org.school.Tides-77.scope\n"
     )
@@ -135,7 +136,7 @@ def test_a_control_group_counts_what_came_and_went(tree, version):
             put(tree, f"/sys/fs/cgroup/memory{group}/memory.stat", f"rss 1\ntotal_rss {anon}\ntotal_swap 1048576\n")
 
     counted(100)
-    found = Processes(LocalTransport(str(tree)), None)
+    found = Processes(Hand(str(tree)), None)
     found.services = True
     found.look()
     assert found.cpu_s()["services:tide"] == 0
@@ -152,7 +153,7 @@ def test_a_control_group_counts_what_came_and_went(tree, version):
 def test_a_process_on_this_machine_leaves_itself_out():
     import os
 
-    found = Processes(LocalTransport(), os.getpid())
+    found = Processes(Hand(), os.getpid())
     assert os.getpid() not in [p.pid for p in found.look()]
 
 
@@ -183,11 +184,11 @@ Id=x.mount
 
 
 def services(transport):
-    return Services(transport, Root(transport), CATALOGUE)
+    return Services(transport, Root(Hands(transport, transport, transport)), CATALOGUE)
 
 
 def test_units_as_systemd_shows_them():
-    found, _ = services(LocalTransport()).parse(blocks(SHOWN))
+    found, _ = services(Hand()).parse(blocks(SHOWN))
     items = {i.key: i for i in found}
     assert set(items) == {"tide", "ssh", "masked"}
     assert (items["tide"].value, items["tide"].running, items["tide"].needs) == ("auto", True, ("net",))
@@ -221,13 +222,18 @@ BusName=org.example.Mine
 """
 
 
-class Asked(LocalTransport):
+class Asked(Hand):
     """A system whose programs answer from here."""
 
-    def run(self, arguments, timeout_s=20.0, stdin=b""):
-        return UNITS.encode()
+    live = True
 
-    def run_partly(self, arguments, timeout_s=20.0):
+    def __init__(self, root):
+        super().__init__(root)
+        self.live = True
+
+    def run(self, arguments, timeout_s=20.0, partly=False, bus=""):
+        if not partly:
+            return UNITS.encode()
         if "--search" in arguments:
             return b"dbus-broker: /usr/lib/systemd/system/dbus-broker.service\nman-db: /lib/systemd/system/man-db.service\n"
         return b"man-db\ttools for reading manual pages\ndbus-broker\tmessage bus\n"
@@ -258,7 +264,7 @@ def test_traces_of_advice_are_seen(tree):
 
 def test_systemd_that_does_not_answer_is_a_gap(tree):
     (tree / "run/systemd/system").mkdir(parents=True)
-    items, gaps = services(LocalTransport(str(tree))).items()
+    items, gaps = services(Hand(str(tree))).items()
     assert items == []
     assert "could not be asked" in gaps[0].reason
 
@@ -297,12 +303,12 @@ def test_clock_battery_disk_and_sessions_of_a_laptop(tree):
 def test_a_battery_of_a_mouse_is_none_of_the_computers(tree):
     put(tree, "/sys/class/power_supply/mouse/type", "Battery\n")
     put(tree, "/sys/class/power_supply/mouse/scope", "Device\n")
-    assert hardware.battery(LocalTransport(str(tree))) == (False, "mains")
+    assert hardware.battery(Hand(str(tree))) == (False, "mains")
 
 
 def test_the_nominal_clock_from_the_models_name(tree):
     put(tree, "/proc/cpuinfo", "model name\t: Slip(R) Way @ 2.60GHz\ncpu MHz : 1200\n")
-    assert hardware.nominal_mhz(LocalTransport(str(tree))) == 2600
+    assert hardware.nominal_mhz(Hand(str(tree))) == 2600
 
 
 def test_a_static_folder_stands_still(box):
@@ -396,6 +402,6 @@ def test_seconds_that_units_took_to_start():
             "starting": (9, 4, 3),
         }.items()
     )
-    items, _ = services(LocalTransport("/nowhere")).parse(blocks(text))
+    items, _ = services(Hand("/nowhere")).parse(blocks(text))
     assert {i.key: i.start_s for i in items} == {"up": pytest.approx(3.2), "once": 0.5, "never": None, "starting": None}
     assert [i.key for i in longest_starts(items)] == ["up", "once"]

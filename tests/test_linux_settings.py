@@ -1,5 +1,7 @@
 """Services, effects, plans and memory of a real Linux computer, on folders and on programs that answer from here."""
 
+import errno
+import re
 import subprocess
 
 import pytest
@@ -7,12 +9,15 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from helpers import CATALOGUE, linux, put, tree_user
+from lumtak.computers.hands import whose
+from lumtak.computers.hands.hand import Hand, RefusalError
+from lumtak.computers.hands.table import OF_A_USER, OF_ROOT, PROGRAMS
+from lumtak.computers.hands.whose import Hands
 from lumtak.computers.linux.effect_files import KEYS, _get, _set
 from lumtak.computers.linux.memory_settings import MemorySettings
 from lumtak.computers.linux.power import Power
 from lumtak.computers.linux.root import Root
 from lumtak.computers.linux.services import Services
-from lumtak.computers.linux.transport import LocalTransport
 from lumtak.computers.linux.undo_kit import FileUndoKit, UserFolder
 from lumtak.computers.linux.units import all_units, installing, links, packed, unpacked
 from lumtak.core.setting import State, parse_ref
@@ -22,35 +27,52 @@ ETC = "/etc/systemd/system"
 FILE = "/usr/lib/systemd/system"
 
 
-class Acting(LocalTransport):
-    """A folder in which programs seem to run: what is asked of them is written down, and files are really moved."""
+class Acting(Hand):
+    """A hand of root on a folder, where programs seem to run: what is asked of them is written down, and files are really moved."""
 
     def __init__(self, root, answers=None, refuses=""):
-        super().__init__(str(root))
+        super().__init__(str(root), rules=True, homes=("/home/u/.config", "/home/u/.local/share"))
         self.live, self.asked, self.answers, self.refuses = True, [], answers or {}, refuses
 
-    def run(self, arguments, timeout_s=20.0, stdin=b""):
-        words = [w for w in arguments if w != "--"]
-        self.asked.append(tuple(words))
+    def _note(self, *words):
+        self.asked.append(words)
         if self.refuses and self.refuses in " ".join(words):
-            raise OSError(f"{words[0]} failed: a password is required")
+            raise OSError(errno.EACCES, f"{words[0]} failed: no")
+
+    def run(self, arguments, timeout_s=20.0, partly=False, bus=""):
+        words = tuple(w for w in arguments if w != "--")
+        self._note(*words)
         for name, answer in self.answers.items():
             if name in " ".join(words):
                 return answer
-        if words[:2] == ["sudo", "-n"]:
-            words = words[2:]
-        here = [
-            self.root + w if w.startswith(("/etc", "/proc", "/run", "/sys")) and words[0] != "systemctl" else w
-            for w in words
-        ]
-        if words[0] == "ln":
-            here[-2] = words[-2]
-        if words[0] in {"mkdir", "tee", "chmod", "sync", "mv", "ln", "rm", "rmdir"}:
-            subprocess.run(here, input=stdin, check=True, stdout=subprocess.DEVNULL)
+        if not any(
+            words[0] in t and re.fullmatch(t[words[0]], "\0".join(arguments[1:]))
+            for t in (PROGRAMS, OF_A_USER, OF_ROOT)
+        ):
+            raise RefusalError(f"{words[0]} is not run by Lumtak with these arguments")
         return b""
 
-    def run_partly(self, arguments, timeout_s=20.0):
-        return self.run(arguments, timeout_s)
+    def own_put(self, path, data):
+        self._note("put", path)
+        super().own_put(path, data)
+
+    def own_link(self, path, target):
+        self._note("link", path, target)
+        super().own_link(path, target)
+
+    def own_remove(self, path, folder_too=False):
+        self._note("remove", path)
+        super().own_remove(path, folder_too)
+
+    def make_swap(self, mib):
+        self._note("make swap", str(mib))
+
+    def drop_swap(self, mib):
+        self._note("drop swap", str(mib))
+
+
+def hands_of(hand):
+    return Hands(hand, hand, hand)
 
 
 def shown(**fields):
@@ -80,8 +102,8 @@ def unit_tree(root):
     return root
 
 
-def services(transport, uid=0):
-    return Services(transport, Root(transport, lambda: uid), CATALOGUE)
+def services(hand):
+    return Services(hand, Root(hands_of(hand)), CATALOGUE)
 
 
 def test_unit_files_that_nothing_loaded_are_listed_too(tree):
@@ -124,7 +146,7 @@ def test_a_service_goes_and_comes_back_to_the_last_link(tree, value):
 
 
 def test_a_write_that_stops_half_way_is_between_both_states(tree):
-    transport = Acting(unit_tree(tree), {"systemctl show": TIDE}, refuses="rmdir")
+    transport = Acting(unit_tree(tree), {"systemctl show": TIDE}, refuses="remove /etc/systemd/system/sea.service")
     mine, ref = services(transport), parse_ref("services:tide")
     before, expected = mine.read(ref), mine.foresee(ref, State(value="manual"))
     with pytest.raises(ComputerError):
@@ -137,14 +159,17 @@ def test_a_write_that_stops_half_way_is_between_both_states(tree):
     assert not half.between(State(value="auto"), expected), "what is not known exactly is not half of anything"
 
 
-def test_an_ordinary_user_goes_through_sudo_and_a_refusal_is_a_sentence(tree):
-    transport = Acting(unit_tree(tree), {"systemctl show": TIDE}, refuses="sudo -n")
+def test_what_sudo_does_not_give_is_a_sentence(tree, monkeypatch):
+    monkeypatch.setattr(whose, "sudo", lambda: "/bin/false")
+    hand = Acting(unit_tree(tree), {"systemctl show": TIDE})
+    mine = Services(hand, Root(Hands(hand, hand, None)), CATALOGUE)
     with pytest.raises(ComputerError, match="takes root, and sudo did not allow it"):
-        services(transport, uid=1000).write(parse_ref("services:tide"), State(value="off"))
-    assert transport.asked[-1][:3] == ("sudo", "-n", "-l"), (
-        "whether sudo refused or the command failed is asked, not read out of words"
-    )
-    root = Root(transport, lambda: 0)
+        mine.write(parse_ref("services:tide"), State(value="off"))
+    assert not [w for w in hand.asked if w[0] in {"link", "remove", "put"}]
+
+
+def test_what_is_not_in_the_table_is_refused(tree):
+    root = Root(hands_of(Acting(unit_tree(tree))))
     for path in (
         "/etc/passwd",
         f"{ETC}/../../passwd",
@@ -152,7 +177,7 @@ def test_an_ordinary_user_goes_through_sudo_and_a_refusal_is_a_sentence(tree):
         "/etc/sysctl.d/99-mine.conf",
         f"{ETC}/x.service\0",
     ):
-        with pytest.raises(ComputerError, match=r"nothing that Lumtak writes|no place of a unit"):
+        with pytest.raises(ComputerError, match="nothing that Lumtak writes"):
             root.put(path, b"x")
     for verb, unit in (("mask", "tide.service"), ("start", "x.mount"), ("stop", "a/b.service")):
         with pytest.raises(ComputerError, match="not run by Lumtak"):
@@ -165,7 +190,7 @@ def test_memory_is_kept_over_a_restart_by_a_file_of_its_own(tree):
     put(tree, "/proc/sys/vm/swappiness", "60\n")
     put(tree, "/etc/sysctl.d/x", "")
     transport = Acting(tree)
-    mine, ref = MemorySettings(transport, Root(transport, lambda: 0)), parse_ref("memory:swappiness")
+    mine, ref = MemorySettings(transport, Root(hands_of(transport))), parse_ref("memory:swappiness")
     before = mine.read(ref)
     mine.write(ref, State(value="10"))
     assert mine.read(ref).same_as(mine.foresee(ref, State(value="10")))
@@ -187,7 +212,7 @@ def test_the_plan_by_either_name_of_the_service(tree, bus):
     transport = Acting(tree, answers)
     if bus.startswith("net"):
         transport.refuses = "org.freedesktop"
-    mine = Power(transport, Root(transport, lambda: 0))
+    mine = Power(transport, Root(hands_of(transport)))
     (item,), _ = mine.items(mine.service(), has_battery=True)
     assert (item.key, item.value, item.setting.values) == ("mains", "balanced", ("saving", "balanced"))
     ref = parse_ref("power:mains")
@@ -201,7 +226,7 @@ def test_the_plan_by_either_name_of_the_service(tree, bus):
 def test_the_script_puts_links_and_files_back_on_a_disk_that_is_mounted_elsewhere(tree, tmp_path, shell):
     user = tree_user()
     transport = Acting(unit_tree(tree), {"systemctl show": TIDE})
-    kit = FileUndoKit(user, UserFolder(transport, user, "/undo"))
+    kit = FileUndoKit(user, UserFolder(transport, "/undo"))
     mine, ref = services(transport), parse_ref("services:tide")
     before = mine.read(ref)
     expected = mine.foresee(ref, State(value="off"))
@@ -280,7 +305,7 @@ def clocks(root, driver, held="powersave/balance_performance", offered="performa
                 "default performance balance_performance balance_power power\n",
             )
     transport = Acting(root, refuses="busctl")
-    return transport, Power(transport, Root(transport, lambda: 0))
+    return transport, Power(transport, Root(hands_of(transport)))
 
 
 @pytest.mark.parametrize(
@@ -318,7 +343,7 @@ def test_a_plan_of_the_clock_is_kept_by_a_unit_and_all_of_it_comes_back(tree, tm
     unit = (tree / "etc/systemd/system/lumtak-power.service").read_text()
     assert "echo powersave >" in unit
     assert "echo power >" in unit
-    part = FileUndoKit(tree_user(), UserFolder(transport, tree_user(), "/undo"))
+    part = FileUndoKit(tree_user(), UserFolder(transport, "/undo"))
     script = part.script(
         "t", computer="c", contents=["plan"], parts=[part.part(ref, "Plan", [expected], before)], around=[]
     )
@@ -375,7 +400,7 @@ class Swapping(Acting):
 
         return Path(self.root)
 
-    def run(self, arguments, timeout_s=20.0, stdin=b""):
+    def run(self, arguments, timeout_s=20.0, partly=False, bus=""):
         words = [w for w in arguments if w != "--"]
         if words[0] == "systemctl" and words[2] in {"start", "stop"}:
             if self.fails == words[2]:
@@ -387,19 +412,14 @@ class Swapping(Acting):
             if words[2] == "start":
                 self.swaps[path] = ("file" if "lumtak" in name else "partition", mib, 0)
             self._say()
-        if words[0] in {"install", "fallocate", "mkswap", "rm", "mkdir", "rmdir"} and words[-1].startswith(
-            "/var/lib/lumtak"
-        ):
-            self.asked.append(tuple(words))
-            return b""
-        return super().run(arguments, timeout_s, stdin)
+        return super().run(arguments, timeout_s)
 
 
 SDA2 = {"/dev/sda2": ("partition", 300, 0)}
 
 
 def swap(transport):
-    return MemorySettings(transport, Root(transport, lambda: 0)), parse_ref("memory:swap_mib")
+    return MemorySettings(transport, Root(hands_of(transport))), parse_ref("memory:swap_mib")
 
 
 @pytest.mark.parametrize("wanted", [500, 300, 120, 0])
@@ -412,7 +432,7 @@ def test_swap_becomes_more_or_less_and_comes_back(tree, tmp_path, wanted):
     after = mine.read(ref)
     assert after.same_as(expected)
     assert sum(mib for _, mib, _ in transport.swaps.values()) == wanted
-    kit = FileUndoKit(tree_user(), UserFolder(transport, tree_user(), "/undo"))
+    kit = FileUndoKit(tree_user(), UserFolder(transport, "/undo"))
     script = kit.script(
         "t", computer="c", contents=["swap"], parts=[kit.part(ref, "Swap", [expected], before)], around=[]
     )

@@ -270,7 +270,7 @@ def _named(user: str, computer: str) -> str | None:
         return None
     import os
 
-    from lumtak.computers.linux.user import chosen_user
+    from lumtak.computers.hands.whose import chosen_user
 
     return None if chosen_user(None, os.environ).name == user else user
 

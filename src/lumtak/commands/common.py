@@ -1,7 +1,7 @@
 """What every command shares: the data folder, the log, output for people and for scripts."""
 
+import contextlib
 import logging
-import subprocess
 import sys
 from collections.abc import Callable, Iterable, Sequence
 from functools import update_wrapper
@@ -13,6 +13,7 @@ import msgspec
 
 from lumtak.computers.protocol import Computer
 from lumtak.core.setting import SettingRef
+from lumtak.errors import ComputerError
 from lumtak.stations.rights import asking
 from lumtak.stations.workshop import Workshop
 
@@ -106,10 +107,14 @@ def user_option(function: _F) -> _F:
 
 
 def ask_first(computer: Computer, refs: Iterable[SettingRef]) -> None:
-    """Let sudo ask for a password before the first change that takes root, where a person sits at the terminal."""
-    command = asking(computer.capabilities(), refs)
-    if command and sys.stdin.isatty():
-        subprocess.run(command, check=False)  # noqa: S603 - fixed arguments of the computer's adapter
+    """Let sudo ask for a password before the first change that takes root, where a person sits at the terminal.
+
+    A refusal is an ordinary answer: each change that takes root then tells it.
+    """
+    ask = asking(computer, refs)
+    if ask is not None and sys.stdin.isatty():
+        with contextlib.suppress(ComputerError):
+            ask()
 
 
 def say_json(value: object) -> None:

@@ -44,12 +44,11 @@ def open_computer(
             "computer", plain_address, known_addresses(), f"There are {', '.join(known_addresses())}."
         )
     if address == "local":
+        from lumtak.computers.hands.whose import chosen_user, local_hands
         from lumtak.computers.linux.computer import LinuxComputer
-        from lumtak.computers.linux.transport import LocalTransport
-        from lumtak.computers.linux.user import chosen_user, refuse_another_ones_code
 
-        refuse_another_ones_code(Path(__file__), os.environ)
-        return LinuxComputer(LocalTransport(), chosen_user(user, os.environ), catalogue)
+        chosen = chosen_user(user, os.environ)
+        return LinuxComputer(local_hands(chosen), chosen, catalogue)
     from lumtak.computers.simulated.computer import SimulatedComputer
 
     name = plain_address.removeprefix("sim:")

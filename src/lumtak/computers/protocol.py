@@ -30,8 +30,8 @@ class Capabilities(Record):
     """Why Lumtak cannot restart it; None where it can."""
     login: Cannot | None = None
     """The same for logging out and in again."""
-    asks: tuple[str, ...] = ()
-    """What to run in the terminal before a change that takes root, so that a password can be asked for; nothing where none is needed."""
+    asks: bool = False
+    """Whether a password may be asked for on the terminal before a change that takes root; see `Computer.take_rights`."""
     asks_for: tuple[Area, ...] = ()
     """Areas whose changes take root."""
     pace: float = 1.0
@@ -186,6 +186,21 @@ class Computer(Protocol):
         Raises:
             ComputerError: Lumtak cannot, with what to do instead.
         """
+        ...
+
+    def take_rights(self, *, ask: bool) -> None:
+        """Have what changes that take root need, until they are given back.
+
+        Args:
+            ask: whether a password may be asked for: the terminal is handed over.
+
+        Raises:
+            ComputerError: it is refused.
+        """
+        ...
+
+    def give_back_rights(self) -> None:
+        """They are not needed any more; nothing of root's runs after that."""
         ...
 
     def close(self) -> None:

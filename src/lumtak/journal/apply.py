@@ -50,15 +50,18 @@ def apply_changes(
     with journal.writing(computer.identity):
         recover(journal, computer, on_review=on_review)
         plan = journal.begin_plan(_plan(computer, facts, wanted, job))
-        for change in wanted:
-            _wait(pause, stop)
-            if halted or (stop is not None and stop.is_set()):
-                outcome = _not_tried(facts, change)
-            else:
-                outcome = _apply(journal, computer, facts, change, plan, job)
-            halted = halted or outcome.result in {"failed", "conflict"}
-            outcomes.append(outcome)
-            on_step(outcome)
+        try:
+            for change in wanted:
+                _wait(pause, stop)
+                if halted or (stop is not None and stop.is_set()):
+                    outcome = _not_tried(facts, change)
+                else:
+                    outcome = _apply(journal, computer, facts, change, plan, job)
+                halted = halted or outcome.result in {"failed", "conflict"}
+                outcomes.append(outcome)
+                on_step(outcome)
+        finally:
+            computer.give_back_rights()
         journal.end_plan(plan)
         refresh_script(journal, computer)
     return outcomes

@@ -56,14 +56,17 @@ def put_back(
         recover(journal, computer, on_review=on_review)
         mine = [e for e in journal.entries(computer.identity) if e.user == computer.user_name]
         wanted = [e.id for e in mine if e.is_open] if numbers is None else list(dict.fromkeys(numbers))
-        for number in sorted(wanted, reverse=True):
-            entry = journal.entry(number, computer.identity)
-            if stop is not None and stop.is_set():
-                outcome = _outcome(entry, entry.left, "not tried")
-            else:
-                outcome = _put_back(journal, computer, entry, overwrite=overwrite, shown=shown)
-            outcomes.append(outcome)
-            on_step(outcome)
+        try:
+            for number in sorted(wanted, reverse=True):
+                entry = journal.entry(number, computer.identity)
+                if stop is not None and stop.is_set():
+                    outcome = _outcome(entry, entry.left, "not tried")
+                else:
+                    outcome = _put_back(journal, computer, entry, overwrite=overwrite, shown=shown)
+                outcomes.append(outcome)
+                on_step(outcome)
+        finally:
+            computer.give_back_rights()
         refresh_script(journal, computer)
     return outcomes
 

@@ -1,11 +1,16 @@
 """What has to be asked in the terminal before changes that take root."""
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
+from functools import partial
 
-from lumtak.computers.protocol import Capabilities
+from lumtak.computers.protocol import Computer
 from lumtak.core.setting import SettingRef
 
 
-def asking(capabilities: Capabilities, refs: Iterable[SettingRef]) -> tuple[str, ...]:
-    """The command to run with the terminal handed over, so that a password can be typed; empty where none of these takes root."""
-    return capabilities.asks if any(ref.area in capabilities.asks_for for ref in refs) else ()
+def asking(computer: Computer, refs: Iterable[SettingRef]) -> Callable[[], None] | None:
+    """What asks for a password, to be called with the terminal handed over; None where none of these changes needs one.
+
+    It raises a ComputerError where it is refused.
+    """
+    can = computer.capabilities()
+    return partial(computer.take_rights, ask=True) if can.asks and any(r.area in can.asks_for for r in refs) else None

@@ -1,7 +1,7 @@
 """Screens that do slow work in the background: one thing at a time, with its name in the head and a way to stop it."""
 
+import contextlib
 import logging
-import subprocess
 import threading
 from collections.abc import Callable
 from typing import Literal, TypeVar
@@ -13,7 +13,7 @@ from textual.screen import Screen
 from textual.widgets import Static
 
 from lumtak.core.text import plain
-from lumtak.errors import LumtakError
+from lumtak.errors import ComputerError, LumtakError
 from lumtak.journal import Outcome
 from lumtak.tui.theme import Palette
 
@@ -53,15 +53,15 @@ class WorkingScreen(Screen[None]):
         done: Callable[[_T], object],
         *,
         doing: Doing = "other",
-        asks: tuple[str, ...] = (),
+        asks: Callable[[], None] | None = None,
     ) -> bool:
         """Do something slow in the background, then show everything; one thing at a time. Whether it was begun.
 
-        `asks` is run first with the terminal handed over, so that a password can be typed.
+        `asks` is called first with the terminal handed over, so that a password can be typed.
         """
         if not self.free():
             return False
-        if asks:
+        if asks is not None:
             self._hand_over(asks)
         self.busy, self.doing = what, doing
         self.stop.clear()
@@ -69,11 +69,11 @@ class WorkingScreen(Screen[None]):
         self._run(job, done)
         return True
 
-    def _hand_over(self, command: tuple[str, ...]) -> None:
+    def _hand_over(self, ask: Callable[[], None]) -> None:
         """Hand the terminal over; a refusal is an ordinary answer, which each change then tells."""
         try:
-            with self.app.suspend():
-                subprocess.run(command, check=False)  # noqa: S603 - fixed arguments of the computer's adapter
+            with self.app.suspend(), contextlib.suppress(ComputerError):
+                ask()
         except SuspendNotSupported:
             return
 

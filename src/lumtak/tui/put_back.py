@@ -347,7 +347,7 @@ class PutBackScreen(WorkingScreen):
             self.tell_put_back(outcomes)
             self._ask_next(rest)
 
-        asks = asking(self._computer.capabilities(), (e.ref for e in question.entries))
+        asks = asking(self._computer, (e.ref for e in question.entries))
         self.begin("putting back", job, done, asks=asks)
 
 

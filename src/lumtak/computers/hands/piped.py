@@ -11,7 +11,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from importlib.resources import files
 from typing import Any
 
-from lumtak.computers.hands.hand import MOST_BYTES, VERSION, NotOrdinaryError, Refusal
+from lumtak.computers.hands.hand import MOST_BYTES, VERSION, NotOrdinaryError, RefusalError
 from lumtak.computers.hands.wire import lengths, packed, unpacked
 
 _BOOT = (
@@ -98,13 +98,18 @@ class Piped:
             )
             try:
                 self._send(code(self._options), self._start_s)
-                about = self._answer(self._start_s)
-                if not isinstance(about, dict) or about.get("version") != VERSION:
-                    raise OSError(f"{self._who} is of another version")
-                self._about = {k: v for k, v in about.items() if type(v) is int}
+                self._about = self._hello(self._answer(self._start_s))
+            except _BrokenError as error:
+                self.close()
+                raise OSError(f"{self._who} {error}") from error
             except BaseException:
                 self.close()
                 raise
+
+    def _hello(self, about: Any) -> dict[str, int]:
+        if not isinstance(about, dict) or about.get("version") != VERSION:
+            raise OSError(f"{self._who} is of another version")
+        return {k: v for k, v in about.items() if type(v) is int}
 
     def close(self) -> None:
         """End it, with whatever it started."""
@@ -132,7 +137,7 @@ class Piped:
 
     # -- asking --------------------------------------------------------------------------------------------------------------------
 
-    def _ask(self, operation: str, *given: object, answer_s: float = _ANSWER_S) -> Any:  # noqa: ANN401 - checked by the caller
+    def _ask(self, operation: str, *given: object, answer_s: float = _ANSWER_S) -> Any:
         with self._lock:
             self.open()
             try:
@@ -157,21 +162,21 @@ class Piped:
             except OSError as error:
                 raise _BrokenError("has ended") from error
 
-    def _answer(self, within_s: float | None) -> Any:  # noqa: ANN401 - any value of a message
+    def _answer(self, within_s: float | None) -> Any:
         message = self._message(_end(within_s))
         match message:
             case {"is": value}:
                 return value
             case {"error": [int() as number, str() as words, str() as kind]}:
-                made = {"refused": Refusal, "odd": None}.get(kind)
-                if made is Refusal:
-                    raise Refusal(words[:2000])
+                made = {"refused": RefusalError, "odd": None}.get(kind)
+                if made is RefusalError:
+                    raise RefusalError(words[:2000])
                 raise NotOrdinaryError(number, words[:2000]) if kind == "odd" else OSError(number, words[:2000])
             case {"more": value}:
                 return _More(value)
         raise _BrokenError("says what is no answer")
 
-    def _message(self, end: float | None) -> Any:  # noqa: ANN401
+    def _message(self, end: float | None) -> Any:
         try:
             json_length, blob_length = lengths(self._bytes(8, end))
             return unpacked(self._bytes(json_length, end), self._bytes(blob_length, end))
@@ -201,7 +206,7 @@ class Piped:
             raise _BrokenError("has ended")
         return pipe.fileno()
 
-    def _checked(self, value: Any, fits: Callable[[Any], bool]) -> Any:  # noqa: ANN401
+    def _checked(self, value: Any, fits: Callable[[Any], bool]) -> Any:
         """The answer, if it is of the form that was to be expected."""
         if not fits(value):
             self.close()
@@ -223,7 +228,7 @@ class Piped:
     def read_many(self, paths: Sequence[str], most: int = MOST_BYTES) -> list[bytes | None]:
         """See `Hand.read_many`."""
 
-        def fits(value: Any) -> bool:  # noqa: ANN401
+        def fits(value: Any) -> bool:
             return (
                 isinstance(value, list)
                 and len(value) == len(paths)
@@ -236,7 +241,7 @@ class Piped:
     def names(self, path: str) -> list[str]:
         """See `Hand.names`."""
 
-        def is_name(value: Any) -> bool:  # noqa: ANN401
+        def is_name(value: Any) -> bool:
             return isinstance(value, str) and "/" not in value and "\0" not in value and value not in {"", ".", ".."}
 
         found: list[str] = self._checked(
@@ -258,7 +263,7 @@ class Piped:
     def look(self, folder: str, name: str) -> dict[str, Any]:
         """See `Hand.look`."""
 
-        def fits(value: Any) -> bool:  # noqa: ANN401
+        def fits(value: Any) -> bool:
             match value:
                 case {"kind": "absent" | "other"}:
                     return True
@@ -308,7 +313,7 @@ class Piped:
     def answers(self, folder: str, tries: int = 5) -> list[list[float]]:
         """See `Hand.answers`."""
 
-        def fits(value: Any) -> bool:  # noqa: ANN401
+        def fits(value: Any) -> bool:
             return (
                 isinstance(value, list)
                 and len(value) == 3
@@ -338,7 +343,7 @@ class Piped:
         """See `Hand.own_link`."""
         self._ask("own_link", path, target)
 
-    def own_remove(self, path: str, folder_too: bool = False) -> None:  # noqa: FBT001, FBT002 - an operation's arguments are in order
+    def own_remove(self, path: str, folder_too: bool = False) -> None:
         """See `Hand.own_remove`."""
         self._ask("own_remove", path, folder_too)
 
@@ -354,7 +359,7 @@ class Piped:
         """See `Hand.set_kernel`."""
         self._ask("set_kernel", path, value)
 
-    def end(self, pid: int, started: int, force: bool, wait_s: float) -> str:  # noqa: FBT001 - as above
+    def end(self, pid: int, started: int, force: bool, wait_s: float) -> str:
         """See `Hand.end`."""
         ended: str = self._checked(
             self._ask("end", pid, started, force, wait_s, answer_s=_ANSWER_S + wait_s),
@@ -363,7 +368,11 @@ class Piped:
         return ended
 
     def run(
-        self, arguments: Sequence[str], timeout_s: float = 20.0, partly: bool = False, bus: str = ""  # noqa: FBT001, FBT002 - as above
+        self,
+        arguments: Sequence[str],
+        timeout_s: float = 20.0,
+        partly: bool = False,
+        bus: str = "",
     ) -> bytes:
         """See `Hand.run`."""
         printed: bytes = self._checked(
@@ -371,7 +380,6 @@ class Piped:
             lambda v: isinstance(v, bytes),
         )
         return printed
-
 
 
 class _More:

@@ -257,7 +257,9 @@ def refuse_another_ones_code(environment: Mapping[str, str]) -> None:
     """
     if os.geteuid() != 0 or not any(environment.get(name) for name in ("SUDO_USER", "PKEXEC_UID", "DOAS_USER")):
         return
-    loaded = {os.path.dirname(f) for m in list(sys.modules.values()) if isinstance(f := getattr(m, "__file__", None), str)}
+    loaded = {
+        os.path.dirname(f) for m in list(sys.modules.values()) if isinstance(f := getattr(m, "__file__", None), str)
+    }
     for place in dict.fromkeys([sys.executable, *(p for p in sys.path if os.path.exists(p or ".")), *sorted(loaded)]):
         if why := not_roots(place or "."):
             raise ComputerError(

@@ -13,12 +13,13 @@ import os
 import signal
 import struct
 import sys
+from typing import Any, BinaryIO, Iterator
 
-from lumtak.computers.hands.hand import Hand, NotOrdinaryError, Refusal
+from lumtak.computers.hands.hand import Hand, NotOrdinaryError, RefusalError
 
 _MOST_MESSAGE = 1 << 26
 _HEAD = struct.Struct(">II")
-OPERATIONS = {
+OPERATIONS: dict[str, tuple[tuple[str, Any], ...]] = {
     "about": (),
     "read": (("path", str), ("most", int)),
     "read_many": (("paths", list), ("most", int)),
@@ -48,10 +49,10 @@ OPERATIONS = {
 
 def packed(value: object) -> bytes:
     """A message: lengths of its JSON and of the bytes behind it, the JSON, those bytes. Bytes stand in the JSON as {"#": [from, to]}."""
-    blobs: list = []
+    blobs: list[bytes] = []
     size = 0
 
-    def plain(one):  # noqa: ANN001, ANN202 - any value of a message
+    def plain(one: Any) -> Any:
         nonlocal size
         if isinstance(one, (bytes, bytearray)):
             blobs.append(bytes(one))
@@ -65,14 +66,14 @@ def packed(value: object) -> bytes:
     return _HEAD.pack(len(head), size) + head + b"".join(blobs)
 
 
-def unpacked(head: bytes, blob: bytes) -> object:
+def unpacked(head: bytes, blob: bytes) -> Any:
     """The value of a message.
 
     Raises:
         ValueError: it is none.
     """
 
-    def whole(one, depth=0):  # noqa: ANN001, ANN202 - any value of a message
+    def whole(one: Any, depth: int = 0) -> Any:
         if depth > 8:
             raise ValueError("a message that is nested too deeply")
         if isinstance(one, list):
@@ -94,7 +95,7 @@ def unpacked(head: bytes, blob: bytes) -> object:
         raise ValueError("a message that is nested too deeply") from error
 
 
-def lengths(head: bytes) -> tuple:
+def lengths(head: bytes) -> tuple[int, int]:
     """(length of the JSON, length of the bytes) from the first eight bytes of a message.
 
     Raises:
@@ -106,31 +107,31 @@ def lengths(head: bytes) -> tuple:
     return json_length, blob_length
 
 
-def answered(hand: Hand, request: object) -> object:
+def answered(hand: Hand, request: Any) -> dict[str, Any]:
     """What the hand does about a request: {"is": value}, or {"error": [number, words, kind]}."""
     try:
         if not isinstance(request, dict) or request.get("do") not in OPERATIONS:
-            raise Refusal("this hand knows no such operation")
+            raise RefusalError("this hand knows no such operation")
         given = request.get("with", [])
         wanted = OPERATIONS[request["do"]]
         if not isinstance(given, list) or len(given) != len(wanted):
-            raise Refusal("%s takes %d arguments" % (request["do"], len(wanted)))
+            raise RefusalError("%s takes %d arguments" % (request["do"], len(wanted)))
         for value, (name, kind) in zip(given, wanted):
             if type(value) is not kind and not (kind is float and type(value) is int):
-                raise Refusal("%s of %s is of another kind" % (name, request["do"]))
+                raise RefusalError("%s of %s is of another kind" % (name, request["do"]))
             if kind is list and not all(isinstance(v, str) and "\0" not in v for v in value):
-                raise Refusal("%s of %s holds something else than texts" % (name, request["do"]))
+                raise RefusalError("%s of %s holds something else than texts" % (name, request["do"]))
         if request["do"] == "run" and not given[0]:
-            raise Refusal("no program was named")
+            raise RefusalError("no program was named")
         return {"is": getattr(hand, request["do"])(*given)}
     except OSError as error:
-        kind = "refused" if isinstance(error, Refusal) else "odd" if isinstance(error, NotOrdinaryError) else ""
-        return {"error": [error.errno or errno.EIO, error.strerror or str(error), kind]}
+        which = "refused" if isinstance(error, RefusalError) else "odd" if isinstance(error, NotOrdinaryError) else ""
+        return {"error": [error.errno or errno.EIO, error.strerror or str(error), which]}
     except (ValueError, OverflowError, MemoryError, struct.error) as error:
         return {"error": [errno.EINVAL, "this cannot be done: %s" % error, ""]}
 
 
-def serve(hand: Hand, source, sink) -> None:  # noqa: ANN001 - two binary streams
+def serve(hand: Hand, source: BinaryIO, sink: BinaryIO) -> None:
     """Answer requests until there are no more; whatever is no request ends the hand."""
     sink.write(packed({"is": hand.about()}))
     sink.flush()
@@ -147,7 +148,7 @@ def serve(hand: Hand, source, sink) -> None:  # noqa: ANN001 - two binary stream
             return
         answer = answered(hand, request)
         try:
-            if isinstance(answer, dict) and hasattr(answer.get("is"), "__next__"):
+            if hasattr(answer.get("is"), "__next__"):
                 _stream(answer["is"], sink)
                 continue
             message = packed(answer)
@@ -158,13 +159,13 @@ def serve(hand: Hand, source, sink) -> None:  # noqa: ANN001 - two binary stream
         sink.flush()
 
 
-def _stream(parts, sink) -> None:  # noqa: ANN001 - an iterator, and a binary stream
+def _stream(parts: Iterator[Any], sink: BinaryIO) -> None:
     """One message a part, {"more": part}, then {"is": null}."""
     try:
         for part in parts:
             sink.write(packed({"more": part}))
             sink.flush()
-        end: dict = {"is": None}
+        end: dict[str, object] = {"is": None}
     except OSError as error:
         end = {"error": [error.errno or errno.EIO, error.strerror or str(error), "refused"]}
     sink.write(packed(end))
@@ -187,7 +188,7 @@ def stand_alone() -> None:
         ctypes.CDLL(None).prctl(38, 1, 0, 0, 0)  # PR_SET_NO_NEW_PRIVS; prctl(2)
 
 
-def main(options: dict) -> None:
+def main(options: dict[str, Any]) -> None:
     """Serve on standard input and output, as the options say."""
     stand_alone()
     hand = Hand(rules=bool(options.get("rules")), homes=tuple(options.get("homes", ())))

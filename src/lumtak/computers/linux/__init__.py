@@ -1,1 +1,1 @@
-"""A real Linux computer, read through a transport: this machine, or a folder with the same files."""
+"""A real Linux computer, read through a hand: this machine, or a folder with the same files."""

@@ -1,14 +1,14 @@
 """Background apps that start at login (XDG Autostart Specification 0.5), and switching them off by the user's own override."""
 
-import os
+import posixpath
 
+from lumtak.computers.hands.reach import Reach
+from lumtak.computers.hands.whose import User
 from lumtak.computers.linux.desktop_entry import is_off, never_here, program_of, read_entry, with_hidden
 from lumtak.computers.linux.escapes import escaped, unescaped
 from lumtak.computers.linux.folder import UserFolder, file_with
 from lumtak.computers.linux.hardware import sessions as sessions_of
 from lumtak.computers.linux.known_states import FILES, check_kind, check_place, missing_folders
-from lumtak.computers.linux.transport import Transport
-from lumtak.computers.linux.user import User, acting_as
 from lumtak.core.catalogue import Catalogue
 from lumtak.core.facts import Fixed, Item, Origin, Setting
 from lumtak.core.setting import SettingRef, State
@@ -23,13 +23,20 @@ _DESKTOPS = {"plasma": "KDE", "gnome-classic": "GNOME", "ubuntu": "GNOME", "cinn
 
 
 class Autostart:
-    """The entries of one user."""
+    """The entries of one user.
 
-    def __init__(self, transport: Transport, user: User, catalogue: Catalogue) -> None:
-        self._transport = transport
+    Args:
+        hand: looks at the system.
+        user: whose entries.
+        of_user: that user's hand.
+        catalogue: knows roles.
+    """
+
+    def __init__(self, hand: Reach, user: User, of_user: Reach, catalogue: Catalogue) -> None:
+        self._hand, self._of_user = hand, of_user
         self._user = user
         self._catalogue = catalogue
-        self._own = UserFolder(transport, user, os.path.join(user.config_home, "autostart"))
+        self._own = UserFolder(of_user, posixpath.join(user.config_home, "autostart"))
 
     # -- what there is ------------------------------------------------------------------------------------------------
 
@@ -55,7 +62,7 @@ class Autostart:
 
     def _system_names(self, folder: str) -> list[str]:
         try:
-            return [n for n in self._transport.names(f"{folder}/autostart") if _is_entry(n)]
+            return [n for n in self._hand.names(f"{folder}/autostart") if _is_entry(n)]
         except OSError:
             return []
 
@@ -92,19 +99,18 @@ class Autostart:
 
     def _desktops(self) -> list[str]:
         """Names of the desktop of the user's newest session; none where nobody tells."""
-        sessions = sessions_of(self._transport, self._user.uid) or []
+        sessions = sessions_of(self._hand, self._user.uid) or []
         named = [d for s in sessions[-1:] for d in s.get("DESKTOP", "").split(":") if d]
         return list(dict.fromkeys(_DESKTOPS.get(d.lower(), d) for d in named)) or list(self._user.desktops)
 
     def _is_there(self, name: str) -> bool:
         places = [name] if name.startswith("/") else [f"{folder}/{name}" for folder in _PROGRAMS]
-        with acting_as(self._user):  # the entry says where to look, and the user wrote it
-            return any(os.path.exists(self._transport.place(p)) for p in places)
+        return any(self._of_user.exists(p) for p in places)  # as the user, who wrote where to look
 
     def _system_data(self, name: str) -> bytes | None:
         for folder in self._user.config_dirs:
             try:
-                return self._transport.read(f"{folder}/autostart/{name}")
+                return self._hand.read(f"{folder}/autostart/{name}")
             except FileNotFoundError:
                 continue
             except OSError:

@@ -9,10 +9,10 @@ import re
 from collections.abc import Mapping
 from typing import NamedTuple
 
+from lumtak.computers.hands.reach import Reach, names_at, text_at
+from lumtak.computers.hands.table import POLICIES, POWER_UNIT, UNITS, power_unit_text
 from lumtak.computers.linux.known_states import check_kind
-from lumtak.computers.linux.owned import POLICIES, POWER_UNIT, UNITS, power_unit_text
 from lumtak.computers.linux.root import Root
-from lumtak.computers.linux.transport import Transport, names_at, text_at
 from lumtak.core.setting import PART, SettingRef, State
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError
@@ -49,17 +49,17 @@ class Clock:
     """The clock policies of one computer.
 
     Args:
-        transport: of the computer.
+        hand: of the computer.
         root: does what takes root.
     """
 
-    def __init__(self, transport: Transport, root: Root) -> None:
-        self._transport = transport
+    def __init__(self, hand: Reach, root: Root) -> None:
+        self._hand = hand
         self._root = root
 
     def now(self) -> Now | None:
         """What they hold; None where the kernel offers no choice of clocks."""
-        names = [n for n in names_at(self._transport, POLICIES) if re.fullmatch(r"policy[0-9]+", n)]
+        names = [n for n in names_at(self._hand, POLICIES) if re.fullmatch(r"policy[0-9]+", n)]
         held: dict[str, str] = {}
         for name in names:
             governor, preference = self._word(f"{name}/{_GOVERNOR}"), self._word(f"{name}/{_PREFERENCE}")
@@ -71,7 +71,7 @@ class Clock:
         return Now(held, driver, tuple(p for p in _ACTIVE if self._words(p, next(iter(held)), driver)))
 
     def _word(self, name: str) -> str:
-        return text_at(self._transport, f"{POLICIES}/{name}")
+        return text_at(self._hand, f"{POLICIES}/{name}")
 
     def _words(self, plan: str, policy: str, driver: str) -> str:
         """Governor/preference of a plan; empty where this policy does not offer it."""
@@ -99,10 +99,10 @@ class Clock:
         """What each policy holds, and the unit that keeps it."""
         now = self._needed(ref)
         try:
-            file = base64.b64encode(self._transport.read(UNIT_FILE)).decode()
+            file = base64.b64encode(self._hand.read(UNIT_FILE)).decode()
         except OSError:
             file = ""
-        return State(value=now.plan, exact=_exact(now.held, file, self._transport.link(SWITCH) or ""))
+        return State(value=now.plan, exact=_exact(now.held, file, self._hand.link(SWITCH) or ""))
 
     def foresee(self, ref: SettingRef, state: State) -> State:
         """Every policy as the plan wants it, and the unit that sets it at each start."""

@@ -1,7 +1,7 @@
 """A real Linux computer behind the protocol."""
 
 import hashlib
-import os
+import posixpath
 import re
 import threading
 import time
@@ -12,6 +12,8 @@ from typing import Protocol
 
 import msgspec
 
+from lumtak.computers.hands.reach import runs_systemd, text_at
+from lumtak.computers.hands.whose import Hands, User
 from lumtak.computers.linux import hardware
 from lumtak.computers.linux.autostart import Autostart
 from lumtak.computers.linux.effects import Effects
@@ -26,12 +28,9 @@ from lumtak.computers.linux.root import Root
 from lumtak.computers.linux.sandboxes import PREFIX as SANDBOX
 from lumtak.computers.linux.sandboxes import Sandboxes
 from lumtak.computers.linux.services import Services
-from lumtak.computers.linux.session import Session
 from lumtak.computers.linux.signs import signs
 from lumtak.computers.linux.times import answers, start_times
-from lumtak.computers.linux.transport import Transport, runs_systemd, text_at
 from lumtak.computers.linux.undo_kit import FileUndoKit
-from lumtak.computers.linux.user import User
 from lumtak.computers.linux.user_units import PREFIX as OWN_UNIT
 from lumtak.computers.linux.user_units import UserUnits
 from lumtak.computers.protocol import Cannot, Capabilities
@@ -97,7 +96,7 @@ class LinuxComputer:
     """This machine, or a folder that looks like one.
 
     Args:
-        transport: reaches its files and programs.
+        hands: reach its files and programs.
         user: whose settings are changed.
         catalogue: knows roles.
         address: as it was named.
@@ -106,7 +105,7 @@ class LinuxComputer:
 
     def __init__(
         self,
-        transport: Transport,
+        hands: Hands,
         user: User,
         catalogue: Catalogue,
         *,
@@ -114,23 +113,25 @@ class LinuxComputer:
         monotonic: Callable[[], float] = time.monotonic,
         wall: Callable[[], datetime] = lambda: datetime.now(UTC),
     ) -> None:
-        self._transport = transport
+        self._hands = hands
+        self._hand = hand = hands.own
         self._user = user
+        self._about = hand.about()
         self._catalogue = catalogue
         self._monotonic, self._wall = monotonic, wall
         self.address = address
-        self.identity = "linux-" + hashlib.sha256(b"lumtak:" + hardware.machine_id(transport).encode()).hexdigest()[:12]
-        self.name = plain(text_at(self._transport, "/proc/sys/kernel/hostname") or "this computer")
+        self.identity = "linux-" + hashlib.sha256(b"lumtak:" + hardware.machine_id(hand).encode()).hexdigest()[:12]
+        self.name = plain(text_at(self._hand, "/proc/sys/kernel/hostname") or "this computer")
         self.user_name = user.name
-        self._root = Root(transport)
-        self._autostart = Autostart(transport, user, catalogue)
-        self._services = Services(transport, self._root, catalogue)
-        session = Session(transport, user)
-        self._effects = Effects(transport, user, session)
-        self._user_units = UserUnits(transport, user, catalogue)
-        self._sandboxes = Sandboxes(transport, session, catalogue)
-        self._power = Power(transport, self._root)
-        self._memory = MemorySettings(transport, self._root)
+        self._root = Root(hands)
+        of_user = hands.user
+        self._autostart = Autostart(hand, user, of_user, catalogue)
+        self._services = Services(hand, self._root, catalogue)
+        self._effects = Effects(hand, user, of_user)
+        self._user_units = UserUnits(of_user, user, catalogue)
+        self._sandboxes = Sandboxes(hand, user, of_user, catalogue)
+        self._power = Power(hand, self._root)
+        self._memory = MemorySettings(hand, self._root)
         self._areas: dict[Area, Adapter] = {
             "apps": _ByPrefix({OWN_UNIT: self._user_units, SANDBOX: self._sandboxes}, self._autostart),
             "services": self._services,
@@ -138,14 +139,13 @@ class LinuxComputer:
             "power": self._power,
             "memory": self._memory,
         }
-        self._undo_folder = UserFolder(transport, user, os.path.join(user.data_home, "lumtak-undo"))
-        self._processes = Processes(transport, os.getpid() if transport.live else None)
-        self._processes.services = runs_systemd(transport)
+        self._undo_folder = UserFolder(of_user, posixpath.join(user.data_home, "lumtak-undo"))
+        self._processes = Processes(hand, self._about["pid"] if hand.live else None)
+        self._processes.services = runs_systemd(hand)
         self._apps: list[Item] = []
         self._refresh_apps()
-        self._nominal = hardware.nominal_mhz(transport)
-        self._tick = os.sysconf("SC_CLK_TCK")
-        self._disk = hardware.system_disk(transport)
+        self._nominal = hardware.nominal_mhz(hand)
+        self._disk = hardware.system_disk(hand)
 
     def _refresh_apps(self) -> None:
         self._apps, self._processes.programs = self._autostart.items()
@@ -166,14 +166,14 @@ class LinuxComputer:
             to_sandboxes = asked.submit(self._sandboxes.items)
             to_power = asked.submit(self._power.service)
             to_memory = asked.submit(self._memory.items, memory)
-            to_times = asked.submit(start_times, self._transport)
+            to_times = asked.submit(start_times, self._hand)
             self._refresh_apps()
             sandboxes, sandbox_gaps = to_sandboxes.result()
             self._processes.units |= {item.consumer for item in sandboxes}
             processes = self._processes.look()
         services, gaps = to_services.result()
         effects, effect_gaps = to_effects.result()
-        has_battery, _ = hardware.battery(self._transport)
+        has_battery, _ = hardware.battery(self._hand)
         running = {p.consumer for p in processes}
         apps = (*self._apps, *self._user_units.items(running), *sandboxes)
         items = [_running(item, running) for item in (*services, *apps)]
@@ -189,29 +189,29 @@ class LinuxComputer:
                 cores=cores,
                 ram_bytes=memory.get("MemTotal", 0),
                 nominal_mhz=self._nominal,
-                disk=hardware.disk_kind(self._transport),
+                disk=hardware.disk_kind(self._hand),
                 battery=has_battery,
             ),
             system=self._system(service),
             items=(*items, *effects, *power, *to_memory.result()),
             gaps=tuple(gaps),
             processes=tuple(processes),
-            process_count=len(processes) + (1 if self._transport.live else 0),
-            memory=hardware.memory_now(self._transport, memory),
-            space=hardware.space(self._transport),
-            marks=tuple(marks(self._transport)),
-            signs=tuple(signs(self._transport, text_at(self._transport, "/proc/sys/kernel/osrelease"))),
+            process_count=len(processes) + (1 if self._hand.live else 0),
+            memory=hardware.memory_now(self._hand, memory),
+            space=hardware.space(self._hand),
+            marks=tuple(marks(self._hand)),
+            signs=tuple(signs(self._hand, text_at(self._hand, "/proc/sys/kernel/osrelease"))),
             times=to_times.result(),
         )
 
     def times(self) -> dict[str, Figure]:
         """Parts of the last start, as systemd counted them, and how quickly it answers: that takes a fifth of a second."""
-        place = next((f for f in (self._user.data_home, self._user.home, "/var/tmp") if os.access(f, os.W_OK)), "/")  # noqa: S108
-        return {**start_times(self._transport), **answers(self._transport, place, self._user)}
+        folders = (self._user.data_home, self._user.home, "/var/tmp")  # noqa: S108 - a file is made there and removed
+        return {**start_times(self._hand), **answers(self._hands.user, folders)}
 
     def _needed(self, path: str) -> bytes:
         try:
-            return self._transport.read(path)
+            return self._hand.read(path)
         except OSError as error:
             raise ComputerError(
                 f"{self.name}: {path} cannot be read.", "Is this a Linux computer with /proc mounted?"
@@ -220,7 +220,7 @@ class LinuxComputer:
     def _cpu_times(self) -> tuple[int, float, float, float, float]:
         data = self._needed("/proc/stat")
         try:
-            return cpu_times(data, self._tick)
+            return cpu_times(data, self._about["tick"])
         except (ValueError, IndexError) as error:
             raise ComputerError(f"{self.name}: /proc/stat is not understood.", "Is this a Linux computer?") from error
 
@@ -264,14 +264,14 @@ class LinuxComputer:
         uptime = re.match(rb"\d+(\.\d+)?", self._needed("/proc/uptime"))
         if uptime is None:
             raise ComputerError(f"{self.name}: /proc/uptime is not understood.", "Is this a Linux computer?")
-        _, source = hardware.battery(self._transport)
-        logins = hardware.sessions(self._transport, self._user.uid)
+        _, source = hardware.battery(self._hand)
+        logins = hardware.sessions(self._hand, self._user.uid)
         since: float | NotMeasured = NotMeasured(not_measured="no session manager counts logins here")
         if logins and logins[-1].get("REALTIME", "").isdigit():
             since = self._wall().timestamp() - int(logins[-1]["REALTIME"]) / 1e6
         return System(
-            name=plain(hardware.system_name(self._transport)),
-            kernel=plain(text_at(self._transport, "/proc/sys/kernel/osrelease") or "unknown"),
+            name=plain(hardware.system_name(self._hand)),
+            kernel=plain(text_at(self._hand, "/proc/sys/kernel/osrelease") or "unknown"),
             boot_id=self.boot_id(),
             session_id=self.session_id(),
             uptime_s=float(uptime[0]),
@@ -279,17 +279,17 @@ class LinuxComputer:
             user=self._user.name,
             power_source=source,
             power_plan=self._power.plan(service),
-            users=hardware.users(self._transport),
-            temperature_c=hardware.temperature_c(self._transport),
+            users=hardware.users(self._hand),
+            temperature_c=hardware.temperature_c(self._hand),
         )
 
     def boot_id(self) -> str:
         """The kernel's own."""
-        return text_at(self._transport, "/proc/sys/kernel/random/boot_id") or "unknown"
+        return text_at(self._hand, "/proc/sys/kernel/random/boot_id") or "unknown"
 
     def session_id(self) -> str | NotMeasured:
         """The newest session of the user, as the session manager names it."""
-        logins = hardware.sessions(self._transport, self._user.uid)
+        logins = hardware.sessions(self._hand, self._user.uid)
         if not logins:
             return NotMeasured(not_measured="no session manager counts logins here")
         return f"{logins[-1]['ID']}@{logins[-1].get('REALTIME', '')}"
@@ -299,7 +299,7 @@ class LinuxComputer:
         return Capabilities(
             restart=_NO_RESTART,
             login=_NO_LOGIN,
-            asks=self._root.asks(),
+            asks=self._hands.asks,
             asks_for=("services", "power", "memory"),
         )
 
@@ -309,16 +309,16 @@ class LinuxComputer:
         """Counters of /proc now; Lumtak's own process is counted apart."""
         self._processes.look()
         cores, busy, iowait, steal, total = self._cpu_times()
-        own_cpu = time.process_time() if self._transport.live else 0.0
+        own_cpu = time.process_time() if self._hand.live else 0.0
         at_s = self._monotonic()
         sizes = meminfo(self._needed("/proc/meminfo"))
         available = sizes.get(
             "MemAvailable", sizes.get("MemFree", 0) + sizes.get("Buffers", 0) + sizes.get("Cached", 0)
         )
         swaps = dict(
-            line.split() for line in text_at(self._transport, "/proc/vmstat").splitlines() if line.startswith("pswp")
+            line.split() for line in text_at(self._hand, "/proc/vmstat").splitlines() if line.startswith("pswp")
         )
-        page = os.sysconf("SC_PAGE_SIZE")
+        page = self._about["page"]
         return Snapshot(
             at_s=at_s,
             cores=cores,
@@ -326,9 +326,9 @@ class LinuxComputer:
             iowait_s=iowait,
             steal_s=steal,
             total_s=total,
-            clock_ratio=hardware.clock_ratio(self._transport, self._nominal, cores),
-            disk_busy_s=hardware.disk_busy_s(self._transport, self._disk),
-            stalled_s=hardware.stalled_s(self._transport),
+            clock_ratio=hardware.clock_ratio(self._hand, self._nominal, cores),
+            disk_busy_s=hardware.disk_busy_s(self._hand, self._disk),
+            stalled_s=hardware.stalled_s(self._hand),
             ram_total_bytes=sizes.get("MemTotal", 0),
             ram_used_bytes=float(sizes.get("MemTotal", 0) - available),
             cache_bytes=float(max(0, available - sizes.get("MemFree", 0))),
@@ -342,9 +342,9 @@ class LinuxComputer:
         )
 
     def _own_ram(self) -> float:
-        if not self._transport.live:
+        if not self._hand.live:
             return 0.0
-        return private_bytes(self._transport, "self") or 0.0
+        return private_bytes(self._hand, "self", self._about["page"]) or 0.0
 
     # -- settings -----------------------------------------------------------------------------------------------------
 
@@ -372,13 +372,13 @@ class LinuxComputer:
 
     def end_process(self, process: Process, *, force: bool = False, wait_s: float = 5.0) -> bool:
         """Ask it by SIGTERM, or force it by SIGKILL."""
-        if not self._transport.live:
+        if not self._hand.live:
             raise ComputerError(
                 f"No processes run on {self.name}.", "It is a folder, not a computer that is switched on."
             )
         if process.untouchable:
             raise ComputerError(f"{process.name} is not ended: {process.untouchable}.", "Choose another process.")
-        return end_process(process, self._processes.started(process.pid), force=force, wait_s=wait_s)
+        return end_process(self._hand, process, force=force, wait_s=wait_s)
 
     # -- time ---------------------------------------------------------------------------------------------------------
 
@@ -400,7 +400,18 @@ class LinuxComputer:
         raise ComputerError(cannot.why, cannot.instead)
 
     def close(self) -> None:
-        """Nothing is held."""
+        """Every hand that was started ends."""
+        self._hands.close()
+
+    # -- rights -------------------------------------------------------------------------------------------------------
+
+    def take_rights(self, *, ask: bool) -> None:
+        """Have a hand of root, for which sudo may ask on the terminal."""
+        self._hands.take(ask=ask)
+
+    def give_back_rights(self) -> None:
+        """The hand of root ends."""
+        self._hands.give_back()
 
 
 def _running(item: Item, running: set[str]) -> Item:

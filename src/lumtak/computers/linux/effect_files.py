@@ -1,13 +1,13 @@
 """Visual effects of desktops that keep them in files of the user: one setting a file, so that each file is put back to the byte."""
 
-import os
+import posixpath
 import re
 from typing import Literal, NamedTuple
 
+from lumtak.computers.hands.reach import Reach, text_at
+from lumtak.computers.hands.whose import User
 from lumtak.computers.linux.folder import UserFolder, file_with
 from lumtak.computers.linux.known_states import FILES, check_kind, check_place, missing_folders
-from lumtak.computers.linux.transport import Transport, text_at
-from lumtak.computers.linux.user import User
 from lumtak.core.facts import Fixed, Item, Setting
 from lumtak.core.setting import SettingRef, State
 from lumtak.core.text import plain
@@ -74,12 +74,13 @@ class EffectFiles:
     """Effects of one user's desktop that stand in files.
 
     Args:
-        transport: of the computer.
+        hand: of the computer.
         user: whose files.
+        of_user: that user's hand.
     """
 
-    def __init__(self, transport: Transport, user: User) -> None:
-        self._transport = transport
+    def __init__(self, hand: Reach, user: User, of_user: Reach) -> None:
+        self._hand, self._of_user = hand, of_user
         self._user = user
 
     def items(self) -> list[Item]:
@@ -111,21 +112,21 @@ class EffectFiles:
     def _keys(self) -> list[FileKey]:
         found: dict[str, FileKey] = {}
         for key in KEYS:
-            if any(os.path.exists(self._transport.place(f"{folder}/{key.program}")) for folder in _PROGRAMS):
+            if any(self._hand.exists(f"{folder}/{key.program}") for folder in _PROGRAMS):
                 found.setdefault(key.effect, key)
         return list(found.values())
 
     def _held(self) -> bool:
         """Whether the desktop's own keeper of settings runs for this user: it would write over the file."""
-        for pid in self._transport.names("/proc"):
-            if pid.isdigit() and text_at(self._transport, f"/proc/{pid}/comm") == _KEEPER:
-                uid = re.search(r"(?m)^Uid:\s+(\d+)", text_at(self._transport, f"/proc/{pid}/status"))
+        for pid in self._hand.names("/proc"):
+            if pid.isdigit() and text_at(self._hand, f"/proc/{pid}/comm") == _KEEPER:
+                uid = re.search(r"(?m)^Uid:\s+(\d+)", text_at(self._hand, f"/proc/{pid}/status"))
                 if uid and int(uid[1]) == self._user.uid:
                     return True
         return False
 
     def _folder(self, key: FileKey) -> UserFolder:
-        return UserFolder(self._transport, self._user, os.path.join(self._user.config_home, key.folder).rstrip("/"))
+        return UserFolder(self._of_user, posixpath.join(self._user.config_home, key.folder).rstrip("/"))
 
     @staticmethod
     def _value(key: FileKey, data: bytes | None) -> str | None:

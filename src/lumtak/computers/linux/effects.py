@@ -3,11 +3,10 @@
 from collections.abc import Sequence
 from typing import NamedTuple
 
+from lumtak.computers.hands.reach import Reach, text
+from lumtak.computers.hands.whose import User
 from lumtak.computers.linux.effect_files import EffectFiles
 from lumtak.computers.linux.known_states import check_kind, unfit
-from lumtak.computers.linux.session import Session
-from lumtak.computers.linux.transport import Transport, text
-from lumtak.computers.linux.user import User
 from lumtak.core.facts import Fixed, Gap, Item, Setting
 from lumtak.core.setting import SettingRef, State
 from lumtak.core.text import plain
@@ -69,16 +68,16 @@ class Effects:
     """Effects of one user's desktop.
 
     Args:
-        transport: of the computer.
+        hand: of the computer.
         user: whose settings.
-        session: runs programs as the user.
+        of_user: that user's hand.
     """
 
-    def __init__(self, transport: Transport, user: User, session: Session) -> None:
-        self._transport = transport
+    def __init__(self, hand: Reach, user: User, of_user: Reach) -> None:
+        self._hand = hand
         self._user = user
-        self._session = session
-        self._files = EffectFiles(transport, user)
+        self._of_user = of_user
+        self._files = EffectFiles(hand, user, of_user)
 
     def items(self) -> tuple[list[Item], list[Gap]]:
         """(items, what could not be read)."""
@@ -117,10 +116,10 @@ class Effects:
         return items, []
 
     def _keys(self) -> Sequence[Key]:
-        if not self._transport.live:
+        if not self._hand.live:
             return ()
         try:
-            schemas = set(text(self._transport.run(("gsettings", "list-schemas"))).split())
+            schemas = set(text(self._hand.run(("gsettings", "list-schemas"))).split())
         except OSError:
             return ()
         for family in FAMILIES:
@@ -132,7 +131,7 @@ class Effects:
         """What the user set, by its place in dconf; what is not here is unset. dconf(1), dump."""
         stored: dict[str, str] = {}
         folder = ""
-        for line in text(self._session.run("dconf", "dump", "/")).splitlines():
+        for line in text(self._of_user.run(("dconf", "dump", "/"), bus=self._user.bus)).splitlines():
             if line.startswith("[") and line.endswith("]"):
                 folder = line[1:-1].strip("/")
             elif "=" in line:
@@ -185,9 +184,9 @@ class Effects:
         exact = self.foresee(ref, state).exact or {}
         try:
             if exact["raw"]:
-                self._session.run("gsettings", "set", exact["schema"], exact["key"], exact["raw"])
+                self._of_user.run(("gsettings", "set", exact["schema"], exact["key"], exact["raw"]), bus=self._user.bus)
             else:
-                self._session.run("gsettings", "reset", exact["schema"], exact["key"])
+                self._of_user.run(("gsettings", "reset", exact["schema"], exact["key"]), bus=self._user.bus)
         except OSError as error:
             raise ComputerError(f"{ref} was refused: {plain(str(error), 200)}.", "Nothing was changed.") from error
 

@@ -2,7 +2,7 @@
 
 import re
 
-from lumtak.computers.linux.transport import Transport, text
+from lumtak.computers.hands.reach import Reach, text
 
 _TOP = "/sys/fs/cgroup"
 _V1_MEMORY = (b"total_rss", b"total_swap")
@@ -15,14 +15,12 @@ class Groups:
     What a group counted holds what processes used that came and went between two looks.
 
     Args:
-        transport: of the computer.
+        hand: of the computer.
     """
 
-    def __init__(self, transport: Transport) -> None:
-        self._transport = transport
-        self.version = next(
-            (v for v, name in ((2, "cgroup.controllers"), (1, "cpuacct")) if _is_there(transport, name)), 0
-        )
+    def __init__(self, hand: Reach) -> None:
+        self._hand = hand
+        self.version = next((v for v, name in ((2, "cgroup.controllers"), (1, "cpuacct")) if _is_there(hand, name)), 0)
         """Of control groups; 0 where there are none."""
 
     def cpu_s(self, group: str) -> float | None:
@@ -47,15 +45,15 @@ class Groups:
 
     def _read(self, path: str) -> bytes:
         try:
-            return self._transport.read(path, 1 << 14)
+            return self._hand.read(path, 1 << 14)
         except OSError:
             return b""
 
 
-def _is_there(transport: Transport, name: str) -> bool:
+def _is_there(hand: Reach, name: str) -> bool:
     folder, _, inside = f"{_TOP}/{name}".rpartition("/")
     try:
-        return inside in transport.names(folder)
+        return inside in hand.names(folder)
     except OSError:
         return False
 

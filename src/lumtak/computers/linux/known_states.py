@@ -9,9 +9,10 @@ import binascii
 import re
 from collections.abc import Callable, Mapping
 
-from lumtak.computers.linux.escapes import unescaped
-from lumtak.computers.linux.owned import (
+from lumtak.computers.hands.table import (
     KERNEL,
+    PROFILE_BUSES,
+    PROFILES,
     UNITS,
     is_own_content,
     kernel_value_fits,
@@ -19,6 +20,7 @@ from lumtak.computers.linux.owned import (
     unit_of,
     why_no_link,
 )
+from lumtak.computers.linux.escapes import unescaped
 from lumtak.core.setting import PART, SettingRef, State
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError
@@ -201,13 +203,11 @@ def _swap(ref: SettingRef, state: State) -> str:
 
 
 def _property(ref: SettingRef, state: State) -> str:
-    from lumtak.computers.linux.power import BUSES, PLANS
-
     del ref
     exact = state.exact or {}
     if why := _only(exact, "bus", "path", "value"):
         return why
-    if (exact["bus"], exact["path"]) not in BUSES or exact["value"] not in PLANS:
+    if PROFILE_BUSES.get(exact["bus"]) != exact["path"] or exact["value"] not in PROFILES:
         return f"the plan {plain(exact['value'], 40)} is none that Lumtak sets"
     return ""
 

@@ -2,17 +2,21 @@
 
 import base64
 
+from lumtak.computers.hands.reach import Reach, text
+from lumtak.computers.hands.table import KERNEL, sysctl_file, sysctl_text
 from lumtak.computers.linux.known_states import check_kind
-from lumtak.computers.linux.owned import KERNEL, sysctl_file, sysctl_text
 from lumtak.computers.linux.root import Root
 from lumtak.computers.linux.swap import KEY as SWAP
 from lumtak.computers.linux.swap import Swap
-from lumtak.computers.linux.transport import Transport, text
 from lumtak.core.facts import Fixed, Item, Setting
 from lumtak.core.setting import PART, SettingRef, State
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError
 
+_TITLES = {
+    "swappiness": "Readiness to swap",
+    "vfs_cache_pressure": "Readiness to forget names of files",
+}
 LIVE, FILE = f"{PART}live", f"{PART}bytes"
 """Parts of a state: what the kernel holds, and the file that keeps it (base64, empty where there is none)."""
 
@@ -21,27 +25,27 @@ class MemorySettings:
     """Settings of one kernel.
 
     Args:
-        transport: of the computer.
+        hand: of the computer.
         root: does what takes root.
     """
 
-    def __init__(self, transport: Transport, root: Root) -> None:
-        self._transport = transport
+    def __init__(self, hand: Reach, root: Root) -> None:
+        self._hand = hand
         self._root = root
-        self._swap = Swap(transport, root)
+        self._swap = Swap(hand, root)
 
     def items(self, sizes: dict[str, int]) -> list[Item]:
         """The settings that this kernel has, and the size of swap."""
         why = self._root.why_not()
         items = []
-        for name, (title, lowest, highest) in KERNEL.items():
+        for name, (lowest, highest) in KERNEL.items():
             value = self._live(name)
             if value is not None:
                 items.append(
                     Item(
                         area="memory",
                         key=name,
-                        title=title,
+                        title=_TITLES[name],
                         origin="system",
                         value=value,
                         running=True,
@@ -52,7 +56,7 @@ class MemorySettings:
 
     def _live(self, name: str) -> str | None:
         try:
-            value = text(self._transport.read(f"/proc/sys/vm/{name}")).strip()
+            value = text(self._hand.read(f"/proc/sys/vm/{name}")).strip()
         except OSError:
             return None
         return value if value.lstrip("-").isdigit() else None
@@ -74,7 +78,7 @@ class MemorySettings:
         if value is None:
             raise ComputerError(f"{ref} cannot be read: this kernel has no such setting.", "Audit the computer again.")
         try:
-            file = base64.b64encode(self._transport.read(path)).decode()
+            file = base64.b64encode(self._hand.read(path)).decode()
         except FileNotFoundError:
             file = ""
         except OSError as error:
@@ -89,7 +93,7 @@ class MemorySettings:
             check_kind(ref, state, ("sysctl",), "it is a value of the kernel")
             return state
         value = state.value or ""
-        _, lowest, highest = KERNEL.get(ref.key, ("", 0, 0))
+        lowest, highest = KERNEL.get(ref.key, (0, -1))
         if not value.isdigit() or not lowest <= int(value) <= highest:
             raise ComputerError(f"{ref} cannot be {plain(value) or 'unset'}.", f"Choose from {lowest} to {highest}.")
         file = base64.b64encode(sysctl_text(ref.key, value)).decode()

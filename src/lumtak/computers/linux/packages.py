@@ -4,7 +4,7 @@ import contextlib
 
 import msgspec
 
-from lumtak.computers.linux.transport import Transport, text
+from lumtak.computers.hands.reach import Reach, text
 from lumtak.core.facts import Item, Origin
 from lumtak.core.text import plain
 
@@ -12,7 +12,7 @@ _MOST_PATHS = 400
 _SYSTEM_PACKAGES = {"systemd", "udev", "dbus", "util-linux", "init-system-helpers", "procps", "kmod", "login"}
 
 
-def with_packages(transport: Transport, items: list[Item], paths: dict[str, str]) -> list[Item]:
+def with_packages(hand: Reach, items: list[Item], paths: dict[str, str]) -> list[Item]:
     """The items with the package that brought their unit file, and what the package says of itself; dpkg-query(1).
 
     Where there is no such package manager they stay as they are.
@@ -24,7 +24,7 @@ def with_packages(transport: Transport, items: list[Item], paths: dict[str, str]
     for file in [f for path in files for f in (path, path.removeprefix("/usr"))]:
         owners.setdefault(file, "")
     try:
-        found = text(transport.run_partly(("dpkg-query", "--search", "--", *owners)))
+        found = text(hand.run(("dpkg-query", "--search", "--", *owners), partly=True))
     except OSError:
         return items
     for line in found.splitlines():
@@ -35,7 +35,7 @@ def with_packages(transport: Transport, items: list[Item], paths: dict[str, str]
     if names:
         query = ("dpkg-query", "--show", "--showformat=${Package}\\t${binary:Summary}\\n", "--", *names)
         with contextlib.suppress(OSError):  # the packages are known then, and nothing of what they are for
-            shown = text(transport.run_partly(query))
+            shown = text(hand.run(query, partly=True))
             summaries = dict(line.split("\t", 1) for line in shown.splitlines() if "\t" in line)
     return [_packaged(item, paths.get(item.key, ""), owners, summaries) for item in items]
 

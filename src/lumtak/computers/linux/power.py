@@ -2,22 +2,18 @@
 
 from typing import NamedTuple
 
+from lumtak.computers.hands.reach import Reach, runs_systemd, text, text_at
+from lumtak.computers.hands.table import PROFILE_BUSES
 from lumtak.computers.linux import hardware
 from lumtak.computers.linux.clock import Clock
 from lumtak.computers.linux.known_states import check_kind
-from lumtak.computers.linux.root import Root, shown
-from lumtak.computers.linux.transport import Transport, runs_systemd, text_at
+from lumtak.computers.linux.root import Root
 from lumtak.core.facts import Fixed, Gap, Item, Setting
 from lumtak.core.record import NotMeasured
 from lumtak.core.setting import SettingRef, State
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError
 
-BUSES = (
-    ("org.freedesktop.UPower.PowerProfiles", "/org/freedesktop/UPower/PowerProfiles"),
-    ("net.hadess.PowerProfiles", "/net/hadess/PowerProfiles"),
-)
-"""Newer name first; power-profiles-daemon(8)."""
 PLANS = {"power-saver": "saving", "balanced": "balanced", "performance": "full"}
 """The service's names, and ours."""
 _NO_CHOICE = "the kernel offers no choice of clocks here"
@@ -38,19 +34,19 @@ class Power:
     """The plan of one computer.
 
     Args:
-        transport: of the computer.
+        hand: of the computer.
         root: does what takes root.
     """
 
-    def __init__(self, transport: Transport, root: Root) -> None:
-        self._transport = transport
+    def __init__(self, hand: Reach, root: Root) -> None:
+        self._hand = hand
         self._root = root
-        self._clock = Clock(transport, root)
+        self._clock = Clock(hand, root)
 
     def items(self, found: Service | None, *, has_battery: bool) -> tuple[list[Item], list[Gap]]:
         """(items, what could not be read). One plan is in force at a time: on what power the computer runs says which it is."""
         gaps = [] if has_battery else [Gap(area="power", reason="there is no battery, so no plan for it")]
-        _, source = hardware.battery(self._transport)
+        _, source = hardware.battery(self._hand)
         if found is not None:
             why = self._root.why_not()
             item = Item(
@@ -69,7 +65,7 @@ class Power:
             return [], [*gaps, Gap(area="power", reason=_NO_CHOICE, needed="a kernel with cpufreq")]
         held = ", ".join(dict.fromkeys(w.rstrip("/").replace("/", " with ") for w in clock.held.values()))
         why = self._root.why_not() or (
-            "" if runs_systemd(self._transport) else "without systemd nothing would keep it over a restart"
+            "" if runs_systemd(self._hand) else "without systemd nothing would keep it over a restart"
         )
         item = Item(
             area="power",
@@ -94,11 +90,11 @@ class Power:
 
     def service(self) -> Service | None:
         """The profile service; None where none answers."""
-        if not self._transport.live:
+        if not self._hand.live:
             return None
-        for bus, path in sorted(BUSES, key=lambda b: not self._can_start(b[0])):
+        for bus, path in sorted(PROFILE_BUSES.items(), key=lambda b: not self._can_start(b[0])):
             try:
-                listed, _, active = shown(self._get(bus, path, "Profiles", "ActiveProfile")).partition("\n")
+                listed, _, active = text(self._get(bus, path, "Profiles", "ActiveProfile")).rstrip("\n").partition("\n")
             except OSError:
                 continue
             offered = tuple(ours for theirs, ours in PLANS.items() if f'"{theirs}"' in listed)
@@ -107,11 +103,11 @@ class Power:
         return None
 
     def _get(self, bus: str, path: str, *names: str) -> bytes:
-        return self._transport.run(("busctl", "--system", "get-property", "--", bus, path, bus, *names), timeout_s=4.0)
+        return self._hand.run(("busctl", "--system", "get-property", "--", bus, path, bus, *names), 4.0)
 
     def _can_start(self, bus: str) -> bool:
         """Whether the system bus can start who answers by this name: whoever is known so is asked first."""
-        return bool(text_at(self._transport, f"/usr/share/dbus-1/system-services/{bus}.service"))
+        return bool(text_at(self._hand, f"/usr/share/dbus-1/system-services/{bus}.service"))
 
     # -- the setting --------------------------------------------------------------------------------------------------
 
@@ -149,7 +145,7 @@ class Power:
         if found is None:
             raise ComputerError(f"{ref} cannot be set: no profile service answers.", "See whether it runs there.")
         bus, path, *_ = found  # after an update it may go by the other name
-        self._root.set_property(bus, path, bus, "ActiveProfile", exact["value"])
+        self._root.set_profile(bus, path, exact["value"])
 
 
 def _exact(bus: str, path: str, plan: str) -> dict[str, str]:

@@ -1,11 +1,10 @@
 """Load, memory and processes from /proc (proc(5)); consumers by control group, autostart entry or program name."""
 
-import os
 import re
 from dataclasses import dataclass
 
+from lumtak.computers.hands.reach import Reach, text
 from lumtak.computers.linux.groups import Groups, group_of
-from lumtak.computers.linux.transport import Transport, text
 from lumtak.core.facts import UNLISTED, Process
 from lumtak.core.load import Memory
 from lumtak.core.text import plain
@@ -48,12 +47,12 @@ class Processes:
     """All processes, pass after pass: CPU a consumer that never falls, though processes come and go.
 
     Args:
-        transport: of the computer.
+        hand: of the computer.
         own_pid: Lumtak's own process, left out; None where Lumtak does not run on that computer.
     """
 
-    def __init__(self, transport: Transport, own_pid: int | None) -> None:
-        self._transport = transport
+    def __init__(self, hand: Reach, own_pid: int | None) -> None:
+        self._hand = hand
         self._own_pid = own_pid
         self.programs: dict[str, str] = {}
         """Program name -> consumer, from the autostart entries."""
@@ -65,19 +64,19 @@ class Processes:
         self._cpu_ticks: dict[str, int] = {}
         self._first = True
         self._above: set[int] | None = None
-        self._counts = Groups(transport)
+        self._counts = Groups(hand)
         self._own_group = "" if own_pid is None else self._group(own_pid)
         self._groups: dict[str, tuple[str, float]] = {}
         """Consumer -> (its control group, core-seconds counted there when it was last looked at)."""
         self._grouped_s: dict[str, float] = {}
-        self._tick = os.sysconf("SC_CLK_TCK")
-        self._page = os.sysconf("SC_PAGE_SIZE")
+        about = hand.about()
+        self._tick, self._page = about["tick"], about["page"]
 
     def look(self) -> list[Process]:
         """One pass over all processes; those that vanish on the way are left out."""
         found: list[Process] = []
         alive: dict[int, _Known] = {}
-        for entry in self._transport.names("/proc"):
+        for entry in self._hand.names("/proc"):
             if not entry.isdigit() or (pid := int(entry)) == self._own_pid:
                 continue
             stat = self._stat(pid)
@@ -167,19 +166,19 @@ class Processes:
 
     def _holds(self, pid: int) -> tuple[float, str]:
         try:
-            rollup = self._transport.read(f"/proc/{pid}/smaps_rollup")
+            rollup = self._hand.read(f"/proc/{pid}/smaps_rollup")
             fields = {k: float(v) for k, v in re.findall(rb"(?m)^(\w+):\s+(\d+) kB", rollup)}
             if b"Pss_Anon" in fields:
                 size = fields[b"Pss_Anon"] + fields.get(b"Pss_Shmem", 0.0) + fields.get(b"SwapPss", 0.0)
                 return size * 1024, "proportional"
         except OSError:
             pass  # another user's, or gone: the next way tells
-        rest = private_bytes(self._transport, pid)
+        rest = private_bytes(self._hand, pid, self._page)
         return (0.0, "") if rest is None else (rest, _REST)
 
     def _stat(self, pid: int) -> _Stat | None:
         try:
-            data = self._transport.read(f"/proc/{pid}/stat", 4096)
+            data = self._hand.read(f"/proc/{pid}/stat", 4096)
             start, end = data.index(b"("), data.rindex(b")")
             rest = data[end + 2 :].split()
             name = plain(text(data[start + 1 : end]))
@@ -206,7 +205,7 @@ class Processes:
 
     def _group(self, pid: int) -> str:
         try:
-            return group_of(self._transport.read(f"/proc/{pid}/cgroup", 8192))
+            return group_of(self._hand.read(f"/proc/{pid}/cgroup", 8192))
         except OSError:
             return ""
 
@@ -222,11 +221,11 @@ def _unescaped(name: str) -> str:
     return re.sub(r"\\x([0-9a-f]{2})", lambda m: chr(int(m[1], 16)), name)
 
 
-def private_bytes(transport: Transport, pid: int | str) -> float | None:
+def private_bytes(hand: Reach, pid: int | str, page: int) -> float | None:
     """What a process holds, resident minus shared; proc(5), /proc/PID/statm. None where it is gone."""
     try:
-        pages = transport.read(f"/proc/{pid}/statm").split()
-        return (int(pages[1]) - int(pages[2])) * float(os.sysconf("SC_PAGE_SIZE"))
+        pages = hand.read(f"/proc/{pid}/statm").split()
+        return (int(pages[1]) - int(pages[2])) * float(page)
     except (OSError, ValueError, IndexError):
         return None
 

@@ -3,10 +3,10 @@
 import json
 from typing import Any
 
+from lumtak.computers.hands.reach import Reach, names_at
+from lumtak.computers.hands.whose import User
 from lumtak.computers.linux.known_states import check_kind
 from lumtak.computers.linux.proc import SANDBOX
-from lumtak.computers.linux.session import Session
-from lumtak.computers.linux.transport import Transport, names_at
 from lumtak.core.catalogue import Catalogue
 from lumtak.core.facts import Gap, Item, Setting
 from lumtak.core.setting import SettingRef, State
@@ -26,19 +26,20 @@ class Sandboxes:
     """Permissions of one user's programs.
 
     Args:
-        transport: of the computer.
-        session: runs programs as the user.
+        hand: of the computer.
+        user: whose.
+        of_user: that user's hand.
         catalogue: knows roles.
     """
 
-    def __init__(self, transport: Transport, session: Session, catalogue: Catalogue) -> None:
-        self._transport = transport
-        self._session = session
+    def __init__(self, hand: Reach, user: User, of_user: Reach, catalogue: Catalogue) -> None:
+        self._hand = hand
+        self._user, self._of_user = user, of_user
         self._catalogue = catalogue
 
     def items(self) -> tuple[list[Item], list[Gap]]:
         """(programs that asked, what could not be read); nothing where there is no such store."""
-        if not self._transport.live or not self._is_there():
+        if not self._hand.live or not self._is_there():
             return [], []
         try:
             held = self._held()
@@ -62,7 +63,7 @@ class Sandboxes:
         ], []
 
     def _is_there(self) -> bool:
-        return f"{BUS}.service" in names_at(self._transport, _BUSES)
+        return f"{BUS}.service" in names_at(self._hand, _BUSES)
 
     def _held(self) -> dict[str, str]:
         """The permission by program: yes, no, ask; empty where nobody was asked yet."""
@@ -75,9 +76,8 @@ class Sandboxes:
             raise OSError("the permission store's answer is not understood") from error
 
     def _call(self, method: str, *arguments: str) -> bytes:
-        return self._session.run(
-            "busctl", "--user", "--json=short", "call", "--", BUS, PATH, BUS, method, *arguments, timeout_s=_TIMEOUT_S
-        )
+        call = ("busctl", "--user", "--json=short", "call", "--", BUS, PATH, BUS, method, *arguments)
+        return self._of_user.run(call, _TIMEOUT_S, bus=self._user.bus)
 
     # -- the setting --------------------------------------------------------------------------------------------------
 

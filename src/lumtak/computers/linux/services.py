@@ -2,11 +2,11 @@
 
 from collections.abc import Mapping
 
+from lumtak.computers.hands.reach import Reach, runs_systemd, text
+from lumtak.computers.hands.table import NOWHERE, UNITS, is_switch, why_no_link
 from lumtak.computers.linux.known_states import check_kind, unit_name
-from lumtak.computers.linux.owned import NOWHERE, UNITS, is_switch, why_no_link
 from lumtak.computers.linux.packages import with_packages
 from lumtak.computers.linux.root import Root
-from lumtak.computers.linux.transport import Transport, runs_systemd, text
 from lumtak.computers.linux.units import (
     Fields,
     all_units,
@@ -42,13 +42,13 @@ class Services:
     """Services and timers of the system's manager.
 
     Args:
-        transport: of the computer.
+        hand: of the computer.
         root: does what takes root.
         catalogue: knows roles.
     """
 
-    def __init__(self, transport: Transport, root: Root, catalogue: Catalogue) -> None:
-        self._transport = transport
+    def __init__(self, hand: Reach, root: Root, catalogue: Catalogue) -> None:
+        self._hand = hand
         self._root = root
         self._catalogue = catalogue
 
@@ -56,7 +56,7 @@ class Services:
 
     def items(self) -> tuple[list[Item], list[Gap]]:
         """(items, what could not be read)."""
-        if not runs_systemd(self._transport):
+        if not runs_systemd(self._hand):
             return [], [
                 Gap(
                     area="services",
@@ -65,17 +65,17 @@ class Services:
                 )
             ]
         try:
-            units = all_units(self._transport)
+            units = all_units(self._hand)
         except OSError as error:
             said = plain(str(error), 200)
             return [], [Gap(area="services", reason=f"the services could not be asked for: {said}", needed="systemctl")]
         items, paths = self.parse(units)
-        return with_packages(self._transport, items, paths), []
+        return with_packages(self._hand, items, paths), []
 
     def parse(self, units: list[Fields]) -> tuple[list[Item], dict[str, str]]:
         """(items, unit file of each by key); units that are not there, and what is neither service nor timer, are passed over."""
         active = {u["Id"] for u in units if u.get("ActiveState") in _UP}
-        switched = links(self._transport)
+        switched = links(self._hand)
         items: dict[str, Item] = {}
         paths: dict[str, str] = {}
         for fields in units:
@@ -156,13 +156,13 @@ class Services:
         """
         unit = unit_name(ref)
         fields = self._fields(ref)
-        found = links(self._transport).get(unit, {})
+        found = links(self._hand).get(unit, {})
         around = {"active": "yes" if fields.get("ActiveState") in _UP else "no", "unit": unit}
         return State(value=self._value_of(ref, fields), exact=packed(found), around=around)
 
     def _shown(self, ref: SettingRef, *units: str) -> list[Fields]:
         try:
-            return show(self._transport, *units)
+            return show(self._hand, *units)
         except OSError as error:
             raise ComputerError(
                 f"{plain(str(ref))} cannot be read: {plain(str(error), 200)}.", "See whether systemctl answers there."
@@ -186,7 +186,7 @@ class Services:
             check_kind(ref, state, ("links",), "a service is switched by links")
             return state
         fields = self._fields(ref)
-        found = dict(links(self._transport).get(unit, {}))
+        found = dict(links(self._hand).get(unit, {}))
         found.pop(f"{UNITS}/{unit}", None) if found.get(f"{UNITS}/{unit}") == NOWHERE else None
         if state.value == "off":
             found[f"{UNITS}/{unit}"] = NOWHERE
@@ -201,9 +201,9 @@ class Services:
     def _installing(self, unit: str, fields: Fields, ref: SettingRef) -> dict[str, str]:
         path = fields.get("FragmentPath", "")
         if fields.get("LoadState") == "masked":
-            path = behind_mask(self._transport, unit)
+            path = behind_mask(self._hand, unit)
         try:
-            content = text(self._transport.read(path))
+            content = text(self._hand.read(path))
         except OSError as error:
             raise ComputerError(
                 f"The unit file of {plain(ref.key)} cannot be read.", "See whether it is there."
@@ -220,7 +220,7 @@ class Services:
         """Bring the links to this state, then start or stop it: as it was where it is restored, else as the value says."""
         wanted = self.foresee(ref, state)
         unit = unit_name(ref)
-        now = links(self._transport).get(unit, {})
+        now = links(self._hand).get(unit, {})
         then = unpacked(wanted.exact or packed(now))
         for path in now.keys() - then.keys():
             self._root.remove(path, folder_too=is_switch(path))

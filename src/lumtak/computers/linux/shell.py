@@ -1,12 +1,11 @@
 """Words and bytes as POSIX shell takes them, whatever they hold (POSIX.1-2017, Shell Command Language)."""
 
-import os
 import re
 
 
 def quoted(text: str) -> bytes:
     """One shell word, whatever it holds."""
-    return b"'" + os.fsencode(text).replace(b"'", b"'\\''") + b"'"
+    return b"'" + text.encode("utf-8", "surrogateescape").replace(b"'", b"'\\''") + b"'"
 
 
 def prints(name: str, data: bytes) -> bytes:

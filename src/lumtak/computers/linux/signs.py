@@ -2,7 +2,7 @@
 
 import re
 
-from lumtak.computers.linux.transport import Transport, names_at, text_at
+from lumtak.computers.hands.reach import Reach, names_at, text_at
 from lumtak.core.facts import Sign
 from lumtak.core.text import plain
 
@@ -11,25 +11,25 @@ _WORN_PCT = 80.0
 _PACKAGES_SHOWN = 4
 
 
-def signs(transport: Transport, kernel: str) -> list[Sign]:
+def signs(hand: Reach, kernel: str) -> list[Sign]:
     """Those that are there; the kernel is the one that runs."""
-    found = [_battery(transport), _heat(transport), _restart(transport, kernel), _updates(transport)]
+    found = [_battery(hand), _heat(hand), _restart(hand, kernel), _updates(hand)]
     return [Sign(name=name, says=plain(says, 300)) for name, says in found if says]
 
 
-def _battery(transport: Transport) -> tuple[str, str]:
+def _battery(hand: Reach) -> tuple[str, str]:
     """What it holds of what it was built for; kernel, ABI/testing/sysfs-class-power."""
     told = []
-    for name in names_at(transport, _SUPPLY):
+    for name in names_at(hand, _SUPPLY):
         folder = f"{_SUPPLY}/{name}"
-        if text_at(transport, f"{folder}/type") != "Battery" or text_at(transport, f"{folder}/scope") == "Device":
+        if text_at(hand, f"{folder}/type") != "Battery" or text_at(hand, f"{folder}/scope") == "Device":
             continue
         for kind in ("energy", "charge"):
-            now, built = (_number(transport, f"{folder}/{kind}_{what}") for what in ("full", "full_design"))
+            now, built = (_number(hand, f"{folder}/{kind}_{what}") for what in ("full", "full_design"))
             if now and built:
                 share = 100 * now / built
                 worn = "; it is worn, and a new one lasts longer" if share < _WORN_PCT else ""
-                cycles = _number(transport, f"{folder}/cycle_count")
+                cycles = _number(hand, f"{folder}/cycle_count")
                 told.append(
                     f"holds {share:.0f} % of what it was built for{f', {cycles} cycles' if cycles else ''}{worn}"
                 )
@@ -37,13 +37,13 @@ def _battery(transport: Transport) -> tuple[str, str]:
     return "battery", "; ".join(told)
 
 
-def _heat(transport: Transport) -> tuple[str, str]:
+def _heat(hand: Reach) -> tuple[str, str]:
     """How often the processor slowed itself for heat, the most of any core or package; kernel, admin-guide/thermal/intel_powerclamp."""
     counts = [0]
-    for name in names_at(transport, _CPU):
+    for name in names_at(hand, _CPU):
         if re.fullmatch(r"cpu[0-9]+", name):
             folder = f"{_CPU}/{name}/thermal_throttle"
-            counts += [_number(transport, f"{folder}/{what}_throttle_count") or 0 for what in ("core", "package")]
+            counts += [_number(hand, f"{folder}/{what}_throttle_count") or 0 for what in ("core", "package")]
     most = max(counts)
     return (
         "heat",
@@ -51,32 +51,32 @@ def _heat(transport: Transport) -> tuple[str, str]:
     )
 
 
-def _restart(transport: Transport, kernel: str) -> tuple[str, str]:
+def _restart(hand: Reach, kernel: str) -> tuple[str, str]:
     """Whether updates wait for a restart: the distribution's own note, a kernel whose modules are gone, a newer one to start."""
-    if "reboot-required" in names_at(transport, "/run"):
-        named = list(dict.fromkeys(text_at(transport, "/run/reboot-required.pkgs").split()))
+    if "reboot-required" in names_at(hand, "/run"):
+        named = list(dict.fromkeys(text_at(hand, "/run/reboot-required.pkgs").split()))
         more = f" and {len(named) - _PACKAGES_SHOWN} more" if len(named) > _PACKAGES_SHOWN else ""
         for_what = f" of {', '.join(named[:_PACKAGES_SHOWN])}{more}" if named else ""
         return "restart", f"updates{for_what} wait for one"
-    modules = names_at(transport, "/usr/lib/modules")
-    replaced = kernel not in modules and any("vmlinuz" in names_at(transport, f"/usr/lib/modules/{m}") for m in modules)
+    modules = names_at(hand, "/usr/lib/modules")
+    replaced = kernel not in modules and any("vmlinuz" in names_at(hand, f"/usr/lib/modules/{m}") for m in modules)
     if kernel and replaced:
         return "restart", f"the kernel {kernel} was replaced on the disk and waits for one"
     for path in ("/vmlinuz", "/boot/vmlinuz"):
-        next_one = (transport.link(path) or "").rpartition("/")[2].removeprefix("vmlinuz-")
+        next_one = (hand.link(path) or "").rpartition("/")[2].removeprefix("vmlinuz-")
         if kernel and next_one and next_one != kernel and next_one in modules:
             return "restart", f"the kernel {next_one} is installed and waits for one; {kernel} runs"
     return "restart", ""
 
 
-def _updates(transport: Transport) -> tuple[str, str]:
+def _updates(hand: Reach) -> tuple[str, str]:
     """Updates that are known to wait, as the system itself noted them; systemd.offline-updates(7)."""
-    if "system-update" in names_at(transport, "/"):
+    if "system-update" in names_at(hand, "/"):
         return "updates", "are ready to be installed at the next restart, which takes longer then"
-    said = " ".join(text_at(transport, "/var/lib/update-notifier/updates-available").split())
+    said = " ".join(text_at(hand, "/var/lib/update-notifier/updates-available").split())
     return "updates", said.rstrip(".")
 
 
-def _number(transport: Transport, path: str) -> int | None:
-    line = text_at(transport, path)
+def _number(hand: Reach, path: str) -> int | None:
+    line = text_at(hand, path)
     return int(line) if re.fullmatch(r"[0-9]{1,18}", line) else None

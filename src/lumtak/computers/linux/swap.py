@@ -4,13 +4,13 @@ More: a file is made, switched on, and kept by a swap unit of its own (systemd.s
 the new file is in use, so that it comes back with one link. What the computer hibernates into is left alone.
 """
 
-import os
+import posixpath
 import re
 from collections.abc import Mapping
 from typing import NamedTuple
 
-from lumtak.computers.linux.known_states import check_kind
-from lumtak.computers.linux.owned import (
+from lumtak.computers.hands.reach import Reach, names_at, runs_systemd, text_at
+from lumtak.computers.hands.table import (
     NOWHERE,
     SWAP_FOLDER,
     UNITS,
@@ -19,8 +19,8 @@ from lumtak.computers.linux.owned import (
     swap_unit_size,
     swap_unit_text,
 )
+from lumtak.computers.linux.known_states import check_kind
 from lumtak.computers.linux.root import Root
-from lumtak.computers.linux.transport import Transport, names_at, runs_systemd, text_at
 from lumtak.core.facts import Fixed, Item, Setting
 from lumtak.core.setting import PART, SettingRef, State
 from lumtak.core.text import plain
@@ -32,7 +32,7 @@ OWN, OLD = f"{PART}own ", f"{PART}old "
 """Begin the parts of a state: a file of Lumtak's own by its size in MiB, what stood before by its unit."""
 _FILE_SYSTEMS = {"ext3", "ext4", "xfs"}
 """On which a file that was allocated at once can be swapped to; swapon(8), notes."""
-_ABOVE = os.path.dirname(SWAP_FOLDER)
+_ABOVE = posixpath.dirname(SWAP_FOLDER)
 _SPACE_KEPT = 0.10
 _MOST_BYTES = 1 << 20
 _ROOM = 0.8
@@ -66,12 +66,12 @@ class Swap:
     """Swap of one computer.
 
     Args:
-        transport: of the computer.
+        hand: of the computer.
         root: does what takes root.
     """
 
-    def __init__(self, transport: Transport, root: Root) -> None:
-        self._transport = transport
+    def __init__(self, hand: Reach, root: Root) -> None:
+        self._hand = hand
         self._root = root
 
     # -- what there is ------------------------------------------------------------------------------------------------
@@ -95,16 +95,16 @@ class Swap:
         if why := self._root.why_not() or self._why_no_file():
             return Fixed(needed=why)
         olds = self._olds(areas)
-        found = os.statvfs(self._transport.place(_ABOVE))
-        free_mib = int(found.f_bavail * found.f_frsize / MIB * (1 - _SPACE_KEPT))
+        _, free = self._hand.space(_ABOVE)
+        free_mib = int(free / MIB * (1 - _SPACE_KEPT))
         own_mib = sum(a.mib for a in areas if _own_mib(a.path))
         lowest = sum(o.mib for o in olds if not o.unit)
         return Setting(lowest=lowest, highest=sum(o.mib for o in olds if o.on) + own_mib + max(0, free_mib))
 
     def _why_no_file(self) -> str:
-        if not runs_systemd(self._transport):
+        if not runs_systemd(self._hand):
             return "without systemd nothing would keep it over a restart"
-        kind = _file_system(self._transport, _ABOVE)
+        kind = _file_system(self._hand, _ABOVE)
         return (
             ""
             if kind in _FILE_SYSTEMS
@@ -114,7 +114,7 @@ class Swap:
     def areas(self) -> list[Area]:
         """What is in use now."""
         found = []
-        for line in text_at(self._transport, "/proc/swaps", _MOST_BYTES).splitlines()[1:]:
+        for line in text_at(self._hand, "/proc/swaps", _MOST_BYTES).splitlines()[1:]:
             fields = line.split()
             if len(fields) >= 4 and fields[2].isdigit() and fields[3].isdigit():
                 path = re.sub(r"\\([0-7]{3})", lambda m: chr(int(m[1], 8)), fields[0])
@@ -127,10 +127,10 @@ class Swap:
         found: dict[str, tuple[str, str]] = {}
         seen: set[str] = set()
         for folder in _UNIT_FOLDERS:
-            for name in names_at(self._transport, folder):
-                if name.endswith(".swap") and self._transport.link(f"{folder}/{name}") != NOWHERE and name not in seen:
+            for name in names_at(self._hand, folder):
+                if name.endswith(".swap") and self._hand.link(f"{folder}/{name}") != NOWHERE and name not in seen:
                     seen.add(name)
-                    what = re.search(r"(?m)^What=(.+)$", text_at(self._transport, f"{folder}/{name}"))
+                    what = re.search(r"(?m)^What=(.+)$", text_at(self._hand, f"{folder}/{name}"))
                     if what:
                         found.setdefault(self._real(what[1].strip()), (name, folder))
         return found
@@ -138,10 +138,10 @@ class Swap:
     def _real(self, path: str) -> str:
         """Where a name of a device or file leads, one link after the other."""
         for _ in range(8):
-            target = self._transport.link(path)
+            target = self._hand.link(path)
             if target is None:
                 return path
-            path = os.path.normpath(os.path.join(os.path.dirname(path), target))
+            path = posixpath.normpath(posixpath.join(posixpath.dirname(path), target))
         return path
 
     def _olds(self, areas: list[Area]) -> list[_Old]:
@@ -158,8 +158,8 @@ class Swap:
         return found
 
     def _masked(self) -> list[str]:
-        names = [n for n in names_at(self._transport, UNITS) if n.endswith(".swap")]
-        return [n for n in names if self._transport.link(f"{UNITS}/{n}") == NOWHERE]
+        names = [n for n in names_at(self._hand, UNITS) if n.endswith(".swap")]
+        return [n for n in names if self._hand.link(f"{UNITS}/{n}") == NOWHERE]
 
     def _hibernates_into(self, area: Area) -> bool:
         """Whether memory may be saved there: what the kernel was told to wake up from, else, where it can sleep so, what could hold it.
@@ -167,19 +167,19 @@ class Swap:
         Sources: kernel, kernel-parameters.txt (resume, resume_offset); admin-guide/pm/sleep-states (/sys/power).
         """
         named = []
-        for option in text_at(self._transport, "/proc/cmdline").split():
+        for option in text_at(self._hand, "/proc/cmdline").split():
             if option.startswith("resume="):
                 kind, equals, value = option.removeprefix("resume=").partition("=")
                 named.append(f"/dev/disk/by-{kind.lower()}/{value}" if equals else kind)
-        number = text_at(self._transport, "/sys/power/resume")
-        if number not in {"", "0:0"} and (device := self._transport.link(f"/sys/dev/block/{number}")):
-            named.append(f"/dev/{os.path.basename(device)}")
+        number = text_at(self._hand, "/sys/power/resume")
+        if number not in {"", "0:0"} and (device := self._hand.link(f"/sys/dev/block/{number}")):
+            named.append(f"/dev/{posixpath.basename(device)}")
         if named and area.kind == "file":
             return True  # which of the files it is, only an offset on the disk tells
         if named:
             return area.path in {self._real(p) for p in named}
-        ram = re.search(r"(?m)^MemTotal:\s+(\d+) kB", text_at(self._transport, "/proc/meminfo"))
-        return "disk" in text_at(self._transport, "/sys/power/state").split() and area.mib * 1024 >= int(
+        ram = re.search(r"(?m)^MemTotal:\s+(\d+) kB", text_at(self._hand, "/proc/meminfo"))
+        return "disk" in text_at(self._hand, "/sys/power/state").split() and area.mib * 1024 >= int(
             ram[1] if ram else 0
         )
 
@@ -198,9 +198,7 @@ class Swap:
     def _own(self, areas: list[Area]) -> dict[int, str]:
         """Swap files of Lumtak's own by size, with what is true of each; a file that is neither kept nor on is only litter."""
         on = {mib for a in areas if (mib := _own_mib(a.path))}
-        kept = {
-            size for name in names_at(self._transport, os.path.dirname(switch(1))) if (size := swap_unit_size(name))
-        }
+        kept = {size for name in names_at(self._hand, posixpath.dirname(switch(1))) if (size := swap_unit_size(name))}
         return {m: " ".join(w for w, sizes in (("kept", kept), ("on", on)) if m in sizes) for m in sorted(on | kept)}
 
     def foresee(self, ref: SettingRef, state: State) -> State:
@@ -234,7 +232,7 @@ class Swap:
         own, old = own_of(exact), old_of(exact)
         there = self._own(self.areas())
         gone = [m for m in self._leftovers() | set(there) if m not in own]
-        masked = [u for u, word in old.items() if word == "masked" and self._transport.link(f"{UNITS}/{u}") != NOWHERE]
+        masked = [u for u, word in old.items() if word == "masked" and self._hand.link(f"{UNITS}/{u}") != NOWHERE]
         self._check_room(ref, gone, masked, sum(m for m in own if "on" not in there.get(m, "")))
         self._switch_on(own, [u for u, word in old.items() if word == "on"], there)
         self._switch_off(gone, masked, there)
@@ -242,7 +240,7 @@ class Swap:
 
     def _switch_on(self, own: Mapping[int, str], old: list[str], there: Mapping[int, str]) -> None:
         for unit in old:
-            if self._transport.link(f"{UNITS}/{unit}") == NOWHERE:  # whatever else stands there is somebody else's
+            if self._hand.link(f"{UNITS}/{unit}") == NOWHERE:  # whatever else stands there is somebody else's
                 self._root.remove(f"{UNITS}/{unit}")
         for mib in own:
             if "on" not in there.get(mib, ""):
@@ -269,7 +267,7 @@ class Swap:
             self._root.remove_swap_file(mib)
 
     def _leftovers(self) -> set[int]:
-        return {int(m[1]) for n in names_at(self._transport, SWAP_FOLDER) if (m := _OWN_NAME.fullmatch(n))}
+        return {int(m[1]) for n in names_at(self._hand, SWAP_FOLDER) if (m := _OWN_NAME.fullmatch(n))}
 
     def _check_room(self, ref: SettingRef, gone: list[int], masked: list[str], coming: int) -> None:
         """Memory, or the swap that stays or comes (MiB), must have room for what is in the areas that are switched off."""
@@ -277,7 +275,7 @@ class Swap:
         leaving = {swap_file(mib) for mib in gone} | {path for path, (unit, _) in units.items() if unit in masked}
         holds = sum(a.used_bytes for a in areas if a.path in leaving)
         stays = sum(a.mib * MIB - a.used_bytes for a in areas if a.path not in leaving)
-        said = re.search(r"(?m)^MemAvailable:\s+(\d+) kB", text_at(self._transport, "/proc/meminfo"))
+        said = re.search(r"(?m)^MemAvailable:\s+(\d+) kB", text_at(self._hand, "/proc/meminfo"))
         free = int(said[1]) * 1024 * _ROOM if said else 0.0
         if holds > free + stays + coming * MIB:
             raise ComputerError(
@@ -302,7 +300,7 @@ def old_of(exact: Mapping[str, str]) -> dict[str, str]:
 
 
 def _own_mib(path: str) -> int:
-    folder, name = os.path.split(path)
+    folder, name = posixpath.split(path)
     said = _OWN_NAME.fullmatch(name)
     return int(said[1]) if said and folder == SWAP_FOLDER else 0
 
@@ -320,10 +318,10 @@ def _exact(own: Mapping[int, str], old: Mapping[str, str]) -> dict[str, str]:
     }
 
 
-def _file_system(transport: Transport, folder: str) -> str:
+def _file_system(hand: Reach, folder: str) -> str:
     """Kind of the file system that holds a folder: of the longest mount point above it; proc(5), mountinfo."""
     best, kind = "", ""
-    for line in text_at(transport, "/proc/self/mountinfo", _MOST_BYTES).splitlines():
+    for line in text_at(hand, "/proc/self/mountinfo", _MOST_BYTES).splitlines():
         left, _, right = line.partition(" - ")
         fields = left.split()
         if len(fields) > 4 and right:

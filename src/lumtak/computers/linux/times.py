@@ -1,78 +1,54 @@
 """How long the last start took, as systemd counted it, and how quickly the computer answers now."""
 
-import os
 import statistics
-import tempfile
-import time
-from collections.abc import Callable
+from collections.abc import Sequence
 
-from lumtak.computers.linux.transport import Transport, text, text_at
-from lumtak.computers.linux.user import User, acting_as
+from lumtak.computers.hands.reach import Reach, text, text_at
 from lumtak.core.record import Figure, NotMeasured
+from lumtak.core.text import plain
 
 _STAMPS = ("Firmware", "Loader", "Kernel", "InitRD", "Userspace", "Finish")
-_NAP_S = 0.001
 _NONE = NotMeasured(not_measured="no systemd counts the start here")
 
 
-def answers(transport: Transport, folder: str, user: User) -> dict[str, Figure]:
+def answers(hand: Reach, folders: Sequence[str]) -> dict[str, Figure]:
     """Seconds, medians of a few tries each: to start a program, to wake from a short sleep, to have a small file on the disk.
 
     Args:
-        transport: of the computer; only the one that Lumtak runs on can be asked so.
-        folder: on the disk that is to be asked; a file is made there and removed.
-        user: who makes that file.
+        hand: of the user; a folder that looks like a computer cannot be asked so.
+        folders: on the disk that is to be asked; a file is made in the first that takes one, and removed.
     """
-    if not transport.live:
+    if not hand.live:
         return {}
     found: dict[str, Figure] = {}
     try:
-        found["start of a program"] = statistics.median(_timed(lambda: transport.run(("true",))) for _ in range(5))
-    except OSError:
-        found["start of a program"] = NotMeasured(not_measured="the program true is not there")
-    found["waking from sleep"] = statistics.median(
-        max(0.0, _timed(lambda: time.sleep(_NAP_S)) - _NAP_S) for _ in range(20)
-    )
-    try:
-        with acting_as(user), tempfile.TemporaryFile(dir=folder) as file:
-            found["writing a small file to the disk"] = statistics.median(
-                _timed(lambda: _written(file.fileno())) for _ in range(5)
-            )
+        starts, naps, writes = hand.answers(next((f for f in folders if hand.exists(f)), "/"))
     except OSError as error:
-        reason = (error.strerror or str(error)).lower()
-        found["writing a small file to the disk"] = NotMeasured(
-            not_measured=f"no file can be made in {folder}: {reason}"
-        )
+        return {"start of a program": NotMeasured(not_measured=plain((error.strerror or str(error)).lower(), 200))}
+    found["start of a program"] = statistics.median(starts)
+    found["waking from sleep"] = statistics.median(naps)
+    found["writing a small file to the disk"] = (
+        statistics.median(writes) if writes else NotMeasured(not_measured="no file can be made in the user's folders")
+    )
     return found
 
 
-def _timed(act: Callable[[], object]) -> float:
-    start = time.perf_counter()
-    act()
-    return time.perf_counter() - start
-
-
-def _written(descriptor: int) -> None:
-    os.pwrite(descriptor, os.urandom(4096), 0)
-    os.fsync(descriptor)
-
-
-def _in_a_container(transport: Transport) -> bool:
+def _in_a_container(hand: Reach) -> bool:
     """As systemd found it; systemd.exec(5), /run/systemd/container."""
-    return bool(text_at(transport, "/run/systemd/container"))
+    return bool(text_at(hand, "/run/systemd/container"))
 
 
-def start_times(transport: Transport) -> dict[str, Figure]:
+def start_times(hand: Reach) -> dict[str, Figure]:
     """Seconds by part: firmware, boot loader, kernel, initial system, services; those that this computer has.
 
     From the manager's monotonic time stamps (org.freedesktop.systemd1): firmware and loader count backwards from the kernel's start,
     the others forwards, 0 is not known.
     """
-    if not transport.live:
+    if not hand.live:
         return {"start": _NONE}
     names = ",".join(f"{s}TimestampMonotonic" for s in _STAMPS)
     try:
-        shown = text(transport.run(("systemctl", "show", "--no-pager", f"--property={names}"), timeout_s=5.0))
+        shown = text(hand.run(("systemctl", "show", "--no-pager", f"--property={names}"), 5.0))
     except OSError:
         return {"start": _NONE}
     at: dict[str, float] = {}
@@ -87,7 +63,7 @@ def start_times(transport: Transport) -> dict[str, Figure]:
         found["start: firmware"] = at["Firmware"] - at.get("Loader", 0.0)
     if "Loader" in at:
         found["start: boot loader"] = at["Loader"]
-    if not _in_a_container(transport):  # there the kernel started long before
+    if not _in_a_container(hand):  # there the kernel started long before
         found["start: kernel"] = at.get("InitRD", at["Userspace"])
     if "InitRD" in at:
         found["start: initial system"] = at["Userspace"] - at["InitRD"]

@@ -6,12 +6,13 @@ Beyond POSIX it uses readlink, which every Linux system has, and only where a li
 import base64
 from collections.abc import Sequence
 
+from lumtak.computers.hands.hand import temporary_name
+from lumtak.computers.hands.whose import User
 from lumtak.computers.linux.escapes import escaped, unescaped
-from lumtak.computers.linux.folder import UserFolder, temporary_name
+from lumtak.computers.linux.folder import UserFolder
 from lumtak.computers.linux.known_states import FILES, check_state, missing_folders, unfit
 from lumtak.computers.linux.shell import prints, quoted
 from lumtak.computers.linux.undo_parts import PARTS, Part, head_of
-from lumtak.computers.linux.user import User
 from lumtak.core.setting import SettingRef, State
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError

@@ -3,9 +3,9 @@
 import base64
 from collections.abc import Callable, Iterable, Sequence
 
+from lumtak.computers.hands.table import NOWHERE, POLICIES, UNITS, is_switch, swap_file, swap_unit, swap_unit_text
 from lumtak.computers.linux import clock, sandboxes
 from lumtak.computers.linux.memory_settings import FILE, LIVE
-from lumtak.computers.linux.owned import NOWHERE, POLICIES, UNITS, is_switch, swap_file, swap_unit, swap_unit_text
 from lumtak.computers.linux.shell import prints, quoted
 from lumtak.computers.linux.swap import old_of, own_of, switch
 from lumtak.computers.linux.units import unpacked

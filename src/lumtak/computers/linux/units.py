@@ -3,8 +3,8 @@
 import re
 from collections.abc import Iterable, Mapping
 
-from lumtak.computers.linux.escapes import escaped
-from lumtak.computers.linux.owned import (
+from lumtak.computers.hands.reach import Reach, text
+from lumtak.computers.hands.table import (
     NOWHERE,
     SWITCH_FOLDERS,
     UNIT_FOLDERS,
@@ -13,7 +13,7 @@ from lumtak.computers.linux.owned import (
     is_switch,
     unit_of,
 )
-from lumtak.computers.linux.transport import Transport, text
+from lumtak.computers.linux.escapes import escaped
 from lumtak.core.setting import PART
 
 PROPERTIES = (
@@ -57,16 +57,16 @@ def blocks(shown: str) -> list[Fields]:
     return found
 
 
-def show(transport: Transport, *patterns: str) -> list[Fields]:
+def show(hand: Reach, *patterns: str) -> list[Fields]:
     """Properties of units by name or pattern. What vanished in the meantime is left out.
 
     Raises:
         OSError: systemctl is missing or does not answer.
     """
-    return blocks(text(transport.run_partly((*_SHOW, *patterns))))
+    return blocks(text(hand.run((*_SHOW, *patterns), partly=True)))
 
 
-def all_units(transport: Transport) -> list[Fields]:
+def all_units(hand: Reach) -> list[Fields]:
     """Loaded units of our kinds as systemd tells them, and those that nothing loaded as their files tell them.
 
     The files are read directly: asking systemd would make it load each of them, which takes several times as long as all the rest.
@@ -74,23 +74,23 @@ def all_units(transport: Transport) -> list[Fields]:
     Raises:
         OSError: systemctl is missing or does not answer.
     """
-    loaded = blocks(text(transport.run((*_SHOW, *(f"*{ending}" for ending in _ENDINGS)))))
+    loaded = blocks(text(hand.run((*_SHOW, *(f"*{ending}" for ending in _ENDINGS)))))
     seen = {name for fields in loaded for name in (fields["Id"], *fields.get("Names", "").split())}
-    switched = links(transport)
+    switched = links(hand)
     waiting: dict[str, list[str]] = {}
     for fields in loaded:
         for served in fields.get("Triggers", "").split():
             waiting.setdefault(served, []).append(fields["Id"])
-    files = [fields for fields in _files(transport, seen, switched) if fields]
+    files = [fields for fields in _files(hand, seen, switched) if fields]
     return loaded + [{**f, "TriggeredBy": " ".join(waiting.get(f["Id"], ()))} for f in files]
 
 
-def _files(transport: Transport, seen: set[str], switched: Mapping[str, Mapping[str, str]]) -> Iterable[Fields]:
+def _files(hand: Reach, seen: set[str], switched: Mapping[str, Mapping[str, str]]) -> Iterable[Fields]:
     """Units that are no template and were not seen yet, from the first folder that has them; systemd.unit(5), unit file load path."""
     told = set(seen)
     for folder in UNIT_FOLDERS:
         try:
-            names = transport.names(folder)
+            names = hand.names(folder)
         except OSError:
             continue
         for name in names:
@@ -103,17 +103,17 @@ def _files(transport: Transport, seen: set[str], switched: Mapping[str, Mapping[
                 continue
             told.add(name)
             path = f"{folder}/{name}"
-            if (target := transport.link(path)) is not None and target != NOWHERE:
+            if (target := hand.link(path)) is not None and target != NOWHERE:
                 continue  # another name of a unit that has its own file
-            yield _from_file(transport, name, path, target, switched.get(name, {}))
+            yield _from_file(hand, name, path, target, switched.get(name, {}))
 
 
-def _from_file(transport: Transport, name: str, path: str, target: str | None, on: Mapping[str, str]) -> Fields:
+def _from_file(hand: Reach, name: str, path: str, target: str | None, on: Mapping[str, str]) -> Fields:
     fields = {"Id": name, "Names": name, "LoadState": "loaded", "ActiveState": "inactive", "FragmentPath": path}
     if target == NOWHERE:
         return {**fields, "LoadState": "masked", "UnitFileState": "masked", "FragmentPath": ""}
     try:
-        content = text(transport.read(path, _MOST_BYTES))
+        content = text(hand.read(path, _MOST_BYTES))
     except OSError:
         return {}
     fields |= fields_of(content)
@@ -143,31 +143,31 @@ def wanted_by(content: str) -> list[str]:
     return list(dict.fromkeys(found))
 
 
-def behind_mask(transport: Transport, unit: str) -> str:
+def behind_mask(hand: Reach, unit: str) -> str:
     """The unit file that a mask hides: of the first folder that has one; empty where there is none."""
     for folder in UNIT_FOLDERS:
         path = f"{folder}/{unit}"
-        if transport.link(path) == NOWHERE:
+        if hand.link(path) == NOWHERE:
             continue
         try:
-            if unit in transport.names(folder):
+            if unit in hand.names(folder):
                 return path
         except OSError:
             continue
     return ""
 
 
-def links(transport: Transport) -> dict[str, dict[str, str]]:
+def links(hand: Reach) -> dict[str, dict[str, str]]:
     """(path -> target) by unit of every link in the administrator's folder that switches a unit on, names it, or masks it."""
     found: dict[str, dict[str, str]] = {}
-    for path, target in _all_links(transport):
+    for path, target in _all_links(hand):
         found.setdefault(unit_of(path, target), {})[path] = target
     return found
 
 
-def _all_links(transport: Transport) -> Iterable[tuple[str, str]]:
+def _all_links(hand: Reach) -> Iterable[tuple[str, str]]:
     try:
-        names = transport.names(UNITS)
+        names = hand.names(UNITS)
     except OSError:
         return
     for name in names:
@@ -176,13 +176,13 @@ def _all_links(transport: Transport) -> Iterable[tuple[str, str]]:
             continue
         if name.endswith(SWITCH_FOLDERS):
             try:
-                inside = transport.names(path)
+                inside = hand.names(path)
             except OSError:
                 continue
             for entry in inside:
-                if UNIT_NAME.fullmatch(entry) and (target := transport.link(f"{path}/{entry}")) is not None:
+                if UNIT_NAME.fullmatch(entry) and (target := hand.link(f"{path}/{entry}")) is not None:
                     yield f"{path}/{entry}", escaped(target)
-        elif (target := transport.link(path)) is not None:
+        elif (target := hand.link(path)) is not None:
             yield path, escaped(target)
 
 

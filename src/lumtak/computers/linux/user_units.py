@@ -3,16 +3,16 @@
 Everything is read from files, so that it is known without a session too; what runs is told by control groups.
 """
 
-import os
+import posixpath
 from typing import NamedTuple
 
+from lumtak.computers.hands.reach import Reach, text
+from lumtak.computers.hands.table import NOWHERE, UNIT_NAME
+from lumtak.computers.hands.whose import User
 from lumtak.computers.linux.folder import UserFolder
 from lumtak.computers.linux.known_states import FILES, check_kind, check_place, missing_folders
-from lumtak.computers.linux.owned import NOWHERE, UNIT_NAME
 from lumtak.computers.linux.proc import USER_UNIT
-from lumtak.computers.linux.transport import Transport, text
 from lumtak.computers.linux.units import Fields, fields_of, wanted_by
-from lumtak.computers.linux.user import User
 from lumtak.core.catalogue import Catalogue
 from lumtak.core.facts import Fixed, Item, Origin, Setting, Trigger, TriggerKind
 from lumtak.core.setting import SettingRef, State
@@ -42,21 +42,21 @@ class UserUnits:
     """Units of one user.
 
     Args:
-        transport: of the computer.
+        of_user: the hand of the user.
         user: whose manager.
         catalogue: knows roles.
     """
 
-    def __init__(self, transport: Transport, user: User, catalogue: Catalogue) -> None:
-        self._transport = transport
+    def __init__(self, of_user: Reach, user: User, catalogue: Catalogue) -> None:
+        self._of_user = of_user
         self._user = user
         self._catalogue = catalogue
-        self._own = os.path.join(user.config_home, "systemd/user")
+        self._own = posixpath.join(user.config_home, "systemd/user")
         self._folders = (
             self._own,
             "/etc/systemd/user",
             "/run/systemd/user",
-            os.path.join(user.data_home, "systemd/user"),
+            posixpath.join(user.data_home, "systemd/user"),
             "/usr/local/lib/systemd/user",
             "/usr/lib/systemd/user",
         )
@@ -104,11 +104,11 @@ class UserUnits:
             return []
 
     def _folder(self, path: str) -> UserFolder:
-        return UserFolder(self._transport, self._user, path)
+        return UserFolder(self._of_user, path)
 
     def _fields(self, unit: _Found) -> tuple[Fields, str]:
         """What the unit file says, read as the user: it may be the user's own, or lead anywhere."""
-        folder, name = os.path.split(unit.path)
+        folder, name = posixpath.split(unit.path)
         try:
             content = text((self._folder(folder).content(name) or b"")[:_MOST_BYTES]) if unit.path else ""
         except LumtakError:
@@ -144,7 +144,7 @@ class UserUnits:
     def _triggers(unit: _Found, fields: Fields, found: dict[str, _Found]) -> tuple[Trigger, ...]:
         by: list[Trigger] = []
         for path in unit.switches:
-            wanting = os.path.basename(os.path.dirname(path)).rpartition(".")[0]
+            wanting = posixpath.basename(posixpath.dirname(path)).rpartition(".")[0]
             if wanting.endswith(_KINDS):
                 by.append(Trigger(kind="wants", by=PREFIX + wanting))
             elif not any(t.kind == "login" for t in by):
@@ -161,9 +161,9 @@ class UserUnits:
         return tuple(by)
 
     def _setting(self, unit: _Found, content: str) -> Setting | Fixed:
-        if unit.masked and os.path.dirname(unit.masked) != self._own:
+        if unit.masked and posixpath.dirname(unit.masked) != self._own:
             return Fixed(needed=f"the administrator masked it for everybody, by {plain(unit.masked)}")
-        if os.path.dirname(unit.path) != self._own:
+        if posixpath.dirname(unit.path) != self._own:
             return Setting(values=("on", "off"), shows="login")
         if len(wanted_by(content)) != 1:
             return Fixed(needed="its unit file stands in the user's own folder, so it cannot be masked; edit the file")
@@ -182,7 +182,7 @@ class UserUnits:
         if isinstance(setting, Fixed):
             raise ComputerError(f"{plain(str(ref))} cannot be changed: {setting.needed}.", "Nothing was changed.")
         nothing = {"kind": "absent"}
-        if os.path.dirname(unit.path) != self._own:
+        if posixpath.dirname(unit.path) != self._own:
             folder = self._folder(self._own)
             return folder, name, nothing, {"kind": "link", "target": NOWHERE}
         (by,) = wanted_by(content)

@@ -133,6 +133,12 @@ class SimulatedComputer:
     def undo_kit(self) -> None:
         """None: nothing of it stays when Lumtak is gone."""
 
+    def take_rights(self, *, ask: bool) -> None:
+        """Whoever has it may change everything."""
+
+    def give_back_rights(self) -> None:
+        """There is nothing to give back."""
+
     def end_process(self, process: Process, *, force: bool = False, wait_s: float = 5.0) -> bool:
         """Its program ends by the model; one that is stubborn only when forced."""
         place = self._model.place.get(process.consumer)

@@ -206,7 +206,7 @@ class ApplyStation(Station):
         def job() -> list[Outcome]:
             return desk.visit.apply(on_step=note, stop=desk.stop, pause=self._pause)
 
-        asks = asking(desk.capabilities, (c.ref for c in desk.job.chosen))
+        asks = asking(desk.visit.computer, (c.ref for c in desk.job.chosen))
         if desk.begin("applying the plan", job, self._applied, doing="applying", asks=asks):
             self.show()
             self.point_at(self.query_one("#pause"))
@@ -235,7 +235,7 @@ class ApplyStation(Station):
         def answered(yes: bool | None) -> None:  # noqa: FBT001 - Textual calls it so
             if yes:
                 desk = self.desk
-                asks = asking(desk.capabilities, (o.change.ref for o in done))
+                asks = asking(desk.visit.computer, (o.change.ref for o in done))
                 desk.begin("putting back", lambda: desk.visit.put_back(numbers), lambda _: None, asks=asks)
 
         question = f"{plain(bad[0].title)} could not be changed. Put back the {len(done)} done before it?"

@@ -119,7 +119,7 @@ class HandoverStation(Station):
         def answered(yes: bool | None) -> None:  # noqa: FBT001 - Textual calls it so
             if yes:
                 visit = self.desk.visit
-                asks = asking(self.desk.capabilities, (e.ref for e in self.desk.entries if e.id in numbers))
+                asks = asking(self.desk.visit.computer, (e.ref for e in self.desk.entries if e.id in numbers))
                 self.desk.begin("putting back", lambda: visit.put_back(numbers), self.desk.tell_put_back, asks=asks)
 
         self.app.push_screen(ConfirmScreen(question, "\n".join(lines), yes="Put back", no="Leave it changed"), answered)
