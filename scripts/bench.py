@@ -79,13 +79,13 @@ def model() -> None:
 def sampling() -> None:
     """A pass over 500 processes against the obvious loop of a general library, and against bare reads of the same files."""
     import psutil
-    from lumtak.computers.linux.transport import LocalTransport
 
+    from lumtak.computers.hands.hand import Hand
     from lumtak.computers.linux.proc import Processes
 
     sleepers = [subprocess.Popen(["sleep", "120"]) for _ in range(max(0, 500 - len(psutil.pids())))]
     try:
-        processes = Processes(LocalTransport(), os.getpid())
+        processes = Processes(Hand(), os.getpid())
         processes.look()
 
         def obvious() -> None:
@@ -103,7 +103,7 @@ def sampling() -> None:
                         continue
 
         count = len(processes.look())
-        ours = median_s(processes.look, 30)
+        ours = median_s(processes.count, 30)
         line(f"one sampling pass over {count} processes", ours, "the obvious psutil loop", median_s(obvious, 10))
         line("  the same", ours, "bare reads of the same files", median_s(bare, 30))
     finally:
@@ -150,8 +150,7 @@ def auditing() -> None:
 
 def real_facts() -> None:
     """Facts of this computer against plain `systemctl show '*'` and one pass over /proc; where systemd runs."""
-    from lumtak.computers.linux.transport import LocalTransport
-
+    from lumtak.computers.hands.hand import Hand
     from lumtak.computers.linux.proc import Processes
     from lumtak.stations.workshop import Workshop
 
@@ -161,11 +160,11 @@ def real_facts() -> None:
     with tempfile.TemporaryDirectory() as folder:
         computer = Workshop(Path(folder)).computer("local")
         found = computer.facts()
-        transport = LocalTransport()
+        hand = Hand()
 
         def bare() -> None:
             subprocess.run(["systemctl", "show", "*", "--no-pager"], stdout=subprocess.DEVNULL, check=True)
-            Processes(transport, os.getpid()).look()
+            Processes(hand, os.getpid()).look()
 
         count = sum(i.area == "services" for i in found.items)
         what = f"facts with {count} units, {found.process_count} processes"

@@ -34,6 +34,32 @@ print(json.dumps(found))
 """
 
 
+ASKED = r"""
+import os, pty, select, sys, time
+secret, *words = sys.argv[1:]
+child, terminal = pty.fork()
+if child == 0:
+    os.execvp(words[0], words)
+said, answered, end = b"", 0, time.monotonic() + 60
+while time.monotonic() < end:
+    if not select.select([terminal], [], [], 1.0)[0]:
+        continue
+    try:
+        data = os.read(terminal, 65536)
+    except OSError:
+        break
+    if not data:
+        break
+    said += data
+    if said.count(b"Password of") > answered:
+        answered += 1
+        os.write(terminal, secret.encode() + b"\n")
+print(said.decode(errors="replace"))
+print("asked", answered, "exit", os.waitstatus_to_exitcode(os.waitpid(child, 0)[1]))
+"""
+"""Runs a command on a terminal of its own, and types a secret wherever a password is asked for."""
+
+
 @pytest.fixture(scope="module")
 def inner(tmp_path_factory):
     lab = Lab(Path(os.environ.get("LUMTAK_LAB", Path.home() / ".cache/lumtak-lab")))
@@ -126,3 +152,44 @@ def test_without_a_bus_what_can_be_known_is_known(inner):
         assert "read back" not in plan
     finally:
         inner.run("root", "systemctl", "start", "dbus.socket", "dbus.service")
+
+
+@pytest.mark.parametrize(
+    ("secret", "rule", "asked", "code"),
+    [
+        ("tide-gauge", "ALL", 1, 0),
+        ("wrong", "ALL", 3, 1),
+        ("tide-gauge", "", 1, 1),
+        ("", "NOPASSWD: ALL", 0, 0),
+    ],
+)
+def test_sudo_is_asked_once_a_plan_and_keeps_no_ticket(inner, secret, rule, asked, code):
+    """Two changes that take root, with `timestamp_timeout=0`: one question where the hand is started, and none after it."""
+    inner.run("root", "sh", "-c", f"echo {STRANGER}:tide-gauge | chpasswd")
+    lines = f"Defaults:{STRANGER} timestamp_timeout=0\n" + (f"{STRANGER} ALL=(ALL) {rule}\n" if rule else "")
+    inner.run("root", "sh", "-c", "cat >/etc/sudoers.d/stranger", stdin=lines)
+    before = state(inner)
+    changes = ("services:chart-tiles=manual", "services:etc-own=manual")
+    said = inner.run(STRANGER, "python3", "-c", ASKED, secret, "lumtak", "apply", "local", *changes, timeout_s=120)
+    assert f"asked {asked} exit {code}" in said, said
+    assert said.count("read back") == (2 if code == 0 else 0)
+    assert "Traceback" not in said
+    assert "hand" not in inner.run("root", "ps", "-eo", "args").replace("lumtak-lab", ""), "it ends with the plan"
+    back = inner.run(STRANGER, "python3", "-c", ASKED, secret, "lumtak", "undo", "local", "--all", timeout_s=120)
+    assert f"asked {asked if code == 0 else 0} exit 0" in back, back
+    assert state(inner) == before
+
+
+def test_nobody_else_of_the_user_looks_into_lumtak_while_root_listens(inner):
+    program = (
+        "import os\nfrom lumtak.computers.hands.whose import chosen_user, local_hands\n"
+        "hands = local_hands(chosen_user(None, {}))\nhands.take(ask=False)\n"
+        "other = os.fork()\n"
+        "if other == 0:\n"
+        "    try: open(f'/proc/{os.getppid()}/mem'); print('looked', flush=True)\n"
+        "    except PermissionError: print('refused', flush=True)\n"
+        "    os._exit(0)\n"
+        "os.wait(); print(hands.root().about()['uid']); hands.give_back()\n"
+    )
+    said = inner.run(USER, "env", "PYTHONPATH=/opt/lumtak", "python3", "-c", program)
+    assert said.split() == ["refused", "0"]

@@ -3,9 +3,18 @@
 import os
 import sys
 
+_OTHERWISE = (
+    "Start it as yourself: it asks sudo for each plan that takes root. Or install it where only root can write."
+)
+
 
 def main() -> None:
     """Run the command line; never ends in a traceback."""
+    from lumtak.roots import why_not_as_root
+
+    if why := why_not_as_root(os.environ):  # before anything else is imported
+        _say(f"Lumtak does not work as root here, since {why}. {_OTHERWISE}")
+        sys.exit(1)
     import click
 
     from lumtak.cli import cli

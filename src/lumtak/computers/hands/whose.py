@@ -3,8 +3,6 @@
 import ctypes
 import os
 import pwd
-import stat
-import sys
 from collections.abc import Mapping
 from dataclasses import dataclass
 
@@ -12,6 +10,7 @@ from lumtak.computers.hands.hand import Hand
 from lumtak.computers.hands.piped import Piped, bootstrap
 from lumtak.computers.hands.reach import Reach
 from lumtak.errors import ComputerError, UnknownNameError
+from lumtak.roots import why_not_roots
 
 PYTHON = "/usr/bin/python3"
 _SUDO = ("/usr/bin/sudo", "/bin/sudo", "/usr/local/bin/sudo")
@@ -192,77 +191,9 @@ def check_interpreter() -> None:
         ComputerError: they do not, or there is none.
     """
     place = os.path.realpath(PYTHON)
-    why = f"{PYTHON} is not there" if not os.access(place, os.X_OK) else not_roots(place)
+    why = f"{PYTHON} is not there" if not os.access(place, os.X_OK) else why_not_roots(place)
     if why:
         raise ComputerError(
             f"What acts as somebody else is run by the system's own Python, and {why}.",
             "Install python3 from the system's packages, where only root can write.",
         )
-
-
-def not_roots(path: str) -> str:
-    """Why others than root decide what stands at a path, as a clause; empty where nobody else does.
-
-    A sticky folder of root's such as /tmp is fine above a folder that root owns; every link on the way has to be root's.
-    """
-    for place in _on_the_way(path):
-        try:
-            about = os.lstat(place)
-        except FileNotFoundError:
-            return ""
-        except OSError as error:
-            return f"{place} cannot be looked at: {(error.strerror or '').lower()}"
-        if about.st_uid != 0:
-            return f"{place} belongs to somebody else than root"
-        shared = about.st_mode & stat.S_IWOTH or (about.st_mode & stat.S_IWGRP and about.st_gid != 0)
-        sticky = stat.S_ISDIR(about.st_mode) and about.st_mode & stat.S_ISVTX
-        if shared and not sticky and not stat.S_ISLNK(about.st_mode):
-            return f"others than root can write to {place}"
-    return ""
-
-
-def _on_the_way(path: str) -> list[str]:
-    """Every folder and link on the way to a path, and the path itself, from the top; links are followed one by one."""
-    found: list[str] = ["/"]
-    todo = [p for p in reversed(os.path.abspath(path).split("/")) if p]
-    here, links = "/", 0
-    while todo:
-        part = todo.pop()
-        if part == "..":
-            here = os.path.dirname(here)
-            continue
-        place = os.path.join(here, part)
-        found.append(place)
-        try:
-            target = os.readlink(place)
-        except OSError:
-            here = place
-            continue
-        links += 1
-        if links > 40:
-            break
-        if target.startswith("/"):
-            here = "/"
-        todo += [p for p in reversed(target.split("/")) if p and p != "."]
-    return found
-
-
-def refuse_another_ones_code(environment: Mapping[str, str]) -> None:
-    """Root does not run, on somebody's behalf, what somebody else than root can write: a hint to whoever set Lumtak up so, and no guard.
-
-    By the time that this runs such code may have done what it wanted.
-
-    Raises:
-        ComputerError: the interpreter, a folder of its path, or a module that is loaded can be changed by others.
-    """
-    if os.geteuid() != 0 or not any(environment.get(name) for name in ("SUDO_USER", "PKEXEC_UID", "DOAS_USER")):
-        return
-    loaded = {
-        os.path.dirname(f) for m in list(sys.modules.values()) if isinstance(f := getattr(m, "__file__", None), str)
-    }
-    for place in dict.fromkeys([sys.executable, *(p for p in sys.path if os.path.exists(p or ".")), *sorted(loaded)]):
-        if why := not_roots(place or "."):
-            raise ComputerError(
-                f"Lumtak does not work as root here, since {why}.",
-                "Start it as yourself: it asks sudo for each plan that takes root. Or install it where only root can write.",
-            )

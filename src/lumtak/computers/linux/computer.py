@@ -307,7 +307,7 @@ class LinuxComputer:
 
     def sample(self, *, memory: bool = False) -> Snapshot:
         """Counters of /proc now; Lumtak's own process is counted apart."""
-        self._processes.look()
+        self._processes.count()
         cores, busy, iowait, steal, total = self._cpu_times()
         own_cpu = time.process_time() if self._hand.live else 0.0
         at_s = self._monotonic()

@@ -11,9 +11,10 @@ from lumtak.core.text import plain
 
 _KERNEL_THREAD = 0x00200000
 _REST = "resident minus shared"
-_SERVICE = re.compile(r"/system\.slice/(?:[^/]+\.slice/)*([^/]+)\.service")
+_SERVICE = re.compile(r"/system\.slice/(?:[^/]+\.slice/)*([^/]+)\.service(?=/|$)")
 _APP = re.compile(r"/app-(?:[^/]*?-)?([^/@]+)@autostart\.service")
-_USER_UNIT = re.compile(r"/user@\d+\.service/(?:[^/]+\.slice/)*([^/]+\.service)")
+_USER_UNIT = re.compile(r"/user\.slice/user-\d+\.slice/user@\d+\.service/(?:[^/]+\.slice/)*([^/]+\.service)(?=/|$)")
+"""Both from the top: what a user calls a group of their own is no service of the system."""
 _SANDBOX = re.compile(r"/app-flatpak-(.+)-\d+\.scope")
 SANDBOX = "apps:sandbox/"
 """Begins the consumer of a program in a sandbox."""
@@ -25,22 +26,28 @@ USER_UNIT = "apps:user/"
 class _Known:
     """A process seen before."""
 
-    started: int
-    consumer: str
-    name: str
-    ticks: int
-
-
-@dataclass(frozen=True, slots=True)
-class _Stat:
-    """What /proc/PID/stat says."""
-
+    raw: bytes
+    """What /proc/PID/stat said last: most processes sleep, and what says the same is not looked into again."""
     name: str
     flags: int
     ticks: int
     started: int
     rss_pages: int
     parent: int
+    consumer: str = ""
+
+
+def _parsed(raw: bytes) -> _Known | None:
+    """What /proc/PID/stat says (proc(5)); None where it is not understood."""
+    start, end = raw.find(b"("), raw.rfind(b")")
+    rest = raw[end + 2 :].split(None, 22)
+    try:
+        return _Known(
+            raw, text(raw[start + 1 : end]), int(rest[6]), int(rest[11]) + int(rest[12]), int(rest[19]), int(rest[21]),
+            int(rest[1]),
+        )  # fmt: skip
+    except (ValueError, IndexError):
+        return None
 
 
 class Processes:
@@ -73,39 +80,49 @@ class Processes:
         self._tick, self._page = about["tick"], about["page"]
 
     def look(self) -> list[Process]:
-        """One pass over all processes; those that vanish on the way are left out."""
-        found: list[Process] = []
-        alive: dict[int, _Known] = {}
-        for entry in self._hand.names("/proc"):
-            if not entry.isdigit() or (pid := int(entry)) == self._own_pid:
-                continue
-            stat = self._stat(pid)
-            if stat is None:
-                continue
-            known = self._known.get(pid)
-            if known is None or known.started != stat.started:
-                before = stat.ticks if self._first else 0
-                known = _Known(stat.started, self._consumer(pid, stat), stat.name, before)
-                self._cpu_ticks.setdefault(known.consumer, 0)
-            self._cpu_ticks[known.consumer] += max(0, stat.ticks - known.ticks)
-            known.ticks = stat.ticks
-            alive[pid] = known
-            found.append(
-                Process(
-                    pid=pid,
-                    name=known.name,
-                    consumer=known.consumer,
-                    cpu_s=stat.ticks / self._tick,
-                    rss_bytes=stat.rss_pages * self._page,
-                    started=stat.started,
-                    parent=stat.parent,
-                    untouchable=self._untouchable(pid, stat),
-                )
+        """One pass over all processes, and what it found."""
+        self.count()
+        return [
+            Process(
+                pid=pid,
+                name=known.name,
+                consumer=known.consumer,
+                cpu_s=known.ticks / self._tick,
+                rss_bytes=known.rss_pages * self._page,
+                started=known.started,
+                parent=known.parent,
+                untouchable=self._untouchable(pid, known),
             )
-        self._known = alive
+            for pid, known in self._known.items()
+        ]
+
+    def count(self) -> None:
+        """One pass over all processes, for what they used since the last; those that vanish on the way are left out."""
+        raw = self._hand.counters()
+        raw.pop(self._own_pid or 0, None)
+        for gone in self._known.keys() - raw.keys():
+            del self._known[gone]
+        for pid, data in raw.items():
+            known = self._known.get(pid)
+            if known is None or known.raw != data:
+                self._count(pid, data, known)
         self._count_groups()
         self._first = False
-        return found
+
+    def _count(self, pid: int, raw: bytes, before: _Known | None) -> None:
+        now = _parsed(raw)
+        if now is None:
+            self._known.pop(pid, None)
+            return
+        if before is not None and before.started == now.started:
+            now.name, now.consumer = before.name, before.consumer
+            used = now.ticks - before.ticks
+        else:
+            now.name = plain(now.name)
+            now.consumer = self._consumer(pid, now)
+            used = 0 if self._first else now.ticks
+        self._cpu_ticks[now.consumer] = self._cpu_ticks.get(now.consumer, 0) + max(0, used)
+        self._known[pid] = now
 
     def _count_groups(self) -> None:
         """What each service used as its control group counted it: that holds what came and went between two passes."""
@@ -118,12 +135,7 @@ class Processes:
             self._grouped_s[consumer] = self._grouped_s.get(consumer, 0.0) + gained
             self._groups[consumer] = (group, now)
 
-    def started(self, pid: int) -> int | None:
-        """When the process that has this number now started, in ticks since boot; None when there is none."""
-        stat = self._stat(pid)
-        return None if stat is None else stat.started
-
-    def _untouchable(self, pid: int, stat: _Stat) -> str:
+    def _untouchable(self, pid: int, stat: _Known) -> str:
         """Why it cannot be ended; empty when it can."""
         if stat.flags & _KERNEL_THREAD:
             return "it is part of the kernel"
@@ -176,23 +188,19 @@ class Processes:
         rest = private_bytes(self._hand, pid, self._page)
         return (0.0, "") if rest is None else (rest, _REST)
 
-    def _stat(self, pid: int) -> _Stat | None:
+    def _stat(self, pid: int) -> _Known | None:
         try:
-            data = self._hand.read(f"/proc/{pid}/stat", 4096)
-            start, end = data.index(b"("), data.rindex(b")")
-            rest = data[end + 2 :].split()
-            name = plain(text(data[start + 1 : end]))
-            return _Stat(name, int(rest[6]), int(rest[11]) + int(rest[12]), int(rest[19]), int(rest[21]), int(rest[1]))
-        except (OSError, ValueError, IndexError):
+            return _parsed(self._hand.read(f"/proc/{pid}/stat", 4096))
+        except OSError:
             return None
 
-    def _consumer(self, pid: int, stat: _Stat) -> str:
+    def _consumer(self, pid: int, stat: _Known) -> str:
         if stat.flags & _KERNEL_THREAD:
             return "system:kernel"
         group = self._group(pid)
-        if self.services and (service := _SERVICE.search(group)):
+        if self.services and (service := _SERVICE.match(group)):
             return self._grouped(f"services:{service[1]}", group[: service.end()])
-        if (unit := _USER_UNIT.search(group)) and f"{USER_UNIT}{unit[1]}" in self.units:
+        if (unit := _USER_UNIT.match(group)) and f"{USER_UNIT}{unit[1]}" in self.units:
             return self._grouped(f"{USER_UNIT}{unit[1]}", group[: unit.end()])
         if (boxed := _SANDBOX.search(group)) and (consumer := SANDBOX + _unescaped(boxed[1])) in self.units:
             return consumer
