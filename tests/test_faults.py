@@ -32,7 +32,7 @@ def place():
 @pytest.mark.parametrize("strike", STRIKES)
 def test_a_strike_at_any_step_loses_nothing(world_kind, act, strike, place):
     tally = strike_everywhere(world_kind, act, strike, place)
-    assert tally.tried == tally.points > 70
+    assert tally.tried == tally.points > 60
     assert tally.lost == []
 
 

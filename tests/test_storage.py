@@ -8,11 +8,12 @@ import threading
 import msgspec
 import pytest
 
-from helpers import CATALOGUE, facts, item, profile, reading
+from helpers import CATALOGUE, facts, item, lumtak, profile, reading
 from lumtak.casebook import Casebook, Job
 from lumtak.core.audit import audit
 from lumtak.errors import StorageError, UnknownNameError
 from lumtak.journal import Journal
+from lumtak.stations.workshop import Workshop
 from lumtak.storage import Database, write_whole
 
 STEPS = ("open", "fsync", "replace")
@@ -161,3 +162,46 @@ def test_a_job_from_elsewhere_is_said(tmp_path):
     with pytest.raises(StorageError, match="newer Lumtak"):
         book.job("x")
     book.close()
+
+
+def test_lumtaks_own_files_are_its_owners_alone_whoever_opens_first(tmp_path):
+    home = tmp_path / "a" / "home"
+    os.umask(0)
+    try:
+        assert lumtak("apply", "sim:drawing-bench", "apps:chat-horn=off", home=home).returncode == 0
+        assert lumtak("jobs", home=home).returncode == 0
+        assert lumtak("undo", "sim:drawing-bench", "99", home=home).returncode == 2
+    finally:
+        os.umask(0o022)
+    for path in (home.parent, home, *home.rglob("*")):
+        assert path.stat().st_mode & 0o077 == 0, path
+    assert {"journal.db", "casebook.db", "simulated"} <= {p.name for p in home.iterdir()}
+
+
+def test_what_a_killed_lumtak_left_half_written_is_swept_and_what_another_writes_now_stays(tmp_path):
+    for name, stays in (
+        (".journal-id.999999999.0123abcd.new", False),
+        (f".x.json.{os.getpid()}.0123abcd.new", True),
+        (".mine.new", True),
+    ):
+        (tmp_path / name).write_text("half")
+        Workshop(tmp_path).close()
+        assert (tmp_path / name).exists() is stays
+
+
+@pytest.mark.skipif(os.geteuid() != 0, reason="only root is led astray by another's links")
+def test_root_keeps_no_data_where_others_decide_what_stands_there(tmp_path):
+    theirs = tmp_path / "theirs"
+    theirs.mkdir()
+    os.chown(theirs, 65534, 65534)
+    (tmp_path / "link").symlink_to("theirs")
+    (tmp_path / "open").mkdir()
+    (tmp_path / "open").chmod(0o777)
+    os.chown(tmp_path / "link", 65534, 65534, follow_symlinks=False)
+    for home in (theirs, theirs / "deeper", tmp_path / "link", tmp_path / "open" / "x"):
+        said = lumtak("jobs", home=home)
+        assert said.returncode == 1
+        assert "Start Lumtak as yourself" in said.stderr
+        assert not list(theirs.iterdir())
+    (tmp_path / "open").chmod(0o1777)
+    assert lumtak("jobs", home=tmp_path / "open" / "x").returncode == 0

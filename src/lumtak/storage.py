@@ -3,6 +3,8 @@
 import contextlib
 import fcntl
 import os
+import re
+import secrets
 import shutil
 import sqlite3
 import tempfile
@@ -27,6 +29,7 @@ _BUSY_S = 10.0
 _HIGHEST = 1000
 """No Lumtak will ever have so many versions of a schema: a higher number is a damaged one."""
 _T = TypeVar("_T")
+_TEMPORARY = re.compile(r"\..+?\.([0-9]+)(?:\.[0-9a-f]{8})?\.new")
 
 
 def in_short(path: Path) -> str:
@@ -35,18 +38,24 @@ def in_short(path: Path) -> str:
     return f"~/{path.relative_to(home)}" if path.is_relative_to(home) else str(path)
 
 
-def write_whole(path: Path, data: bytes, mode: int = 0o644) -> None:
+def write_whole(path: Path, data: bytes, *, private: bool = False) -> None:
     """Replace a file by new content, or leave it as it was.
 
     Temporary file in the same folder, fsync, replace, fsync of the folder; the temporary file is removed on every failure.
 
+    Args:
+        path: of the file.
+        data: its new content.
+        private: whether it is Lumtak's own: then nobody else may read it, nor enter a folder that is made for it.
+
     Raises:
         StorageError: the disk is full, the folder is read-only, ...
     """
-    temporary = path.with_name(f".{path.name}.{os.getpid()}.new")
+    temporary = path.with_name(f".{path.name}.{os.getpid()}.{secrets.token_hex(4)}.new")
     try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        descriptor = os.open(temporary, os.O_WRONLY | os.O_CREAT | os.O_TRUNC | os.O_NOFOLLOW | os.O_CLOEXEC, mode)
+        make_folder(path.parent) if private else path.parent.mkdir(parents=True, exist_ok=True)
+        flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
+        descriptor = os.open(temporary, flags, 0o600 if private else 0o644)
         try:
             try:
                 write_all(descriptor, data)
@@ -61,6 +70,23 @@ def write_whole(path: Path, data: bytes, mode: int = 0o644) -> None:
         sync_folder(path.parent)
     except OSError as error:
         raise cannot_write(path, error) from error
+
+
+def make_folder(path: Path) -> None:
+    """The folder is there; whatever of the way to it was missing, only its owner may enter."""
+    for place in (*reversed(path.parents), path):
+        if not place.exists():
+            with contextlib.suppress(FileExistsError):
+                place.mkdir(mode=0o700)
+
+
+def sweep(folder: Path) -> None:
+    """Remove what a Lumtak that was killed left half-written there; what one that runs is writing stays."""
+    for path in folder.glob(".*.new"):
+        said = _TEMPORARY.fullmatch(path.name)
+        if said and not Path("/proc", said[1]).exists():
+            with contextlib.suppress(OSError):
+                path.unlink()
 
 
 def write_all(descriptor: int, data: bytes) -> None:
@@ -95,7 +121,7 @@ def lock_file(path: Path) -> int:
         StorageError: it cannot be made.
     """
     try:
-        path.parent.mkdir(parents=True, exist_ok=True)
+        make_folder(path.parent)
         return os.open(path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC | os.O_NOFOLLOW, 0o600)
     except OSError as error:
         raise cannot_write(path, error) from error
@@ -122,7 +148,9 @@ class Database:
         self.path = path
         self._lock = threading.RLock()
         try:
-            path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
+            make_folder(path.parent)
+            if not path.exists():  # SQLite gives what it makes beside it the same mode
+                os.close(os.open(path, os.O_WRONLY | os.O_CREAT | os.O_CLOEXEC | os.O_NOFOLLOW, 0o600))
         except OSError as error:
             raise cannot_write(path, error) from error
         with self._in_sentences():

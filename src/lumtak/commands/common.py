@@ -2,9 +2,11 @@
 
 import contextlib
 import logging
+import os
 import sys
 from collections.abc import Callable, Iterable, Sequence
 from functools import update_wrapper
+from io import TextIOWrapper
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -16,6 +18,7 @@ from lumtak.core.setting import SettingRef
 from lumtak.errors import ComputerError
 from lumtak.stations.rights import asking
 from lumtak.stations.workshop import Workshop
+from lumtak.storage import make_folder
 
 _F = TypeVar("_F", bound=Callable[..., Any])
 _LOG_BYTES = 1 << 20
@@ -78,11 +81,13 @@ def log_to(folder: Path) -> None:
             del record
 
         def emit(self, record: logging.LogRecord) -> None:
-            try:
-                folder.mkdir(parents=True, exist_ok=True)
-            except OSError:
-                return
-            super().emit(record)
+            with contextlib.suppress(OSError):
+                make_folder(folder)
+                super().emit(record)
+
+        def _open(self) -> TextIOWrapper:
+            flags = os.O_WRONLY | os.O_APPEND | os.O_CREAT | os.O_NOFOLLOW | os.O_CLOEXEC
+            return TextIOWrapper(os.fdopen(os.open(self.baseFilename, flags, 0o600), "ab"), encoding="utf-8")
 
     logger = logging.getLogger("lumtak")
     for old in list(logger.handlers):

@@ -5,7 +5,7 @@ from pathlib import Path
 
 from lumtak.errors import StorageError
 from lumtak.journal.entry import Entry, sealed, unsealed
-from lumtak.storage import cannot_write, sync_folder, write_whole
+from lumtak.storage import cannot_write, make_folder, sync_folder, write_whole
 
 
 class Copies:
@@ -39,7 +39,7 @@ class Copies:
             StorageError: it cannot be written; the old one stands.
         """
         document, checksum = sealed(entry)
-        write_whole(self._place(entry.computer, entry.id), checksum.encode() + b"\n" + document + b"\n", 0o600)
+        write_whole(self._place(entry.computer, entry.id), checksum.encode() + b"\n" + document + b"\n", private=True)
 
     def entry(self, computer: str, number: int) -> Entry | None:
         """The copy; None when there is none, or it is damaged.
@@ -73,7 +73,7 @@ class Copies:
         """
         place, kept = self._place(computer, number), self._lost / computer / f"{number}.json"
         try:
-            kept.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
+            make_folder(kept.parent)
             place.rename(kept)
             sync_folder(kept.parent)
             sync_folder(place.parent)

@@ -149,7 +149,7 @@ class Journal:
             tag = ""
         if not (len(tag) == 8 and tag.isalnum()):
             tag = secrets.token_hex(4)
-            write_whole(path, tag.encode() + b"\n")
+            write_whole(path, tag.encode() + b"\n", private=True)
         return tag
 
     def script_tag(self, computer: str) -> str:

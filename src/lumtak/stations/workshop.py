@@ -1,5 +1,6 @@
 """The workshop: Lumtak's data folder, with its journal, casebook, profiles and computers."""
 
+import os
 from functools import cached_property
 from importlib.resources import files
 from pathlib import Path
@@ -16,10 +17,13 @@ from lumtak.core.catalogue import Catalogue, load_catalogue, read_roles
 from lumtak.core.facts import Facts
 from lumtak.core.load import Reading
 from lumtak.core.profile import Profile, load_profile
-from lumtak.errors import BadFileError, LumtakError, UnknownNameError, UsageError
+from lumtak.core.text import plain
+from lumtak.errors import BadFileError, LumtakError, StorageError, UnknownNameError, UsageError
 from lumtak.journal import Journal
+from lumtak.roots import why_not_roots
 from lumtak.stations.capture import load_capture
 from lumtak.stations.reading import OnSample, take_reading
+from lumtak.storage import sweep
 
 _LARGEST_FILE = 1 << 20
 
@@ -29,10 +33,20 @@ class Workshop:
 
     Args:
         home: the data folder; made when something is first written.
+
+    Raises:
+        StorageError: it is root's Lumtak, and others decide where the folder is or what stands in it.
     """
 
     def __init__(self, home: Path) -> None:
+        if os.geteuid() == 0 and (why := why_not_roots(str(home))):
+            raise StorageError(
+                f"Lumtak does not keep data as root in {plain(str(home), 300)}, since {plain(why, 300)}.",
+                "Start Lumtak as yourself: it asks for what takes root. Or name a folder of root's with --home DIR.",
+            )
         self.home = home
+        for folder in (home, home / "simulated", *(home / "before").glob("*")):
+            sweep(folder)
 
     @cached_property
     def journal(self) -> Journal:

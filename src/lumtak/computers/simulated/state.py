@@ -100,4 +100,4 @@ def load_state(path: Path) -> SimState | None:
 
 def save_state(path: Path, state: SimState) -> None:
     """Put the state on disk, whole or not at all."""
-    write_whole(path, msgspec.json.encode(state))
+    write_whole(path, msgspec.json.encode(state), private=True)
