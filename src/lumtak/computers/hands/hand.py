@@ -112,15 +112,18 @@ class Hand:
         return "/".join([self.root, *done])
 
     def _settled(self, path: str, links: int = 0) -> str:
-        """The path for a hand of root, its last part not looked at: every folder on the way belongs to root and nobody else writes to it.
+        """The path for a hand of root, its last part not looked at: no folder or link on the way is anybody else's.
 
-        Only root can then change where the path leads, so that it can be opened by its name.
+        Only root can then change where the path leads, so that it can be opened by its name. In a sticky folder such as /tmp others can
+        make entries of their own, so that those have to be root's.
         """
         folder, name = posixpath.split(posixpath.normpath(path))
         if folder in self._trusted:
             return posixpath.join(folder, name)
         above = self._settled(folder, links)
         about = os.lstat(above)
+        if about.st_uid != 0:
+            raise RefusalError("%s belongs to somebody else than root" % above)
         if stat.S_ISLNK(about.st_mode):
             if links > _LINKS_MOST:
                 raise OSError(errno.ELOOP, "too many links on the way")
@@ -128,9 +131,9 @@ class Hand:
             return self._settled(posixpath.join(target, name), links + 1)
         if not stat.S_ISDIR(about.st_mode):
             raise NotADirectoryError(errno.ENOTDIR, "this is no folder")
-        if about.st_uid != 0 or about.st_mode & 0o022:
+        if about.st_mode & 0o022 and not about.st_mode & stat.S_ISVTX:
             raise RefusalError("others than root can write to %s" % above)
-        if above == folder:
+        if above == folder and not about.st_mode & 0o022:
             self._trusted.add(folder)
         return posixpath.join(above, name)
 
@@ -138,7 +141,10 @@ class Hand:
         """The path with the links of its last part followed, for a hand of root."""
         for _ in range(_LINKS_MOST):
             path = self._settled(path)
-            if not os.path.islink(path):
+            about = os.lstat(path)
+            if about.st_uid != 0 and posixpath.dirname(path) not in self._trusted:
+                raise RefusalError("%s belongs to somebody else than root" % path)
+            if not stat.S_ISLNK(about.st_mode):
                 return path
             path = posixpath.join(posixpath.dirname(path), os.readlink(path))
         raise OSError(errno.ELOOP, "too many links on the way")

@@ -97,11 +97,9 @@ class Piped:
                 start_new_session=self._session,
             )
             try:
-                self._send(code(self._options), self._start_s)
-                self._about = self._hello(self._answer(self._start_s))
-            except _BrokenError as error:
-                self.close()
-                raise OSError(f"{self._who} {error}") from error
+                with self._plainly():
+                    self._send(code(self._options), self._start_s)
+                    self._about = self._hello(self._answer(self._start_s))
             except BaseException:
                 self.close()
                 raise
@@ -127,8 +125,9 @@ class Piped:
                 if self._session:
                     with contextlib.suppress(ProcessLookupError, PermissionError):
                         os.killpg(process.pid, signal.SIGKILL)
-                with contextlib.suppress(PermissionError):  # sudo's: it ends with its pipes
+                with contextlib.suppress(PermissionError, subprocess.TimeoutExpired):  # sudo's: it ends with its pipes
                     process.kill()
+                    process.wait(timeout=2)
 
     @property
     def is_open(self) -> bool:
@@ -138,14 +137,19 @@ class Piped:
     # -- asking --------------------------------------------------------------------------------------------------------------------
 
     def _ask(self, operation: str, *given: object, answer_s: float = _ANSWER_S) -> Any:
-        with self._lock:
+        with self._lock, self._plainly():
             self.open()
-            try:
-                self._send(packed({"do": operation, "with": list(given)}), answer_s)
-                return self._answer(answer_s)
-            except _BrokenError as error:
-                self.close()
-                raise OSError(f"{self._who} {error}") from error
+            self._send(packed({"do": operation, "with": list(given)}), answer_s)
+            return self._answer(answer_s)
+
+    @contextlib.contextmanager
+    def _plainly(self) -> Iterator[None]:
+        """A hand that is none any more is ended, and told of as an OSError."""
+        try:
+            yield
+        except _BrokenError as error:
+            self.close()
+            raise OSError(f"{self._who} {error}") from error
 
     def _send(self, message: bytes, within_s: float | None) -> None:
         pipe = self._pipe(0)
@@ -289,18 +293,23 @@ class Piped:
         return found
 
     def walk(self, path: str, most: int = 1_000_000) -> Iterator[list[list[Any]]]:
-        """See `Hand.walk`; nothing else can be asked of this hand until it has ended."""
+        """See `Hand.walk`; nothing else can be asked of this hand until it has ended. Whoever stops before that ends the hand."""
         with self._lock:
-            part = self._ask("walk", path, most)
-            for _ in range(_MOST_PARTS):
-                if not isinstance(part, _More):
-                    return
-                if not isinstance(part.value, list):
-                    break
-                yield part.value
-                part = self._answer(_ANSWER_S)
-            self.close()
-            raise OSError(f"{self._who} says what is no answer")
+            part, ended = self._ask("walk", path, most), False
+            try:
+                for _ in range(_MOST_PARTS):
+                    if not isinstance(part, _More):
+                        ended = True
+                        return
+                    yield self._checked(part.value, lambda v: isinstance(v, list))
+                    with self._plainly():
+                        part = self._answer(_ANSWER_S)
+            except RefusalError:
+                ended = True
+                raise
+            finally:
+                if not ended:
+                    self.close()
 
     def counters(self) -> dict[int, bytes]:
         """See `Hand.counters`."""
@@ -363,7 +372,7 @@ class Piped:
         """See `Hand.end`."""
         ended: str = self._checked(
             self._ask("end", pid, started, force, wait_s, answer_s=_ANSWER_S + wait_s),
-            lambda v: v in {"gone", "runs", "another"},
+            lambda v: isinstance(v, str) and v in {"gone", "runs", "another"},
         )
         return ended
 
