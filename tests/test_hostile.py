@@ -261,7 +261,7 @@ def test_a_state_that_this_setting_cannot_have_had_is_refused_everywhere(tree, f
     computer = LinuxComputer(hands_of(transport), tree_user(), CATALOGUE, wall=lambda: EVENING)
     before = snapshot_of(tree)
     transport.asked.clear()
-    kit = FileUndoKit(tree_user(), UserFolder(transport, "/home/u/.local/share/lumtak-undo"))
+    kit = FileUndoKit(tree_user(), UserFolder(transport, "/home/u/.local/share/lumtak-undo"), hands_of(transport))
     for attempt in (
         lambda: check_state(ref, state),
         lambda: computer.write(ref, state),

@@ -7,6 +7,7 @@ import pytest
 
 from helpers import CATALOGUE, linux, process, put, snapshot_of, tree_user
 from lumtak.computers.hands.hand import Hand
+from lumtak.computers.hands.whose import folder_hands
 from lumtak.computers.linux.desktop_entry import read_entry
 from lumtak.computers.linux.sandboxes import Sandboxes
 from lumtak.computers.linux.undo_kit import FileUndoKit, UserFolder
@@ -77,8 +78,10 @@ def test_a_unit_goes_off_and_comes_back_to_the_last_link(units, tmp_path, name):
     assert box.read(ref).same_as(expected)
     assert box.read(ref).value == "off"
     user = tree_user()
-    kit = FileUndoKit(user, UserFolder(Hand(str(units)), "/undo"))
-    script = kit.script("t", computer="c", contents=[name], parts=[kit.part(ref, name, [expected], before)], around=[])
+    kit = FileUndoKit(user, UserFolder(Hand(str(units)), "/undo"), folder_hands(str(units), user))
+    script = kit.script(
+        "0123abcd", computer="c", contents=[name], parts=[kit.part(ref, name, [expected], before)], around=[]
+    )
     (tmp_path / "undo.sh").write_bytes(script)
     said = subprocess.run(["sh", tmp_path / "undo.sh", units], capture_output=True, text=True, check=True).stdout
     assert f"put back: {name}" in said

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from faulting import Folder, apply_all, run_script
 from helpers import linux, lumtak, put, snapshot_of
-from lumtak.computers.linux.shell import _format, quoted
+from lumtak.computers.hands.shell import _format, quoted
 from lumtak.core.setting import parse_change
 from lumtak.journal import Journal, apply_changes, put_back
 

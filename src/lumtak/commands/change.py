@@ -28,7 +28,7 @@ from lumtak.journal import (
     put_back,
     recorded,
     review,
-    script_place,
+    scripts_left,
     settle,
     warnings,
 )
@@ -77,21 +77,21 @@ def apply_command(
         )
     back = _after_failure(workshop, machine, outcomes, on_failure, as_json=as_json)
     owed = owed_now(workshop.journal, machine).in_words()
-    script = script_place(workshop.journal, machine)
+    scripts = scripts_left(workshop.journal, machine)
     machine.close()
     if as_json:
         interrupted = reviews[0].lines if reviews else ()
         say_json(
             {
                 "format": 1, "computer": computer, "outcomes": outcomes, "put_back": back, "owed": owed,
-                "interrupted": interrupted, "undo_script": script,
+                "interrupted": interrupted, "undo_scripts": scripts,
             }
         )  # fmt: skip
     else:
         if owed:
             click.echo(f"{owed}: until then readings are provisional.")
-        if script:
-            click.echo(f"Without Lumtak: sh {plain(script, 400)}")
+        for script in scripts:
+            click.echo(f"Without Lumtak: {plain(script.command, 400)}")
     judge(outcomes, "changed")
 
 
@@ -247,7 +247,7 @@ def _say_lost(workshop: Workshop, computer: str, lost: list[int]) -> None:
     if not lost:
         return
     machine = workshop.computer(computer)
-    scripts = " or ".join(f"sh {plain(place, 400)}" for place in older_scripts(workshop.journal, machine))
+    scripts = ", ".join(plain(s.command, 400) for s in older_scripts(workshop.journal, machine))
     machine.close()
     way = f"The undo script that was left before still knows them: {scripts}." if scripts else "Set them back by hand."
     raise ConflictError(

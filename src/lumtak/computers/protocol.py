@@ -38,6 +38,15 @@ class Capabilities(Record):
     """How many of its seconds pass in one of ours; 0 is as many as it can."""
 
 
+class Script(Record):
+    """A script that puts back without Lumtak, as it stands on a computer."""
+
+    command: str
+    """What to type to run it."""
+    sha256: str
+    """Of its bytes, in hexadecimal."""
+
+
 class UndoKit(Protocol):
     """Leaves on a computer what puts changes back without Lumtak."""
 
@@ -77,8 +86,8 @@ class UndoKit(Protocol):
         """
         ...
 
-    def place(self, tag: str) -> str:
-        """Where the script stands; empty when there is none."""
+    def left(self, tag: str) -> list[Script]:
+        """The scripts that stand there: the user's, and one of root's for what takes root."""
         ...
 
     def remove(self, tag: str, around: Sequence[dict[str, str]]) -> None:

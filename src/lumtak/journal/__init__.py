@@ -9,7 +9,7 @@ from lumtak.journal.provisional import provisional, standing_now
 from lumtak.journal.putback import is_asked, put_back, recorded, warnings
 from lumtak.journal.recover import Review, ReviewLine, recover, review
 from lumtak.journal.store import Journal
-from lumtak.journal.undo_script import older_scripts, script_place, settle
+from lumtak.journal.undo_script import older_scripts, scripts_left, settle
 
 __all__ = [
     "Drift",
@@ -30,7 +30,7 @@ __all__ = [
     "recorded",
     "recover",
     "review",
-    "script_place",
+    "scripts_left",
     "settle",
     "standing_now",
     "warnings",

@@ -60,10 +60,10 @@ def apply_changes(
                 halted = halted or outcome.result in {"failed", "conflict"}
                 outcomes.append(outcome)
                 on_step(outcome)
+            journal.end_plan(plan)
+            refresh_script(journal, computer)
         finally:
             computer.give_back_rights()
-        journal.end_plan(plan)
-        refresh_script(journal, computer)
     return outcomes
 
 

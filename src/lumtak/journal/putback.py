@@ -65,9 +65,9 @@ def put_back(
                     outcome = _put_back(journal, computer, entry, overwrite=overwrite, shown=shown)
                 outcomes.append(outcome)
                 on_step(outcome)
+            refresh_script(journal, computer)
         finally:
             computer.give_back_rights()
-        refresh_script(journal, computer)
     return outcomes
 
 

@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from lumtak.computers.protocol import Computer, UndoKit
+from lumtak.computers.protocol import Computer, Script, UndoKit
 from lumtak.core.setting import SettingRef
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError
@@ -28,17 +28,17 @@ def refresh_script(journal: Journal, computer: Computer) -> str:
     return kit.leave(tag, _script(waiting, kit, computer.name, tag, mine))
 
 
-def script_place(journal: Journal, computer: Computer) -> str:
-    """Where the script stands; empty when there is none. Touches nothing."""
+def scripts_left(journal: Journal, computer: Computer) -> list[Script]:
+    """The scripts that stand on the computer. Touches nothing."""
     kit = computer.undo_kit()
-    return "" if kit is None else kit.place(journal.script_tag(computer.identity))
+    return [] if kit is None else kit.left(journal.script_tag(computer.identity))
 
 
-def older_scripts(journal: Journal, computer: Computer) -> list[str]:
-    """Where the scripts stand that were left before records of changes were lost: they alone still know those changes."""
+def older_scripts(journal: Journal, computer: Computer) -> list[Script]:
+    """The scripts that were left before records of changes were lost: they alone still know those changes."""
     kit = computer.undo_kit()
     tags = () if kit is None else journal.older_script_tags(computer.identity)
-    return [place for tag in tags if kit is not None and (place := kit.place(tag))]
+    return [script for tag in tags if kit is not None for script in kit.left(tag)]
 
 
 def settle(journal: Journal, computer: Computer) -> None:
@@ -52,7 +52,7 @@ def settle(journal: Journal, computer: Computer) -> None:
     tags = (*journal.older_script_tags(computer.identity), journal.script_tag(computer.identity))
     with journal.writing(computer.identity):
         for tag in tags if kit is not None else ():
-            if kit is not None and kit.place(tag):
+            if kit is not None and kit.left(tag):
                 kit.remove(tag, ever)
         journal.settle_lost(computer.identity)
         refresh_script(journal, computer)

@@ -1,5 +1,6 @@
 """What a report says, before it is drawn."""
 
+from lumtak.computers.protocol import Script
 from lumtak.core.actions import Action
 from lumtak.core.audit import Audit
 from lumtak.core.compare import Comparison, in_words
@@ -61,8 +62,8 @@ class Content(Record):
     changes: tuple[ChangeLine, ...]
     actions: tuple[Action, ...]
     """What was done that cannot be put back."""
-    undo_script: str
-    """Where the script stands that puts everything back without Lumtak; empty when there is none."""
+    undo_scripts: tuple[Script, ...]
+    """What puts everything back without Lumtak; none where nothing stands changed, or the computer is a simulated one."""
     owed: str
 
 

@@ -121,7 +121,7 @@ def _story(content: Content, chart_svg: str | None, width: float) -> list[Any]:
             ),
             body,
         ),
-        *([Paragraph(_escape(f"Without Lumtak: sh {content.undo_script}"), body)] if content.undo_script else []),
+        *(Paragraph(_escape(f"Without Lumtak: {s.command} (SHA-256 {s.sha256})"), body) for s in content.undo_scripts),
         Paragraph("How this was measured", head),
         Paragraph(_escape(_method(content)), soft),
     ]

@@ -56,7 +56,7 @@ def content_of(visit: Visit) -> Content:
             for e in visit.entries()
         ),
         actions=job.actions,
-        undo_script=visit.undo_script(),
+        undo_scripts=tuple(visit.undo_scripts()),
         owed=visit.owed().in_words(),
     )
 

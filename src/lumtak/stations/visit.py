@@ -7,7 +7,7 @@ from typing import Any, Literal
 import msgspec
 
 from lumtak.casebook import Job, Station
-from lumtak.computers.protocol import Computer
+from lumtak.computers.protocol import Computer, Script
 from lumtak.core.actions import Action, Running, Way
 from lumtak.core.audit import Answer, Audit, Finding, audit
 from lumtak.core.bridge import Bridge, bridge
@@ -32,7 +32,7 @@ from lumtak.journal import (
     put_back,
     recover,
     review,
-    script_place,
+    scripts_left,
     standing_now,
 )
 from lumtak.stations.actions import end_process
@@ -351,9 +351,9 @@ class Visit:
         """What this job changed and did not put back."""
         return {e.ref for e in self.entries() if e.is_open}
 
-    def undo_script(self) -> str:
-        """Where the script stands that puts everything back without Lumtak; empty when there is none."""
-        return script_place(self.workshop.journal, self.computer)
+    def undo_scripts(self) -> list[Script]:
+        """What puts everything back without Lumtak."""
+        return scripts_left(self.workshop.journal, self.computer)
 
     def owed(self) -> Owed:
         """Changes that do not show yet."""

@@ -11,6 +11,7 @@ import base64
 import contextlib
 import errno
 import hashlib
+import json
 import os
 import posixpath
 import re
@@ -22,6 +23,7 @@ import tempfile
 import time
 from typing import Any, Callable, Iterator, Sequence
 
+from lumtak.computers.hands.back import root_script, script_path
 from lumtak.computers.hands.table import (
     OF_A_USER,
     OF_ROOT,
@@ -431,6 +433,26 @@ class Hand:
             os.write(descriptor, value.encode())
         finally:
             os.close(descriptor)
+
+    def leave_script(self, tag: str, parts: str) -> None:
+        """The script that puts back what takes root stands, made here from these states (JSON); with none of them it goes."""
+        path = script_path(tag)
+        folder, name = posixpath.split(path)
+        found = json.loads(parts)
+        if not isinstance(found, list) or not all(isinstance(p, dict) for p in found):
+            raise RefusalError("these are no states")
+        try:
+            script = root_script(tag, found) if found else b""
+        except (ValueError, KeyError, TypeError) as error:
+            raise RefusalError("no script is made of this: %s" % error) from error
+        if script:
+            with self._system_folder(folder) as descriptor:
+                _put(descriptor, name, script, 0o755)
+        elif os.path.isdir(self._place(folder)):
+            with self._system_folder(folder) as descriptor:
+                _forget(name, descriptor)
+            with contextlib.suppress(OSError):
+                os.rmdir(self._place(folder))
 
     def end(self, pid: int, started: int, force: bool, wait_s: float) -> str:
         """Ask a process to end (SIGTERM), or force it (SIGKILL): "gone", "runs", or "another" where its number is another one's by now."""

@@ -20,7 +20,7 @@ _BOOT = (
     "exec(compile(d,'lumtak-hand','exec'))"
 )
 """Reads a length and then the code, and nothing beyond it."""
-_SENT = ("table", "hand", "wire")
+_SENT = ("table", "shell", "back", "hand", "wire")
 _ANSWER_S = 30.0
 _START_S = 30.0
 _MOST_PARTS = 100_000
@@ -367,6 +367,10 @@ class Piped:
     def set_kernel(self, path: str, value: str) -> None:
         """See `Hand.set_kernel`."""
         self._ask("set_kernel", path, value)
+
+    def leave_script(self, tag: str, parts: str) -> None:
+        """See `Hand.leave_script`."""
+        self._ask("leave_script", tag, parts)
 
     def end(self, pid: int, started: int, force: bool, wait_s: float) -> str:
         """See `Hand.end`."""

@@ -25,6 +25,7 @@ KERNEL = {"swappiness": (0, 200), "vfs_cache_pressure": (0, 1000)}
 """Name under /proc/sys/vm: lowest, highest (kernel, admin-guide/sysctl/vm)."""
 POLICIES = "/sys/devices/system/cpu/cpufreq"
 POWER_UNIT = "lumtak-power.service"
+POWER_FILE, POWER_SWITCH = "%s/%s" % (UNITS, POWER_UNIT), "%s/multi-user.target.wants/%s" % (UNITS, POWER_UNIT)
 GOVERNORS = ("powersave", "schedutil", "ondemand", "conservative", "performance")
 PREFERENCES = ("", "power", "balance_performance")
 PROFILE_BUSES = {

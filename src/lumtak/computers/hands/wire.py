@@ -41,6 +41,7 @@ OPERATIONS: dict[str, tuple[tuple[str, Any], ...]] = {
     "make_swap": (("mib", int),),
     "drop_swap": (("mib", int),),
     "set_kernel": (("path", str), ("value", str)),
+    "leave_script": (("tag", str), ("parts", str)),
     "end": (("pid", int), ("started", int), ("force", bool), ("wait_s", float)),
     "run": (("arguments", list), ("timeout_s", float), ("partly", bool), ("bus", str)),
 }

@@ -9,16 +9,15 @@ import re
 from collections.abc import Mapping
 from typing import NamedTuple
 
+from lumtak.computers.hands.back import FILE, LINK, policies_of
 from lumtak.computers.hands.reach import Reach, names_at, text_at
-from lumtak.computers.hands.table import POLICIES, POWER_UNIT, UNITS, power_unit_text
+from lumtak.computers.hands.table import POLICIES, POWER_FILE, POWER_SWITCH, power_unit_text
 from lumtak.computers.linux.known_states import check_kind
 from lumtak.computers.linux.root import Root
 from lumtak.core.setting import PART, SettingRef, State
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError
 
-UNIT_FILE, SWITCH = f"{UNITS}/{POWER_UNIT}", f"{UNITS}/multi-user.target.wants/{POWER_UNIT}"
-FILE, LINK = f"{PART}bytes", f"{PART}link"
 _GOVERNOR, _PREFERENCE = "scaling_governor", "energy_performance_preference"
 _ACTIVE_DRIVERS = {"intel_pstate", "amd-pstate-epp"}
 _ACTIVE = {"saving": "powersave/power", "balanced": "powersave/balance_performance", "full": "performance/"}
@@ -99,10 +98,10 @@ class Clock:
         """What each policy holds, and the unit that keeps it."""
         now = self._needed(ref)
         try:
-            file = base64.b64encode(self._hand.read(UNIT_FILE)).decode()
+            file = base64.b64encode(self._hand.read(POWER_FILE)).decode()
         except OSError:
             file = ""
-        return State(value=now.plan, exact=_exact(now.held, file, self._hand.link(SWITCH) or ""))
+        return State(value=now.plan, exact=_exact(now.held, file, self._hand.link(POWER_SWITCH) or ""))
 
     def foresee(self, ref: SettingRef, state: State) -> State:
         """Every policy as the plan wants it, and the unit that sets it at each start."""
@@ -117,30 +116,25 @@ class Clock:
         held = {policy: self._words(state.value, policy, now.driver) or words for policy, words in now.held.items()}
         governor, _, preference = held[next(iter(held))].partition("/")
         file = base64.b64encode(power_unit_text(governor, preference)).decode()
-        return State(value=state.value, exact=_exact(held, file, UNIT_FILE))
+        return State(value=state.value, exact=_exact(held, file, POWER_FILE))
 
     def write(self, ref: SettingRef, state: State) -> None:
         """The unit first, so that no restart in between brings the old plan back unseen; then each policy."""
         exact = self.foresee(ref, state).exact or {}
         if exact[FILE]:
-            self._root.put(UNIT_FILE, base64.b64decode(exact[FILE]))
+            self._root.put(POWER_FILE, base64.b64decode(exact[FILE]))
         if exact[LINK]:
-            self._root.link(SWITCH, exact[LINK])
+            self._root.link(POWER_SWITCH, exact[LINK])
         else:
-            self._root.remove(SWITCH, folder_too=True)
+            self._root.remove(POWER_SWITCH, folder_too=True)
         if not exact[FILE]:
-            self._root.remove(UNIT_FILE)
+            self._root.remove(POWER_FILE)
         self._root.systemctl("daemon-reload")
         for policy, words in policies_of(exact).items():
             governor, _, preference = words.partition("/")
             for name, word in ((_GOVERNOR, governor), (_PREFERENCE, preference)):
                 if word:
                     self._root.set_kernel(f"{POLICIES}/{policy}/{name}", word)
-
-
-def policies_of(exact: Mapping[str, str]) -> dict[str, str]:
-    """Governor/preference by policy of an exact form."""
-    return {n.removeprefix(PART): words for n, words in exact.items() if n.startswith(f"{PART}policy")}
 
 
 def _plan(words: str, driver: str) -> str:

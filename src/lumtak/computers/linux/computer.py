@@ -363,7 +363,7 @@ class LinuxComputer:
 
     def undo_kit(self) -> FileUndoKit:
         """Leaves the undo script in the user's data folder."""
-        return FileUndoKit(self._user, self._undo_folder)
+        return FileUndoKit(self._user, self._undo_folder, self._hands)
 
     def write(self, ref: SettingRef, state: State) -> None:
         """Bring a setting to a value, or restore it exactly."""

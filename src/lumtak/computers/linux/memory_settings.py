@@ -2,6 +2,7 @@
 
 import base64
 
+from lumtak.computers.hands.back import FILE, LIVE
 from lumtak.computers.hands.reach import Reach, text
 from lumtak.computers.hands.table import KERNEL, sysctl_file, sysctl_text
 from lumtak.computers.linux.known_states import check_kind
@@ -9,7 +10,7 @@ from lumtak.computers.linux.root import Root
 from lumtak.computers.linux.swap import KEY as SWAP
 from lumtak.computers.linux.swap import Swap
 from lumtak.core.facts import Fixed, Item, Setting
-from lumtak.core.setting import PART, SettingRef, State
+from lumtak.core.setting import SettingRef, State
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError
 
@@ -17,8 +18,6 @@ _TITLES = {
     "swappiness": "Readiness to swap",
     "vfs_cache_pressure": "Readiness to forget names of files",
 }
-LIVE, FILE = f"{PART}live", f"{PART}bytes"
-"""Parts of a state: what the kernel holds, and the file that keeps it (base64, empty where there is none)."""
 
 
 class MemorySettings:

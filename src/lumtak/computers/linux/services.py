@@ -2,9 +2,10 @@
 
 from collections.abc import Mapping
 
+from lumtak.computers.hands.back import links_of
 from lumtak.computers.hands.reach import Reach, runs_systemd, text
 from lumtak.computers.hands.table import NOWHERE, UNITS, is_switch, why_no_link
-from lumtak.computers.linux.known_states import check_kind, unit_name
+from lumtak.computers.linux.known_states import check_kind, unit_of_service
 from lumtak.computers.linux.packages import with_packages
 from lumtak.computers.linux.root import Root
 from lumtak.computers.linux.units import (
@@ -15,7 +16,6 @@ from lumtak.computers.linux.units import (
     links,
     packed,
     show,
-    unpacked,
 )
 from lumtak.core.catalogue import Catalogue
 from lumtak.core.facts import Fixed, Gap, Item, Origin, Setting, Trigger, TriggerKind
@@ -154,7 +154,7 @@ class Services:
         Raises:
             ComputerError: there is no such unit any more, or systemd does not answer.
         """
-        unit = unit_name(ref)
+        unit = unit_of_service(ref)
         fields = self._fields(ref)
         found = links(self._hand).get(unit, {})
         around = {"active": "yes" if fields.get("ActiveState") in _UP else "no", "unit": unit}
@@ -169,7 +169,7 @@ class Services:
             ) from error
 
     def _fields(self, ref: SettingRef) -> Fields:
-        found = self._shown(ref, unit_name(ref))
+        found = self._shown(ref, unit_of_service(ref))
         if not found or found[0].get("LoadState") not in _KNOWN:
             raise ComputerError(f"The service {plain(ref.key)} is not there any more.", "Audit the computer again.")
         return found[0]
@@ -181,7 +181,7 @@ class Services:
 
     def foresee(self, ref: SettingRef, state: State) -> State:
         """Every link as it will be: those of its [Install] section for auto, none of those for manual and demand, a mask for off."""
-        unit = unit_name(ref)
+        unit = unit_of_service(ref)
         if state.exact is not None:
             check_kind(ref, state, ("links",), "a service is switched by links")
             return state
@@ -219,9 +219,9 @@ class Services:
     def write(self, ref: SettingRef, state: State) -> None:
         """Bring the links to this state, then start or stop it: as it was where it is restored, else as the value says."""
         wanted = self.foresee(ref, state)
-        unit = unit_name(ref)
+        unit = unit_of_service(ref)
         now = links(self._hand).get(unit, {})
-        then = unpacked(wanted.exact or packed(now))
+        then = links_of(wanted.exact or packed(now))
         for path in now.keys() - then.keys():
             self._root.remove(path, folder_too=is_switch(path))
         for path, target in then.items():

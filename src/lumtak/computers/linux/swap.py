@@ -9,6 +9,7 @@ import re
 from collections.abc import Mapping
 from typing import NamedTuple
 
+from lumtak.computers.hands.back import OLD, OWN, old_of, own_of, swap_switch
 from lumtak.computers.hands.reach import Reach, names_at, runs_systemd, text_at
 from lumtak.computers.hands.table import (
     NOWHERE,
@@ -22,14 +23,12 @@ from lumtak.computers.hands.table import (
 from lumtak.computers.linux.known_states import check_kind
 from lumtak.computers.linux.root import Root
 from lumtak.core.facts import Fixed, Item, Setting
-from lumtak.core.setting import PART, SettingRef, State
+from lumtak.core.setting import SettingRef, State
 from lumtak.core.text import plain
 from lumtak.core.units import MIB
 from lumtak.errors import ComputerError
 
 KEY = "swap_mib"
-OWN, OLD = f"{PART}own ", f"{PART}old "
-"""Begin the parts of a state: a file of Lumtak's own by its size in MiB, what stood before by its unit."""
 _FILE_SYSTEMS = {"ext3", "ext4", "xfs"}
 """On which a file that was allocated at once can be swapped to; swapon(8), notes."""
 _ABOVE = posixpath.dirname(SWAP_FOLDER)
@@ -198,7 +197,9 @@ class Swap:
     def _own(self, areas: list[Area]) -> dict[int, str]:
         """Swap files of Lumtak's own by size, with what is true of each; a file that is neither kept nor on is only litter."""
         on = {mib for a in areas if (mib := _own_mib(a.path))}
-        kept = {size for name in names_at(self._hand, posixpath.dirname(switch(1))) if (size := swap_unit_size(name))}
+        kept = {
+            size for name in names_at(self._hand, posixpath.dirname(swap_switch(1))) if (size := swap_unit_size(name))
+        }
         return {m: " ".join(w for w, sizes in (("kept", kept), ("on", on)) if m in sizes) for m in sorted(on | kept)}
 
     def foresee(self, ref: SettingRef, state: State) -> State:
@@ -246,7 +247,7 @@ class Swap:
             if "on" not in there.get(mib, ""):
                 self._root.make_swap_file(mib)
             self._root.put(f"{UNITS}/{swap_unit(mib)}", swap_unit_text(mib))
-            self._root.link(switch(mib), f"{UNITS}/{swap_unit(mib)}")
+            self._root.link(swap_switch(mib), f"{UNITS}/{swap_unit(mib)}")
         self._root.systemctl("daemon-reload")
         for unit in (*(swap_unit(m) for m in own), *old):
             self._root.systemctl("start", unit)
@@ -262,7 +263,7 @@ class Swap:
         for mib in gone:
             if "on" in there.get(mib, ""):
                 self._root.systemctl("stop", swap_unit(mib))
-            self._root.remove(switch(mib), folder_too=True)
+            self._root.remove(swap_switch(mib), folder_too=True)
             self._root.remove(f"{UNITS}/{swap_unit(mib)}")
             self._root.remove_swap_file(mib)
 
@@ -284,30 +285,10 @@ class Swap:
             )
 
 
-def own_of(exact: Mapping[str, str]) -> dict[int, str]:
-    """Files of Lumtak's own by size in MiB that an exact form holds, with what is true of each: kept, on."""
-    found: dict[int, str] = {}
-    for name in exact:
-        if name.startswith(OWN):
-            mib, _, word = name.removeprefix(OWN).partition(" ")
-            found[int(mib)] = f"{found.get(int(mib), '')} {word}".strip()
-    return found
-
-
-def old_of(exact: Mapping[str, str]) -> dict[str, str]:
-    """What stood before by its unit: on or masked."""
-    return {n.removeprefix(OLD): word for n, word in exact.items() if n.startswith(OLD)}
-
-
 def _own_mib(path: str) -> int:
     folder, name = posixpath.split(path)
     said = _OWN_NAME.fullmatch(name)
     return int(said[1]) if said and folder == SWAP_FOLDER else 0
-
-
-def switch(mib: int) -> str:
-    """The link that starts it with the system."""
-    return f"{UNITS}/swap.target.wants/{swap_unit(mib)}"
 
 
 def _exact(own: Mapping[int, str], old: Mapping[str, str]) -> dict[str, str]:

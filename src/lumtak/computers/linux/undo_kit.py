@@ -4,15 +4,20 @@ Beyond POSIX it uses readlink, which every Linux system has, and only where a li
 """
 
 import base64
+import hashlib
+import json
 from collections.abc import Sequence
 
+from lumtak.computers.hands.back import KINDS as OF_ROOT
+from lumtak.computers.hands.back import root_script, script_path
 from lumtak.computers.hands.hand import temporary_name
-from lumtak.computers.hands.whose import User
+from lumtak.computers.hands.shell import prints, quoted
+from lumtak.computers.hands.whose import Hands, User
 from lumtak.computers.linux.escapes import escaped, unescaped
 from lumtak.computers.linux.folder import UserFolder
 from lumtak.computers.linux.known_states import FILES, check_state, missing_folders, unfit
-from lumtak.computers.linux.shell import prints, quoted
-from lumtak.computers.linux.undo_parts import PARTS, Part, head_of
+from lumtak.computers.linux.undo_parts import PARTS, head_of
+from lumtak.computers.protocol import Script
 from lumtak.core.setting import SettingRef, State
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError
@@ -73,6 +78,11 @@ _TAIL = """
 sync 2>/dev/null || :
 printf '%s as before, %s left alone, %s failed\\n' "$back" "$left" "$failed"
 [ "$failed" = 0 ] || exit 1
+if [ -e "$root"{by_root} ]; then
+    echo 'What takes root is put back by another script, which root owns:' >&2
+    echo {command} >&2
+    exit 3
+fi
 [ "$left" = 0 ] || exit 3
 at "$root"{here} {new} 'this script'
 rm -f "$file"
@@ -82,23 +92,26 @@ exit 0
 
 
 class FileUndoKit:
-    """Scripts for one user of a Linux computer.
+    """Scripts for one user of a Linux computer: one of the user's, and one that root owns for what takes root.
 
     Args:
-        user: whose files are put back, and who owns the script.
-        folder: where the script is left.
+        user: whose files are put back, and who owns the first.
+        folder: where that is left.
+        hands: of the computer.
     """
 
-    def __init__(self, user: User, folder: UserFolder) -> None:
+    def __init__(self, user: User, folder: UserFolder, hands: Hands) -> None:
         self._user = user
         self._folder = folder
+        self._hands = hands
         self._count = 0
         self._kinds: set[str] = set()
+        self._of_root: list[dict[str, object]] = []
 
     # -- the text -----------------------------------------------------------------------------------------------------
 
     def part(self, ref: SettingRef, title: str, accepted: Sequence[State], restore: State) -> bytes:
-        """The part for one setting.
+        """The part for one setting in the user's script; what takes root is kept for the other script, and gives none.
 
         Raises:
             ComputerError: a state is not known exactly, or is none that this setting can have had.
@@ -112,17 +125,36 @@ class FileUndoKit:
         group = FILES if kind in FILES else (kind,)
         if other := next((k for s in accepted if (k := (s.exact or {})["kind"]) not in group), ""):
             raise unfit(ref, f"it was recorded as {kind} and as {other}")
-        if kind in PARTS:
-            self._kinds.add(kind)
-            return self._other_part(title, accepted, restore, PARTS[kind])
+        different = _different(accepted, restore)
+        if kind in OF_ROOT:
+            self._of_root.append(
+                {
+                    "area": ref.area,
+                    "key": ref.key,
+                    "title": plain(title),
+                    "accepted": [_plainly(s) for s in different],
+                    "restore": _plainly(restore),
+                }
+            )
+            return b""
+        head = b"\n# " + plain(f"{title}: {restore.word} before").encode()
+        if kind in FILES:
+            return b"\n".join([head, *self._file_part(title, different, restore)])
+        self._kinds.add(kind)
+        tests, before, bring = PARTS[kind](different, restore)
+        return b"\n".join([head, b"title=%s" % quoted(plain(title)), *_choice(before, tests, bring, b"")])
+
+    def _file_part(self, title: str, accepted: Sequence[State], restore: State) -> list[bytes]:
+        """What stands in a file of the user's."""
         folder, name = unescaped(restore.around["folder"]), unescaped(restore.around["file"])
         functions: list[bytes] = []
         before = self._test(restore, f"before_{self._count}", functions)
         others = [
             self._test(state, f"written_{self._count}_{number}", functions)
-            for number, state in enumerate(_different(accepted, restore), start=1)
+            for number, state in enumerate(accepted, start=1)
         ]
         missing = missing_folders(restore)
+        tidy = b""
         match restore.exact:
             case {"kind": "file", "mode": mode}:
                 bring = b"before_%d | replace %s" % (self._count, _word(mode))
@@ -130,37 +162,13 @@ class FileUndoKit:
                 bring = b"relink %s" % quoted(unescaped(target))
             case _:  # absent: there are no other kinds of files
                 bring = b'rm -f "$file"'
-        tidy = b"    shed %d\n" % missing if kind == "absent" and missing else b""
-        lines = [
-            b"",
-            b"# " + plain(f"{title}: {restore.word} before").encode(),
-            *functions,
-            b'at "$root"%s %s %s' % (quoted(f"{folder}/{name}"), quoted(temporary_name(name)), quoted(plain(title))),
-            b"if %s; then\n%s    already" % (before, tidy),
-        ]
-        if others:
-            lines.append(b"elif %s; then" % b" || ".join(others))
-            lines.append(b"    %s\n%s    if %s; then done_now; else failed; fi" % (bring, tidy, before))
-        lines.append(b"else\n    leave\nfi\n")
-        return b"\n".join(lines)
-
-    def _other_part(self, title: str, accepted: Sequence[State], restore: State, part: Part) -> bytes:
-        """What is no file of the user's: tested and brought back by the functions of the head."""
-        functions: list[bytes] = []
-        different = _different(accepted, restore)
-        others, before, bring = part(different, restore, str(self._count), functions)
-        lines = [
-            b"",
-            b"# " + plain(f"{title}: {restore.word} before").encode(),
-            *functions,
-            b"title=%s" % quoted(plain(title)),
-            b"if %s; then\n    already" % before,
-        ]
-        if others:
-            lines.append(b"elif %s; then" % b" || ".join(others))
-            lines.append(b"    %s\n    if %s; then done_now; else failed; fi" % (bring, before))
-        lines.append(b"else\n    leave\nfi\n")
-        return b"\n".join(lines)
+                tidy = b"    shed %d\n" % missing if missing else b""
+        at = b'at "$root"%s %s %s' % (
+            quoted(f"{folder}/{name}"),
+            quoted(temporary_name(name)),
+            quoted(plain(title)),
+        )
+        return [*functions, at, *_choice(before, others, bring, tidy)]
 
     @staticmethod
     def _test(state: State, name: str, functions: list[bytes]) -> bytes:
@@ -194,37 +202,88 @@ class FileUndoKit:
             contents="\n".join(f"#   {line}" for line in contents),
         )
         here = quoted(f"{self._folder.path}/{name}").decode("utf-8", "surrogateescape")
-        tail = _TAIL.format(here=here, new=quoted(temporary_name(name)).decode(), made=_made(around))
+        by_root = script_path(tag)
+        tail = _TAIL.format(
+            here=here,
+            new=quoted(temporary_name(name)).decode(),
+            made=_made(around),
+            by_root=quoted(by_root).decode(),
+            command=quoted(f"    sudo sh {by_root}").decode(),
+        )
         return (
             (head + head_of(self._kinds)).encode("utf-8", "replace")
             + b"".join(parts)
             + tail.encode("utf-8", "surrogateescape")
         )
 
-    # -- the file -----------------------------------------------------------------------------------------------------
+    # -- the files ----------------------------------------------------------------------------------------------------
 
     def leave(self, tag: str, script: bytes) -> str:
-        """The script stands on the computer, mode 0700; gives its path.
+        """The scripts stand on the computer: the user's with mode 0700, and root's where something takes root; gives the first one's path.
+
+        Root's is written only where it is not as it should be already, so that nothing is asked for in vain.
 
         Raises:
-            ComputerError: it cannot be written.
+            ComputerError: one cannot be written.
         """
+        self._by_root(tag)
         name = _file_name(tag)
         self._folder.put(name, script, 0o700)
         return escaped(f"{self._folder.path}/{name}")
 
-    def place(self, tag: str) -> str:
-        """Where the script stands; empty when there is none."""
+    def _by_root(self, tag: str) -> None:
+        path = script_path(tag)
+        wanted = root_script(tag, self._of_root) if self._of_root else b""
+        try:
+            stands = self._hands.own.read(path)
+        except OSError:
+            stands = b""
+        if stands == wanted:
+            return
+        try:
+            self._hands.root().leave_script(tag, json.dumps(self._of_root))
+        except OSError as error:
+            raise ComputerError(
+                f"{path}: {plain(error.strerror or str(error), 300)}.", "Mend that, then try again."
+            ) from error
+
+    def left(self, tag: str) -> list[Script]:
+        """The scripts that stand there."""
         name = _file_name(tag)
-        return escaped(f"{self._folder.path}/{name}") if name in self._folder.names() else ""
+        found = []
+        if name in self._folder.names():
+            data = self._folder.content(name) or b""
+            found.append(
+                Script(command=f"sh {escaped(f'{self._folder.path}/{name}')}", sha256=hashlib.sha256(data).hexdigest())
+            )
+        try:
+            data = self._hands.own.read(script_path(tag))
+        except OSError:
+            return found
+        return [*found, Script(command=f"sudo sh {script_path(tag)}", sha256=hashlib.sha256(data).hexdigest())]
 
     def remove(self, tag: str, around: Sequence[dict[str, str]]) -> None:
-        """The script is gone, with the folders that were made for it.
+        """The scripts are gone, with the folders that were made for the user's.
 
         Raises:
-            ComputerError: it cannot be removed.
+            ComputerError: one cannot be removed.
         """
+        self._of_root = []
+        self._by_root(tag)
         self._folder.remove(_file_name(tag), _made(around))
+
+
+def _plainly(state: State) -> dict[str, dict[str, str]]:
+    return {"exact": dict(state.exact or {}), "around": dict(state.around)}
+
+
+def _choice(before: bytes, others: Sequence[bytes], bring: bytes, tidy: bytes) -> list[bytes]:
+    """As it was already; brought back from a state that is known; or left alone."""
+    lines = [b"if %s; then\n%s    already" % (before, tidy)]
+    if others:
+        lines.append(b"elif %s; then" % b" || ".join(others))
+        lines.append(b"    %s\n%s    if %s; then done_now; else failed; fi" % (bring, tidy, before))
+    return [*lines, b"else\n    leave\nfi\n"]
 
 
 def _file_name(tag: str) -> str:

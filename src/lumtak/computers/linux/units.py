@@ -197,8 +197,3 @@ def installing(unit: str, fragment: str, content: str) -> dict[str, str]:
 def packed(found: Mapping[str, str]) -> dict[str, str]:
     """The exact form of a state: every link with its target, each a part of its own."""
     return {"kind": "links", **{f"{PART}{path}": target for path, target in sorted(found.items())}}
-
-
-def unpacked(exact: Mapping[str, str]) -> dict[str, str]:
-    """The links of an exact form."""
-    return {name.removeprefix(PART): target for name, target in exact.items() if name.startswith(PART)}

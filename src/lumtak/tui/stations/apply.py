@@ -182,7 +182,8 @@ class ApplyStation(Station):
             desk.visit.settle()
             return desk.visit.put_back(done, anywhere=True) if put_back else []
 
-        desk.begin("ending what was interrupted", job, lambda _: self.call_after_refresh(self.arrive))
+        asks = asking(desk.visit.computer, (line.change.ref for line in desk.visit.interrupted.lines))
+        desk.begin("ending what was interrupted", job, lambda _: self.call_after_refresh(self.arrive), asks=asks)
 
     def _ask(self) -> None:
         try:

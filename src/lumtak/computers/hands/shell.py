@@ -1,5 +1,7 @@
 """Words and bytes as POSIX shell takes them, whatever they hold (POSIX.1-2017, Shell Command Language)."""
 
+from __future__ import annotations
+
 import re
 
 
