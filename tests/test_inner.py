@@ -193,3 +193,63 @@ def test_nobody_else_of_the_user_looks_into_lumtak_while_root_listens(inner):
     )
     said = inner.run(USER, "env", "PYTHONPATH=/opt/lumtak", "python3", "-c", program)
     assert said.split() == ["refused", "0"]
+
+
+PLANTED = r"""
+set -eu
+cd ~
+mkdir -p .config/autostart .config/systemd/user/default.target.wants .config/dconf .local/share/dbus-1/services .local/share/lumtak-undo
+printf '#!/bin/sh\nid >>/tmp/ran-by-a-trap; (: </dev/tty) 2>/dev/null && echo terminal >>/tmp/ran-by-a-trap; exec sleep 5\n' >trap.sh
+chmod +x trap.sh
+for name in ca.desrt.dconf org.freedesktop.impl.portal.PermissionStore org.freedesktop.portal.Desktop org.gtk.vfs.Daemon; do
+    printf '[D-BUS Service]\nName=%s\nExec=%s/trap.sh\n' $name "$HOME" >.local/share/dbus-1/services/$name.service
+done
+printf '[Desktop Entry]\nName=Tides\nExec=/usr/bin/true\nTryExec=/root/canary\n' >.config/autostart/tides.desktop
+printf '[Desktop Entry]\nName=Masts\nExec=/usr/bin/true\n' >.config/autostart/masts.desktop
+ln -s /root/canary .config/autostart/leak.desktop
+ln -s /dev/watchdog .config/autostart/device.desktop
+mkfifo .config/autostart/pipe.desktop
+ln -s /root/canary .config/systemd/user/leak.service
+ln -s /root/canary .config/systemd/user/default.target.wants/leak.service
+ln -s /root .config/systemd/user/all.target.wants
+ln -s /etc/cron.d .local/share/lumtak-undo/here
+ln -s /etc .local/share/lumtak
+"""
+
+
+def test_what_an_owner_plants_gives_root_away_to_nobody(inner):
+    """Facts, audit, apply, undo, report and jobs as `sudo lumtak` for a user who is not logged in, and is hostile."""
+    inner.run(
+        "root",
+        "sh",
+        "-c",
+        "echo 'Name=a secret of root' >/root/canary && chmod 600 /root/canary; rm -f /tmp/ran-by-a-trap",
+    )
+    inner.run(STRANGER, "sh", "-c", PLANTED)
+    theirs = "find /home/mate ! -user mate; find / -xdev -newer /root/canary -user mate ! -path '/home/*' ! -path '/proc/*' ! -path '/tmp/ran*'"
+    system = state(inner)
+    home = ("env", f"SUDO_USER={STRANGER}", "lumtak", "--home", "/root/trial")
+    told = ""
+    for words in (
+        ("facts", "local", "--json"),
+        ("audit", "local", "--profile", "writing-and-web", "--seconds", "1", "--json"),
+        ("apply", "local", "apps:masts=off", "effects:cursor-blinking=off", "services:chart-tiles=manual"),
+        ("explain", "local", "apps:leak"),
+        ("explain", "local", "apps:user/leak.service"),
+        ("apply", "local", "apps:leak=off"),
+        ("job", "start", "local", "--profile", "writing-and-web"),
+        ("jobs", "--json"),
+        ("drift", "local"),
+        ("undo", "local", "--all"),
+    ):
+        told += inner.run("root", *home, *words, check=False)
+    job = inner.run("root", *home, "jobs").split()[0]
+    told += inner.run("root", *home, "report", job, "--out", "/root/trial/report", check=False)
+    assert told.count("read back") == 6, told
+    assert "a secret of root" not in told
+    assert "Traceback" not in told
+    assert inner.run("root", "grep", "-rl", "a secret of root", "/home", "/root/trial", check=False) == ""
+    assert inner.run("root", "sh", "-c", "cat /tmp/ran-by-a-trap 2>/dev/null || echo none").strip() == "none"
+    assert inner.run("root", "sh", "-c", theirs).strip() == ""
+    assert "Start Lumtak as yourself" in inner.run("root", "env", "HOME=/home/mate", "lumtak", "jobs", check=False)
+    assert state(inner) == system
