@@ -5,6 +5,7 @@ import hashlib
 import json
 import os
 import shutil
+import sqlite3
 import subprocess
 import sys
 import tempfile
@@ -329,6 +330,37 @@ def test_a_desktop_that_keeps_files_does_not_lose_one_to_a_key_of_another_deskto
     with pytest.raises(ComputerError, match="its place is"):
         linux(tree).write(parse_ref("effects:animations"), other)
     assert kept.read_text() == "[KDE]\nAnimationDurationFactor=1\n"
+
+
+def test_a_state_of_an_older_journal_that_is_not_written_is_shown_with_what_to_type(tree, home):
+    """Version 0.1 changed units that are linked from elsewhere; only a person can know whether that link is right."""
+    hand = Acting(unit_tree(tree), {"systemctl show": TIDE})
+    computer = LinuxComputer(hands_of(hand), tree_user(), CATALOGUE, wall=lambda: EVENING)
+    now = msgspec.to_builtins(computer.read(parse_ref("services:tide")))
+    elsewhere = {
+        "value": "auto",
+        "exact": {"kind": "links", f"part:{WANTS}/tide.service": "/opt/it's/tide.service"},
+        "around": {},
+    }
+    forge(home, computer, 1, "services:tide", elsewhere, now)
+    Journal(home).close()
+    with sqlite3.connect(home / "journal.db") as database:  # as if it had always been in the database
+        ((document,),) = database.execute("SELECT document FROM change").fetchall()
+        document = json.dumps({**json.loads(document), "rescued": False, "stage": "verified"}).encode()
+        database.execute(
+            "UPDATE change SET document = ?, checksum = ?", (document, hashlib.sha256(document).hexdigest())
+        )
+    database.close()
+    shutil.rmtree(home / "before")
+    journal = Journal(home)
+    (outcome,) = put_back(journal, computer)
+    assert outcome.result == "failed"
+    assert (
+        f"sudo ln -sfT '/opt/it'\\''s/tide.service' '{WANTS}/tide.service'; sudo systemctl daemon-reload"
+        in outcome.note
+    )
+    assert not [w for w in hand.asked if w[0] in {"link", "put", "remove"}]
+    journal.close()
 
 
 # -- a record beside the journal -------------------------------------------------------------------------------------------------

@@ -153,7 +153,7 @@ def say_outcome(outcome: Outcome) -> None:
     }
     note = f" ({outcome.note})" if outcome.note else ""
     click.echo(
-        f"{number}{plain(str(outcome.change.ref))}: {outcome.before} → {outcome.after}, {words[outcome.result]}{plain(note, 500)}"
+        f"{number}{plain(str(outcome.change.ref))}: {outcome.before} → {outcome.after}, {words[outcome.result]}{plain(note, 4000)}"
     )
 
 

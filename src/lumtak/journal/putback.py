@@ -145,7 +145,8 @@ def _restore(computer: Computer, entry: Entry) -> str:
     try:
         computer.write(entry.ref, entry.restore)
     except ComputerError as error:
-        return str(error)
+        # What a forged record would have a person type is not passed on.
+        return error.message if entry.rescued else str(error)
     return ""
 
 
@@ -155,7 +156,7 @@ def _same(one: Entry, other: Entry) -> bool:
 
 def _later(journal: Journal, entry: Entry, now: State | None, reason: str) -> Outcome:
     """It stays open, with the reason."""
-    note = plain(f"not put back yet: {reason}", 400)
+    note = plain(f"not put back yet: {reason}", 4000)
     stage: Stage = "verified" if now is not None and now.same_as(entry.left) else "conflict"
     if entry.stage == "undoing":
         journal.stage(entry, stage, entry.stage_at, note=note)

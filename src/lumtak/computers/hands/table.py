@@ -163,10 +163,8 @@ _STORE = "org.freedesktop.impl.portal.PermissionStore"
 PROGRAMS = {
     "true": r"",
     "systemctl": r"show\0--no-pager\0--property=[A-Za-z,]+(?:\0--(?:\0%s)*)?" % _PATTERN,
-    "dpkg-query": r"--search\0--(?:\0/[^\0\n]+)+|--show\0--showformat=[A-Za-z${}:\\]+\0--(?:\0[A-Za-z0-9+.:-]+)+",
     "busctl": r"--system\0get-property\0--\0(?:%s)\0/[A-Za-z/]+\0[A-Za-z.]+(?:\0[A-Za-z]+)+"
     % "|".join(map(re.escape, PROFILE_BUSES)),
-    "gsettings": r"list-schemas",
 }
 """What every hand runs: it looks, and changes nothing."""
 OF_A_USER = {

@@ -5,10 +5,11 @@ or written by somebody else.
 """
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 
+from lumtak.computers.hands.back import FILE, LIVE, decoded, links_of, only, unit_name, why_no_state
 from lumtak.computers.hands.back import KINDS as OF_ROOT
-from lumtak.computers.hands.back import decoded, only, unit_name, why_no_state
+from lumtak.computers.hands.shell import quoted
 from lumtak.computers.linux.escapes import unescaped
 from lumtak.core.setting import SettingRef, State
 from lumtak.core.text import plain
@@ -19,12 +20,35 @@ FILES = ("absent", "file", "link")
 _LONGEST = 1 << 16
 
 
-def unfit(ref: SettingRef, why: str) -> ComputerError:
-    """The refusal of a recorded state."""
+def unfit(ref: SettingRef, why: str, by_hand: str = "") -> ComputerError:
+    """The refusal of a recorded state, with what a person can type who knows the record to be right."""
     return ComputerError(
         f"{plain(str(ref))} is not brought to the state that was recorded: {plain(why, 400)}.",
-        "Nothing was changed; `lumtak journal` shows the record.",
+        f"Nothing was changed; if the record is right, type: {by_hand}"
+        if by_hand
+        else "Nothing was changed; `lumtak journal` shows the record.",
     )
+
+
+def _by_hand(ref: SettingRef, exact: Mapping[str, str]) -> str:
+    """The commands that bring a state of the system, which Lumtak itself would not write; empty where there are none so short."""
+
+    def word(text: str) -> str:
+        return plain(quoted(text).decode("utf-8", "replace"), 2000)
+
+    match exact.get("kind"):
+        case "links" if links := links_of(exact):
+            made = [f"sudo ln -sfT {word(target)} {word(path)}" for path, target in links.items()]
+            return "; ".join([*made, "sudo systemctl daemon-reload"])
+        case "sysctl" if {"file", FILE, LIVE, "kernel"} <= exact.keys():
+            kept = decoded(exact[FILE])
+            name = f"vm.{ref.key}={exact[LIVE]}"
+            keep = f"printf %s {word((kept or b'').decode('utf-8', 'replace'))} | sudo tee {word(exact['file'])}; "
+            return (keep if kept else "") + f"sudo sysctl {word(name)}"
+        case "property" if {"bus", "path", "value"} <= exact.keys():
+            bus, path, value = (word(exact[n]) for n in ("bus", "path", "value"))
+            return f"sudo busctl --system set-property {bus} {path} {bus} ActiveProfile s {value}"
+    return ""
 
 
 def check_state(ref: SettingRef, state: State) -> None:
@@ -39,7 +63,7 @@ def check_state(ref: SettingRef, state: State) -> None:
     areas, why_not = _KINDS.get(kind, ((), _unknown))
     why = why_not(ref, state) if ref.area in areas else f"“{plain(kind, 40)}” is no kind of state that {ref.area} have"
     if why:
-        raise unfit(ref, why)
+        raise unfit(ref, why, _by_hand(ref, state.exact))
 
 
 def check_kind(ref: SettingRef, state: State, kinds: tuple[str, ...], what: str) -> None:

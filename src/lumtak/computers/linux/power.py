@@ -92,7 +92,9 @@ class Power:
         """The profile service; None where none answers."""
         if not self._hand.live:
             return None
-        for bus, path in sorted(PROFILE_BUSES.items(), key=lambda b: not self._can_start(b[0])):
+        for bus, path in PROFILE_BUSES.items():
+            if not self._can_start(bus):
+                continue
             try:
                 listed, _, active = text(self._get(bus, path, "Profiles", "ActiveProfile")).rstrip("\n").partition("\n")
             except OSError:
@@ -106,7 +108,7 @@ class Power:
         return self._hand.run(("busctl", "--system", "get-property", "--", bus, path, bus, *names), 4.0)
 
     def _can_start(self, bus: str) -> bool:
-        """Whether the system bus can start who answers by this name: whoever is known so is asked first."""
+        """Whether the system bus can start who answers by this name; every such service says how, and nobody else is asked."""
         return bool(text_at(self._hand, f"/usr/share/dbus-1/system-services/{bus}.service"))
 
     # -- the setting --------------------------------------------------------------------------------------------------
