@@ -72,7 +72,7 @@ class WorkingScreen(Screen[None]):
     def _hand_over(self, ask: Callable[[], None]) -> None:
         """Hand the terminal over; a refusal is an ordinary answer, which each change then tells."""
         try:
-            with self.app.suspend(), contextlib.suppress(ComputerError):
+            with self.app.suspend(), contextlib.suppress(ComputerError, KeyboardInterrupt):
                 ask()
         except SuspendNotSupported:
             return

@@ -128,8 +128,11 @@ class PutBackScreen(WorkingScreen):
             return "Lumtak never changed anything on this computer."
         left = changes.open
         if changes.lost:
+            one = len(changes.lost) == 1
             numbers = ", ".join(map(str, changes.lost))
-            return f"The records of changes {numbers} are lost; the undo script left before them still knows them. {len(left)} others stand."
+            what = f"The record of change {numbers} is" if one else f"The records of changes {numbers} are"
+            others = f"{len(left)} other change{'s' if len(left) != 1 else ''} can be put back."
+            return f"{what} lost, so Lumtak cannot put {'it' if one else 'them'} back. {others}"
         if not left:
             return f"All {len(changes.entries)} changes are put back or came to nothing."
         drifted = sum(d.is_drift for d in changes.standing.values())

@@ -90,7 +90,7 @@ class Piped:
                 self._command,
                 stdin=subprocess.PIPE,
                 stdout=subprocess.PIPE,
-                stderr=subprocess.DEVNULL if self._session else None,
+                stderr=None if self._start_s is None else subprocess.DEVNULL,  # there sudo speaks to the person
                 env={"PATH": "/usr/sbin:/usr/bin:/sbin:/bin", "LC_ALL": "C.UTF-8"},
                 cwd="/",
                 close_fds=True,

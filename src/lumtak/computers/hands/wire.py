@@ -12,7 +12,6 @@ import json
 import os
 import signal
 import struct
-import sys
 from typing import Any, BinaryIO, Iterator
 
 from lumtak.computers.hands.hand import Hand, NotOrdinaryError, RefusalError
@@ -195,7 +194,6 @@ def main(options: dict[str, Any]) -> None:
     hand = Hand(rules=bool(options.get("rules")), homes=tuple(options.get("homes", ())))
     source, sink = os.fdopen(os.dup(0), "rb"), os.fdopen(os.dup(1), "wb")
     nothing = os.open(os.devnull, os.O_RDWR)
-    for number in (0, 1):
-        os.dup2(nothing, number)  # nothing that is run can write between messages
-    sys.stdout = sys.stderr
+    for number in (0, 1, 2):
+        os.dup2(nothing, number)  # nothing that is run can write between messages, or to a terminal
     serve(hand, source, sink)
