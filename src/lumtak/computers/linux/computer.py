@@ -44,7 +44,7 @@ from lumtak.core.text import plain
 from lumtak.core.units import MIB
 from lumtak.errors import ComputerError
 
-_SIDE_BY_SIDE = 6
+_SIDE_BY_SIDE = 2
 _HEAVY_BYTES = 20 * MIB
 _NO_RESTART = Cannot(
     why="Lumtak does not restart the computer that it runs on.",
@@ -117,6 +117,8 @@ class LinuxComputer:
         self._hand = hand = hands.own
         self._user = user
         self._about = hand.about()
+        self._started: tuple[str, dict[str, Figure]] | None = None
+        """The last start that was looked at, by its boot id, with its parts."""
         self._catalogue = catalogue
         self._monotonic, self._wall = monotonic, wall
         self.address = address
@@ -162,17 +164,15 @@ class LinuxComputer:
         memory = meminfo(self._needed("/proc/meminfo"))
         with ThreadPoolExecutor(_SIDE_BY_SIDE) as asked:
             to_services = asked.submit(self._services.items)
-            to_effects = asked.submit(self._effects.items)
-            to_sandboxes = asked.submit(self._sandboxes.items)
             to_power = asked.submit(self._power.service)
-            to_memory = asked.submit(self._memory.items, memory)
-            to_times = asked.submit(start_times, self._hand)
+            times = self._start_times()
             self._refresh_apps()
-            sandboxes, sandbox_gaps = to_sandboxes.result()
+            sandboxes, sandbox_gaps = self._sandboxes.items()
             self._processes.units |= {item.consumer for item in sandboxes}
             processes = self._processes.look()
+            effects, effect_gaps = self._effects.items()
+            memory_items = self._memory.items(memory)
         services, gaps = to_services.result()
-        effects, effect_gaps = to_effects.result()
         has_battery, _ = hardware.battery(self._hand)
         running = {p.consumer for p in processes}
         apps = (*self._apps, *self._user_units.items(running), *sandboxes)
@@ -193,7 +193,7 @@ class LinuxComputer:
                 battery=has_battery,
             ),
             system=self._system(service),
-            items=(*items, *effects, *power, *to_memory.result()),
+            items=(*items, *effects, *power, *memory_items),
             gaps=tuple(gaps),
             processes=tuple(processes),
             process_count=len(processes) + (1 if self._hand.live else 0),
@@ -201,13 +201,23 @@ class LinuxComputer:
             space=hardware.space(self._hand),
             marks=tuple(marks(self._hand)),
             signs=tuple(signs(self._hand, text_at(self._hand, "/proc/sys/kernel/osrelease"))),
-            times=to_times.result(),
+            times=times,
         )
 
     def times(self) -> dict[str, Figure]:
         """Parts of the last start, as systemd counted them, and how quickly it answers: that takes a fifth of a second."""
         folders = (self._user.data_home, self._user.home, "/var/tmp")  # noqa: S108 - a file is made there and removed
-        return {**start_times(self._hand), **answers(self._hands.user, folders)}
+        return {**self._start_times(), **answers(self._hands.user, folders)}
+
+    def _start_times(self) -> dict[str, Figure]:
+        """Parts of the last start: once it has ended they stay the same until the next."""
+        boot = self.boot_id()
+        if self._started is None or self._started[0] != boot:
+            told = start_times(self._hand)
+            if any(isinstance(figure, NotMeasured) for figure in told.values()):
+                return told
+            self._started = boot, told
+        return self._started[1]
 
     def _needed(self, path: str) -> bytes:
         try:

@@ -15,6 +15,7 @@ from lumtak.errors import ComputerError
 _COMPILED = tuple(f"{d}/glib-2.0/schemas/gschemas.compiled" for d in ("/usr/local/share", "/usr/share"))
 """What glib-compile-schemas(1) makes of all schemas: their names stand in it as they are."""
 _MOST_COMPILED = 1 << 24
+_PROFILE = "/etc/dconf/profile/user"
 _TITLES = {
     "animations": "Animations",
     "compositing": "Window compositing",
@@ -128,8 +129,10 @@ class Effects:
         return ()
 
     def _stored(self) -> dict[str, str]:
-        """What the user set, by its place in dconf; what is not here is unset. dconf(1), dump."""
+        """What the user set, by its place in dconf; what is not here is unset. dconf(1), dump; dconf(7), profiles."""
         stored: dict[str, str] = {}
+        if not self._of_user.exists(f"{self._user.config_home}/dconf/user") and not self._hand.exists(_PROFILE):
+            return stored  # nothing was ever stored, and no profile keeps it elsewhere
         folder = ""
         for line in text(self._of_user.run(("dconf", "dump", "/"), bus=self._user.bus)).splitlines():
             if line.startswith("[") and line.endswith("]"):

@@ -66,7 +66,9 @@ class Sandboxes:
         return f"{BUS}.service" in names_at(self._hand, _BUSES)
 
     def _held(self) -> dict[str, str]:
-        """The permission by program: yes, no, ask; empty where nobody was asked yet."""
+        """The permission by program: yes, no, ask; empty where nobody was asked yet. The store keeps a file a table."""
+        if not self._of_user.exists(f"{self._user.data_home}/flatpak/db/{TABLE}"):
+            return {}
         try:
             if TABLE not in json.loads(self._call("List", "s", TABLE))["data"][0]:
                 return {}
