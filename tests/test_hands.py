@@ -1,7 +1,9 @@
 """A hand: what it does, what it refuses, and what either end does about whatever the other says."""
 
 import ast
+import contextlib
 import io
+import json
 import os
 import random
 import signal
@@ -257,6 +259,27 @@ def test_ten_thousand_answers_end_in_values_of_their_kind_or_an_os_error():
         except OSError:
             continue
     assert good > 100
+
+
+def test_a_real_hand_goes_on_whatever_it_is_asked(tmp_path):
+    """Over real pipes, with limits that only a real hand has; where a message is none it ends, and never by itself otherwise."""
+    dice = random.Random(77)
+    home = str(tmp_path / "home")
+    hand = far(homes=(home,))
+    values = [v for v in VALUES if not isinstance(v, bytes | dict)] + ["[" * 100_000, json.dumps([{"area": 1}])]
+    try:
+        for turn in range(1500):
+            name = dice.choice([n for n in OPERATIONS if n not in {"end", "run", "answers", "walk"}])
+            with contextlib.suppress(OSError):
+                hand._ask(name, *(dice.choice(values) for _ in OPERATIONS[name]))
+            if turn == 0:
+                pid = hand.about()["pid"]
+        for path in ("/nul\0", "/nowhere", "x" * 5000):
+            with pytest.raises(OSError, match=r"."):
+                list(hand.walk(path))
+        assert hand.about()["pid"] == pid, "it is the same one"
+    finally:
+        hand.close()
 
 
 # -- root: places ----------------------------------------------------------------------------------------------------------------------------

@@ -1,6 +1,7 @@
 """Services, effects, plans and memory of a real Linux computer, on folders and on programs that answer from here."""
 
 import errno
+import hashlib
 import os
 import re
 import subprocess
@@ -66,6 +67,10 @@ class Acting(Hand):
     def own_remove(self, path, folder_too=False):
         self._note("remove", path)
         super().own_remove(path, folder_too)
+
+    def leave_script(self, tag, parts):
+        self._note("leave script", tag)
+        super().leave_script(tag, parts)
 
     def make_swap(self, mib):
         self._note("make swap", str(mib))
@@ -241,6 +246,39 @@ def test_the_script_puts_links_and_files_back_on_a_disk_that_is_mounted_elsewher
     result = subprocess.run([*shell, script, tree], capture_output=True, text=True, check=False)
     assert "1 as before, 0 left alone, 0 failed" in result.stdout, result
     assert mine.read(ref).same_as(before)
+
+
+def test_two_scripts_are_left_one_of_roots_and_their_sums_are_told(tree):
+    hand = Acting(unit_tree(tree), {"systemctl show": TIDE})
+    user, ref = tree_user(), parse_ref("services:tide")
+    mine = services(hand)
+    before, expected = mine.read(ref), mine.foresee(ref, State(value="off"))
+
+    def left(*parts):
+        kit = FileUndoKit(user, UserFolder(hand, f"{user.data_home}/lumtak-undo"), hands_of(hand))
+        bodies = [kit.part(*part) for part in parts]
+        kit.leave(TAG, kit.script(TAG, computer="c", contents=[], parts=bodies, around=[]))
+        return kit
+
+    kit = left((ref, "Tides $(id) `id` \n'", [expected], before))
+    root_file = tree / f"var/lib/lumtak/undo-{TAG}.sh"
+    assert [s.command for s in kit.left(TAG)] == [
+        f"sh {user.data_home}/lumtak-undo/undo-{TAG}.sh",
+        f"sudo sh /var/lib/lumtak/undo-{TAG}.sh",
+    ]
+    assert kit.left(TAG)[1].sha256 == hashlib.sha256(root_file.read_bytes()).hexdigest()
+    subprocess.run(["shellcheck", "-s", "sh", "-e", "SC2317,SC2016", root_file], check=True)
+    hand.asked.clear()
+    left((ref, "Tides $(id) `id` \n'", [expected], before))
+    assert "leave script" not in str(hand.asked), (
+        "what stands there as it should is not written again, and nothing is asked for"
+    )
+    with pytest.raises(OSError, match="no script is made of this"):
+        hand.leave_script(TAG, '[{"area": "services", "key": "tide", "title": "x", "accepted": [], "restore": {"exact": {"kind": "links",'
+                               f' "part:{ETC}/tide.service": "/home/u/x.service"}}, "around": {{}}}}}}]')  # fmt: skip
+    kit.remove(TAG, [])
+    assert kit.left(TAG) == []
+    assert not root_file.parent.exists()
 
 
 # -- effects that stand in files ----------------------------------------------------------------------------------------------------

@@ -110,25 +110,36 @@ def lengths(head: bytes) -> tuple[int, int]:
 def answered(hand: Hand, request: Any) -> dict[str, Any]:
     """What the hand does about a request: {"is": value}, or {"error": [number, words, kind]}."""
     try:
-        if not isinstance(request, dict) or request.get("do") not in OPERATIONS:
-            raise RefusalError("this hand knows no such operation")
-        given = request.get("with", [])
-        wanted = OPERATIONS[request["do"]]
-        if not isinstance(given, list) or len(given) != len(wanted):
-            raise RefusalError("%s takes %d arguments" % (request["do"], len(wanted)))
-        for value, (name, kind) in zip(given, wanted):
-            if type(value) is not kind and not (kind is float and type(value) is int):
-                raise RefusalError("%s of %s is of another kind" % (name, request["do"]))
-            if kind is list and not all(isinstance(v, str) and "\0" not in v for v in value):
-                raise RefusalError("%s of %s holds something else than texts" % (name, request["do"]))
-        if request["do"] == "run" and not given[0]:
-            raise RefusalError("no program was named")
-        return {"is": getattr(hand, request["do"])(*given)}
+        operation, given = _understood(request)
+        return {"is": getattr(hand, operation)(*given)}
     except OSError as error:
         which = "refused" if isinstance(error, RefusalError) else "odd" if isinstance(error, NotOrdinaryError) else ""
         return {"error": [error.errno or errno.EIO, error.strerror or str(error), which]}
-    except (ValueError, OverflowError, MemoryError, struct.error) as error:
+    except Exception as error:  # noqa: BLE001 - whatever it is asked, a hand goes on
         return {"error": [errno.EINVAL, "this cannot be done: %s" % error, ""]}
+
+
+def _understood(request: Any) -> tuple[str, list[Any]]:
+    """(operation, its arguments) of a request, each of the kind that it has to be.
+
+    Raises:
+        RefusalError: it is no request.
+    """
+    operation = request.get("do") if isinstance(request, dict) else None
+    if not isinstance(operation, str) or operation not in OPERATIONS:
+        raise RefusalError("this hand knows no such operation")
+    given, wanted = request.get("with", []), OPERATIONS[operation]
+    if not isinstance(given, list) or len(given) != len(wanted):
+        raise RefusalError("%s takes %d arguments" % (operation, len(wanted)))
+    for value, (name, kind) in zip(given, wanted):
+        if type(value) is not kind and not (kind is float and type(value) is int):
+            raise RefusalError("%s of %s is of another kind" % (name, operation))
+        texts = value if kind is list else [value] if kind is str else []
+        if not all(isinstance(v, str) and "\0" not in v for v in texts):
+            raise RefusalError("%s of %s holds something else than texts" % (name, operation))
+    if operation == "run" and not given[0]:
+        raise RefusalError("no program was named")
+    return operation, given
 
 
 def serve(hand: Hand, source: BinaryIO, sink: BinaryIO) -> None:
@@ -168,6 +179,8 @@ def _stream(parts: Iterator[Any], sink: BinaryIO) -> None:
         end: dict[str, object] = {"is": None}
     except OSError as error:
         end = {"error": [error.errno or errno.EIO, error.strerror or str(error), "refused"]}
+    except Exception as error:  # noqa: BLE001 - as above
+        end = {"error": [errno.EINVAL, "this cannot be done: %s" % error, "refused"]}
     sink.write(packed(end))
     sink.flush()
 
