@@ -146,7 +146,7 @@ def live(seconds: float = 20.0) -> None:
         until(b"baseline")
         os.write(terminal, b"\r")
         until(b"samples")
-        time.sleep(5)
+        time.sleep(12)
 
         def ticks() -> int:
             fields = Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()

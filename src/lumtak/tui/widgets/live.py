@@ -18,12 +18,14 @@ from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.trace import Trace
 
 _REDRAW_EVERY_S = 0.1
+_SLOW_S, _FIRST = 0.5, 10
+"""Drawing disturbs what is measured: after the first samples of a real computer, every other one is drawn."""
 _HALF = 20
 _WANTED_CELLS = 3
 
 
 class Live(Vertical):
-    """Fed with samples from the thread that reads (`note`), drawn at most ten times a second, and only where it changed."""
+    """Fed with samples from the thread that reads (`note`), drawn as seldom as will do, and only where it changed."""
 
     DEFAULT_CSS = "Live { height: auto; } Live Static { height: 1; padding: 0 2; } Live #live-sure { height: 4; } Live Trace { height: 34vh; }"
 
@@ -43,7 +45,7 @@ class Live(Vertical):
         self._conditions: Conditions | None = None
         self._count = 0
         self._left_s = 0.0
-        self._posted_s = 0.0
+        self._posted_s = self._noted_s = 0.0
 
     def compose(self) -> ComposeResult:
         """The words, the trace, the intervals."""
@@ -72,7 +74,10 @@ class Live(Vertical):
             self._samples.append(sample)
             self._count, self._left_s = count, (count - done) * sample.length_s
             now = time.monotonic()
-            if now - self._posted_s < _REDRAW_EVERY_S:
+            slow, self._noted_s = now - self._noted_s > _SLOW_S, now
+            if now - self._posted_s < _REDRAW_EVERY_S or (
+                slow and len(self._samples) > _FIRST and done % 2 and done < count
+            ):
                 return
             self._posted_s = now
         self.post_message(self.Sampled())

@@ -33,6 +33,8 @@ class Trace(Widget):
         self._most = 0
         self._seen: list[tuple[float, bool]] = []
         self._scale: tuple[object, ...] = ()
+        self._reach = self._top()
+        """The end of the scale that is drawn."""
         self._ground: tuple[str, Style] = ("", Style())
 
     def show(self, values: Sequence[float], *, ceiling: float, settled_from: int = 0, most: int = 0) -> None:
@@ -56,7 +58,7 @@ class Trace(Widget):
                 self.refresh(Region(_AXIS + first, top, changed[-1] - first + 1, height - top))
         else:
             self.refresh()
-        self._seen, self._scale = columns, scale
+        self._seen, self._scale, self._reach = columns, scale, self._top()
 
     def _room(self) -> int:
         return max(1, self.size.width - _AXIS - 1)
@@ -82,8 +84,9 @@ class Trace(Widget):
         height, width = self.size.height, self.size.width - _AXIS - 1
         if width < 1:
             return Row.blank(self.size.width, ground)
-        columns = self._columns()
-        top = self._top()
+        if self._scale[2:] != (self._per(),):  # the window is another one since
+            self._seen, self._scale = self._columns(), (self._top(), self._ceiling, self._per())
+        columns, top = self._seen, self._reach
         low = (height - 1 - y) * top / height
         step = top / height
         at_ceiling = low < self._ceiling <= low + step
