@@ -2,6 +2,7 @@
 
 import ast
 import contextlib
+import importlib
 import io
 import json
 import os
@@ -13,18 +14,14 @@ from pathlib import Path
 import pytest
 
 from helpers import linux_tree, put, snapshot_of
-from lumtak.computers.hands import back as back_module
-from lumtak.computers.hands import hand as hand_module
-from lumtak.computers.hands import shell as shell_module
-from lumtak.computers.hands import table as table_module
-from lumtak.computers.hands import wire as wire_module
+from lumtak.computers.hands import piped
 from lumtak.computers.hands.hand import Hand, NotOrdinaryError, RefusalError
 from lumtak.computers.hands.piped import Piped, bootstrap
 from lumtak.computers.hands.table import UNITS, sysctl_text
 from lumtak.computers.hands.whose import PYTHON
 from lumtak.computers.hands.wire import OPERATIONS, lengths, packed, serve, unpacked
 
-SENT = (table_module, shell_module, back_module, hand_module, wire_module)
+SENT = [importlib.import_module(f"lumtak.computers.hands.{name}") for name in piped._SENT]
 OLD = sorted(
     p
     for p in Path.home().glob(".pyenv/versions/3.*/bin/python3")

@@ -269,6 +269,17 @@ def test_root_runs_nothing_that_others_can_write(tmp_path, monkeypatch, mode, ui
     assert bool(why_not_as_root({"SUDO_USER": "u"})) is refused
 
 
+@pytest.mark.skipif(os.geteuid() != 0, reason="only root has to be careful where its home is")
+@pytest.mark.parametrize("name", ["HOME", "XDG_CONFIG_HOME", "XDG_DATA_HOME"])
+def test_root_has_no_home_where_somebody_else_decides(tmp_path, name):
+    theirs = tmp_path / "theirs"
+    theirs.mkdir()
+    os.chown(theirs, 65534, 65534)
+    assert chosen_user(None, {"HOME": str(tmp_path)}).home == str(tmp_path)
+    with pytest.raises(ComputerError, match="belongs to somebody else"):
+        chosen_user(None, {"HOME": str(tmp_path), name: str(theirs / "x")})
+
+
 def test_sudo_means_the_one_who_called(monkeypatch):
     monkeypatch.setattr(os, "geteuid", lambda: 0)
     user = chosen_user(None, {"SUDO_USER": "nobody", "HOME": "/root", "XDG_CONFIG_HOME": "/root/c"})

@@ -12,8 +12,9 @@ from hypothesis import strategies as st
 
 from helpers import CATALOGUE, linux, put, tree_user
 from lumtak.computers.hands import whose
-from lumtak.computers.hands.back import links_of, root_script
+from lumtak.computers.hands.back import root_script
 from lumtak.computers.hands.hand import Hand, RefusalError
+from lumtak.computers.hands.states import links_of
 from lumtak.computers.hands.table import OF_A_USER, OF_ROOT, PROGRAMS
 from lumtak.computers.hands.whose import Hands
 from lumtak.computers.linux.effect_files import KEYS, _get, _set

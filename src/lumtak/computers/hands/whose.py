@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from lumtak.computers.hands.hand import Hand
 from lumtak.computers.hands.piped import Piped, bootstrap
 from lumtak.computers.hands.reach import Reach
+from lumtak.core.text import plain
 from lumtak.errors import ComputerError, UnknownNameError
 from lumtak.roots import why_not_roots
 
@@ -61,6 +62,8 @@ def chosen_user(name: str | None, environment: Mapping[str, str]) -> User:
         names = (e.pw_name for e in pwd.getpwall())
         raise UnknownNameError("user on this computer", wanted, names) from error
     own = entry.pw_uid == os.geteuid() and not (caller and not name)
+    if own and entry.pw_uid == 0:
+        _check_roots_home(environment)
     home = (environment.get("HOME") if own else None) or entry.pw_dir
     config_home = environment.get("XDG_CONFIG_HOME", "") if own else ""
     data_home = environment.get("XDG_DATA_HOME", "") if own else ""
@@ -76,6 +79,21 @@ def chosen_user(name: str | None, environment: Mapping[str, str]) -> User:
         data_home=os.path.normpath(data_home if data_home.startswith("/") else os.path.join(home, ".local/share")),
         config_dirs=tuple(d for d in dirs.split(":") if d.startswith("/")) or ("/etc/xdg",),
     )
+
+
+def _check_roots_home(environment: Mapping[str, str]) -> None:
+    """Root looks for files of its own only where nobody else decides what stands there.
+
+    Raises:
+        ComputerError: HOME or an XDG folder is somebody else's.
+    """
+    for name in ("HOME", "XDG_CONFIG_HOME", "XDG_DATA_HOME"):
+        place = environment.get(name, "")
+        if place.startswith("/") and (why := why_not_roots(place)):
+            raise ComputerError(
+                f"Lumtak does not work as root with {name} at {plain(place, 200)}, since {plain(why, 200)}.",
+                "Start it as that user, or with HOME=/root.",
+            )
 
 
 class Hands:

@@ -9,8 +9,8 @@ import re
 from collections.abc import Mapping
 from typing import NamedTuple
 
-from lumtak.computers.hands.back import FILE, LINK, policies_of
 from lumtak.computers.hands.reach import Reach, names_at, text_at
+from lumtak.computers.hands.states import FILE, LINK, policies_of
 from lumtak.computers.hands.table import POLICIES, POWER_FILE, POWER_SWITCH, power_unit_text
 from lumtak.computers.linux.known_states import check_kind
 from lumtak.computers.linux.root import Root

@@ -7,9 +7,9 @@ or written by somebody else.
 import re
 from collections.abc import Callable, Mapping
 
-from lumtak.computers.hands.back import FILE, LIVE, decoded, links_of, only, unit_name, why_no_state
-from lumtak.computers.hands.back import KINDS as OF_ROOT
 from lumtak.computers.hands.shell import quoted
+from lumtak.computers.hands.states import FILE, LIVE, decoded, links_of, only, unit_name, why_no_state
+from lumtak.computers.hands.states import KINDS as OF_ROOT
 from lumtak.computers.linux.escapes import unescaped
 from lumtak.core.setting import SettingRef, State
 from lumtak.core.text import plain

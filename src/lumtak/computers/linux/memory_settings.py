@@ -2,8 +2,8 @@
 
 import base64
 
-from lumtak.computers.hands.back import FILE, LIVE
 from lumtak.computers.hands.reach import Reach, text
+from lumtak.computers.hands.states import FILE, LIVE
 from lumtak.computers.hands.table import KERNEL, sysctl_file, sysctl_text
 from lumtak.computers.linux.known_states import check_kind
 from lumtak.computers.linux.root import Root

@@ -2,8 +2,8 @@
 
 from collections.abc import Mapping
 
-from lumtak.computers.hands.back import links_of
 from lumtak.computers.hands.reach import Reach, runs_systemd, text
+from lumtak.computers.hands.states import links_of
 from lumtak.computers.hands.table import NOWHERE, UNITS, is_switch, why_no_link
 from lumtak.computers.linux.known_states import check_kind, unit_of_service
 from lumtak.computers.linux.packages import with_packages

@@ -9,8 +9,8 @@ import re
 from collections.abc import Mapping
 from typing import NamedTuple
 
-from lumtak.computers.hands.back import OLD, OWN, old_of, own_of, swap_switch
 from lumtak.computers.hands.reach import Reach, names_at, runs_systemd, text_at
+from lumtak.computers.hands.states import OLD, OWN, old_of, own_of, swap_switch
 from lumtak.computers.hands.table import (
     NOWHERE,
     SWAP_FOLDER,

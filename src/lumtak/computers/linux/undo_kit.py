@@ -8,10 +8,10 @@ import hashlib
 import json
 from collections.abc import Sequence
 
-from lumtak.computers.hands.back import KINDS as OF_ROOT
 from lumtak.computers.hands.back import root_script, script_path
 from lumtak.computers.hands.hand import temporary_name
 from lumtak.computers.hands.shell import prints, quoted
+from lumtak.computers.hands.states import KINDS as OF_ROOT
 from lumtak.computers.hands.whose import Hands, User
 from lumtak.computers.linux.escapes import escaped, unescaped
 from lumtak.computers.linux.folder import UserFolder
