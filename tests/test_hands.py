@@ -258,6 +258,27 @@ def test_ten_thousand_answers_end_in_values_of_their_kind_or_an_os_error():
     assert good > 100
 
 
+def test_a_hand_that_sudo_gives_answers_to_nothing_but_what_root_is_needed_for():
+    from lumtak.computers.hands.whose import _ROOT_ONLY
+
+    hand = far(rules=True, only=_ROOT_ONLY)
+    try:
+        assert hand.about()["version"] == 1
+        for what, given in (
+            ("read", ("/etc/shadow", 5)),
+            ("names", ("/root",)),
+            ("walk", ("/root", 5)),
+            ("end", (1, 1, True, 0.0)),
+            ("look", ("/root", "x")),
+        ):
+            with pytest.raises(RefusalError, match="not there for that"):
+                hand._ask(what, *given)
+        with pytest.raises(RefusalError):
+            hand.make_swap(10**9)
+    finally:
+        hand.close()
+
+
 def test_a_real_hand_goes_on_whatever_it_is_asked(tmp_path):
     """Over real pipes, with limits that only a real hand has; where a message is none it ends, and never by itself otherwise."""
     dice = random.Random(77)
@@ -283,7 +304,7 @@ def test_a_real_hand_goes_on_whatever_it_is_asked(tmp_path):
 
 
 @pytest.mark.skipif(os.geteuid() != 0, reason="only root has to be careful where it reads")
-def test_a_hand_of_root_follows_no_link_that_another_user_could_have_planted(tmp_path):
+def test_a_hand_of_root_follows_no_link_that_another_user_could_have_planted(tmp_path, monkeypatch):
     tmp_path.chmod(0o755)
     secret = put(tmp_path, "secret", "s")
     theirs = tmp_path / "theirs"
@@ -306,6 +327,13 @@ def test_a_hand_of_root_follows_no_link_that_another_user_could_have_planted(tmp
     for place in (theirs / "link", theirs / "plain", shared / "planted", theirs / ".." / "theirs" / "plain"):
         with pytest.raises(RefusalError):
             hand.read(str(place))
+    for place in (
+        f"/proc/{os.getpid()}/root{theirs}/plain",
+        f"/proc/self/cwd{theirs}/plain",
+        f"/proc/..{theirs}/plain",
+    ):
+        with pytest.raises(RefusalError):
+            hand.read(place)
     with pytest.raises(RefusalError):
         hand.put(str(tmp_path), "x", b"", 0o644)
     assert subprocess.run(["cat", secret], capture_output=True, check=True).stdout == b"s"

@@ -188,7 +188,8 @@ def test_what_is_not_in_the_table_is_refused(tree):
     ):
         with pytest.raises(ComputerError, match="nothing that Lumtak writes"):
             root.put(path, b"x")
-    for verb, unit in (("mask", "tide.service"), ("start", "x.mount"), ("stop", "a/b.service")):
+    for verb, unit in (("mask", "tide.service"), ("start", "x.mount"), ("stop", "a/b.service"), ("start", "poweroff.target"),
+                       ("start", "systemd-poweroff.service"), ("start", "debug-shell.service"), ("stop", "--all")):  # fmt: skip
         with pytest.raises(ComputerError, match="not run by Lumtak"):
             root.systemctl(verb, unit)
     with pytest.raises(ComputerError, match="not set by Lumtak"):

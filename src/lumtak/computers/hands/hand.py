@@ -45,6 +45,9 @@ MOST_BYTES = 1 << 20
 _MOST_NAMES = 100_000
 _LINKS_MOST = 40
 _KERNEL_FILES = ("/proc/", "/sys/")
+_ELSEWHERE = re.compile(r"/proc/[^/]+/(?:task/[^/]+/)?(?:root|cwd|exe|fd|map_files)(?:/|$)|/\.\.?(?:/|$)")
+"""What stands below the kernel's folders and leads wherever a process is."""
+_MOST_OF_THE_DISK = 0.95
 
 
 class RefusalError(OSError):
@@ -66,13 +69,17 @@ class Hand:
         root: a folder that looks like a computer; empty for the computer itself.
         rules: whether it is a hand of root, which writes nothing but the table.
         homes: folders below which files of the user are written; none at all where it is empty.
+        only: the operations that it answers to; all of them where it is empty.
     """
 
-    def __init__(self, root: str = "", rules: bool = False, homes: Sequence[str] = ()) -> None:
+    def __init__(
+        self, root: str = "", rules: bool = False, homes: Sequence[str] = (), only: Sequence[str] = ()
+    ) -> None:
         self.root = root.rstrip("/")
         self.live = not self.root
         self.rules = rules
         self.homes = tuple(homes)
+        self.only = frozenset(only)
         self._trusted = {"/"}
 
     # -- where things are ----------------------------------------------------------------------------------------------------------
@@ -144,7 +151,7 @@ class Hand:
 
     def _looked(self, path: str) -> str:
         """The path here, links followed, as far as this hand may look."""
-        if self.rules and not self.root and not path.startswith(_KERNEL_FILES):
+        if self.rules and not self.root and not _is_kernels(path):
             return self._followed(path)
         return self._place(path)
 
@@ -152,7 +159,7 @@ class Hand:
 
     def read(self, path: str, most: int = MOST_BYTES) -> bytes:
         """The first `most` bytes of an ordinary file, or of one that the kernel makes; nothing else is opened."""
-        if not self.root and path.startswith(_KERNEL_FILES):
+        if not self.root and _is_kernels(path):
             descriptor = os.open(path, os.O_RDONLY | os.O_CLOEXEC | os.O_NONBLOCK)
         else:
             descriptor = _open_ordinary(self._looked(path))
@@ -182,7 +189,7 @@ class Hand:
         """Where a link leads; None where there is none."""
         folder, name = path.rsplit("/", 1)
         try:
-            if self.rules and not self.root and not path.startswith(_KERNEL_FILES):
+            if self.rules and not self.root and not _is_kernels(path):
                 return os.readlink(self._settled(path))
             return os.readlink("%s/%s" % (self._place(folder or "/").rstrip("/"), name))
         except OSError:
@@ -272,6 +279,8 @@ class Hand:
 
     def answers(self, folder: str, tries: int = 5) -> list[list[float]]:
         """Seconds, a list each: to start a program, to wake from a millisecond's sleep, to have a small file on the disk."""
+        if self.rules:
+            raise RefusalError("root makes no files to try the disk with")
         starts = [_timed(lambda: self.run(["true"])) for _ in range(min(tries, 50))]
         naps = [max(0.0, _timed(lambda: time.sleep(0.001)) - 0.001) for _ in range(4 * min(tries, 50))]
         writes: list[float] = []
@@ -391,6 +400,9 @@ class Hand:
         """A swap file of Lumtak's own, which nobody else may read, ready to be switched on; all of it allocated, or none."""
         name = posixpath.basename(swap_file(mib))
         with self._system_folder(SWAP_FOLDER) as folder:
+            found = os.statvfs(folder)
+            if not 0 < mib << 20 <= _MOST_OF_THE_DISK * found.f_bavail * found.f_frsize:
+                raise RefusalError("a swap file of %d MiB would fill the disk" % mib)
             _forget(name, folder)
             descriptor = os.open(
                 name, os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC, 0o600, dir_fd=folder
@@ -488,6 +500,11 @@ class Hand:
 
 class NotOrdinaryError(OSError):
     """A folder, a device, a pipe or a socket stands where a file was looked for."""
+
+
+def _is_kernels(path: str) -> bool:
+    """Whether the kernel makes what stands there, so that nobody can have planted a link on the way."""
+    return path.startswith(_KERNEL_FILES) and _ELSEWHERE.search(path) is None
 
 
 def _open_ordinary(place: str) -> int:

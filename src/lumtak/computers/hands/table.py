@@ -174,8 +174,13 @@ OF_A_USER = {
     % (re.escape(_STORE), "/" + _STORE.replace(".", "/"), re.escape(_STORE), _TEXT),
 }
 """What a hand runs besides on the bus of the user whom it is."""
+_NEVER = (
+    r"(?!(?:systemd-(?:poweroff|reboot|soft-reboot|halt|kexec|exit|suspend|hibernate)|rescue|emergency|debug-shell)\b)"
+)
+"""What switches the computer off, or lets somebody in, is neither started nor stopped."""
 OF_ROOT = {
-    "systemctl": r"--no-ask-password\0(?:(?:start|stop)\0--\0%s|daemon-reload)" % _UNIT,
+    "systemctl": r"--no-ask-password\0(?:(?:start|stop)\0--\0%s[A-Za-z0-9:_.\\@-]+\.(?:service|timer|socket|path|swap)|daemon-reload)"
+    % _NEVER,
     "busctl": "|".join(
         r"--system\0set-property\0--\0{0}\0{1}\0{0}\0ActiveProfile\0s\0(?:{2})".format(
             re.escape(bus), path, "|".join(PROFILES)

@@ -15,6 +15,18 @@ from lumtak.roots import why_not_roots
 
 PYTHON = "/usr/bin/python3"
 _SUDO = ("/usr/bin/sudo", "/bin/sudo", "/usr/local/bin/sudo")
+_ROOT_ONLY = (
+    "about",
+    "own_put",
+    "own_link",
+    "own_remove",
+    "make_swap",
+    "drop_swap",
+    "set_kernel",
+    "leave_script",
+    "run",
+)
+"""What root is asked for by sudo: it changes things, and Lumtak looks at them as itself."""
 _PROMPT = "Lumtak changes settings of the system. Password of %p: "
 
 
@@ -144,7 +156,13 @@ class Hands:
         check_interpreter()
         how = ("-p", _PROMPT) if ask else ("-n",)
         command = (sudo(), *how, "--", *bootstrap(PYTHON))
-        hand = Piped(command, {"rules": True}, "the hand of root", session=False, start_s=None if ask else 30.0)
+        hand = Piped(
+            command,
+            {"rules": True, "only": _ROOT_ONLY},
+            "the hand of root",
+            session=False,
+            start_s=None if ask else 30.0,
+        )
         _untraced(on=True)
         try:
             hand.open()

@@ -110,7 +110,7 @@ def lengths(head: bytes) -> tuple[int, int]:
 def answered(hand: Hand, request: Any) -> dict[str, Any]:
     """What the hand does about a request: {"is": value}, or {"error": [number, words, kind]}."""
     try:
-        operation, given = _understood(request)
+        operation, given = _understood(hand, request)
         return {"is": getattr(hand, operation)(*given)}
     except OSError as error:
         which = "refused" if isinstance(error, RefusalError) else "odd" if isinstance(error, NotOrdinaryError) else ""
@@ -119,7 +119,7 @@ def answered(hand: Hand, request: Any) -> dict[str, Any]:
         return {"error": [errno.EINVAL, "this cannot be done: %s" % error, ""]}
 
 
-def _understood(request: Any) -> tuple[str, list[Any]]:
+def _understood(hand: Hand, request: Any) -> tuple[str, list[Any]]:
     """(operation, its arguments) of a request, each of the kind that it has to be.
 
     Raises:
@@ -128,6 +128,8 @@ def _understood(request: Any) -> tuple[str, list[Any]]:
     operation = request.get("do") if isinstance(request, dict) else None
     if not isinstance(operation, str) or operation not in OPERATIONS:
         raise RefusalError("this hand knows no such operation")
+    if hand.only and operation not in hand.only:
+        raise RefusalError("this hand is not there for that")
     given, wanted = request.get("with", []), OPERATIONS[operation]
     if not isinstance(given, list) or len(given) != len(wanted):
         raise RefusalError("%s takes %d arguments" % (operation, len(wanted)))
@@ -204,7 +206,7 @@ def stand_alone() -> None:
 def main(options: dict[str, Any]) -> None:
     """Serve on standard input and output, as the options say."""
     stand_alone()
-    hand = Hand(rules=bool(options.get("rules")), homes=tuple(options.get("homes", ())))
+    hand = Hand(rules=bool(options.get("rules")), homes=options.get("homes", ()), only=options.get("only", ()))
     source, sink = os.fdopen(os.dup(0), "rb"), os.fdopen(os.dup(1), "wb")
     nothing = os.open(os.devnull, os.O_RDWR)
     for number in (0, 1, 2):
