@@ -305,6 +305,7 @@ def test_a_real_hand_goes_on_whatever_it_is_asked(tmp_path):
 
 @pytest.mark.skipif(os.geteuid() != 0, reason="only root has to be careful where it reads")
 def test_a_hand_of_root_follows_no_link_that_another_user_could_have_planted(tmp_path, monkeypatch):
+    monkeypatch.chdir("/")
     tmp_path.chmod(0o755)
     secret = put(tmp_path, "secret", "s")
     theirs = tmp_path / "theirs"
