@@ -349,7 +349,9 @@ class Hand:
         if not self.rules:
             raise RefusalError("this hand is not root's")
         place = self._place(folder) if self.root else self._settled(folder)
-        os.makedirs(place, mode=mode, exist_ok=True)
+        if not os.path.isdir(place):
+            os.makedirs(place, mode=mode, exist_ok=True)
+            os.chmod(place, mode)  # whatever the caller's mask is, the system has to be able to read there
         descriptor = os.open(place, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC | os.O_NOFOLLOW)
         about = os.fstat(descriptor)
         if not self.root and (about.st_uid != 0 or about.st_mode & 0o022):
