@@ -408,3 +408,25 @@ def test_seconds_that_units_took_to_start():
     items, _ = services(Hand("/nowhere")).parse(blocks(text))
     assert {i.key: i.start_s for i in items} == {"up": pytest.approx(3.2), "once": 0.5, "never": None, "starting": None}
     assert [i.key for i in longest_starts(items)] == ["up", "once"]
+
+
+@pytest.mark.parametrize(
+    ("group", "counts_for"),
+    [
+        (b"/system.slice/tide.service", "services:tide"),
+        (b"/system.slice/system-tide.slice/tide@1.service/inner", "services:tide@1"),
+        (b"/user.slice/user-1000.slice/user@1000.service/system.slice/tide.service", "apps:user/tide.service"),
+        (
+            b"/user.slice/user-1000.slice/user@1000.service/app.slice/x/user.slice/user-1000.slice/user@1000.service/tide.service",
+            "apps:process/burner",
+        ),
+        (b"/lxc/box/system.slice/tide.service", "apps:process/burner"),
+        (b"/system.slice/tide.service.mine", "apps:process/burner"),
+    ],
+)
+def test_a_group_that_a_user_named_like_a_service_is_none(tree, group, counts_for):
+    process(tree, 40, b"burner", cgroup=b"0::" + group + b"\n")
+    found = Processes(Hand(str(tree)), None)
+    found.services = True
+    found.units = frozenset({"apps:user/tide.service"})
+    assert {p.consumer for p in found.look() if p.pid == 40} == {counts_for}
