@@ -317,3 +317,21 @@ def test_a_damaged_second_copy_is_written_anew_and_one_without_a_change_is_said(
     assert any("77" in notice and "lost" in notice for notice in journal.notices)
     assert results(put_back(journal, computer)) == ["done"] * 3
     journal.close()
+
+
+def test_a_change_whose_putting_back_was_cut_off_counts_as_taken_over_by_the_newer_one(journal):
+    """Its effect stands as long as the newer change does, so that it is owed nothing of its own."""
+    computer = plain(shows="restart")
+    apply(journal, computer, [parse_change("services:c=manual")])
+    apply(journal, computer, [parse_change("services:c=off")])
+    older, newer = journal.entries()
+    journal.rebase(older, newer, "2026-03-02T09:00:00+00:00")
+    older = journal._put(journal.entry(1, computer.identity), stage="undoing", taken_over_by=0)
+    recover(journal, computer)
+    assert (journal.entry(1, computer.identity).stage, journal.entry(1, computer.identity).taken_over_by) == (
+        "undone",
+        2,
+    )
+    assert len(owed_now(journal, computer).restart) == 1
+    assert results(put_back(journal, computer)) == ["done"]
+    assert computer.values["services:c"] == "auto"

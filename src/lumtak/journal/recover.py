@@ -9,7 +9,7 @@ from lumtak.computers.protocol import Computer
 from lumtak.core.record import Record
 from lumtak.core.setting import Change, SettingRef, State
 from lumtak.errors import ComputerError
-from lumtak.journal.entry import UNFINISHED, Entry
+from lumtak.journal.entry import UNFINISHED, Entry, Stage
 from lumtak.journal.outcome import clock, nothing
 from lumtak.journal.store import Journal
 from lumtak.journal.undo_script import refresh_script
@@ -52,6 +52,8 @@ class _Judged(Record):
     note: str = ""
     clear: State | None = None
     """The state to restore once more, so that nothing half-made stays behind."""
+    taken_over_by: int = 0
+    """The newer change that restores what this one would; 0 where there is none."""
     halfway: bool = False
     """Whether parts of it are as before, and others as written."""
 
@@ -132,7 +134,8 @@ def _judge_one(computer: Computer, entry: Entry, newer: Entry | None) -> _Judged
     if newer is not None:  # a newer change stands on it, so it was done; the computer shows the newer one's value
         over = entry.stage == "undoing" and newer.restore.same_as(entry.restore)
         note = f"taken over by change {newer.id}" if over else f"change {newer.id} was made on it"
-        return _Judged(entry=entry, found="put back" if over else "done", now=entry.after, note=note)
+        found: Found = "put back" if over else "done"
+        return _Judged(entry=entry, found=found, now=entry.after, note=note, taken_over_by=newer.id if over else 0)
     try:
         now = computer.read(entry.ref)
     except ComputerError as error:
@@ -150,7 +153,7 @@ def _judge_one(computer: Computer, entry: Entry, newer: Entry | None) -> _Judged
         )
         return _Judged(entry=entry, found="done", now=now, note=note)
     if now.between(entry.restore, entry.left):
-        found: Found = "put back" if entry.stage == "undoing" else "not done"
+        found = "put back" if entry.stage == "undoing" else "not done"
         return _Judged(
             entry=entry,
             found=found,
@@ -182,4 +185,5 @@ def _mark(journal: Journal, computer: Computer, judged: _Judged) -> None:
             except ComputerError as error:
                 journal.stage(entry, "conflict", at, note=f"interrupted; {error}")
                 return
-            journal.stage(entry, "undone" if found == "put back" else "not done", at, note=judged.note)
+            stage: Stage = "undone" if found == "put back" else "not done"
+            journal.stage(entry, stage, at, note=judged.note, taken_over_by=judged.taken_over_by)

@@ -246,9 +246,12 @@ class Journal:
             raise
         return entry
 
-    def stage(self, entry: Entry, stage: Stage, at: str, *, after: State | None = None, note: str = "") -> Entry:
+    def stage(
+        self, entry: Entry, stage: Stage, at: str, *, after: State | None = None, note: str = "", taken_over_by: int = 0
+    ) -> Entry:
         """How far a change got; gives it as it is now."""
-        return self._put(entry, stage=stage, stage_at=at, note=note, after=after or entry.after)
+        over = taken_over_by or entry.taken_over_by
+        return self._put(entry, stage=stage, stage_at=at, note=note, after=after or entry.after, taken_over_by=over)
 
     def note(self, entry: Entry, note: str) -> Entry:
         """Why a change stands as it does."""
