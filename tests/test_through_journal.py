@@ -1,0 +1,375 @@
+"""Settings of a real computer changed and put back through the journal, on a folder whose programs answer as systemd and dconf do."""
+
+import errno
+import itertools
+
+import pytest
+
+from helpers import CATALOGUE, EVENING, Plain, facts, item, put, tree_user
+from lumtak.computers.hands.table import NOWHERE
+from lumtak.computers.hands.whose import Hands
+from lumtak.computers.linux.computer import LinuxComputer
+from lumtak.core.setting import State, parse_change, parse_ref
+from lumtak.errors import ComputerError
+from lumtak.journal.apply import apply_changes
+from lumtak.journal.putback import put_back
+from lumtak.journal.recover import recover, review
+from lumtak.journal.store import Journal
+from test_linux_settings import ETC, FILE, Acting, Swapping, shown
+
+INSTALL = "[Unit]\nDescription={0}\n[Service]\nExecStart=/bin/x\n[Install]\nWantedBy=multi-user.target\nAlias=also-{0}.service\n"
+TIMER = "[Timer]\nOnCalendar=daily\n[Install]\nWantedBy=timers.target\n"
+
+
+class Manager(Acting):
+    """The same, where units run or not, and where what a file says counts once it was loaded."""
+
+    def __init__(self, root, running=(), **fields):
+        super().__init__(root)
+        self.running, self.fields, self.fails = set(running), fields, ""
+        put(root, "/run/systemd/system/x", "")
+        for name in ("tide", "quay"):
+            put(root, f"{FILE}/{name}.service", INSTALL.format(name))
+        put(root, f"{FILE}/log.timer", TIMER)
+
+    def run(self, arguments, timeout_s=20.0, partly=False, bus=""):
+        words = [w for w in arguments if w != "--"]
+        if self.fails and self.fails in words:
+            raise OSError(errno.EIO, "systemctl failed: no")
+        if words[:2] == ["systemctl", "show"]:
+            return b"\n".join(self._shown(n) for n in words[4:] if "*" not in n)
+        if words[0] == "systemctl" and words[2] in {"start", "stop"}:
+            (self.running.add if words[2] == "start" else self.running.discard)(words[3])
+        return super().run(arguments, timeout_s, partly, bus)
+
+    def _shown(self, unit):
+        masked = self.link(f"{ETC}/{unit}") == NOWHERE
+        on = any(self.link(f"{ETC}/{w}.wants/{unit}") for w in ("multi-user.target", "timers.target"))
+        told = {"Id": unit, "Names": unit, "LoadState": "masked" if masked else "loaded",
+                "UnitFileState": "masked" if masked else "enabled" if on else "disabled",
+                "ActiveState": "active" if unit in self.running else "inactive",
+                "FragmentPath": "" if masked else f"{FILE}/{unit}"}  # fmt: skip
+        return shown(**{**told, **self.fields.get(unit.partition(".")[0], {})})
+
+    def acted(self):
+        return [w[2:] for w in self.asked if w[0] == "systemctl" and w[1] == "--no-ask-password"]
+
+
+def computer(hand):
+    ticks = itertools.count()
+    return LinuxComputer(Hands(hand, hand, hand), tree_user(), CATALOGUE, address="local",
+                         monotonic=lambda: float(next(ticks)), wall=lambda: EVENING)  # fmt: skip
+
+
+@pytest.fixture
+def journal(home):
+    journal = Journal(home)
+    yield journal
+    journal.close()
+
+
+def changed(journal, box, *changes):
+    known = [item(c.ref.area, c.ref.key) for c in map(parse_change, changes)]
+    return apply_changes(journal, box, facts(*known, identity=box.identity), [parse_change(c) for c in changes])
+
+
+def results(outcomes):
+    return [o.result for o in outcomes]
+
+
+def folder_of(root):
+    return {
+        str(p.relative_to(root)): p.readlink() if p.is_symlink() else p.read_bytes()
+        for p in sorted((root / "etc/systemd").rglob("*"))
+        if p.is_symlink() or p.is_file()
+    }
+
+
+def switch_on(hand, unit, by="multi-user.target"):
+    hand.own_link(f"{ETC}/{by}.wants/{unit}", f"{FILE}/{unit}")
+    hand.asked.clear()
+
+
+# -- services -------------------------------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("ran", [True, False])
+@pytest.mark.parametrize("value", ["off", "manual"])
+def test_what_did_not_run_is_not_started_by_putting_back(tree, journal, ran, value):
+    hand = Manager(tree, running=["tide.service"] if ran else ())
+    switch_on(hand, "tide.service")
+    before, box = folder_of(tree), computer(hand)
+    assert results(changed(journal, box, f"services:tide={value}")) == ["done"]
+    assert "tide.service" not in hand.running
+    assert results(put_back(journal, box)) == ["done"]
+    assert folder_of(tree) == before
+    assert ("tide.service" in hand.running) is ran
+    assert [w[0] for w in hand.acted()] == (
+        ["daemon-reload", "stop", "daemon-reload", "start"] if ran else ["daemon-reload"] * 2
+    ), "systemd is told of the links before anything is started or stopped"
+
+
+def test_what_the_value_says_runs_or_stops_where_nothing_is_restored(tree, journal):
+    hand = Manager(tree, running=["tide.service"])
+    box = computer(hand)
+    assert results(changed(journal, box, "services:quay=auto")) == ["done"]
+    assert "quay.service" in hand.running
+    assert f"{ETC[1:]}/also-quay.service" in folder_of(tree), "all that its [Install] section asks for"
+    hand.asked.clear()
+    box.write(parse_ref("services:tide"), State(value="manual"))
+    assert hand.acted() == [("stop", "tide.service")], "no link changed, so there is nothing to load"
+
+
+def test_a_mask_does_not_stay_where_the_service_could_not_be_stopped(tree, journal):
+    hand = Manager(tree, running=["tide.service"])
+    switch_on(hand, "tide.service")
+    before, box, hand.fails = folder_of(tree), computer(hand), "stop"
+    (outcome,) = changed(journal, box, "services:tide=off")
+    assert outcome.result == "failed"
+    assert "systemctl failed" in outcome.note
+    assert folder_of(tree) == before
+    assert "tide.service" in hand.running
+
+
+def test_demand_keeps_other_names_and_drops_what_switches_it_on(tree, journal):
+    hand = Manager(tree, tide={"BusName": "made.up.Tide"})
+    switch_on(hand, "tide.service")
+    hand.own_link(f"{ETC}/also-tide.service", f"{FILE}/tide.service")
+    box = computer(hand)
+    assert results(changed(journal, box, "services:tide=demand")) == ["done"], (
+        "a bus name starts it when it is asked for"
+    )
+    assert list(folder_of(tree)) == [f"{ETC[1:]}/also-tide.service"]
+
+
+@pytest.mark.parametrize(
+    ("fields", "value"),
+    [
+        ({"UnitFileState": "enabled-runtime"}, "auto"),
+        ({"UnitFileState": "masked-runtime", "LoadState": "masked"}, "off"),
+        ({"UnitFileState": "disabled"}, "manual"),
+        ({"UnitFileState": "disabled", "BusName": "made.up.Tide"}, "demand"),
+        ({"UnitFileState": "disabled", "TriggeredBy": "log.timer"}, "demand"),
+        ({"UnitFileState": "disabled", "TriggeredBy": "idle.socket"}, "manual"),
+        ({"UnitFileState": "static"}, "demand"),
+        ({"UnitFileState": "indirect"}, "demand"),
+        ({"UnitFileState": ""}, None),
+    ],
+)
+def test_how_a_service_starts(tree, fields, value):
+    hand = Manager(tree, running=["log.timer"], tide=fields)
+    assert computer(hand).read(parse_ref("services:tide")).value == value
+
+
+def test_what_a_service_can_become_and_where_it_comes_from(tree):
+    hand = Manager(tree)
+    for path in (
+        "/usr/local/lib/systemd/system/sail.service",
+        "/run/systemd/system/made.service",
+        f"{ETC}/own.service",
+    ):
+        put(tree, path, INSTALL.format(path.rpartition("/")[2].partition(".")[0]))
+    found = {i.key: i for i in computer(hand).facts().items if i.area == "services"}
+    assert found["tide"].setting.values == ("auto", "manual", "off")
+    assert found["log.timer"].setting.values == ("auto", "manual"), "a timer is not masked"
+    assert found["own"].setting.values == ("auto", "manual"), "a mask would have to take its file's place"
+    assert [found[k].origin for k in ("sail", "own", "made", "tide")] == ["user", "user", "system", "unknown"]
+
+
+# -- swap, effects, files -------------------------------------------------------------------------------------------------------
+
+
+class StopsOnce(Swapping):
+    """The same, where stopping fails the first time."""
+
+    def run(self, arguments, timeout_s=20.0, partly=False, bus=""):
+        try:
+            return super().run(arguments, timeout_s, partly, bus)
+        except OSError:
+            self.fails = ""
+            raise
+
+
+def test_swap_goes_to_a_file_and_comes_back_and_what_fails_leaves_no_mask(tree, journal):
+    hand = StopsOnce(tree, {"/dev/sda2": ("partition", 300, 0)})
+    before, box = folder_of(tree), computer(hand)
+    hand.fails = "stop"
+    assert results(changed(journal, box, "memory:swap_mib=120")) == ["failed"]
+    assert (folder_of(tree), list(hand.swaps)) == (before, ["/dev/sda2"])
+    assert results(changed(journal, box, "memory:swap_mib=120")) == ["done"]
+    assert results(put_back(journal, box)) == ["done"]
+    assert (folder_of(tree), list(hand.swaps)) == (before, ["/dev/sda2"])
+
+
+def test_the_device_that_the_kernel_was_told_to_wake_from_stays(tree, journal):
+    hand = Swapping(tree, {"/dev/sda2": ("partition", 300, 0)})
+    put(tree, "/sys/power/resume", "8:2\n")
+    (tree / "sys/dev/block").mkdir(parents=True)
+    (tree / "sys/dev/block/8:2").symlink_to("../../devices/made-up/sda2")
+    box = computer(hand)
+    (outcome,) = changed(journal, box, "memory:swap_mib=120")
+    assert (outcome.result, hand.swaps) == ("failed", {"/dev/sda2": ("partition", 300, 0)})
+    put(tree, "/sys/power/resume", "0:0\n")
+    assert results(changed(journal, box, "memory:swap_mib=120")) == ["done"]
+    most = next(i for i in box.facts().items if i.key == "swap_mib").setting.highest
+    (outcome,) = changed(journal, box, f"memory:swap_mib={most + 1}")
+    assert (outcome.result, str(most) in outcome.note) == ("failed", True), "a tenth of the disk is kept free"
+
+
+class Stored(Manager):
+    """The same, with the settings of a desktop as its user stored them."""
+
+    def __init__(self, root):
+        super().__init__(root)
+        self.stored = {}
+        put(root, "/usr/share/glib-2.0/schemas/gschemas.compiled", "org.mate.interface org.mate.thumbnailers")
+        put(root, "/home/u/.config/dconf/user", "")
+
+    def run(self, arguments, timeout_s=20.0, partly=False, bus=""):
+        match list(arguments):
+            case ["dconf", "dump", _]:
+                return "".join(f"[{s.replace('.', '/')}]\n{k}={v}\n" for (s, k), v in self.stored.items()).encode()
+            case ["gsettings", "set", schema, key, value]:
+                self.stored[schema, key] = value
+            case ["gsettings", "reset", schema, key]:
+                self.stored.pop((schema, key), None)
+        return super().run(arguments, timeout_s, partly, bus)
+
+
+@pytest.mark.parametrize(
+    ("key", "where", "off", "on"),
+    [
+        ("animations", ("org.mate.interface", "enable-animations"), "false", "true"),
+        ("thumbnails", ("org.mate.thumbnailers", "disable-all"), "true", "false"),
+    ],
+)
+def test_an_effect_of_the_desktop_and_unset_is_a_value_of_its_own(tree, journal, key, where, off, on):
+    hand = Stored(tree)
+    box, ref = computer(hand), parse_ref(f"effects:{key}")
+    assert box.read(ref).value is None
+    assert results(changed(journal, box, f"effects:{key}=off")) == ["done"]
+    assert hand.stored == {where: off}
+    assert results(put_back(journal, box)) == ["done"]
+    assert hand.stored == {}, "unset again, not on"
+    hand.stored = {where: on}
+    assert box.read(ref).value == "on"
+    assert results(changed(journal, box, f"effects:{key}=off")) == ["done"]
+    assert results(put_back(journal, box)) == ["done"]
+    assert hand.stored == {where: on}
+
+
+@pytest.mark.parametrize("mode", [0o600, 0o644, 0o755])
+def test_a_file_keeps_its_mode_there_and_back(tree, journal, mode):
+    own = put(tree, "/home/u/.config/autostart/tide-feed.desktop", "[Desktop Entry]\nName=Tide\nExec=/opt/x\n")
+    own.chmod(mode)
+    before, box = own.read_bytes(), computer(Manager(tree))
+    assert results(changed(journal, box, "apps:tide-feed=off")) == ["done"]
+    assert own.stat().st_mode & 0o777 == mode
+    assert results(put_back(journal, box)) == ["done"]
+    assert (own.stat().st_mode & 0o777, own.read_bytes()) == (mode, before)
+
+
+def test_an_override_that_only_hides_goes_where_the_systems_entry_is_shown(tree, journal):
+    hides = put(tree, "/home/u/.config/autostart/tide-feed.desktop", "[Desktop Entry]\nHidden=true\n")
+    box = computer(Manager(tree))
+    assert results(changed(journal, box, "apps:tide-feed=on")) == ["done"]
+    assert not hides.exists()
+    assert results(put_back(journal, box)) == ["done"]
+    system = tree / "etc/xdg/autostart/tide-feed.desktop"
+    system.write_text(system.read_text() + "Hidden=true\n")
+    assert results(changed(journal, box, "apps:tide-feed=on")) == ["done"]
+    assert "Hidden=false" in hides.read_text(), "without an override the system's own would hide it"
+
+
+# -- what the journal makes of answers --------------------------------------------------------------------------------------------
+
+
+class Parted(Plain):
+    """Settings of two parts, `one/two`; `cut` ends a write after so many parts."""
+
+    cut = None
+    reads = 10**6
+
+    def _exact(self, word):
+        return {"kind": "two", **{f"part:{n}": w for n, w in zip("ab", word.split("/"), strict=True)}}
+
+    def read(self, ref):
+        self.reads -= 1
+        if self.reads < 0:
+            raise ComputerError(f"{ref} cannot be read now.")
+        word = super().read(ref).value
+        return State(value=word, exact=self._exact(word))
+
+    def foresee(self, ref, state):
+        return state if state.exact else State(value=state.value, exact=self._exact(state.value))
+
+    def write(self, ref, state):
+        self.writes += 1
+        there, wanted = (w.split("/") for w in (self.values[str(ref)], state.value))
+        done = 2 if self.cut is None else self.cut
+        self.values[str(ref)] = "/".join(wanted[:done] + there[done:])
+        if self.cut is not None:
+            error, self.cut = self.failing, None
+            raise error
+
+
+def parted(failing=None, **at):
+    box = Parted({"services:x": "1/1"})
+    box.failing = failing or ComputerError("the made-up write was refused.")
+    for name, value in at.items():
+        setattr(box, name, value)
+    return box
+
+
+def test_a_refused_write_is_undone_and_one_that_was_not_refused_is_left(journal):
+    box = parted(cut=1)
+    assert results(changed(journal, box, "services:x=2/2")) == ["failed"]
+    assert (box.values["services:x"], box.writes) == ("1/1", 2)
+    box = parted()
+    box.trouble = None
+    box.write = lambda ref, state: box.values.update({"services:x": "2/1"})
+    assert results(changed(journal, box, "services:x=2/2")) == ["conflict"]
+    assert box.values["services:x"] == "2/1", "nobody said that it was refused, so it may be somebody's own"
+
+
+def test_what_cannot_be_read_back_is_a_conflict(journal):
+    box = parted(reads=1)
+    (outcome,) = changed(journal, box, "services:x=2/2")
+    assert outcome.result == "conflict"
+    assert "could not be read back" in outcome.note
+    assert journal.entries()[-1].stage == "conflict"
+
+
+@pytest.mark.parametrize(
+    ("begun", "found_at", "says", "stage", "left"),
+    [
+        ("applying", "1/1", "not done", "not done", "1/1"),
+        ("applying", "2/1", "not done", "not done", "1/1"),
+        ("applying", "2/2", "done", "verified", "2/2"),
+        ("applying", "3/1", "needs a look", "conflict", "3/1"),
+        ("undoing", "1/1", "put back", "undone", "1/1"),
+        ("undoing", "1/2", "put back", "undone", "1/1"),
+        ("undoing", "2/2", "done", "verified", "2/2"),
+        ("undoing", "2/3", "needs a look", "conflict", "2/3"),
+        ("undoing", None, "needs a look", "conflict", None),
+    ],
+)
+def test_every_way_in_which_an_interruption_is_found(journal, begun, found_at, says, stage, left):
+    box = parted(KeyboardInterrupt(), cut=0)
+    if begun == "undoing":
+        box.cut = None
+        changed(journal, box, "services:x=2/2")
+        box.cut = 0
+        with pytest.raises(KeyboardInterrupt):
+            put_back(journal, box)
+    else:
+        with pytest.raises(KeyboardInterrupt):
+            changed(journal, box, "services:x=2/2")
+    box.values = {"services:x": found_at} if found_at else {}
+    (line,) = review(journal, box).lines
+    assert line.found == says
+    with journal.writing(box.identity):
+        recover(journal, box)
+    assert journal.entries()[-1].stage == stage
+    assert box.values.get("services:x") == left
+    assert not review(journal, box).lines
