@@ -217,6 +217,10 @@ ln -s /etc .local/share/lumtak
 """
 
 
+GONE = f"loginctl terminate-user {STRANGER}; while [ -e /run/user/$(id -u {STRANGER}) ]; do sleep 0.1; done"
+"""Logged out for good: the manager of a user's own units stays for a while after the last session, and with it the user's own bus."""
+
+
 def test_what_an_owner_plants_gives_root_away_to_nobody(inner):
     """Facts, audit, apply, undo, report and jobs as `sudo lumtak` for a user who is not logged in, and is hostile."""
     inner.run(
@@ -226,6 +230,7 @@ def test_what_an_owner_plants_gives_root_away_to_nobody(inner):
         "echo 'Name=a secret of root' >/root/canary && chmod 600 /root/canary; rm -f /tmp/ran-by-a-trap",
     )
     inner.run(STRANGER, "sh", "-c", PLANTED)
+    inner.run("root", "sh", "-c", GONE)
     theirs = "find /home/mate ! -user mate; find / -xdev -newer /root/canary -user mate ! -path '/home/*' ! -path '/proc/*' ! -path '/tmp/ran*'"
     system = state(inner)
     home = ("env", f"SUDO_USER={STRANGER}", "lumtak", "--home", "/root/trial")
