@@ -81,6 +81,7 @@ class Terminal:
 
     def click_at(self, x, line_with, word=""):
         """The same in this column of the line, or where the word stands."""
+        self.wait(f"(?m){line_with}")
         for y, line in enumerate(self.still().splitlines(), 1):
             if re.search(line_with, line):
                 for end in "Mm":
