@@ -5,7 +5,7 @@ BIN    := $(VENV)/bin
 STAMP  := $(VENV)/.set-up
 SHOTS  := docs/screenshots
 
-.PHONY: setup demo test check bench calibrate faults schemas shots terminal-tools lab lab-tests lab-tools format clean
+.PHONY: setup demo test check bench calibrate faults mutants schemas shots terminal-tools lab lab-tests lab-tools format clean
 
 setup: $(STAMP)
 
@@ -57,6 +57,10 @@ calibrate: setup
 
 faults: setup terminal-tools
 	@$(BIN)/python scripts/faults.py
+
+# Small mistakes put into the heart one at a time, and which of them no test notices; about ten minutes.
+mutants: setup
+	@$(BIN)/python scripts/mutants.py
 
 schemas: setup
 	@$(BIN)/python scripts/schemas.py docs/schemas

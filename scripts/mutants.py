@@ -9,6 +9,7 @@ import argparse
 import ast
 import contextlib
 import copy
+import importlib
 import importlib.abc
 import importlib.util
 import os
@@ -68,29 +69,40 @@ def ways(node: ast.AST) -> Iterator[ast.AST]:
     """What a node can be changed into."""
     fresh = copy.deepcopy(node)
     match fresh:
+        case ast.Expr(value=ast.Call()) | ast.Raise() | ast.Continue() | ast.AugAssign():
+            yield ast.copy_location(ast.Pass(), fresh)
+        case ast.Constant():
+            yield from _other_constants(fresh)
+        case ast.Set() if len(fresh.elts) > 1:
+            for n in range(len(fresh.elts)):
+                yield ast.copy_location(ast.Set(fresh.elts[:n] + fresh.elts[n + 1 :]), fresh)
+        case ast.UnaryOp(op=ast.Not()):
+            yield fresh.operand
+        case ast.IfExp():
+            fresh.body, fresh.orelse = fresh.orelse, fresh.body
+            yield fresh
+        case _:
+            yield from _other_operators(fresh)
+
+
+def _other_constants(node: ast.Constant) -> Iterator[ast.AST]:
+    if isinstance(node.value, bool):
+        yield ast.copy_location(ast.Constant(not node.value), node)
+    elif isinstance(node.value, int | float):
+        yield ast.copy_location(ast.Constant(node.value + 1), node)
+
+
+def _other_operators(fresh: ast.AST) -> Iterator[ast.AST]:
+    match fresh:
         case ast.Compare(ops=[one]) if type(one) in _COMPARED:
             fresh.ops = [_COMPARED[type(one)]()]
             yield fresh
         case ast.BoolOp():
             fresh.op = ast.Or() if isinstance(fresh.op, ast.And) else ast.And()
             yield fresh
-        case ast.UnaryOp(op=ast.Not()):
-            yield fresh.operand
-        case ast.IfExp():
-            fresh.body, fresh.orelse = fresh.orelse, fresh.body
-            yield fresh
         case ast.BinOp() if type(fresh.op) in _RECKONED and not _is_text(fresh):
             fresh.op = _RECKONED[type(fresh.op)]()
             yield fresh
-        case ast.Expr(value=ast.Call()) | ast.Raise() | ast.Continue() | ast.AugAssign():
-            yield ast.copy_location(ast.Pass(), fresh)
-        case ast.Constant(value=bool() as said):
-            yield ast.copy_location(ast.Constant(not said), fresh)
-        case ast.Constant(value=int() | float() as number):
-            yield ast.copy_location(ast.Constant(number + 1), fresh)
-        case ast.Set() if len(fresh.elts) > 1:
-            for n in range(len(fresh.elts)):
-                yield ast.copy_location(ast.Set(fresh.elts[:n] + fresh.elts[n + 1 :]), fresh)
 
 
 def _is_text(node: ast.BinOp) -> bool:
@@ -154,7 +166,7 @@ class Finder(importlib.abc.MetaPathFinder, importlib.abc.Loader):
         self._name = f"lumtak.{mutant.module.replace('/', '.')}"
         self._path = str(ROOT / f"src/lumtak/{mutant.module}.py")
 
-    def find_spec(self, name: str, path: object = None, target: object = None) -> object:
+    def find_spec(self, name: str, *_: object) -> object:
         """Only that one."""
         return importlib.util.spec_from_file_location(name, self._path, loader=self) if name == self._name else None
 
@@ -177,7 +189,21 @@ def _test(module: str, mutant: Mutant | None) -> int:
     with tempfile.TemporaryDirectory() as folder:
         os.environ["HYPOTHESIS_STORAGE_DIRECTORY"] = folder
         wanted = [str(ROOT / f"tests/test_{n}.py") for n in names]
-        return int(pytest.main(["-x", "-W", "ignore::pytest.PytestAssertRewriteWarning", "-p", "no:cacheprovider", "-m", "not terminal and not lab", f"--basetemp={folder}/t", *wanted]))
+        return int(
+            pytest.main(
+                [
+                    "-x",
+                    "-W",
+                    "ignore::pytest.PytestAssertRewriteWarning",
+                    "-p",
+                    "no:cacheprovider",
+                    "-m",
+                    "not terminal and not lab",
+                    f"--basetemp={folder}/t",
+                    *wanted,
+                ]
+            )
+        )
 
 
 class Running(NamedTuple):
@@ -226,7 +252,8 @@ def main() -> int:
     asked = parser.parse_args()
     began = time.monotonic()
     modules = asked.only or list(MODULES)
-    import hypothesis, msgspec, numpy, pytest  # noqa: E401, F401 - imported once, for all processes
+    for name in ("hypothesis", "msgspec", "numpy", "pytest"):
+        importlib.import_module(name)  # once, for all processes
 
     found = [m for name in modules for m in mutants_of(name) if (name, m.words) not in EQUAL]
     chosen = found if not asked.count else random.Random(asked.seed).sample(found, min(asked.count, len(found)))  # noqa: S311
