@@ -1,7 +1,9 @@
 """Makes computers, readings and folders for the tests."""
 
+import contextlib
 import os
 import shutil
+import sqlite3
 import subprocess
 import sys
 import threading
@@ -222,6 +224,13 @@ def snapshot_of(folder: Path) -> dict[str, object]:
         else:
             found[name] = (path.stat().st_mode & 0o7777, path.read_bytes())
     return found
+
+
+@contextlib.contextmanager
+def database_at(path: Path):
+    """One transaction on a database, closed afterwards: what is only forgotten goes, and its files with it, whenever memory is tidied."""
+    with contextlib.closing(sqlite3.connect(path)) as database, database:
+        yield database
 
 
 def copy_tree(source: Path, target: Path) -> Path:

@@ -2,7 +2,6 @@
 
 import os
 import signal
-import sqlite3
 import tempfile
 from datetime import timedelta
 from itertools import count
@@ -11,7 +10,7 @@ from pathlib import Path
 import pytest
 
 from faulting import ACTS, STRIKES, WORLDS, apply_all, damage_everywhere, strike_everywhere, wrong_after
-from helpers import EVENING, Plain, lumtak
+from helpers import EVENING, Plain, database_at, lumtak
 from lumtak.commands.change import stopping
 from lumtak.core.setting import parse_change
 from lumtak.errors import StorageError
@@ -52,15 +51,13 @@ def test_a_newer_journal_is_refused_and_left_alone(world_kind, place):
     apply_all(world, journal, world.open())
     journal.close()
     path, applied = world.home / "journal.db", world.look()
-    link = sqlite3.connect(path)
-    link.execute("PRAGMA user_version = 99")
-    link.close()
+    with database_at(path) as database:
+        database.execute("PRAGMA user_version = 99")
     with pytest.raises(StorageError, match="newer Lumtak"):
         Journal(world.home)
     assert world.look() == applied
-    link = sqlite3.connect(path)
-    link.execute("PRAGMA user_version = 1")
-    link.close()
+    with database_at(path) as database:
+        database.execute("PRAGMA user_version = 1")
     assert wrong_after(world, before) == []
 
 

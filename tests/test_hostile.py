@@ -5,7 +5,6 @@ import hashlib
 import json
 import os
 import shutil
-import sqlite3
 import subprocess
 import sys
 import tempfile
@@ -16,7 +15,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from helpers import CATALOGUE, ENTRY, EVENING, linux, put, snapshot_of, tree_user
+from helpers import CATALOGUE, ENTRY, EVENING, database_at, linux, put, snapshot_of, tree_user
 from lumtak.computers.hands import piped
 from lumtak.computers.hands.table import power_unit_text, swap_unit_text, sysctl_text, why_no_link
 from lumtak.computers.hands.whose import User, local_hands
@@ -344,13 +343,12 @@ def test_a_state_of_an_older_journal_that_is_not_written_is_shown_with_what_to_t
     }
     forge(home, computer, 1, "services:tide", elsewhere, now)
     Journal(home).close()
-    with sqlite3.connect(home / "journal.db") as database:  # as if it had always been in the database
+    with database_at(home / "journal.db") as database:  # as if it had always been in the database
         ((document,),) = database.execute("SELECT document FROM change").fetchall()
         document = json.dumps({**json.loads(document), "rescued": False, "stage": "verified"}).encode()
         database.execute(
             "UPDATE change SET document = ?, checksum = ?", (document, hashlib.sha256(document).hexdigest())
         )
-    database.close()
     shutil.rmtree(home / "before")
     journal = Journal(home)
     (outcome,) = put_back(journal, computer)

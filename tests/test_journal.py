@@ -2,7 +2,6 @@
 
 import hashlib
 import json
-import sqlite3
 import threading
 from itertools import permutations
 
@@ -10,7 +9,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from helpers import Plain, facts, item
+from helpers import Plain, database_at, facts, item
 from lumtak.core.setting import parse_change
 from lumtak.errors import ComputerError, StorageError, UnknownNameError
 from lumtak.journal import Journal, apply_changes, drift, owed_now, put_back, recover, review, warnings
@@ -54,9 +53,8 @@ def test_the_before_value_is_on_disk_twice_before_the_write(journal, home):
     seen = []
 
     def look(ref, value):
-        database = sqlite3.connect(home / "journal.db")
-        (row,) = database.execute("SELECT document FROM change").fetchall()
-        database.close()
+        with database_at(home / "journal.db") as database:
+            (row,) = database.execute("SELECT document FROM change").fetchall()
         (copy,) = (home / "before").rglob("*.json")
         check, body = copy.read_bytes().rstrip(b"\n").split(b"\n", 1)
         assert hashlib.sha256(body).hexdigest().encode() == check

@@ -4,12 +4,11 @@ import hashlib
 import json
 import random
 import shutil
-import sqlite3
 
 import msgspec
 import pytest
 
-from helpers import ENTRY, bench, linux, linux_tree, lumtak, put, snapshot_of
+from helpers import ENTRY, bench, database_at, linux, linux_tree, lumtak, put, snapshot_of
 from lumtak.casebook import Casebook
 from lumtak.core.setting import parse_change
 from lumtak.errors import LumtakError, NewerError
@@ -32,7 +31,7 @@ def rewrite(home, number, change, *, row=True, copy=True):
     if copy:
         file.write_bytes(checksum.encode() + b"\n" + data + b"\n")
     if row:
-        with sqlite3.connect(home / "journal.db") as database:
+        with database_at(home / "journal.db") as database:
             database.execute("UPDATE change SET document = ?, checksum = ? WHERE id = ?", (data, checksum, number))
 
 
@@ -47,9 +46,8 @@ def test_a_newer_record_is_refused_and_nothing_is_touched(home, where, damaged):
     journal.close()
     rewrite(home, 2, lambda d: {**d, "format": 99, "colour": "blue"}, **where)
     if damaged:
-        with sqlite3.connect(home / "journal.db") as database:
+        with database_at(home / "journal.db") as database:
             database.execute("UPDATE change SET checksum = 'x' WHERE id = 3")
-    database.close() if damaged else None
     before = {n: b for n, b in snapshot_of(home).items() if "lock" not in n and not n.endswith(("-shm", "-wal"))}
     for _ in range(2):
         with pytest.raises(NewerError, match="newer Lumtak"):
@@ -61,9 +59,8 @@ def test_a_newer_record_is_refused_and_nothing_is_touched(home, where, damaged):
 def test_a_newer_schema_is_refused_before_its_damage_is_seen(home):
     for name, store in (("journal.db", Journal), ("casebook.db", Casebook)):
         store(home).close()
-        with sqlite3.connect(home / name) as database:
+        with database_at(home / name) as database:
             database.execute("PRAGMA user_version = 99")
-        database.close()
         data = bytearray((home / name).read_bytes())
         data[4096:4196] = b"\xff" * 100
         (home / name).write_bytes(data)
@@ -90,10 +87,9 @@ def test_a_job_of_version_1_opens_and_its_sentence_is_gone(home):
     document.pop("after_stood")
     document |= {"after_provisional": "restart owed for 3", "facts": None}
     visit.workshop.close()
-    with sqlite3.connect(home / "casebook.db") as database:
+    with database_at(home / "casebook.db") as database:
         database.execute("UPDATE job SET document = ?", (json.dumps(document).encode(),))
         database.execute("PRAGMA user_version = 3")
-    database.close()
     book = Casebook(home)
     assert book.job(visit.job.id).after_stood is None
     book.close()
@@ -112,9 +108,8 @@ def test_a_record_of_which_both_copies_are_damaged_is_told_and_the_old_script_st
     (old,) = scripts.iterdir()
     kept = old.read_bytes()
     (home / f"before/{box.identity}/1.json").write_bytes(b"half")
-    with sqlite3.connect(home / "journal.db") as database:
+    with database_at(home / "journal.db") as database:
         database.execute("UPDATE change SET document = X'00' WHERE id = 1")
-    database.close()
     for _ in range(2):
         journal = Journal(home)
         assert journal.lost(box.identity) == [1]

@@ -2,13 +2,12 @@
 
 import errno
 import os
-import sqlite3
 import threading
 
 import msgspec
 import pytest
 
-from helpers import CATALOGUE, facts, item, lumtak, profile, reading
+from helpers import CATALOGUE, database_at, facts, item, lumtak, profile, reading
 from lumtak.casebook import Casebook, Job
 from lumtak.core.audit import audit
 from lumtak.errors import StorageError, UnknownNameError
@@ -63,7 +62,8 @@ def test_a_migration_that_fails_changes_nothing(tmp_path):
     path = tmp_path / "x.db"
     with pytest.raises(StorageError):
         Database(path, ["CREATE TABLE a (x); CREATE TABLE a (x)"])
-    assert sqlite3.connect(path).execute("SELECT count(*) FROM sqlite_master").fetchone() == (0,)
+    with database_at(path) as database:
+        assert database.execute("SELECT count(*) FROM sqlite_master").fetchone() == (0,)
 
 
 def test_a_damaged_file_is_said_and_a_damaged_journal_set_aside(tmp_path):
