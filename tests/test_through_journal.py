@@ -7,15 +7,16 @@ import pytest
 
 from helpers import CATALOGUE, EVENING, Plain, facts, item, put, tree_user
 from lumtak.computers.hands.table import NOWHERE
-from lumtak.computers.hands.whose import Hands
 from lumtak.computers.linux.computer import LinuxComputer
+from lumtak.computers.linux.root import Root
+from lumtak.computers.linux.services import Services
 from lumtak.core.setting import State, parse_change, parse_ref
 from lumtak.errors import ComputerError
 from lumtak.journal.apply import apply_changes
 from lumtak.journal.putback import put_back
 from lumtak.journal.recover import recover, review
 from lumtak.journal.store import Journal
-from test_linux_settings import ETC, FILE, Acting, Swapping, shown
+from test_linux_settings import ETC, FILE, Acting, Swapping, hands_of, shown
 
 INSTALL = "[Unit]\nDescription={0}\n[Service]\nExecStart=/bin/x\n[Install]\nWantedBy=multi-user.target\nAlias=also-{0}.service\n"
 TIMER = "[Timer]\nOnCalendar=daily\n[Install]\nWantedBy=timers.target\n"
@@ -57,7 +58,7 @@ class Manager(Acting):
 
 def computer(hand):
     ticks = itertools.count()
-    return LinuxComputer(Hands(hand, hand, hand), tree_user(), CATALOGUE, address="local",
+    return LinuxComputer(hands_of(hand), tree_user(), CATALOGUE, address="local",
                          monotonic=lambda: float(next(ticks)), wall=lambda: EVENING)  # fmt: skip
 
 
@@ -174,6 +175,57 @@ def test_what_a_service_can_become_and_where_it_comes_from(tree):
     assert found["log.timer"].setting.values == ("auto", "manual"), "a timer is not masked"
     assert found["own"].setting.values == ("auto", "manual"), "a mask would have to take its file's place"
     assert [found[k].origin for k in ("sail", "own", "made", "tide")] == ["user", "user", "system", "unknown"]
+
+
+@pytest.mark.parametrize("value", ["auto", "manual"])
+def test_a_masked_service_is_unmasked_and_masked_again(tree, journal, value):
+    hand = Manager(tree)
+    hand.own_link(f"{ETC}/quay.service", NOWHERE)
+    before, box = folder_of(tree), computer(hand)
+    (found,) = [i for i in box.facts().items if i.key == "quay"]
+    assert (found.value, found.setting.values) == ("off", ("auto", "manual", "off"))
+    assert results(changed(journal, box, f"services:quay={value}")) == ["done"]
+    assert [p.rpartition("/")[2] for p in folder_of(tree)] == (
+        ["also-quay.service", "quay.service"] if value == "auto" else []
+    )
+    assert hand.link(f"{ETC}/quay.service") is None
+    assert results(put_back(journal, box)) == ["done"]
+    assert folder_of(tree) == before
+
+
+def test_what_says_nothing_of_its_start_is_not_switched_to_auto(tree, journal):
+    hand = Manager(tree)
+    put(tree, f"{FILE}/mute.service", "[Service]\nExecStart=/bin/x\n")
+    (outcome,) = changed(journal, computer(hand), "services:mute=auto")
+    assert (outcome.result, "Choose demand or manual" in outcome.note) == ("failed", True)
+    assert hand.acted() == []
+
+
+def test_what_systemd_tells_of_a_unit(tree):
+    tide = {"Id": "tide.service", "Names": "tide.service sea.service", "LoadState": "loaded", "ActiveState": "active",
+            "UnitFileState": "disabled", "FragmentPath": f"{FILE}/tide.service", "TriggeredBy": "low.timer idle.socket",
+            "WantedBy": "graphical.target quay.service", "InactiveExitTimestampMonotonic": "1000000",
+            "ActiveEnterTimestampMonotonic": "1500000", "InactiveEnterTimestampMonotonic": "200"}  # fmt: skip
+    low = {"Id": "low.timer", "LoadState": "loaded", "ActiveState": "active", "UnitFileState": "disabled",
+           "FragmentPath": f"{FILE}/low.timer", "Triggers": "tide.service"}  # fmt: skip
+    idle = {"Id": "idle.socket", "LoadState": "loaded", "ActiveState": "inactive"}
+    gone = {"Id": "gone.service", "LoadState": "not-found", "ActiveState": "inactive"}
+    mine = Services(hand := Manager(tree), Root(hands_of(hand)), CATALOGUE)
+    found = {i.key: i for i in mine.parse([tide, low, idle, gone])[0]}
+    assert set(found) == {"tide", "low.timer"}
+    assert (found["tide"].start_s, found["tide"].running, found["tide"].aliases) == (0.5, True, ("sea",))
+    assert [(t.kind, t.by) for t in found["tide"].triggers] == [
+        ("system", ""), ("wants", "quay"), ("timer", "low.timer"), ("socket", "idle.socket"),
+    ]  # fmt: skip
+    assert found["tide"].setting.values == ("auto", "demand", "off")
+    assert (found["low.timer"].value, found["low.timer"].started_by, found["low.timer"].triggers) == (
+        "manual", "is not counting", (),
+    )  # fmt: skip
+    (never,) = mine.parse([{**tide, "InactiveExitTimestampMonotonic": "0", "WantedBy": "", "TriggeredBy": ""}])[0]
+    assert (never.start_s, never.triggers, never.setting.values) == (None, (), ("auto", "manual", "off"))
+    (once,) = mine.parse([{**tide, "UnitFileState": "enabled", "ActiveEnterTimestampMonotonic": "0",
+                           "InactiveEnterTimestampMonotonic": "3000000", "WantedBy": "", "TriggeredBy": ""}])[0]  # fmt: skip
+    assert (once.start_s, [t.kind for t in once.triggers]) == (2.0, ["system"])
 
 
 # -- swap, effects, files -------------------------------------------------------------------------------------------------------
