@@ -60,3 +60,23 @@ def test_whole_numbers_keep_their_bounds(value, good):
 
 def test_words_keep_to_their_list():
     assert "on, off" in Setting(values=("on", "off")).problem_with("auto")
+
+
+@pytest.mark.parametrize(
+    ("now", "one", "other", "expected"),
+    [
+        ({"part:a": "1", "part:b": "2"}, {"part:a": "1", "part:b": "1"}, {"part:a": "2", "part:b": "2"}, True),
+        ({"part:a": "3", "part:b": "2"}, {"part:a": "1", "part:b": "1"}, {"part:a": "2", "part:b": "2"}, False),
+        ({"part:a": "1", "kind": "x"}, {"part:a": "1"}, {"part:a": "1"}, False),
+        ({"part:a": "1"}, {"part:a": "1", "kind": "x"}, {"part:a": "1"}, False),
+        ({"part:a": "1"}, {"part:a": "1"}, {"part:a": "1", "kind": "x"}, False),
+        ({"part:a": "1", "part:b": "1"}, {"part:a": "1"}, {"part:a": "1"}, False),
+        ({"kind": "x"}, {"kind": "x"}, {"kind": "x"}, False),
+        (None, {"part:a": "1"}, {"part:a": "1"}, False),
+        ({"part:a": "1"}, None, {"part:a": "1"}, False),
+        ({"part:a": "1"}, {"part:a": "1"}, None, False),
+    ],
+)
+def test_half_way_is_every_part_as_in_one_of_both_and_all_else_equal(now, one, other, expected):
+    states = [State(value="x", exact=exact) for exact in (now, one, other)]
+    assert states[0].between(states[1], states[2]) is expected

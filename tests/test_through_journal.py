@@ -425,3 +425,13 @@ def test_every_way_in_which_an_interruption_is_found(journal, begun, found_at, s
     assert journal.entries()[-1].stage == stage
     assert box.values.get("services:x") == left
     assert not review(journal, box).lines
+
+
+def test_what_was_interrupted_is_settled_before_anything_new_is_written(journal):
+    box = parted(KeyboardInterrupt(), cut=1)
+    with pytest.raises(KeyboardInterrupt):
+        changed(journal, box, "services:x=2/2")
+    assert results(changed(journal, box, "services:x=2/2")) == ["done"]
+    assert [(e.stage, e.before.value) for e in journal.entries()] == [("not done", "1/1"), ("verified", "1/1")]
+    assert results(put_back(journal, box)) == ["done"]
+    assert box.values["services:x"] == "1/1"
