@@ -10,6 +10,7 @@ from lumtak.computers.hands.table import NOWHERE
 from lumtak.computers.linux.computer import LinuxComputer
 from lumtak.computers.linux.root import Root
 from lumtak.computers.linux.services import Services
+from lumtak.core.facts import Fixed
 from lumtak.core.setting import State, parse_change, parse_ref
 from lumtak.errors import ComputerError
 from lumtak.journal.apply import apply_changes
@@ -435,3 +436,52 @@ def test_what_was_interrupted_is_settled_before_anything_new_is_written(journal)
     assert [(e.stage, e.before.value) for e in journal.entries()] == [("not done", "1/1"), ("verified", "1/1")]
     assert results(put_back(journal, box)) == ["done"]
     assert box.values["services:x"] == "1/1"
+
+
+def test_the_way_back_stands_before_anything_is_written_and_the_plan_ends(tree, journal):
+    hand = Manager(tree, gone={"LoadState": "not-found"})
+    box = computer(hand)
+    assert results(changed(journal, box, "services:tide=auto")) == ["done"]
+    first = {word: n for n, (word, *_) in reversed(list(enumerate(hand.asked)))}
+    assert first["leave script"] < first["link"]
+    assert not journal.unfinished_plans(box.identity, box.user_name)
+    (outcome,) = changed(journal, box, "services:gone=off")
+    assert (outcome.result, outcome.before, "not there any more" in outcome.note) == ("failed", "?", True)
+
+
+def test_after_a_failure_the_rest_is_not_tried_and_has_the_value_that_is_known(journal):
+    box = Plain({"services:b": "auto", "services:new": "auto", "services:held": "auto"})
+    known = facts(item("services", "b", value="auto"), item("services", "c", value=None), item("services", "held", setting=Fixed(needed="x")),
+                  identity=box.identity)  # fmt: skip
+    wanted = [parse_change(f"services:{k}=off") for k in ("new", "held", "gone", "b", "c", "nobody-knows")]
+    told = [(o.result, o.title, o.before) for o in apply_changes(journal, box, known, wanted)]
+    assert [t[0] for t in told[:3]] == ["done", "done", "failed"]
+    assert told[3:] == [
+        ("not tried", "b", "auto"), ("not tried", "c", "unset"), ("not tried", "services:nobody-knows", "unset"),
+    ]  # fmt: skip
+    assert [e.shows for e in journal.entries()] == ["now", "now"]
+    assert box.values["services:b"] == "auto"
+
+
+class Whole(Parted):
+    """Settings that are written at once, with an exact form."""
+
+    def _exact(self, word):
+        return {"kind": "one", "word": word}
+
+
+def test_what_is_done_although_it_was_refused(journal):
+    box = Whole({"services:x": "1/1"})
+    box.failing, box.cut = ComputerError("the made-up write was refused."), 2
+    (outcome,) = changed(journal, box, "services:x=2/2")
+    assert (outcome.result, outcome.note.startswith("it is done, although")) == ("done", True)
+    blunt = Plain({"services:x": "1/1"})
+
+    def refused(ref, value):
+        blunt.values[str(ref)] = value
+        raise ComputerError("the made-up write was refused.")
+
+    blunt.trouble = refused
+    assert results(changed(journal, blunt, "services:x=2/2")) == ["conflict"], (
+        "where only the word is known, it is not sure"
+    )
