@@ -43,6 +43,7 @@ MODULES = (
 )  # fmt: skip
 EQUAL: dict[tuple[str, str], str] = {
     ("journal/apply", "0.2  ->  1.2"): "how long a pause waits between two looks; no test asserts a time",
+    ("journal/apply", "0  ->  1"): "numbers of records that the journal gives itself",
 }
 """(module, mutation as printed without its line number) -> why no test can notice."""
 SEED, COUNT = 20, 240

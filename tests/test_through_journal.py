@@ -1,5 +1,6 @@
 """Settings of a real computer changed and put back through the journal, on a folder whose programs answer as systemd and dconf do."""
 
+import contextlib
 import errno
 import itertools
 
@@ -131,6 +132,8 @@ def test_a_mask_does_not_stay_where_the_service_could_not_be_stopped(tree, journ
     assert "systemctl failed" in outcome.note
     assert folder_of(tree) == before
     assert "tide.service" in hand.running
+    assert ("leave script", journal.tag) in hand.asked
+    assert not list(tree.glob("var/lib/lumtak/undo-*")), "nothing is left to be put back"
 
 
 def test_demand_keeps_other_names_and_drops_what_switches_it_on(tree, journal):
@@ -485,3 +488,35 @@ def test_what_is_done_although_it_was_refused(journal):
     assert results(changed(journal, blunt, "services:x=2/2")) == ["conflict"], (
         "where only the word is known, it is not sure"
     )
+
+
+def test_what_could_not_be_brought_back_is_not_changed(journal):
+    box = parted()
+    box.foresee = lambda ref, state: box._never() if state.exact else Parted.foresee(box, ref, state)
+
+    def never():
+        raise ComputerError("that made-up state cannot be reached again.")
+
+    box._never = never
+    assert results(changed(journal, box, "services:x=2/2")) == ["failed"]
+    assert (box.values, journal.entries()) == ({"services:x": "1/1"}, [])
+
+
+def test_without_a_way_back_on_the_computer_nothing_is_written(tree, journal):
+    hand = Manager(tree)
+    hand.refuses, box = "leave script", computer(hand)
+    (outcome,) = changed(journal, box, "services:tide=auto")
+    assert (outcome.result, "undo script cannot be left" in outcome.note) == ("failed", True)
+    assert (journal.entries()[-1].stage, folder_of(tree), hand.acted()) == ("failed", {}, [])
+    hand.refuses = ""
+    assert results(changed(journal, box, "services:tide=auto")) == ["done"]
+
+
+@pytest.mark.parametrize("trouble", [None, KeyboardInterrupt()])
+def test_rights_are_given_back_however_a_plan_ends(journal, trouble):
+    box = parted(trouble, cut=0 if trouble else None)
+    given = []
+    box.give_back_rights = lambda: given.append(box.writes)
+    with pytest.raises(KeyboardInterrupt) if trouble else contextlib.nullcontext():
+        changed(journal, box, "services:x=2/2")
+    assert given == [1]
