@@ -7,6 +7,7 @@ import itertools
 import pytest
 
 from helpers import CATALOGUE, EVENING, Plain, facts, item, put, tree_user
+from lumtak.computers import Capabilities
 from lumtak.computers.hands.table import NOWHERE
 from lumtak.computers.linux.computer import LinuxComputer
 from lumtak.computers.linux.root import Root
@@ -426,7 +427,7 @@ def test_every_way_in_which_an_interruption_is_found(journal, begun, found_at, s
     assert line.found == says
     with journal.writing(box.identity):
         recover(journal, box)
-    assert journal.entries()[-1].stage == stage
+    assert (journal.entries()[-1].stage, journal.entries()[-1].taken_over_by) == (stage, 0)
     assert box.values.get("services:x") == left
     assert not review(journal, box).lines
 
@@ -520,3 +521,37 @@ def test_rights_are_given_back_however_a_plan_ends(journal, trouble):
     with pytest.raises(KeyboardInterrupt) if trouble else contextlib.nullcontext():
         changed(journal, box, "services:x=2/2")
     assert given == [1]
+
+
+@pytest.mark.parametrize("takes_root", [(), ("services",)])
+@pytest.mark.parametrize(("found_at", "says"), [("1/1", "not done"), ("2/1", "not done"), ("2/2", "done")])
+def test_nothing_is_written_as_root_on_the_word_of_a_record_that_was_rescued(journal, takes_root, found_at, says):
+    box = parted(KeyboardInterrupt(), cut=0)
+    with pytest.raises(KeyboardInterrupt):
+        changed(journal, box, "services:x=2/2")
+    journal._put(journal.entries()[-1], rescued=True)
+    box.capabilities = lambda: Capabilities(asks_for=takes_root)
+    box.values, box.writes = {"services:x": found_at}, 0
+    with journal.writing(box.identity):
+        told = recover(journal, box).lines[0].found
+    half = found_at == "2/1"
+    assert told == ("needs a look" if half and takes_root else says)
+    assert box.writes == (0 if takes_root or says == "done" else 1)
+    assert box.values["services:x"] == (found_at if takes_root or not half else "1/1")
+
+
+def test_the_way_back_of_what_was_not_done_goes_when_an_interruption_is_settled(tree, journal):
+    hand = Manager(tree)
+    box = computer(hand)
+
+    def cut(path, target):
+        raise KeyboardInterrupt
+
+    hand.own_link = cut
+    with pytest.raises(KeyboardInterrupt):
+        changed(journal, box, "services:tide=auto")
+    assert len(list(tree.glob("var/lib/lumtak/undo-*"))) == 1
+    del hand.own_link
+    with journal.writing(box.identity):
+        assert [line.found for line in recover(journal, box).lines] == ["not done"]
+    assert not list(tree.glob("var/lib/lumtak/undo-*"))
