@@ -253,12 +253,17 @@ FORGED = {
 }
 
 
+def with_tides(tree):
+    """(hand of root, computer) on a folder where systemd tells of one service."""
+    hand = Acting(tree, {"systemctl show": TIDE})
+    return hand, LinuxComputer(hands_of(hand), tree_user(), CATALOGUE, wall=lambda: EVENING)
+
+
 @pytest.mark.parametrize("forged", FORGED)
 def test_a_state_that_this_setting_cannot_have_had_is_refused_everywhere(tree, forged):
     address, exact, around = FORGED[forged]
     ref, state = parse_ref(address), State(value="off", exact=exact, around=around)
-    transport = Acting(unit_tree(tree), {"systemctl show": TIDE})
-    computer = LinuxComputer(hands_of(transport), tree_user(), CATALOGUE, wall=lambda: EVENING)
+    transport, computer = with_tides(unit_tree(tree))
     before = snapshot_of(tree)
     transport.asked.clear()
     kit = FileUndoKit(tree_user(), UserFolder(transport, "/home/u/.local/share/lumtak-undo"), hands_of(transport))
@@ -294,8 +299,7 @@ def test_a_unit_linked_from_elsewhere_is_not_changed_since_it_could_not_be_put_b
     link = unit_tree(tree) / f"{ETC}/multi-user.target.wants/tide.service".lstrip("/")
     link.unlink()
     link.symlink_to("/opt/tide/tide.service")
-    transport = Acting(tree, {"systemctl show": TIDE})
-    computer = LinuxComputer(hands_of(transport), tree_user(), CATALOGUE, wall=lambda: EVENING)
+    _, computer = with_tides(tree)
     assert "could not put back" in computer.facts().find(parse_ref("services:tide")).setting.needed
     with pytest.raises(ComputerError, match="outside the system"):
         computer.foresee(parse_ref("services:tide"), computer.read(parse_ref("services:tide")))
@@ -333,8 +337,7 @@ def test_a_desktop_that_keeps_files_does_not_lose_one_to_a_key_of_another_deskto
 
 def test_a_state_of_an_older_journal_that_is_not_written_is_shown_with_what_to_type(tree, home):
     """Version 0.1 changed units that are linked from elsewhere; only a person can know whether that link is right."""
-    hand = Acting(unit_tree(tree), {"systemctl show": TIDE})
-    computer = LinuxComputer(hands_of(hand), tree_user(), CATALOGUE, wall=lambda: EVENING)
+    hand, computer = with_tides(unit_tree(tree))
     now = msgspec.to_builtins(computer.read(parse_ref("services:tide")))
     elsewhere = {
         "value": "auto",
@@ -380,8 +383,7 @@ def forge(home, computer, number, ref, restore, left):
 
 
 def test_a_rescued_record_that_takes_root_is_put_back_only_once_it_was_shown(tree, home):
-    transport = Acting(unit_tree(tree), {"systemctl show": TIDE})
-    computer = LinuxComputer(hands_of(transport), tree_user(), CATALOGUE, wall=lambda: EVENING)
+    _, computer = with_tides(unit_tree(tree))
     now = msgspec.to_builtins(computer.read(parse_ref("services:tide")))
     evil = {
         "value": "auto",

@@ -35,8 +35,8 @@ class Drift(Record):
 def drift(journal: Journal, computer: Computer) -> list[Drift]:
     """Every changed setting of this computer's user, held against the computer now; notes the time where it is right."""
     newest: dict[SettingRef, Entry] = {}
-    for entry in journal.entries(computer.identity):
-        if entry.is_open and entry.user == computer.user_name:
+    for entry in journal.entries_of(computer):
+        if entry.is_open:
             newest[entry.ref] = entry
     return [_stands(journal, computer, entry) for entry in newest.values()]
 

@@ -12,7 +12,7 @@ from lumtak.journal.store import Journal
 
 def standing_now(journal: Journal, computer: Computer) -> tuple[int, ...]:
     """Numbers of the changes of this computer's user that stand now."""
-    return tuple(e.id for e in _mine(journal, computer) if e.is_open)
+    return tuple(e.id for e in journal.entries_of(computer) if e.is_open)
 
 
 def provisional(journal: Journal, computer: Computer, reading: Reading, stood: Collection[int] | None) -> Provisional:
@@ -24,7 +24,7 @@ def provisional(journal: Journal, computer: Computer, reading: Reading, stood: C
         reading: the after reading.
         stood: numbers of the changes that stood when it was taken; None where that was not noted (version 0.1), and times have to tell.
     """
-    mine = _mine(journal, computer)
+    mine = journal.entries_of(computer)
     if _put_back_since(mine, reading, stood):
         return "put back"
     if stood is not None and any(e.is_open and e.id not in stood for e in mine):
@@ -39,7 +39,3 @@ def _put_back_since(mine: list[Entry], reading: Reading, stood: Collection[int] 
     if stood is not None:
         return any(e.id in stood for e in gone)
     return any(e.stage_at > reading.taken_at for e in gone)
-
-
-def _mine(journal: Journal, computer: Computer) -> list[Entry]:
-    return [e for e in journal.entries(computer.identity) if e.user == computer.user_name]

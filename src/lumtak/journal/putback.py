@@ -54,7 +54,7 @@ def put_back(
     outcomes: list[Outcome] = []
     with journal.writing(computer.identity):
         recover(journal, computer, on_review=on_review)
-        mine = [e for e in journal.entries(computer.identity) if e.user == computer.user_name]
+        mine = journal.entries_of(computer)
         wanted = [e.id for e in mine if e.is_open] if numbers is None else list(dict.fromkeys(numbers))
         try:
             for number in sorted(wanted, reverse=True):

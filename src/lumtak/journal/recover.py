@@ -61,7 +61,7 @@ class _Judged(Record):
 def review(journal: Journal, computer: Computer) -> Review:
     """Compare the computer with the journal, and touch neither."""
     judged = {j.entry.id: j for j in _judge(journal, computer)}
-    entries = [e for e in journal.entries(computer.identity) if e.user == computer.user_name]
+    entries = journal.entries_of(computer)
     lines: list[ReviewLine] = []
     told: set[int] = set()
     for plan in journal.unfinished_plans(computer.identity, computer.user_name):
@@ -114,7 +114,7 @@ def recover(journal: Journal, computer: Computer, *, on_review: Callable[[Review
 
 def _judge(journal: Journal, computer: Computer) -> list[_Judged]:
     """Every unfinished change of this user, oldest first."""
-    mine = [e for e in journal.entries(computer.identity) if e.user == computer.user_name and e.is_open]
+    mine = [e for e in journal.entries_of(computer) if e.is_open]
     above: dict[SettingRef, Entry] = {}
     judged = []
     takes_root = computer.capabilities().asks_for

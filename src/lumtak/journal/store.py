@@ -10,6 +10,7 @@ from typing import Any
 
 import msgspec
 
+from lumtak.computers.protocol import Computer
 from lumtak.core.record import Record
 from lumtak.core.setting import State
 from lumtak.errors import DamagedError, StorageError, UnknownNameError
@@ -187,6 +188,10 @@ class Journal:
                 raise self._damaged(f"change {row['id']}")
             found.append(msgspec.structs.replace(entry, seen_at=row["seen_at"]))
         return [e for e in found if job is None or e.job == job]
+
+    def entries_of(self, computer: Computer) -> list[Entry]:
+        """All changes of this computer's user, oldest first: what others changed there is theirs to put back."""
+        return [e for e in self.entries(computer.identity) if e.user == computer.user_name]
 
     def _damaged(self, what: str) -> DamagedError:
         return DamagedError(

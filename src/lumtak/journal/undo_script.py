@@ -20,7 +20,7 @@ def refresh_script(journal: Journal, computer: Computer) -> str:
     if kit is None:
         return ""
     tag = journal.script_tag(computer.identity)
-    mine = [e for e in journal.entries(computer.identity) if e.user == computer.user_name]
+    mine = journal.entries_of(computer)
     waiting = [e for e in mine if e.is_open]
     if not waiting:
         kit.remove(tag, [e.before.around for e in mine])
@@ -48,7 +48,7 @@ def settle(journal: Journal, computer: Computer) -> None:
         ComputerError: the scripts cannot be written anew; nothing is forgotten then.
     """
     kit = computer.undo_kit()
-    ever = [e.before.around for e in journal.entries(computer.identity) if e.user == computer.user_name]
+    ever = [e.before.around for e in journal.entries_of(computer)]
     tags = (*journal.older_script_tags(computer.identity), journal.script_tag(computer.identity))
     with journal.writing(computer.identity):
         for tag in tags if kit is not None else ():

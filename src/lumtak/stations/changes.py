@@ -47,7 +47,7 @@ class Changes(Record):
 def changes_of(workshop: Workshop, computer: Computer) -> Changes:
     """Read the journal and look at the computer; nothing is touched."""
     standing = {d.entry.id: d for d in drift(workshop.journal, computer)}
-    entries = [e for e in workshop.journal.entries(computer.identity) if e.user == computer.user_name]
+    entries = workshop.journal.entries_of(computer)
     jobs = {j.id: j for j in workshop.casebook.jobs()}
     by_job: dict[str, list[Entry]] = {}
     for entry in entries:
