@@ -70,7 +70,7 @@ def model() -> None:
         base = median_s(lambda: [rng.standard_normal((4, 35)) for _ in range(3600)])
         line(
             "an hour of the drawing bench",
-            median_s(lambda: computer.wait(3600.0), 3),
+            median_s(lambda: computer.clock.wait(3600.0), 3),
             "drawing its random numbers",
             base,
         )
@@ -159,7 +159,7 @@ def real_facts() -> None:
         return
     with tempfile.TemporaryDirectory() as folder:
         computer = Workshop(Path(folder)).computer("local")
-        found = computer.facts()
+        found = computer.about.facts()
         hand = Hand()
 
         def bare() -> None:
@@ -168,7 +168,7 @@ def real_facts() -> None:
 
         count = sum(i.area == "services" for i in found.items)
         what = f"facts with {count} units, {found.process_count} processes"
-        line(what, median_s(computer.facts, 5), "systemctl show '*' and one pass over /proc", median_s(bare, 5))
+        line(what, median_s(computer.about.facts, 5), "systemctl show '*' and one pass over /proc", median_s(bare, 5))
 
 
 def own_cost() -> None:

@@ -123,7 +123,7 @@ def simulated(pairs=60):
             computer = SimulatedComputer("drawing-bench", Path(folder), seed=seed)
             readings = []
             for _ in range(2):
-                computer.restart()
+                computer.clock.restart()
                 readings.append(take_reading(computer))
             for result in compare_readings(*readings):
                 alarms[result.column] += result.verdict != "none"

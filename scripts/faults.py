@@ -8,16 +8,16 @@ from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
 
-from faulting import ACTS, STRIKES, WORLDS, Tally, damage_everywhere, strike_everywhere
+from faulting import ACTS, KINDS, STRIKES, WORLDS, Tally, damage_everywhere, strike_everywhere
 
 
 def tallies(folder: Path) -> Iterator[Tally]:
     """Every kind of fault, one after the other, each in a folder of its own."""
-    for number, world in enumerate(WORLDS):
+    for number, world in enumerate((*WORLDS, *KINDS)):
         for act in ACTS:
             for strike in STRIKES:
                 yield strike_everywhere(world, act, strike, folder / f"{number}-{act.__name__}-{strike}")
-        for suffix in ("", "-wal"):
+        for suffix in ("", "-wal") if world in WORLDS else ():
             yield damage_everywhere(world, folder / f"{number}{suffix}-damage", suffix)
 
 

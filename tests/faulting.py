@@ -7,6 +7,7 @@ its own), or the call fails as on a broken or a full disk.
 
 import contextlib
 import errno
+import json
 import os
 import shutil
 import signal
@@ -18,11 +19,13 @@ from functools import partial
 from multiprocessing import get_context
 from pathlib import Path
 
-from helpers import bench, linux, linux_tree, snapshot_of
+from helpers import bench, computer_on, linux, linux_tree, put, snapshot_of
+from lumtak.computers.hands.hand import Hand
 from lumtak.core.setting import parse_change
 from lumtak.errors import LumtakError
 from lumtak.journal import Journal, apply_changes, drift, put_back, recover, review
 from lumtak.storage import Database
+from outside import ETC, FILE, INSTALL, Outside
 
 _CALLS = ("write", "fsync", "fchmod", "rename", "replace", "unlink", "rmdir", "mkdir", "symlink")
 _WRITES = os.O_WRONLY | os.O_RDWR | os.O_CREAT
@@ -48,7 +51,7 @@ class Sim:
 
     def look(self):
         """The settings, as another program would find them."""
-        return dict(self.open()._state.settings)
+        return dict(self.open().machine.state.settings)
 
     def script(self):
         return None
@@ -84,11 +87,104 @@ class Folder:
         return found[0] if found else None
 
 
+class OfKind(Folder):
+    """One kind of state on a folder whose programs answer: one setting, changed, changed again, and put back."""
+
+    running = ("tide.service",)
+    plan = ""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder, self.home = folder, folder / "home"
+        self.tree = folder / "root"
+        if not self.tree.exists():
+            linux_tree(self.tree)
+            hand = Outside(self.tree, self.running, plan=self.plan)
+            hand.tell(permissions={"org.school.Tides": "yes"})
+            Hand.own_link(hand, f"{ETC}/multi-user.target.wants/tide.service", f"{FILE}/tide.service")
+            Hand.own_link(hand, f"{ETC}/also-tide.service", f"{FILE}/tide.service")
+            put(self.tree, "/usr/lib/systemd/user/sail-index.service", INSTALL.format("sails"))
+
+    def open(self):
+        return computer_on(Outside(self.tree))
+
+    def look(self):
+        """All of it; what programs keep as they understand it, and what a killed program of this test left is passed over."""
+        return outside_of(self.tree)
+
+
+def outside_of(tree: Path) -> dict:
+    passed = ("outside.new", "proc/sys/vm/swappiness.new", "scaling_governor.new", "energy_performance_preference.new")
+    found = {n: what for n, what in snapshot_of(tree).items() if not n.endswith(passed)}
+    return {**found, "outside.json": json.loads((tree / "outside.json").read_text())}
+
+
+class UnitStops(OfKind):
+    name = "links of a unit"
+    changes = ("services:tide=manual",)
+    again = "services:tide=off"
+
+
+class UnitStarts(OfKind):
+    name = "links of a unit that starts"
+    changes = ("services:quay=auto",)
+    again = "services:quay=off"
+
+
+class Kernel(OfKind):
+    name = "value of the kernel"
+    changes = ("memory:swappiness=10",)
+    again = "memory:swappiness=100"
+
+
+class SwapMore(OfKind):
+    name = "swap that becomes more"
+    changes = ("memory:swap_mib=500",)
+    again = "memory:swap_mib=400"
+
+
+class SwapLess(OfKind):
+    name = "swap that becomes less"
+    changes = ("memory:swap_mib=120",)
+    again = "memory:swap_mib=0"
+
+
+class Policies(OfKind):
+    name = "policies of the clock"
+    changes = ("power:mains=saving",)
+    again = "power:mains=full"
+
+
+class Service(OfKind):
+    name = "plan of the profile service"
+    changes = ("power:mains=saving",)
+    again = "power:mains=full"
+    plan = "balanced"
+
+
+class Key(OfKind):
+    name = "key of the desktop"
+    changes = ("effects:animations=off",)
+    again = "effects:animations=on"
+
+
+class Permission(OfKind):
+    name = "permission of a program"
+    changes = ("apps:sandbox/org.school.Tides=off",)
+    again = "apps:sandbox/org.school.Tides=on"
+
+
+class UserUnit(OfKind):
+    name = "unit of the user"
+    changes = ("apps:user/sail-index.service=off",)
+    again = "apps:user/sail-index.service=on"
+
+
+KINDS = (UnitStops, UnitStarts, Kernel, SwapMore, SwapLess, Policies, Service, Key, Permission, UserUnit)
 WORLDS = (Sim, Folder)
 
 
 def apply_all(world, journal, computer) -> None:
-    apply_changes(journal, computer, computer.facts(), [parse_change(c) for c in world.changes])
+    apply_changes(journal, computer, computer.about.facts(), [parse_change(c) for c in world.changes])
 
 
 def apply_and_put_back(world, journal, computer) -> None:
@@ -97,8 +193,8 @@ def apply_and_put_back(world, journal, computer) -> None:
 
 
 def change_twice_and_put_back_the_older(world, journal, computer) -> None:
-    apply_changes(journal, computer, computer.facts(), [parse_change(world.changes[0])])
-    apply_changes(journal, computer, computer.facts(), [parse_change(world.again)])
+    apply_changes(journal, computer, computer.about.facts(), [parse_change(world.changes[0])])
+    apply_changes(journal, computer, computer.about.facts(), [parse_change(world.again)])
     put_back(journal, computer, [1])
     put_back(journal, computer, [2])
 
@@ -240,13 +336,17 @@ def wrong_after(world, before) -> list[str]:
         wrong.append("no undo script")
     put_back(journal, computer)
     if world.look() != before:
-        wrong.append("not as before after putting everything back")
+        wrong.append(f"not as before after putting everything back: {_differences(before, world.look())}")
     if any(e.is_open for e in journal.entries()) or list((world.home / "before").rglob("*.json")):
         wrong.append("something is still open")
     if journal.unfinished_plans(computer.identity, computer.user_name):
         wrong.append("a plan did not end")
     journal.close()
     return wrong
+
+
+def _differences(before: dict, after: dict) -> list[str]:
+    return [f"{n}: {before.get(n)} / {after.get(n)}" for n in {*before, *after} if before.get(n) != after.get(n)]
 
 
 def _wrong_states(journal, computer) -> list[str]:
@@ -260,8 +360,8 @@ def _wrong_states(journal, computer) -> list[str]:
     for ref, changes in settings.items():
         standing = [e for e in changes if e.is_open]
         wanted = standing[-1].value if standing else changes[0].before.value
-        if computer.read(ref).value != wanted:
-            wrong.append(f"{ref} is {computer.read(ref).value} and not {wanted}: {[e.stage for e in changes]}")
+        if computer.settings.read(ref).value != wanted:
+            wrong.append(f"{ref} is {computer.settings.read(ref).value} and not {wanted}: {[e.stage for e in changes]}")
     return wrong
 
 
@@ -277,12 +377,21 @@ def _wrong_script(world, before) -> list[str]:
         return []
     copy = world.folder / "copy"
     shutil.copytree(world.tree, copy, symlinks=True)
-    result = run_script(copy / script.relative_to(world.tree), copy)
-    after = snapshot_of(copy / "home")
+    of_root = sorted(copy.glob("var/lib/lumtak/undo-*.sh"))
+    if of_root and os.geteuid() != 0:
+        shutil.rmtree(copy)
+        return []
+    results = [run_script(s, copy) for s in (*of_root, copy / script.relative_to(world.tree))]
+    after = files_of(outside_of(copy) if isinstance(world, OfKind) else snapshot_of(copy / "home"))
     shutil.rmtree(copy)
-    if after != before or result.returncode:
-        return [f"the undo script alone did not do it: {result.stdout}{result.stderr}"]
+    if after != files_of(before) or any(r.returncode for r in results):
+        return [f"the undo scripts alone did not do it: {_differences(files_of(before), after)}{[r.stdout + r.stderr for r in results]}"]
     return []
+
+
+def files_of(found: dict) -> dict:
+    """What a script can put back on a disk that is mounted elsewhere: no kernel, no program, no swap file that is made."""
+    return {n: what for n, what in found.items() if not n.startswith(("proc", "sys", "outside", "var/lib/lumtak"))}
 
 
 @dataclass

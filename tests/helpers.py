@@ -7,6 +7,7 @@ import sqlite3
 import subprocess
 import sys
 import threading
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from importlib.resources import files
@@ -15,8 +16,12 @@ from pathlib import Path
 import msgspec
 
 from lumtak.computers import Capabilities
-from lumtak.computers.hands.whose import User, folder_hands
+from lumtak.computers.hands.states import Exact
+from lumtak.computers.hands.whose import Hands, User, folder_hands
+from lumtak.computers.linux.adapter import Look, Means
 from lumtak.computers.linux.computer import LinuxComputer
+from lumtak.computers.linux.registry import ADAPTERS
+from lumtak.computers.linux.settings import LinuxSettings
 from lumtak.computers.simulated.computer import SimulatedComputer
 from lumtak.core.catalogue import Catalogue, load_catalogue
 from lumtak.core.facts import Facts, Hardware, Item, Setting, System
@@ -201,15 +206,39 @@ def tree_user() -> User:
 
 
 def linux(root: Path) -> LinuxComputer:
+    return _linux(folder_hands(str(root), tree_user()))
+
+
+def computer_on(hand) -> LinuxComputer:
+    """The computer where one hand does everything."""
+    return _linux(Hands(hand, hand, hand))
+
+
+def _linux(hands: Hands) -> LinuxComputer:
     clock = iter(range(10**6))
     return LinuxComputer(
-        folder_hands(str(root), tree_user()),
+        hands,
         tree_user(),
         CATALOGUE,
         address="local",
         monotonic=lambda: float(next(clock)),
         wall=lambda: EVENING,
     )
+
+
+def means_of(hand, user=None) -> Means:
+    """What adapters work with, where one hand does everything, or another acts as the user."""
+    return Means(Hands(hand, user or hand, hand), tree_user(), CATALOGUE)
+
+
+def settings_of(hand, hands=None) -> LinuxSettings:
+    """Settings as all adapters keep them, without the rest of the computer."""
+    hands = hands or Hands(hand, hand, hand)
+    return LinuxSettings(hands, tree_user(), [kind(Means(hands, tree_user(), CATALOGUE)) for kind in ADAPTERS])
+
+
+def look(running=(), **memory) -> Look:
+    return Look(lambda: memory, lambda _: frozenset(running))
 
 
 def snapshot_of(folder: Path) -> dict[str, object]:
@@ -238,6 +267,29 @@ def copy_tree(source: Path, target: Path) -> Path:
     return target
 
 
+# -- kinds of states that only tests know ---------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class Parts(Exact, kind="parts"):
+    """What is written part by part."""
+
+    areas = ("services", "apps", "effects", "power", "memory")
+    apart = ("held",)
+    held: "Mapping[str, str]"
+    beside: "str" = ""
+
+    def _problem(self, key):
+        return ""
+
+
+@dataclass(frozen=True)
+class Once(Parts, kind="once"):
+    """What is written at once."""
+
+    apart = ()
+
+
 # -- a computer made of nothing but settings, for faults -------------------------------------------------------------------------
 
 
@@ -257,6 +309,7 @@ class Plain:
     def __post_init__(self):
         self.trouble = lambda ref, value: value
         self.writes = 0
+        self.about = self.load = self.settings = self.clock = self
 
     def facts(self):
         items = [item(r.split(":")[0], r.split(":")[1], value=v, setting=Setting(values=("on", "off", "auto", "manual"), shows=self.shows))

@@ -17,7 +17,7 @@ from pathlib import Path
 
 SOURCES = Path(__file__).parents[1] / "src" / "lumtak"
 _NO_SENTENCE = re.compile(r"(?s).*\b(?:SELECT|INSERT|UPDATE|DELETE|CREATE|PRAGMA|CONFLICT|VALUES|ORDER BY)\b|\s*[<#\[]")
-_NO_WORDS = {"owned.py", "session.py", "undo_kit.py", "undo_parts.py", "shell.py", "swap.py", "known_states.py"}
+_NO_WORDS = {"owned.py", "session.py", "undo_kit.py", "shell.py", "swap.py", "states.py"}
 """Modules whose texts are for other programs: unit files, shell, parts of exact states."""
 
 
@@ -126,7 +126,7 @@ def work(folder: Path) -> list[object]:
         content_of(visit),
     ]
     again = [parse_change("memory:swappiness=30")]
-    seen.append(apply_changes(shop.journal, visit.computer, visit.computer.facts(), again))
+    seen.append(apply_changes(shop.journal, visit.computer, visit.computer.about.facts(), again))
     older = next(e.id for e in visit.entries() if e.ref == again[0].ref)
     seen += [
         put_back(shop.journal, visit.computer, [older]),
@@ -140,17 +140,17 @@ def work(folder: Path) -> list[object]:
     seen.append(
         [
             row.is_head
-            for row in look_in_words(quick_look(visit.computer.facts(), take_reading(visit.computer, seconds=5)))
+            for row in look_in_words(quick_look(visit.computer.about.facts(), take_reading(visit.computer, seconds=5)))
         ]
     )
     box = linux(linux_tree(folder / "tree"))
     off = [parse_change("apps:tide-feed=off"), parse_change("apps:sail-sync=off")]
-    here = msgspec.structs.replace(box.facts(), space=Space())  # of this machine
-    seen += [here, apply_changes(shop.journal, box, box.facts(), off), owed_now(shop.journal, box)]
+    here = msgspec.structs.replace(box.about.facts(), space=Space())  # of this machine
+    seen += [here, apply_changes(shop.journal, box, box.about.facts(), off), owed_now(shop.journal, box)]
     seen += [
-        quick_look(box.facts(), take_reading(box, seconds=3)),
+        quick_look(box.about.facts(), take_reading(box, seconds=3)),
         put_back(shop.journal, box),
-        box.read(parse_ref("apps:tide-feed")),
+        box.settings.read(parse_ref("apps:tide-feed")),
     ]
     shop.close()
     return seen

@@ -101,16 +101,16 @@ def interrupt(workshop, *changes):
     """A plan that was cut off in its second change, before the write."""
     computer, journal = bench(workshop.home / "simulated"), Journal(workshop.home)
     wanted = [parse_change(c) for c in changes]
-    write = computer.write
+    write = computer.settings.write
 
     def cut(ref, state):
         if ref == wanted[1].ref:
             raise KeyboardInterrupt
         write(ref, state)
 
-    computer.write = cut
+    computer.settings.write = cut
     try:
-        apply_changes(journal, computer, computer.facts(), wanted)
+        apply_changes(journal, computer, computer.about.facts(), wanted)
     except KeyboardInterrupt:
         journal.close()
         return
@@ -137,7 +137,7 @@ async def test_an_interrupted_plan_is_shown_before_anything_is_touched(workshop,
 async def test_drift_is_marked_and_a_conflict_is_a_question_of_its_own(workshop, sim):
     computer = workshop.computer(NAME)
     changes = ("effects:animations=off", "services:fax-bridge=off", "apps:chat-horn=off")
-    apply_changes(workshop.journal, computer, computer.facts(), [parse_change(c) for c in changes])
+    apply_changes(workshop.journal, computer, computer.about.facts(), [parse_change(c) for c in changes])
     computer.close()
     set_outside(workshop, services__fax_bridge="manual", apps__chat_horn="on")
     app = application(workshop)
@@ -193,7 +193,7 @@ async def test_ending_a_process_is_asked_and_recorded(workshop, sim):
 
 async def test_a_journal_that_was_mended_is_said(workshop, sim):
     computer = workshop.computer(NAME)
-    apply_changes(workshop.journal, computer, computer.facts(), [parse_change("effects:animations=off")])
+    apply_changes(workshop.journal, computer, computer.about.facts(), [parse_change("effects:animations=off")])
     computer.close()
     workshop.close()
     (workshop.home / "journal.db").write_bytes(b"\xa5" * 9000)

@@ -65,7 +65,7 @@ def test_a_newer_journal_is_refused_and_left_alone(world_kind, place):
 def test_a_clock_that_is_set_back_disturbs_nothing(world_kind, place):
     world = world_kind(place)
     before, journal, computer, ticks = world.look(), Journal(world.home), world.open(), count()
-    computer.wall = lambda: EVENING - timedelta(days=next(ticks))
+    computer.clock.wall = lambda: EVENING - timedelta(days=next(ticks))
     apply_all(world, journal, computer)
     journal.close()
     assert wrong_after(world, before) == []
@@ -77,7 +77,7 @@ def test_a_really_full_disk_under_the_database(home):
     journal._db.rows(f"PRAGMA max_page_count = {pages + 2}")
     changes = [parse_change(f"apps:{n}=off") for n in range(40)]
     with pytest.raises(StorageError, match="full"):
-        apply_changes(journal, computer, computer.facts(), changes)
+        apply_changes(journal, computer, computer.about.facts(), changes)
     journal.close()
     journal = Journal(home)
     done = [e.ref.key for e in journal.entries() if e.is_open]
@@ -112,13 +112,13 @@ def test_a_second_lumtak_is_refused_and_a_dead_one_holds_nothing(home):
     def refused(child):
         journal = Journal(home)
         with pytest.raises(StorageError, match=f"process {child}"):
-            apply_changes(journal, computer, computer.facts(), [parse_change("apps:a=off")])
+            apply_changes(journal, computer, computer.about.facts(), [parse_change("apps:a=off")])
         journal.close()
 
     holding(home, refused)
     assert computer.writes == 0
     journal = Journal(home)
-    (outcome,) = apply_changes(journal, computer, computer.facts(), [parse_change("apps:a=off")])
+    (outcome,) = apply_changes(journal, computer, computer.about.facts(), [parse_change("apps:a=off")])
     assert outcome.result == "done"
     journal.close()
 
@@ -134,7 +134,7 @@ def test_being_told_to_end_during_a_write_ends_after_it(home, number, capsys):
     computer.trouble = told
     with stopping() as stop:
         changes = [parse_change(c) for c in ("apps:a=off", "apps:b=off")]
-        outcomes = apply_changes(journal, computer, computer.facts(), changes, stop=stop)
+        outcomes = apply_changes(journal, computer, computer.about.facts(), changes, stop=stop)
     assert [o.result for o in outcomes] == ["done", "not tried"]
     assert "Ending after this change" in capsys.readouterr().err
     journal.close()

@@ -17,17 +17,21 @@ from hypothesis import strategies as st
 
 from helpers import CATALOGUE, ENTRY, EVENING, database_at, linux, put, snapshot_of, tree_user
 from lumtak.computers.hands import piped
+from lumtak.computers.hands.states import Absent, DesktopKey
 from lumtak.computers.hands.table import power_unit_text, swap_unit_text, sysctl_text, why_no_link
 from lumtak.computers.hands.whose import User, local_hands
+from lumtak.computers.hands.words import escaped, unescaped
+from lumtak.computers.linux.adapter import check_fits
 from lumtak.computers.linux.computer import LinuxComputer
-from lumtak.computers.linux.escapes import escaped, unescaped
 from lumtak.computers.linux.folder import UserFolder
-from lumtak.computers.linux.known_states import check_state
+from lumtak.computers.linux.root import Root
 from lumtak.computers.linux.undo_kit import FileUndoKit
+from lumtak.computers.recorded import recorded_state
 from lumtak.core.setting import State, parse_change, parse_ref
 from lumtak.errors import ComputerError
 from lumtak.journal import Journal, apply_changes, put_back, review
-from test_linux_settings import ETC, FILE, TIDE, Acting, hands_of, unit_tree
+from outside import ETC, FILE, Acting, hands_of
+from test_linux_settings import TIDE, unit_tree
 
 as_root = pytest.mark.skipif(os.geteuid() != 0, reason="only root works as somebody else")
 
@@ -129,7 +133,7 @@ def test_files_of_a_user_are_read_with_the_users_groups_and_only_ordinary_ones(o
         with pytest.raises(ComputerError):
             folder.content(f"{name}.desktop")
     computer = LinuxComputer(hands, owner, CATALOGUE)
-    assert "a secret of the group" not in msgspec.json.encode(computer.facts()).decode()
+    assert "a secret of the group" not in msgspec.json.encode(computer.about.facts()).decode()
     computer.close()
 
 
@@ -143,7 +147,7 @@ def test_a_unit_of_the_users_own_is_read_as_the_user_and_from_ordinary_files_onl
     for path in Path(owner.home).rglob("*"):
         os.chown(path, owner.uid, owner.gid, follow_symlinks=False)
     computer = LinuxComputer(local_hands(owner), owner, CATALOGUE)
-    facts = computer.facts()
+    facts = computer.about.facts()
     assert {"user/leak.service", "user/pipe.service"} <= {i.key for i in facts.items}
     assert "root:" not in msgspec.json.encode(facts).decode()
     computer.close()
@@ -158,98 +162,118 @@ def b64(data):
     return base64.b64encode(data).decode()
 
 
-def sysctl(name="swappiness", live="30", file=SWAPPY, path="/etc/sysctl.d/90-lumtak-swappiness.conf"):
-    return {
-        "kind": "sysctl",
-        "kernel": f"/proc/sys/vm/{name}",
-        "file": path,
-        "part:live": live,
-        "part:bytes": b64(file),
-    }
+def sysctl(name="swappiness", live="30", kept=SWAPPY):
+    return {"kind": "sysctl", "name": name, "live": live, "kept": b64(kept)}
+
+
+def units(links=(), unit="tide.service", active=None):
+    return {"kind": "links", "unit": unit, "links": dict(links), "active": active}
+
+
+def file(folder="/home/u/.config", name="kdeglobals", missing=0, mode=0o644, data=""):
+    return {"kind": "file", "folder": folder, "name": name, "missing": missing, "mode": mode, "data": data}
+
+
+def desktop(schema, key, path, raw):
+    return {"kind": "gsettings", "schema": schema, "key": key, "path": path, "raw": raw}
 
 
 WANTS = f"{ETC}/multi-user.target.wants"
-HERE = {"folder": "/home/u/.config", "file": "kdeglobals"}
+ANIMATIONS = ("org.gnome.desktop.interface", "enable-animations", "/org/gnome/desktop/interface/enable-animations")
 FORGED = {
-    "an unknown kind": ("apps:x", {"kind": "shell", "run": "id"}, HERE),
-    "no kind": ("apps:x", {"bytes": ""}, HERE),
-    "a link to a unit of the user's": (
-        "services:tide",
-        {"kind": "links", f"part:{WANTS}/tide.service": "/home/u/tide.service"},
-        {},
-    ),
-    "a link up and away": (
-        "services:tide",
-        {"kind": "links", f"part:{WANTS}/tide.service": f"{FILE}/../../../home/u/tide.service"},
-        {},
-    ),
-    "a link in another place": (
-        "services:tide",
-        {"kind": "links", "part:/etc/cron.d/tide.service": f"{FILE}/tide.service"},
-        {},
-    ),
-    "a link with dots in its place": (
-        "services:tide",
-        {"kind": "links", f"part:{ETC}/../tide.service": f"{FILE}/tide.service"},
-        {},
-    ),
-    "a link of another unit": (
-        "services:tide",
-        {"kind": "links", f"part:{WANTS}/debug-shell.service": f"{FILE}/debug-shell.service"},
-        {},
-    ),
-    "another unit that is started": (
-        "services:tide",
-        {"kind": "links"},
-        {"unit": "debug-shell.service", "active": "yes"},
-    ),
-    "a switch that is a mask": ("services:tide", {"kind": "links", f"part:{WANTS}/tide.service": "/dev/null"}, {}),
-    "contents of somebody's": ("memory:swappiness", sysctl(file=b"kernel.core_pattern = |/home/u/x\n"), {}),
-    "another file": ("memory:swappiness", sysctl(path="/etc/sudoers.d/90-lumtak-swappiness.conf"), {}),
-    "another value of the kernel": ("memory:swappiness", sysctl(name="overcommit_memory"), {}),
-    "a value out of range": ("memory:swappiness", sysctl(live="9999"), {}),
+    "an unknown kind": ("apps:x", {"kind": "shell", "run": "id"}),
+    "no kind": ("apps:x", {"bytes": ""}),
+    "no record": ("apps:x", ["file"]),
+    "a kind that is none": ("apps:x", {**file(), "kind": ["file"]}),
+    "a part too many": ("apps:x", {**file(), "run": "id"}),
+    "a part too few": ("services:tide", {"kind": "links", "unit": "tide.service", "links": {}}),
+    "a link to a unit of the user's": ("services:tide", units({f"{WANTS}/tide.service": "/home/u/tide.service"})),
+    "a link up and away": ("services:tide", units({f"{WANTS}/tide.service": f"{FILE}/../../../home/u/tide.service"})),
+    "a link in another place": ("services:tide", units({"/etc/cron.d/tide.service": f"{FILE}/tide.service"})),
+    "a link with dots in its place": ("services:tide", units({f"{ETC}/../tide.service": f"{FILE}/tide.service"})),
+    "a link of another unit": ("services:tide", units({f"{WANTS}/debug-shell.service": f"{FILE}/debug-shell.service"})),
+    "another unit that is started": ("services:tide", units(unit="debug-shell.service", active=True)),
+    "a switch that is a mask": ("services:tide", units({f"{WANTS}/tide.service": "/dev/null"})),
+    "a link that is a number": ("services:tide", units({f"{WANTS}/tide.service": 7})),
+    "a unit that is no name": ("services:../x", units(unit="../x.service")),
+    "contents of somebody's": ("memory:swappiness", sysctl(kept=b"kernel.core_pattern = |/home/u/x\n")),
+    "no contents": ("memory:swappiness", sysctl(kept=b"")),
+    "a file elsewhere": ("memory:swappiness", {**sysctl(), "file": "/etc/sudoers.d/90-lumtak-swappiness.conf"}),
+    "another value of the kernel": ("memory:swappiness", sysctl(name="overcommit_memory")),
+    "a value of nobody's": ("memory:overcommit_memory", sysctl(name="overcommit_memory")),
+    "a value out of range": ("memory:swappiness", sysctl(live="9999")),
     "a unit that runs something": (
         "power:mains",
         {
             "kind": "clock",
-            "part:policy0": "powersave/",
-            "part:bytes": b64(power_unit_text("x; id", "")),
-            "part:link": "",
+            "policies": {"policy0": "powersave/"},
+            "kept": b64(power_unit_text("x; id", "")),
+            "link": None,
         },
-        {},
     ),
-    "a plan of somebody's": (
+    "a policy that is a path": (
         "power:mains",
-        {"kind": "property", "bus": "net.hadess.PowerProfiles", "path": "/net/hadess/PowerProfiles", "value": "x"},
-        {},
+        {"kind": "clock", "policies": {"../x": "powersave/"}, "kept": None, "link": None},
     ),
-    "another service on the bus": (
+    "a governor that is a command": (
         "power:mains",
-        {"kind": "property", "bus": "org.evil", "path": "/org/evil", "value": "balanced"},
-        {},
+        {"kind": "clock", "policies": {"policy0": "$(id)/"}, "kept": None, "link": None},
     ),
-    "swap by another unit": ("memory:swap_mib", {"kind": "swap", "part:old ssh.service": "masked"}, {}),
-    "a permission of another program": ("apps:sandbox/a", {"kind": "sandbox", "app": "b", "raw": "yes"}, {}),
+    "a preference that is a command": (
+        "power:mains",
+        {"kind": "clock", "policies": {"policy0": "powersave/`id`"}, "kept": None, "link": None},
+    ),
+    "a clock without a word": (
+        "power:mains",
+        {"kind": "clock", "policies": {"policy0": "powersave"}, "kept": None, "link": None},
+    ),
+    "a switch that leads elsewhere": (
+        "power:mains",
+        {"kind": "clock", "policies": {}, "kept": None, "link": "/home/u/x.service"},
+    ),
+    "a plan of somebody's": ("power:mains", {"kind": "property", "bus": "net.hadess.PowerProfiles", "plan": "x"}),
+    "another service on the bus": ("power:mains", {"kind": "property", "bus": "org.evil", "plan": "balanced"}),
+    "swap by another unit": (
+        "memory:swap_mib",
+        {"kind": "swap", "kept": [], "on": [], "old": {"ssh.service": "masked"}},
+    ),
+    "swap in another way": ("memory:swap_mib", {"kind": "swap", "kept": [], "on": [], "old": {"x.swap": "gone"}}),
+    "swap of no size": ("memory:swap_mib", {"kind": "swap", "kept": [0], "on": [], "old": {}}),
+    "swap of a size too large": ("memory:swap_mib", {"kind": "swap", "kept": [], "on": [10_000_000], "old": {}}),
+    "swap twice": ("memory:swap_mib", {"kind": "swap", "kept": [5, 5], "on": [], "old": {}}),
+    "swap of another setting": ("memory:swappiness", {"kind": "swap", "kept": [], "on": [], "old": {}}),
+    "a permission of another program": ("apps:sandbox/a", {"kind": "sandbox", "app": "b", "raw": "yes"}),
+    "a permission that is none": ("apps:sandbox/a", {"kind": "sandbox", "app": "a", "raw": "root"}),
     "another key of the desktop": (
         "effects:animations",
-        {
-            "kind": "gsettings",
-            "schema": "org.gnome.desktop.lockdown",
-            "key": "disable-lock-screen",
-            "path": "/x",
-            "raw": "true",
-        },
-        {},
+        desktop(
+            "org.gnome.desktop.lockdown",
+            "disable-lock-screen",
+            "/org/gnome/desktop/lockdown/disable-lock-screen",
+            "true",
+        ),
     ),
-    "a file that is nowhere": ("apps:x", {"kind": "file", "mode": "644", "bytes": ""}, {}),
-    "a file above its folder": (
+    "another place of a key": ("effects:animations", desktop(*ANIMATIONS[:2], "/x", "true")),
+    "a key of another effect": ("effects:thumbnails", desktop(*ANIMATIONS, "true")),
+    "a text that is an option": ("effects:animations", desktop(*ANIMATIONS, "--schemadir")),
+    "a text of two lines": ("effects:animations", desktop(*ANIMATIONS, "true\nfalse")),
+    "a text without an end": ("effects:animations", desktop(*ANIMATIONS, "x" * (1 << 17))),
+    "a file that is nowhere": ("apps:x", file(folder="")),
+    "a file in a place that is not whole": ("apps:x", file(folder="home/u")),
+    "a file above its folder": ("apps:x", file("/home/u", "../.bashrc")),
+    "a file that is its folder": ("apps:x", file(name=".")),
+    "a file with an end in its name": ("apps:x", file(name="a\\x00b")),
+    "a folder with an end in its name": ("apps:x", file(folder="/home/u\\x00")),
+    "bytes that are none": ("apps:x", file(data="%%%")),
+    "a mode that is none": ("apps:x", file(mode="rwx")),
+    "a mode that is too much": ("apps:x", file(mode=0o10000)),
+    "a number that is no number": ("apps:x", file(missing=True)),
+    "folders without end": ("apps:x", file(missing=1000)),
+    "a link to nowhere": (
         "apps:x",
-        {"kind": "file", "mode": "644", "bytes": ""},
-        {"folder": "/home/u", "file": "../.bashrc"},
+        {**{k: v for k, v in file().items() if k not in {"mode", "data"}}, "kind": "link", "target": ""},
     ),
-    "bytes that are none": ("apps:x", {"kind": "file", "mode": "644", "bytes": "%%%"}, HERE),
-    "a mode that is none": ("apps:x", {"kind": "file", "mode": "rwx", "bytes": ""}, HERE),
-    "a kind of another area": ("services:x", {"kind": "absent"}, HERE),
+    "a kind of another area": ("services:x", {"kind": "absent", "folder": "/home/u", "name": "x", "missing": 0}),
 }
 
 
@@ -261,16 +285,16 @@ def with_tides(tree):
 
 @pytest.mark.parametrize("forged", FORGED)
 def test_a_state_that_this_setting_cannot_have_had_is_refused_everywhere(tree, forged):
-    address, exact, around = FORGED[forged]
-    ref, state = parse_ref(address), State(value="off", exact=exact, around=around)
+    address, said = FORGED[forged]
+    ref, state = parse_ref(address), State(value="off", exact=recorded_state(said))
     transport, computer = with_tides(unit_tree(tree))
     before = snapshot_of(tree)
     transport.asked.clear()
     kit = FileUndoKit(tree_user(), UserFolder(transport, "/home/u/.local/share/lumtak-undo"), hands_of(transport))
     for attempt in (
-        lambda: check_state(ref, state),
-        lambda: computer.write(ref, state),
-        lambda: computer.foresee(ref, state),
+        lambda: check_fits(ref, state.exact),
+        lambda: computer.settings.write(ref, state),
+        lambda: computer.settings.foresee(ref, state),
         lambda: kit.part(ref, "x", [], state),
     ):
         with pytest.raises(ComputerError):
@@ -300,13 +324,13 @@ def test_a_unit_linked_from_elsewhere_is_not_changed_since_it_could_not_be_put_b
     link.unlink()
     link.symlink_to("/opt/tide/tide.service")
     _, computer = with_tides(tree)
-    assert "could not put back" in computer.facts().find(parse_ref("services:tide")).setting.needed
+    assert "could not put back" in computer.about.facts().find(parse_ref("services:tide")).setting.needed
     with pytest.raises(ComputerError, match="outside the system"):
-        computer.foresee(parse_ref("services:tide"), computer.read(parse_ref("services:tide")))
+        computer.settings.foresee(parse_ref("services:tide"), computer.settings.read(parse_ref("services:tide")))
 
 
 def test_own_contents_and_no_others_are_written_as_root(tree):
-    root = LinuxComputer(hands_of(Acting(unit_tree(tree))), tree_user(), CATALOGUE, wall=lambda: EVENING)._root
+    root = Root(hands_of(Acting(unit_tree(tree))))
     for path, data in (
         (f"{ETC}/lumtak-power.service", power_unit_text("performance", "")),
         (f"{ETC}/var-lib-lumtak-swap_64.swap", swap_unit_text(64)),
@@ -325,25 +349,21 @@ def test_own_contents_and_no_others_are_written_as_root(tree):
 def test_a_desktop_that_keeps_files_does_not_lose_one_to_a_key_of_another_desktop(tree):
     put(tree, "/usr/bin/plasmashell", "")
     kept = put(tree, "/home/u/.config/kdeglobals", "[KDE]\nAnimationDurationFactor=1\n")
-    key = {"kind": "gsettings", "schema": "org.gnome.desktop.interface", "key": "enable-animations",
-           "path": "/org/gnome/desktop/interface/enable-animations", "raw": ""}  # fmt: skip
-    with pytest.raises(ComputerError, match="keeps it in the file kdeglobals"):
-        linux(tree).write(parse_ref("effects:animations"), State(value=None, exact=key))
-    other = State(value="on", exact={"kind": "absent"}, around={"folder": "/home/u/.config/xfce4", "file": "xfwm4.xml"})
+    with pytest.raises(ComputerError, match="recorded as gsettings, and nothing here keeps it so"):
+        linux(tree).settings.write(
+            parse_ref("effects:animations"), State(value=None, exact=DesktopKey(*ANIMATIONS, ""))
+        )
+    other = State(value="on", exact=Absent("/home/u/.config/xfce4", "xfwm4.xml", 0))
     with pytest.raises(ComputerError, match="its place is"):
-        linux(tree).write(parse_ref("effects:animations"), other)
+        linux(tree).settings.write(parse_ref("effects:animations"), other)
     assert kept.read_text() == "[KDE]\nAnimationDurationFactor=1\n"
 
 
 def test_a_state_of_an_older_journal_that_is_not_written_is_shown_with_what_to_type(tree, home):
     """Version 0.1 changed units that are linked from elsewhere; only a person can know whether that link is right."""
     hand, computer = with_tides(unit_tree(tree))
-    now = msgspec.to_builtins(computer.read(parse_ref("services:tide")))
-    elsewhere = {
-        "value": "auto",
-        "exact": {"kind": "links", f"part:{WANTS}/tide.service": "/opt/it's/tide.service"},
-        "around": {},
-    }
+    now = msgspec.to_builtins(computer.settings.read(parse_ref("services:tide")))
+    elsewhere = {"value": "auto", "exact": units({f"{WANTS}/tide.service": "/opt/it's/tide.service"})}
     forge(home, computer, 1, "services:tide", elsewhere, now)
     Journal(home).close()
     with database_at(home / "journal.db") as database:  # as if it had always been in the database
@@ -369,7 +389,7 @@ def test_a_state_of_an_older_journal_that_is_not_written_is_shown_with_what_to_t
 
 def forge(home, computer, number, ref, restore, left):
     entry = {
-        "format": 2, "id": number, "plan": 0, "turn": 9, "computer": computer.identity, "address": "local", "user": "u", "job": "",
+        "format": 3, "id": number, "plan": 0, "turn": 9, "computer": computer.identity, "address": "local", "user": "u", "job": "",
         "ref": {"area": ref.partition(":")[0], "key": ref.partition(":")[2]}, "title": "Tides", "value": "manual", "before": restore,
         "restore": restore, "expected": left, "after": left, "stage": "verified", "shows": "now", "boot_id": "b", "session_id": None,
         "begun_at": "2026-03-02T08:00:00+00:00", "stage_at": "2026-03-02T08:00:00+00:00",
@@ -384,17 +404,9 @@ def forge(home, computer, number, ref, restore, left):
 
 def test_a_rescued_record_that_takes_root_is_put_back_only_once_it_was_shown(tree, home):
     _, computer = with_tides(unit_tree(tree))
-    now = msgspec.to_builtins(computer.read(parse_ref("services:tide")))
-    evil = {
-        "value": "auto",
-        "exact": {"kind": "links", f"part:{WANTS}/tide.service": "/home/u/tide.service"},
-        "around": {},
-    }
-    fair = {
-        "value": "auto",
-        "exact": {"kind": "links", f"part:{WANTS}/tide.service": f"{FILE}/tide.service"},
-        "around": {"active": "yes"},
-    }
+    now = msgspec.to_builtins(computer.settings.read(parse_ref("services:tide")))
+    evil = {"value": "auto", "exact": units({f"{WANTS}/tide.service": "/home/u/tide.service"})}
+    fair = {"value": "auto", "exact": units({f"{WANTS}/tide.service": f"{FILE}/tide.service"}, active=True)}
     forge(home, computer, 7, "services:tide", evil, now)
     forge(home, computer, 8, "services:tide", fair, now)
     before = snapshot_of(tree / "etc")
@@ -432,7 +444,7 @@ def test_an_entry_whose_name_is_no_text_goes_off_and_comes_back(tree, home):
     (folder / os.fsdecode(b"link\xff.desktop")).symlink_to(os.fsdecode(b"/nowhere/\xfe"))
     computer, journal = linux(tree), Journal(home)
     before = snapshot_of(tree / "home/u/.config")
-    facts = computer.facts()
+    facts = computer.about.facts()
     keys = {i.key for i in facts.items if "xE9" in i.key or "xFF" in i.key}
     assert keys == {r"tide \xE9\x1B[31m\x0A", r"link\xFF"}
     assert msgspec.json.encode(facts)

@@ -39,7 +39,7 @@ def reopened(visit):
 
 
 def test_a_job_survives_quitting_at_every_station(visit):
-    before = dict(visit.computer._state.settings)
+    before = dict(visit.computer.machine.state.settings)
     visit = reopened(visit)
     assert visit.job.station == "baseline"
     first = visit.read_baseline(seconds=60)
@@ -77,7 +77,7 @@ def test_a_job_survives_quitting_at_every_station(visit):
     assert visit.provisional() == "put back"
     visit = reopened(visit)
     assert visit.applied() == set()
-    assert visit.computer._state.settings == before
+    assert visit.computer.machine.state.settings == before
 
 
 def test_what_cannot_be_chosen_says_why(visit):
@@ -123,7 +123,7 @@ def test_no_change_is_rarely_taken_for_one(tmp_path):
         computer = bench(tmp_path / str(seed), seed)
         readings = []
         for _ in range(2):
-            computer.restart()
+            computer.clock.restart()
             readings.append(take_reading(computer))
         alarms += sum(c.verdict != "none" for c in compare_readings(*readings)[:2])
     assert alarms <= 1

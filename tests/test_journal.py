@@ -29,7 +29,7 @@ def journal(home):
 
 
 def apply(journal, computer, changes=CHANGES, **options):
-    return apply_changes(journal, computer, computer.facts(), changes, **options)
+    return apply_changes(journal, computer, computer.about.facts(), changes, **options)
 
 
 def results(outcomes):
@@ -196,9 +196,9 @@ def test_what_is_owed(journal):
     computer.shows = "restart"
     apply(journal, computer, CHANGES[2:])
     assert owed_now(journal, computer).in_words() == "restart owed for 3"
-    computer.restart(login_only=True)
+    computer.clock.restart(login_only=True)
     assert owed_now(journal, computer).restart == ("c",)
-    computer.restart()
+    computer.clock.restart()
     assert not owed_now(journal, computer).anything
     put_back(journal, computer)
     assert owed_now(journal, computer).restart == ("c",), "putting back owes a restart too"
@@ -286,7 +286,7 @@ def test_drift_says_what_is_no_longer_as_left_and_when_it_was_right(journal):
     assert {k: (d.standing, d.now) for k, d in found.items()} == {
         "a": ("back as before", "on"), "b": ("as left", "off"), "c": ("drifted", "off"),
     }  # fmt: skip
-    assert found["c"].last_right == seen["c"] == computer.wall().isoformat(timespec="seconds")
+    assert found["c"].last_right == seen["c"] == computer.clock.wall().isoformat(timespec="seconds")
     del computer.values["apps:b"]
     assert [d.standing for d in drift(journal, computer)][1] == "cannot be read"
     assert computer.writes == 3

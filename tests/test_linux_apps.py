@@ -5,9 +5,9 @@ import subprocess
 
 import pytest
 
-from helpers import CATALOGUE, linux, process, put, snapshot_of, tree_user
+from helpers import linux, look, means_of, process, put, settings_of, snapshot_of, tree_user
 from lumtak.computers.hands.hand import Hand
-from lumtak.computers.hands.whose import folder_hands
+from lumtak.computers.hands.whose import Hands, folder_hands
 from lumtak.computers.linux.desktop_entry import read_entry
 from lumtak.computers.linux.sandboxes import Sandboxes
 from lumtak.computers.linux.undo_kit import FileUndoKit, UserFolder
@@ -55,7 +55,7 @@ def units(tree):
 
 def test_units_of_the_users_manager_are_apps(units):
     box = linux(units)
-    items = {i.key: i for i in box.facts().items if i.key.startswith("user/")}
+    items = {i.key: i for i in box.about.facts().items if i.key.startswith("user/")}
     assert set(items) == {
         f"user/{n}.service" for n in ("sail-index", "tide-tray", "pipewire", "own-sync", "odd", "nobodys")
     }
@@ -66,30 +66,30 @@ def test_units_of_the_users_manager_are_apps(units):
     assert items["user/sail-index.service"].triggers[0].kind == "login"
     assert items["user/nobodys.service"].value == "off"
     assert [k for k, i in items.items() if isinstance(i.setting, Fixed)] == ["user/nobodys.service", "user/odd.service"]
-    assert "apps:user/tide-tray.service" in box.sample().cpu_s
+    assert "apps:user/tide-tray.service" in box.load.sample().cpu_s
 
 
 @pytest.mark.parametrize("name", ["sail-index", "own-sync", "tide-tray"])
 def test_a_unit_goes_off_and_comes_back_to_the_last_link(units, tmp_path, name):
     before_files = snapshot_of(units / "home/u")
     box, ref = linux(units), parse_ref(f"apps:user/{name}.service")
-    before, expected = box.read(ref), box.foresee(ref, OFF)
-    box.write(ref, OFF)
-    assert box.read(ref).same_as(expected)
-    assert box.read(ref).value == "off"
+    before, expected = box.settings.read(ref), box.settings.foresee(ref, OFF)
+    box.settings.write(ref, OFF)
+    assert box.settings.read(ref).same_as(expected)
+    assert box.settings.read(ref).value == "off"
     user = tree_user()
     kit = FileUndoKit(user, UserFolder(Hand(str(units)), "/undo"), folder_hands(str(units), user))
     script = kit.script(
-        "0123abcd", computer="c", contents=[name], parts=[kit.part(ref, name, [expected], before)], around=[]
+        "0123abcd", computer="c", contents=[name], parts=[kit.part(ref, name, [expected], before)], made=0
     )
     (tmp_path / "undo.sh").write_bytes(script)
     said = subprocess.run(["sh", tmp_path / "undo.sh", units], capture_output=True, text=True, check=True).stdout
     assert f"put back: {name}" in said
     assert snapshot_of(units / "home/u") == before_files
-    box.write(ref, OFF)
-    box.write(ref, ON)
-    assert box.read(ref).value == "on"
-    box.write(ref, before)
+    box.settings.write(ref, OFF)
+    box.settings.write(ref, ON)
+    assert box.settings.read(ref).value == "on"
+    box.settings.write(ref, before)
     assert snapshot_of(units / "home/u") == before_files
 
 
@@ -98,7 +98,7 @@ def test_a_unit_goes_off_and_comes_back_to_the_last_link(units, tmp_path, name):
 )
 def test_what_is_no_unit_or_cannot_be_masked_is_refused(units, key):
     with pytest.raises(ComputerError):
-        linux(units).write(parse_ref(f"apps:{key}"), OFF)
+        linux(units).settings.write(parse_ref(f"apps:{key}"), OFF)
 
 
 # -- sandboxes ------------------------------------------------------------------------------------------------------------------
@@ -134,9 +134,10 @@ def test_permissions_of_sandboxes_are_set_and_unset_again(tree):
     transport = Hand(str(tree))
     transport.live = True
     store = Store(**{"org.school.Tides": "yes", "org.school.Sails": "no", "org.school.Masts": "ask"})
-    mine = Sandboxes(transport, tree_user(), store, CATALOGUE)
-    items, gaps = mine.items()
-    assert gaps == []
+    boxes = Sandboxes(means_of(transport, store))
+    mine = settings_of(transport, Hands(transport, store, transport))
+    items, gaps = boxes.items(look())
+    assert not gaps
     assert {i.key: i.value for i in items} == {
         "sandbox/org.school.Masts": None, "sandbox/org.school.Sails": "off", "sandbox/org.school.Tides": "on",
     }  # fmt: skip
@@ -152,9 +153,9 @@ def test_permissions_of_sandboxes_are_set_and_unset_again(tree):
     mine.write(new, ON)
     mine.write(new, before)
     assert "org.school.New" not in store.held
-    assert Sandboxes(transport, tree_user(), Store(), CATALOGUE).items() == ([], [])
+    assert Sandboxes(means_of(transport, Store())).items(look()) == ([], ())
     store.run = lambda *words, **_: b"{}"
-    assert "is not understood" in mine.items()[1][0].reason
+    assert "is not understood" in boxes.items(look()).gaps[0].reason
 
 
 # -- entries with conditions ----------------------------------------------------------------------------------------------------
@@ -181,7 +182,7 @@ def test_an_entry_that_does_not_start_here_says_why(tree, line, desktops, why):
     box = linux(tree)
     session = f"UID={tree_user().uid}\nCLASS=user\nDESKTOP={desktops}\n"
     put(tree, "/run/systemd/sessions/1", session)
-    item = next(i for i in box.facts().items if i.key == "cond")
+    item = next(i for i in box.about.facts().items if i.key == "cond")
     assert item.value == ("off" if why else "on")
     assert (why or "starts at login") in item.started_by
 
@@ -189,8 +190,8 @@ def test_an_entry_that_does_not_start_here_says_why(tree, line, desktops, why):
 def test_the_switch_of_desktops_own_settings_counts(tree, box):
     ref = parse_ref("apps:switched")
     put(tree, "/etc/xdg/autostart/switched.desktop", "[Desktop Entry]\nExec=c\nX-GNOME-Autostart-enabled=false\n")
-    assert box.read(ref).value == "off"
-    box.write(ref, ON)
-    assert box.read(ref).value == "on"
+    assert box.settings.read(ref).value == "off"
+    box.settings.write(ref, ON)
+    assert box.settings.read(ref).value == "on"
     own = (tree / "home/u/.config/autostart/switched.desktop").read_bytes()
     assert read_entry(own)["X-GNOME-Autostart-enabled"] == "true"

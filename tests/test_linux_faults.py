@@ -14,8 +14,8 @@ from lumtak.core.audit import audit
 from lumtak.core.facts import Facts, Setting, in_rows
 from lumtak.core.setting import State
 from lumtak.errors import ComputerError, LumtakError
+from outside import hands_of
 from test_linux_apps import link
-from test_linux_settings import hands_of
 
 NASTY = (
     b"", b"\n", b"Id=", b"Id=a.service\n\nId=a.service\n", b"\xff\xfe\x00\x1b[2J", "Id=größe.service\nLoadState=geladen\n".encode("latin-1"),
@@ -96,7 +96,7 @@ def test_facts_of_a_computer_that_says_anything(crowded, seed):
     box = LinuxComputer(
         hands_of(Odd(crowded, seed, spared)), tree_user(), CATALOGUE, monotonic=lambda: 1.0, wall=lambda: EVENING
     )
-    found = box.facts()
+    found = box.about.facts()
     assert msgspec.json.decode(msgspec.json.encode(found), type=Facts) == found
     shown = " ".join(v for _, v in in_rows(found))
     assert "\x1b" not in shown
@@ -106,9 +106,9 @@ def test_facts_of_a_computer_that_says_anything(crowded, seed):
         assert "\x1b" not in item.title + item.note + item.started_by
         if isinstance(item.setting, Setting):
             try:
-                before = box.read(item.ref)
-                box.foresee(item.ref, State(value=(item.setting.values or (str(item.setting.lowest),))[0]))
-                assert before.around["undo_missing"]
+                before = box.settings.read(item.ref)
+                box.settings.foresee(item.ref, State(value=(item.setting.values or (str(item.setting.lowest),))[0]))
+                assert before.exact is not None
             except LumtakError as error:
                 assert error.message
                 assert error.next_step
@@ -120,7 +120,7 @@ def test_a_sample_of_a_computer_that_says_anything(crowded, seed):
         hands_of(Odd(crowded, seed, set())), tree_user(), CATALOGUE, monotonic=lambda: 1.0, wall=lambda: EVENING
     )
     try:
-        assert box.sample(memory=True).cores >= 0
-        box.system()
+        assert box.load.sample(memory=True).cores >= 0
+        box.about.system()
     except ComputerError as error:
         assert error.next_step

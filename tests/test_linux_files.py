@@ -8,10 +8,11 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from helpers import ENTRY, linux, put, snapshot_of, tree_user
+from helpers import CATALOGUE, ENTRY, linux, put, snapshot_of, tree_user
 from lumtak.computers.hands.hand import Hand, RefusalError
 from lumtak.computers.hands.table import PROGRAMS
-from lumtak.computers.hands.whose import chosen_user, local_hands
+from lumtak.computers.hands.whose import chosen_user, folder_hands, local_hands
+from lumtak.computers.linux.computer import LinuxComputer
 from lumtak.computers.linux.desktop_entry import is_off, program_of, read_entry, with_hidden
 from lumtak.computers.linux.folder import UserFolder
 from lumtak.core.setting import State, parse_ref
@@ -30,7 +31,7 @@ def override(tree, name="tide-feed"):
 
 
 def test_a_system_entry_is_switched_off_by_the_users_own_copy(tree, box):
-    box.write(SYSTEM, OFF)
+    box.settings.write(SYSTEM, OFF)
     text = override(tree).read_text()
     assert "Hidden=true" in text
     assert "Exec=/opt/tide/tide-feed --quiet" in text
@@ -38,23 +39,23 @@ def test_a_system_entry_is_switched_off_by_the_users_own_copy(tree, box):
 
 
 def test_switching_on_again_sets_hidden_false(tree, box):
-    box.write(SYSTEM, OFF)
-    box.write(SYSTEM, ON)
+    box.settings.write(SYSTEM, OFF)
+    box.settings.write(SYSTEM, ON)
     assert read_entry(override(tree).read_bytes())["Hidden"] == "false"
-    assert box.read(SYSTEM).value == "on"
+    assert box.settings.read(SYSTEM).value == "on"
 
 
 def test_an_override_that_only_hides_is_taken_away(tree, box):
     put(tree, "/home/u/.config/autostart/tide-feed.desktop", "[Desktop Entry]\nHidden=true\n")
-    assert box.read(SYSTEM).value == "off"
-    box.write(SYSTEM, ON)
+    assert box.settings.read(SYSTEM).value == "off"
+    box.settings.write(SYSTEM, ON)
     assert not override(tree).exists()
 
 
 def test_ones_own_entry_keeps_every_other_byte(tree, box):
     odd = b"# caf\xe9\r\n[Desktop Entry]\r\nName=X\r\nExec=x\r\n\r\n[Desktop Action y]\r\nHidden=maybe\r\n"
     override(tree, "sail-sync").write_bytes(odd)
-    box.write(OWN, OFF)
+    box.settings.write(OWN, OFF)
     got = override(tree, "sail-sync").read_bytes()
     assert got.replace(b"Hidden=true\r\n", b"") == odd
     assert is_off(got)
@@ -64,20 +65,20 @@ def test_folders_that_were_missing_go_again(tree, box):
     for path in (override(tree, "sail-sync"), override(tree).parent, tree / "home/u/.config"):
         path.unlink() if path.is_file() else path.rmdir()
     before = snapshot_of(tree)
-    state = box.read(SYSTEM)
-    box.write(SYSTEM, OFF)
+    state = box.settings.read(SYSTEM)
+    box.settings.write(SYSTEM, OFF)
     assert override(tree).exists()
-    box.write(SYSTEM, state)
+    box.settings.write(SYSTEM, state)
     assert snapshot_of(tree) == before
 
 
 def test_folders_that_somebody_uses_since_stay(tree, box):
     override(tree, "sail-sync").unlink()
     override(tree).parent.rmdir()
-    state = box.read(SYSTEM)
-    box.write(SYSTEM, OFF)
+    state = box.settings.read(SYSTEM)
+    box.settings.write(SYSTEM, OFF)
     put(tree, "/home/u/.config/autostart/new.desktop", ENTRY)
-    box.write(SYSTEM, state)
+    box.settings.write(SYSTEM, state)
     assert [p.name for p in override(tree).parent.iterdir()] == ["new.desktop"]
 
 
@@ -87,21 +88,21 @@ def test_a_link_comes_back_as_a_link(tree, box):
     own.unlink()
     own.symlink_to("../../dotfiles/sail.desktop")
     before = snapshot_of(tree)
-    state = box.read(OWN)
-    box.write(OWN, OFF)
+    state = box.settings.read(OWN)
+    box.settings.write(OWN, OFF)
     assert not own.is_symlink()
     assert (tree / "home/u/dotfiles/sail.desktop").read_text() == ENTRY
-    box.write(OWN, state)
+    box.settings.write(OWN, state)
     assert snapshot_of(tree) == before
 
 
 def test_what_an_interrupted_write_left_is_cleared(tree, box):
-    state = box.read(SYSTEM)
+    state = box.settings.read(SYSTEM)
     before = snapshot_of(tree)
-    box.write(SYSTEM, OFF)
+    box.settings.write(SYSTEM, OFF)
     (temporary,) = [t for t in [_left_behind(tree, box)] if t]
     assert temporary.exists()
-    box.write(SYSTEM, state)
+    box.settings.write(SYSTEM, state)
     assert snapshot_of(tree) == before
 
 
@@ -115,23 +116,24 @@ def _left_behind(tree, box):
 
 
 def test_another_home_is_not_written_to(tree, box, tmp_path):
-    state = box.read(SYSTEM)
-    box._autostart._own = UserFolder(Hand(str(tree)), "/home/other/.config/autostart")
+    state = box.settings.read(SYSTEM)
+    other = dataclasses.replace(tree_user(), config_home="/home/other/.config")
+    box = LinuxComputer(folder_hands(str(tree), other), other, CATALOGUE)
     with pytest.raises(ComputerError, match="same HOME"):
-        box.write(SYSTEM, state)
+        box.settings.write(SYSTEM, state)
 
 
 @pytest.mark.parametrize("key", ["../../etc/passwd", "a/b", "", "\0", "nowhere"])
 def test_keys_that_are_no_entries_are_refused(box, key):
     with pytest.raises(ComputerError):
-        box.write(type(SYSTEM)(area="apps", key=key), OFF)
+        box.settings.write(type(SYSTEM)(area="apps", key=key), OFF)
 
 
 def test_a_folder_that_others_can_write_is_not_used(tree, box):
     override(tree).parent.chmod(0o777)
     before = snapshot_of(tree)
     with pytest.raises(ComputerError, match="others can write"):
-        box.write(SYSTEM, OFF)
+        box.settings.write(SYSTEM, OFF)
     assert snapshot_of(tree) == before
 
 
@@ -139,15 +141,15 @@ def test_a_folder_that_others_can_write_is_not_used(tree, box):
 def test_what_is_no_entry_is_listed_and_left_alone(tree, make):
     make(override(tree, "odd"))
     box = linux(tree)
-    item = box.facts().find(parse_ref("apps:odd"))
+    item = box.about.facts().find(parse_ref("apps:odd"))
     assert "by hand" in item.setting.needed
     with pytest.raises(ComputerError):
-        box.read(item.ref)
+        box.settings.read(item.ref)
 
 
 def test_hostile_names_show_as_text(tree):
     put(tree, "/home/u/.config/autostart/[b]\x1b[31mx.desktop", ENTRY.replace("Tide feed", "\x1b]0;pwn\x07[bold]"))
-    (item,) = [i for i in linux(tree).facts().items if "x" in i.key and "[b]" in i.key]
+    (item,) = [i for i in linux(tree).about.facts().items if "x" in i.key and "[b]" in i.key]
     assert item.title == "␛]0;pwn␇[bold]"
 
 
@@ -189,11 +191,11 @@ def test_any_changes_then_the_first_state_is_the_identity(tree, own, mode, steps
         path.chmod(mode)
     before = snapshot_of(tree)
     box = linux(tree)
-    state = box.read(SYSTEM)
+    state = box.settings.read(SYSTEM)
     for value in steps:
-        box.write(SYSTEM, State(value=value))
-        assert box.read(SYSTEM).value == value
-    box.write(SYSTEM, state)
+        box.settings.write(SYSTEM, State(value=value))
+        assert box.settings.read(SYSTEM).value == value
+    box.settings.write(SYSTEM, state)
     assert snapshot_of(tree) == before
 
 

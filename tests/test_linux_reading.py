@@ -2,12 +2,10 @@
 
 import pytest
 
-from helpers import CATALOGUE, linux, process, put, tree_user
+from helpers import linux, look, means_of, process, put, tree_user
 from lumtak.computers.hands.hand import Hand
-from lumtak.computers.hands.whose import Hands
 from lumtak.computers.linux import hardware
 from lumtak.computers.linux.proc import Processes, cpu_times, meminfo
-from lumtak.computers.linux.root import Root
 from lumtak.computers.linux.services import Services
 from lumtak.computers.linux.units import blocks
 from lumtak.core.facts import longest_starts
@@ -32,7 +30,7 @@ def test_meminfo_in_bytes(tree):
 
 
 def test_facts_of_the_folder(box):
-    facts = box.facts()
+    facts = box.about.facts()
     assert facts.name == "loft"
     assert facts.hardware.ram_bytes == 4096000 * 1024
     assert facts.system.name == "Slipway 4"
@@ -44,7 +42,7 @@ def test_facts_of_the_folder(box):
 
 
 def test_snapshot_of_the_folder(box):
-    snapshot = box.sample(memory=True)
+    snapshot = box.load.sample(memory=True)
     assert snapshot.ram_used_bytes == (4096000 - 2048000) * 1024
     assert snapshot.cache_bytes == 1024000 * 1024
     assert snapshot.swap_used_bytes == 100000 * 1024
@@ -60,14 +58,14 @@ def test_proportional_memory_where_it_may_be_read(tree):
         "/proc/10/smaps_rollup",
         "5-7 ---p [rollup]\nRss: 90 kB\nPss: 50 kB\nPss_Anon:  30 kB\nPss_Shmem: 5 kB\nSwapPss: 7 kB\n",
     )
-    memory = linux(tree).sample(memory=True).memory["apps:tide-feed"]
+    memory = linux(tree).load.sample(memory=True).memory["apps:tide-feed"]
     assert (memory.ram_bytes, memory.how) == (42 * 1024, "proportional")
 
 
 def test_no_proc_is_one_sentence(tree):
     (tree / "proc/stat").unlink()
     with pytest.raises(ComputerError, match="/proc/stat cannot be read"):
-        linux(tree).sample()
+        linux(tree).load.sample()
 
 
 def processes(tree):
@@ -184,7 +182,7 @@ Id=x.mount
 
 
 def services(transport):
-    return Services(transport, Root(Hands(transport, transport, transport)), CATALOGUE)
+    return Services(means_of(transport))
 
 
 def test_units_as_systemd_shows_them():
@@ -244,7 +242,7 @@ def test_causes_aliases_origin_and_package_of_units(tree):
         "/var/lib/dpkg/status",
         "Package: dbus-broker\nDescription: message bus\n more\n\nPackage: man-db\nStatus: x\nDescription: tools for reading manual pages\n",
     )
-    items = {i.key: i for i in services(Asked(str(tree))).items()[0]}
+    items = {i.key: i for i in services(Asked(str(tree))).items(look()).items}
     bus, manual, mine = items["dbus-broker"], items["man-db"], items["mine"]
     assert (bus.aliases, bus.role, bus.origin, bus.package) == (("dbus",), "system-core", "package", "dbus-broker")
     assert [(t.kind, t.by) for t in bus.triggers] == [("system", ""), ("socket", "dbus.socket")]
@@ -258,7 +256,7 @@ def test_traces_of_advice_are_seen(tree):
     put(tree, "/etc/cron.d/faster", "# drop_caches is not here\n*/5 * * * * root echo 3 > /proc/sys/vm/drop_caches\n")
     put(tree, "/etc/cron.d/calm", "# echo 3 > /proc/sys/vm/drop_caches\n")
     put(tree, "/proc/sys/vm/swappiness", "0\n")
-    found = linux(tree).facts()
+    found = linux(tree).about.facts()
     assert [m.advice for m in found.marks] == [
         "limit-processors-at-boot", "mitigations-off", "empty-the-cache-regularly", "swappiness-zero",
     ]  # fmt: skip
@@ -267,8 +265,8 @@ def test_traces_of_advice_are_seen(tree):
 
 def test_systemd_that_does_not_answer_is_a_gap(tree):
     (tree / "run/systemd/system").mkdir(parents=True)
-    items, gaps = services(Hand(str(tree))).items()
-    assert items == []
+    items, gaps = services(Hand(str(tree))).items(look())
+    assert not items
     assert "could not be asked" in gaps[0].reason
 
 
@@ -290,9 +288,9 @@ def test_clock_battery_disk_and_sessions_of_a_laptop(tree):
     put(tree, "/run/systemd/sessions/3", f"UID={uid}\nCLASS=user\nREALTIME=1772480000000000\n")
     put(tree, "/run/systemd/sessions/4", "UID=99999\nCLASS=user\n")
     box = linux(tree)
-    facts = box.facts()
+    facts = box.about.facts()
     assert facts.hardware.nominal_mhz == 2500
-    assert box.sample().clock_ratio == pytest.approx(0.5)
+    assert box.load.sample().clock_ratio == pytest.approx(0.5)
     assert facts.hardware.disk == "spinning"
     assert (facts.hardware.battery, facts.system.power_source, facts.system.power_plan) == (
         True,
@@ -315,7 +313,7 @@ def test_the_nominal_clock_from_the_models_name(tree):
 
 
 def test_a_static_folder_stands_still(box):
-    first, second = box.sample(), box.sample()
+    first, second = box.load.sample(), box.load.sample()
     assert between(first, second, 0.0).cpu_pct == 0.0
 
 
@@ -335,19 +333,19 @@ def test_pressure_disk_time_users_and_heat(tree):
     put(tree, "/run/systemd/sessions/1", "UID=1000\nUSER=anna\nCLASS=user\n")
     put(tree, "/run/systemd/sessions/2", "UID=x\nUSER=\x1b[2Jben\nCLASS=user\n")
     box = linux(tree)
-    snapshot = box.sample()
+    snapshot = box.load.sample()
     assert snapshot.stalled_s == {"cpu": 5.0, "memory": 0.0, "io": 0.25}
     assert snapshot.disk_busy_s == 1.5
-    system = box.system()
+    system = box.about.system()
     assert system.temperature_c == 52.5
     assert system.users == ("anna", "␛[2Jben")
 
 
 def test_old_kernels_say_what_they_do_not_tell(box):
-    snapshot = box.sample()
+    snapshot = box.load.sample()
     assert snapshot.stalled_s["io"].not_measured == "this kernel has no pressure files"
     assert "disk" in snapshot.disk_busy_s.not_measured
-    assert isinstance(box.system().users, NotMeasured)
+    assert isinstance(box.about.system().users, NotMeasured)
 
 
 def test_signs_at_the_door(tree):
@@ -360,7 +358,7 @@ def test_signs_at_the_door(tree):
     put(tree, "/run/reboot-required", "")
     put(tree, "/run/reboot-required.pkgs", "libc6\nlinux-image\nlibc6\n\x1b[2J\na\nb\nc\n")
     put(tree, "/proc/vmstat", "pgpgin 4\ndrop_pagecache 14\n")
-    found = linux(tree).facts()
+    found = linux(tree).about.facts()
     says = {s.name: s.says for s in found.signs}
     assert says["battery"].startswith("holds 60 % of what it was built for, 812 cycles; it is worn")
     assert says["heat"].startswith("slowed the processor 41 times")
@@ -391,7 +389,7 @@ def test_a_kernel_that_waits_for_a_restart(tree, modules, link, says):
     if link:
         (tree / "boot").mkdir(exist_ok=True)
         (tree / "boot/vmlinuz").symlink_to(link)
-    assert [s.says for s in linux(tree).facts().signs] == ([says] if says else [])
+    assert [s.says for s in linux(tree).about.facts().signs] == ([says] if says else [])
 
 
 def test_seconds_that_units_took_to_start():

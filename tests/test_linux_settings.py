@@ -1,91 +1,31 @@
 """Services, effects, plans and memory of a real Linux computer, on folders and on programs that answer from here."""
 
-import errno
 import hashlib
 import os
-import re
 import subprocess
+from dataclasses import replace
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from helpers import CATALOGUE, linux, put, tree_user
+from helpers import linux, look, means_of, put, settings_of, tree_user
 from lumtak.computers.hands import whose
 from lumtak.computers.hands.back import root_script
-from lumtak.computers.hands.hand import Hand, RefusalError
-from lumtak.computers.hands.states import links_of
-from lumtak.computers.hands.table import OF_A_USER, OF_ROOT, PROGRAMS
 from lumtak.computers.hands.whose import Hands
+from lumtak.computers.linux.clock_plan import ClockPlan, plan_in_force
 from lumtak.computers.linux.effect_files import KEYS, _get, _set
-from lumtak.computers.linux.memory_settings import MemorySettings
-from lumtak.computers.linux.power import Power
+from lumtak.computers.linux.profile_plan import ProfilePlan
 from lumtak.computers.linux.root import Root
 from lumtak.computers.linux.services import Services
+from lumtak.computers.linux.swap import Swap
 from lumtak.computers.linux.undo_kit import FileUndoKit, UserFolder
-from lumtak.computers.linux.units import all_units, installing, links, packed
+from lumtak.computers.linux.units import all_units, installing, links
 from lumtak.core.setting import State, parse_ref
 from lumtak.errors import ComputerError
+from outside import ETC, FILE, SDA2, Acting, Outside, hands_of, put_clocks, shown
 
-ETC = "/etc/systemd/system"
 TAG = "0123abcd"
-FILE = "/usr/lib/systemd/system"
-
-
-class Acting(Hand):
-    """A hand of root on a folder, where programs seem to run: what is asked of them is written down, and files are really moved."""
-
-    def __init__(self, root, answers=None, refuses=""):
-        super().__init__(str(root), rules=True, homes=("/home/u/.config", "/home/u/.local/share"))
-        self.live, self.asked, self.answers, self.refuses = True, [], answers or {}, refuses
-
-    def _note(self, *words):
-        self.asked.append(words)
-        if self.refuses and self.refuses in " ".join(words):
-            raise OSError(errno.EACCES, f"{words[0]} failed: no")
-
-    def run(self, arguments, timeout_s=20.0, partly=False, bus=""):
-        words = tuple(w for w in arguments if w != "--")
-        self._note(*words)
-        for name, answer in self.answers.items():
-            if name in " ".join(words):
-                return answer
-        if not any(
-            words[0] in t and re.fullmatch(t[words[0]], "\0".join(arguments[1:]))
-            for t in (PROGRAMS, OF_A_USER, OF_ROOT)
-        ):
-            raise RefusalError(f"{words[0]} is not run by Lumtak with these arguments")
-        return b""
-
-    def own_put(self, path, data):
-        self._note("put", path)
-        super().own_put(path, data)
-
-    def own_link(self, path, target):
-        self._note("link", path, target)
-        super().own_link(path, target)
-
-    def own_remove(self, path, folder_too=False):
-        self._note("remove", path)
-        super().own_remove(path, folder_too)
-
-    def leave_script(self, tag, parts):
-        self._note("leave script", tag)
-        super().leave_script(tag, parts)
-
-    def make_swap(self, mib):
-        self._note("make swap", str(mib))
-
-    def drop_swap(self, mib):
-        self._note("drop swap", str(mib))
-
-
-def hands_of(hand):
-    return Hands(hand, hand, hand)
-
-
-def shown(**fields):
-    return ("\n".join(f"{k}={v}" for k, v in fields.items()) + "\n").encode()
 
 
 TIDE = shown(
@@ -111,10 +51,6 @@ def unit_tree(root):
     return root
 
 
-def services(hand):
-    return Services(hand, Root(hands_of(hand)), CATALOGUE)
-
-
 def test_unit_files_that_nothing_loaded_are_listed_too(tree):
     units = {u["Id"]: u for u in all_units(Acting(unit_tree(tree)))}
     assert units["tide.service"]["UnitFileState"] == "enabled"
@@ -122,7 +58,7 @@ def test_unit_files_that_nothing_loaded_are_listed_too(tree):
     assert units["masked.service"]["LoadState"] == "masked"
     assert "sea.service" not in units, "another name is no unit of its own"
     assert "t@.service" not in units
-    items = {i.key: i for i in services(Acting(tree)).items()[0]}
+    items = {i.key: i for i in Services(means_of(Acting(tree))).items(look()).items}
     assert items["tide"].needs == ("net",)
     assert items[f"odd\\x20{'n' * 180}"].title.startswith("␛[31m")
     assert "off" in items["tide"].setting.values
@@ -137,17 +73,16 @@ def test_links_of_a_unit_and_what_its_install_section_asks_for(tree):
     }
     wanted = installing("tide.service", f"{FILE}/tide.service", INSTALL)
     assert set(wanted) == set(mine) | {f"{ETC}/graphical.target.wants/tide.service"}
-    assert links_of(packed(mine)) == mine
 
 
 @pytest.mark.parametrize("value", ["manual", "demand", "off"])
 def test_a_service_goes_and_comes_back_to_the_last_link(tree, value):
     transport = Acting(unit_tree(tree), {"systemctl show": TIDE})
-    mine, ref = services(transport), parse_ref("services:tide")
+    mine, ref = settings_of(transport), parse_ref("services:tide")
     before = mine.read(ref)
     expected = mine.foresee(ref, State(value=value))
     mine.write(ref, State(value=value))
-    assert links(transport).get("tide.service", {}) == links_of(expected.exact)
+    assert links(transport).get("tide.service", {}) == expected.exact.links
     assert ("systemctl", "--no-ask-password", "stop", "tide.service") in transport.asked
     assert mine.read(ref).between(before, expected)
     mine.write(ref, before)
@@ -156,22 +91,21 @@ def test_a_service_goes_and_comes_back_to_the_last_link(tree, value):
 
 def test_a_write_that_stops_half_way_is_between_both_states(tree):
     transport = Acting(unit_tree(tree), {"systemctl show": TIDE}, refuses="remove /etc/systemd/system/sea.service")
-    mine, ref = services(transport), parse_ref("services:tide")
+    mine, ref = settings_of(transport), parse_ref("services:tide")
     before, expected = mine.read(ref), mine.foresee(ref, State(value="manual"))
     with pytest.raises(ComputerError):
         mine.write(ref, State(value="manual"))
     half = mine.read(ref)
     assert half.between(before, expected)
-    assert not State(value=None, exact={**half.exact, f"part:{ETC}/other.wants/tide.service": "/x"}).between(
-        before, expected
-    )
+    more = {**half.exact.links, f"{ETC}/other.wants/tide.service": "/x"}
+    assert not State(value=None, exact=replace(half.exact, links=more)).between(before, expected)
     assert not half.between(State(value="auto"), expected), "what is not known exactly is not half of anything"
 
 
 def test_what_sudo_does_not_give_is_a_sentence(tree, monkeypatch):
     monkeypatch.setattr(whose, "sudo", lambda: "/bin/false")
     hand = Acting(unit_tree(tree), {"systemctl show": TIDE})
-    mine = Services(hand, Root(Hands(hand, hand, None)), CATALOGUE)
+    mine = settings_of(hand, Hands(hand, hand, None))
     with pytest.raises(ComputerError, match="takes root, and sudo did not allow it"):
         mine.write(parse_ref("services:tide"), State(value="off"))
     assert not [w for w in hand.asked if w[0] in {"link", "remove", "put"}]
@@ -200,7 +134,7 @@ def test_memory_is_kept_over_a_restart_by_a_file_of_its_own(tree):
     put(tree, "/proc/sys/vm/swappiness", "60\n")
     put(tree, "/etc/sysctl.d/x", "")
     transport = Acting(tree)
-    mine, ref = MemorySettings(transport, Root(hands_of(transport))), parse_ref("memory:swappiness")
+    mine, ref = settings_of(transport), parse_ref("memory:swappiness")
     before = mine.read(ref)
     mine.write(ref, State(value="10"))
     assert mine.read(ref).same_as(mine.foresee(ref, State(value="10")))
@@ -221,8 +155,8 @@ def test_the_plan_by_either_name_of_the_service(tree, bus):
     }
     put(tree, f"/usr/share/dbus-1/system-services/{bus}.service", "[D-BUS Service]\n")
     transport = Acting(tree, answers)
-    mine = Power(transport, Root(hands_of(transport)))
-    (item,), _ = mine.items(mine.service(), has_battery=True)
+    mine = settings_of(transport)
+    (item,), _ = ProfilePlan(means_of(transport)).items(look())
     assert (item.key, item.value, item.setting.values) == ("mains", "balanced", ("saving", "balanced"))
     ref = parse_ref("power:mains")
     mine.write(ref, State(value="saving"))
@@ -237,7 +171,7 @@ def test_the_script_puts_links_and_files_back_on_a_disk_that_is_mounted_elsewher
     user = tree_user()
     transport = Acting(unit_tree(tree), {"systemctl show": TIDE})
     kit = FileUndoKit(user, UserFolder(transport, "/undo"), hands_of(transport))
-    mine, ref = services(transport), parse_ref("services:tide")
+    mine, ref = settings_of(transport), parse_ref("services:tide")
     before = mine.read(ref)
     expected = mine.foresee(ref, State(value="off"))
     assert kit.part(ref, "Tides", [expected], before) == b"", "it stands in the script of root's"
@@ -253,13 +187,13 @@ def test_the_script_puts_links_and_files_back_on_a_disk_that_is_mounted_elsewher
 def test_two_scripts_are_left_one_of_roots_and_their_sums_are_told(tree):
     hand = Acting(unit_tree(tree), {"systemctl show": TIDE})
     user, ref = tree_user(), parse_ref("services:tide")
-    mine = services(hand)
+    mine = settings_of(hand)
     before, expected = mine.read(ref), mine.foresee(ref, State(value="off"))
 
     def left(*parts):
         kit = FileUndoKit(user, UserFolder(hand, f"{user.data_home}/lumtak-undo"), hands_of(hand))
         bodies = [kit.part(*part) for part in parts]
-        kit.leave(TAG, kit.script(TAG, computer="c", contents=[], parts=bodies, around=[]))
+        kit.leave(TAG, kit.script(TAG, computer="c", contents=[], parts=bodies, made=0))
         return kit
 
     kit = left((ref, "Tides $(id) `id` \n'", [expected], before))
@@ -276,9 +210,9 @@ def test_two_scripts_are_left_one_of_roots_and_their_sums_are_told(tree):
         "what stands there as it should is not written again, and nothing is asked for"
     )
     with pytest.raises(OSError, match="no script is made of this"):
-        hand.leave_script(TAG, '[{"area": "services", "key": "tide", "title": "x", "accepted": [], "restore": {"exact": {"kind": "links",'
-                               f' "part:{ETC}/tide.service": "/home/u/x.service"}}, "around": {{}}}}}}]')  # fmt: skip
-    kit.remove(TAG, [])
+        hand.leave_script(TAG, '[{"area": "services", "key": "tide", "title": "x", "accepted": [], "restore": {"kind": "links",'
+                               f' "unit": "tide.service", "active": null, "links": {{"{ETC}/tide.service": "/home/u/x.service"}}}}}}]')  # fmt: skip
+    kit.remove(TAG, 0)
     assert kit.left(TAG) == []
     assert not root_file.parent.exists()
 
@@ -302,7 +236,7 @@ def test_any_file_takes_the_value_and_keeps_the_rest(key, data, value):
 def test_a_running_desktop_keeps_its_settings_itself(tree):
     put(tree, "/usr/bin/xfwm4", "")
     box, ref = linux(tree), parse_ref("effects:shadows")
-    box.write(ref, State(value="off"))
+    box.settings.write(ref, State(value="off"))
     written = (tree / "home/u/.config/xfce4/xfconf/xfce-perchannel-xml/xfwm4.xml").read_text()
     assert (
         '<property name="general" type="empty">\n    <property name="show_frame_shadow" type="bool" value="false"/>'
@@ -310,22 +244,22 @@ def test_a_running_desktop_keeps_its_settings_itself(tree):
     )
     put(tree, "/proc/77/comm", "xfconfd\n")
     put(tree, "/proc/77/status", f"Uid:\t{tree_user().uid}\t1\n")
-    assert "log its user out" in next(i for i in box.facts().items if i.key == "shadows").setting.needed
+    assert "log its user out" in next(i for i in box.about.facts().items if i.key == "shadows").setting.needed
     with pytest.raises(ComputerError, match="log its user out"):
-        box.write(ref, State(value="on"))
+        box.settings.write(ref, State(value="on"))
 
 
 def test_a_desktop_in_files_is_changed_and_put_back_to_the_byte(tree):
     put(tree, "/usr/bin/plasmashell", "")
     box, ref = linux(tree), parse_ref("effects:animations")
-    items = {i.key: i for i in box.facts().items if i.area == "effects"}
+    items = {i.key: i for i in box.about.facts().items if i.area == "effects"}
     assert items["animations"].value is None, "unset is a value of its own"
-    before = box.read(ref)
-    box.write(ref, State(value="off"))
+    before = box.settings.read(ref)
+    box.settings.write(ref, State(value="off"))
     assert b"[KDE]\nAnimationDurationFactor=0\n" in (tree / "home/u/.config/kdeglobals").read_bytes()
-    assert box.read(ref).value == "off"
-    box.write(ref, before)
-    assert box.read(ref).same_as(before)
+    assert box.settings.read(ref).value == "off"
+    box.settings.write(ref, before)
+    assert box.settings.read(ref).same_as(before)
     assert not (tree / "home/u/.config/kdeglobals").exists()
 
 
@@ -333,22 +267,10 @@ def test_a_desktop_in_files_is_changed_and_put_back_to_the_byte(tree):
 
 
 def clocks(root, driver, held="powersave/balance_performance", offered="performance powersave schedutil"):
-    governor, _, preference = held.partition("/")
     put(root, "/run/systemd/system/x", "")
-    for number in (0, 1):
-        folder = f"/sys/devices/system/cpu/cpufreq/policy{number}"
-        put(root, f"{folder}/scaling_governor", governor + "\n")
-        put(root, f"{folder}/scaling_driver", driver + "\n")
-        put(root, f"{folder}/scaling_available_governors", offered + "\n")
-        if preference:
-            put(root, f"{folder}/energy_performance_preference", preference + "\n")
-            put(
-                root,
-                f"{folder}/energy_performance_available_preferences",
-                "default performance balance_performance balance_power power\n",
-            )
+    put_clocks(root, driver, held, offered)
     transport = Acting(root, refuses="busctl")
-    return transport, Power(transport, Root(hands_of(transport)))
+    return transport, settings_of(transport)
 
 
 @pytest.mark.parametrize(
@@ -369,10 +291,10 @@ def clocks(root, driver, held="powersave/balance_performance", offered="performa
     ],
 )
 def test_the_governor_and_its_preference_as_a_plan(tree, driver, held, offered, plan, plans):
-    _, power = clocks(tree, driver, held, offered)
-    (item,), _ = power.items(None, has_battery=True)
+    hand, _ = clocks(tree, driver, held, offered)
+    (item,), _ = ClockPlan(means_of(hand)).items(look())
     assert (item.value, item.setting.values) == (plan, plans)
-    assert power.plan(None) == plan
+    assert plan_in_force(hand, None) == plan
 
 
 def test_a_plan_of_the_clock_is_kept_by_a_unit_and_all_of_it_comes_back(tree, tmp_path):
@@ -416,57 +338,13 @@ def test_a_plan_of_the_clock_is_kept_by_a_unit_and_all_of_it_comes_back(tree, tm
 # -- swap -----------------------------------------------------------------------------------------------------------------------
 
 
-class Swapping(Acting):
-    """The same, where the swap programs and units change /proc/swaps."""
-
-    def __init__(self, root, swaps, ram_free=900):
-        super().__init__(root)
-        self.swaps, self.fails = dict(swaps), ""
-        put(root, "/run/systemd/system/x", "")
-        put(root, "/proc/self/mountinfo", "1 0 8:1 / / rw - ext4 /dev/sda1 rw\n")
-        put(root, "/proc/meminfo", f"MemTotal: 1024000 kB\nMemAvailable: {ram_free * 1024} kB\n")
-        put(root, "/etc/systemd/system/x", "")
-        put(root, "/run/systemd/generator/dev-sda2.swap", "[Swap]\nWhat=/dev/disk/by-uuid/1-2\n")
-        (root / "dev/disk/by-uuid").mkdir(parents=True)
-        (root / "dev/disk/by-uuid/1-2").symlink_to("../../sda2")
-        (root / "var/lib").mkdir(parents=True)
-        self._say()
-
-    def _say(self):
-        lines = [f"{path} {kind} {mib * 1024 - 4} {used} -2" for path, (kind, mib, used) in self.swaps.items()]
-        put(self.root_path, "/proc/swaps", "\n".join(["Filename Type Size Used Priority", *lines, ""]))
-
-    @property
-    def root_path(self):
-        from pathlib import Path
-
-        return Path(self.root)
-
-    def run(self, arguments, timeout_s=20.0, partly=False, bus=""):
-        words = [w for w in arguments if w != "--"]
-        if words[0] == "systemctl" and words[2] in {"start", "stop"}:
-            if self.fails == words[2]:
-                raise OSError("systemctl failed: no")
-            name = words[3]
-            mib = int(name.removesuffix(".swap").rpartition("_")[2]) if "lumtak" in name else 300
-            path = f"/var/lib/lumtak/swap_{mib}" if "lumtak" in name else "/dev/sda2"
-            self.swaps.pop(path, None)
-            if words[2] == "start":
-                self.swaps[path] = ("file" if "lumtak" in name else "partition", mib, 0)
-            self._say()
-        return super().run(arguments, timeout_s)
-
-
-SDA2 = {"/dev/sda2": ("partition", 300, 0)}
-
-
 def swap(transport):
-    return MemorySettings(transport, Root(hands_of(transport))), parse_ref("memory:swap_mib")
+    return settings_of(transport), parse_ref("memory:swap_mib")
 
 
 @pytest.mark.parametrize("wanted", [500, 300, 120, 0])
 def test_swap_becomes_more_or_less_and_comes_back(tree, tmp_path, wanted):
-    transport = Swapping(tree, SDA2)
+    transport = Outside(tree)
     mine, ref = swap(transport)
     before, expected = mine.read(ref), mine.foresee(ref, State(value=str(wanted)))
     assert before.value == "300"
@@ -485,18 +363,18 @@ def test_swap_becomes_more_or_less_and_comes_back(tree, tmp_path, wanted):
 
 
 def test_what_the_computer_hibernates_into_and_compressed_memory_stay(tree):
-    transport = Swapping(tree, {**SDA2, "/dev/zram0": ("partition", 200, 0)})
+    transport = Outside(tree, swaps={**SDA2, "/dev/zram0": ("partition", 200, 0)})
     put(tree, "/proc/cmdline", "quiet resume=/dev/sda2\n")
     mine, ref = swap(transport)
-    items = {i.key: i for i in mine.items({"SwapTotal": 1})}
-    assert items["swap_mib"].setting.lowest == 500
-    assert "compressed memory" in items["swap_mib"].note
+    (item,), _ = Swap(means_of(transport)).items(look(SwapTotal=1))
+    assert item.setting.lowest == 500
+    assert "compressed memory" in item.note
     with pytest.raises(ComputerError, match="Choose again"):
         mine.foresee(ref, State(value="100"))
 
 
 def test_swap_is_not_switched_off_where_memory_is_not_free_for_it(tree):
-    transport = Swapping(tree, {"/dev/sda2": ("partition", 300, 250 * 1024)}, ram_free=100)
+    transport = Outside(tree, swaps={"/dev/sda2": ("partition", 300, 250 * 1024)}, ram_free=100)
     mine, ref = swap(transport)
     before = mine.read(ref)
     with pytest.raises(ComputerError, match="not lowered: 250 MiB"):
@@ -507,7 +385,7 @@ def test_swap_is_not_switched_off_where_memory_is_not_free_for_it(tree):
 
 @pytest.mark.parametrize("fails", ["start", "stop"])
 def test_a_swap_that_fails_half_way_is_known(tree, fails):
-    transport = Swapping(tree, SDA2)
+    transport = Outside(tree)
     mine, ref = swap(transport)
     before, expected = mine.read(ref), mine.foresee(ref, State(value="120"))
     transport.fails = fails

@@ -13,7 +13,7 @@ from lumtak.casebook import Casebook
 from lumtak.core.setting import parse_change
 from lumtak.errors import LumtakError, NewerError
 from lumtak.journal import Journal, apply_changes, put_back
-from lumtak.journal.entry import Entry, unsealed
+from lumtak.journal.entry import FORMAT, Entry, unsealed
 from lumtak.stations.handover import content_of
 from lumtak.stations.visit import Visit
 from test_journal import apply, plain, results
@@ -76,7 +76,7 @@ def test_records_of_version_1_are_read_and_what_their_notes_said_are_fields():
         "stage": "undone", "shows": "login", "boot_id": "b", "session_id": None, "note": "taken over by change 12", "begun_at": "", "stage_at": "",
     }  # fmt: skip
     read = unsealed(*sealed(journal), Entry)
-    assert (read.taken_over_by, read.rescued, read.format) == (12, False, 2)
+    assert (read.taken_over_by, read.rescued, read.format) == (12, False, FORMAT)
     assert unsealed(*sealed({**journal, "note": "rescued"}), Entry).rescued
     assert unsealed(*sealed({**journal, "shoe": 44}), Entry) is None
 
@@ -102,7 +102,9 @@ def test_a_record_of_which_both_copies_are_damaged_is_told_and_the_old_script_st
     box = linux(linux_tree(tmp_path / "root"))
     put(tmp_path / "root", "/etc/xdg/autostart/mast.desktop", ENTRY)
     journal = Journal(home)
-    apply_changes(journal, box, box.facts(), [parse_change("apps:tide-feed=off"), parse_change("apps:sail-sync=off")])
+    apply_changes(
+        journal, box, box.about.facts(), [parse_change("apps:tide-feed=off"), parse_change("apps:sail-sync=off")]
+    )
     journal.close()
     scripts = tmp_path / "root/home/u/.local/share/lumtak-undo"
     (old,) = scripts.iterdir()
@@ -115,7 +117,7 @@ def test_a_record_of_which_both_copies_are_damaged_is_told_and_the_old_script_st
         assert journal.lost(box.identity) == [1]
         journal.close()
     journal = Journal(home)
-    assert results(apply_changes(journal, box, box.facts(), [parse_change("apps:mast=off")])) == ["done"]
+    assert results(apply_changes(journal, box, box.about.facts(), [parse_change("apps:mast=off")])) == ["done"]
     assert journal.entries()[-1].id == 3, "no number is given twice"
     assert old.read_bytes() == kept
     assert len(list(scripts.iterdir())) == 2
@@ -235,6 +237,6 @@ def test_no_gain_is_claimed_once_the_changes_are_put_back(home, way):
     assert "less" not in content.verdict
     assert not visit.after_is_due()
     assert apply_changes(
-        visit.workshop.journal, visit.computer, visit.computer.facts(), [parse_change("apps:chat-horn=off")]
+        visit.workshop.journal, visit.computer, visit.computer.about.facts(), [parse_change("apps:chat-horn=off")]
     )
     visit.workshop.close()

@@ -229,8 +229,8 @@ def test_a_long_file_is_read_quickly_and_just_as_carefully(tmp_path):
 
 
 def test_a_look_says_what_weighs_and_what_it_cannot_say(sim):
-    sim.restart()
-    found = quick_look(sim.facts(), take_reading(sim, seconds=30))
+    sim.clock.restart()
+    found = quick_look(sim.about.facts(), take_reading(sim, seconds=30))
     assert found.services[0].key == "services:chart-cache"
     assert "apps:chat-horn" in [c.key for c in found.apps]
     text = "\n".join(r.words for r in look_in_words(found))
@@ -240,7 +240,7 @@ def test_a_look_says_what_weighs_and_what_it_cannot_say(sim):
 
 def test_a_look_at_a_folder_says_what_could_not_be_read(tree):
     box = linux(tree)
-    text = "\n".join(r.words for r in look_in_words(quick_look(box.facts(), take_reading(box, seconds=5))))
+    text = "\n".join(r.words for r in look_in_words(quick_look(box.about.facts(), take_reading(box, seconds=5))))
     for words in ("none seen", "Anything about services", "one's own processes only", "had not settled"):
         assert words in text
 

@@ -4,6 +4,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from helpers import Once, Parts
+from lumtak.computers.hands.states import Absent, File, KernelValue, SwapAreas
 from lumtak.core.facts import Setting
 from lumtak.core.setting import AREAS, Change, SettingRef, State, parse_change, parse_ref
 from lumtak.errors import UnknownNameError, UsageError
@@ -42,10 +44,15 @@ def test_a_wrong_area_names_the_nearest():
 
 
 def test_states_are_the_same_only_when_exactly_so():
-    off = State(value="off", exact={"bytes": "a"}, around={"missing": "1"})
-    assert off.same_as(State(value="off", exact={"bytes": "a"}, around={"missing": "0"}))
-    assert not off.same_as(State(value="off", exact={"bytes": "b"}))
-    assert not off.same_as(State(value=None, exact={"bytes": "a"}))
+    off = State(value="off", exact=File("/home/u", "a", 1, 0o600, b"a"))
+    assert off.same_as(State(value="off", exact=File("/home/u", "a", 0, 0o600, b"a")))
+    for exact in (
+        File("/home/u", "a", 1, 0o600, b"b"),
+        File("/home/u", "a", 1, 0o644, b"a"),
+        Absent("/home/u", "a", 1),
+    ):
+        assert not off.same_as(State(value="off", exact=exact))
+    assert not off.same_as(State(value=None, exact=off.exact))
     assert off.same_as(State(value="off"))
     assert State(value=None).word == "unset"
 
@@ -65,16 +72,25 @@ def test_words_keep_to_their_list():
 @pytest.mark.parametrize(
     ("now", "one", "other", "expected"),
     [
-        ({"part:a": "1", "part:b": "2"}, {"part:a": "1", "part:b": "1"}, {"part:a": "2", "part:b": "2"}, True),
-        ({"part:a": "3", "part:b": "2"}, {"part:a": "1", "part:b": "1"}, {"part:a": "2", "part:b": "2"}, False),
-        ({"part:a": "1", "kind": "x"}, {"part:a": "1"}, {"part:a": "1"}, False),
-        ({"part:a": "1"}, {"part:a": "1", "kind": "x"}, {"part:a": "1"}, False),
-        ({"part:a": "1"}, {"part:a": "1"}, {"part:a": "1", "kind": "x"}, False),
-        ({"part:a": "1", "part:b": "1"}, {"part:a": "1"}, {"part:a": "1"}, False),
-        ({"kind": "x"}, {"kind": "x"}, {"kind": "x"}, False),
-        (None, {"part:a": "1"}, {"part:a": "1"}, False),
-        ({"part:a": "1"}, None, {"part:a": "1"}, False),
-        ({"part:a": "1"}, {"part:a": "1"}, None, False),
+        (Parts({"a": "1", "b": "2"}), Parts({"a": "1", "b": "1"}), Parts({"a": "2", "b": "2"}), True),
+        (Parts({"a": "3", "b": "2"}), Parts({"a": "1", "b": "1"}), Parts({"a": "2", "b": "2"}), False),
+        (Parts({"a": "1"}, "x"), Parts({"a": "1"}), Parts({"a": "1"}), False),
+        (Parts({"a": "1"}), Parts({"a": "1"}, "x"), Parts({"a": "1"}), False),
+        (Parts({"a": "1"}), Parts({"a": "1"}), Parts({"a": "1"}, "x"), False),
+        (Parts({"a": "1", "b": "1"}), Parts({"a": "1"}), Parts({"a": "1"}), False),
+        (Parts({}), Parts({"a": "1"}), Parts({}), True),
+        (Parts({}), Parts({}), Parts({}), False),
+        (Once({"a": "1"}), Once({"a": "1"}), Once({"a": "1"}), False),
+        (Once({"a": "1"}), Parts({"a": "1"}), Parts({"a": "1"}), False),
+        (Parts({"a": "1"}), Once({"a": "1"}), Parts({"a": "1"}), False),
+        (Parts({"a": "1"}), Parts({"a": "1"}), Once({"a": "1"}), False),
+        (None, Parts({"a": "1"}), Parts({"a": "1"}), False),
+        (Parts({"a": "1"}), None, Parts({"a": "1"}), False),
+        (Parts({"a": "1"}), Parts({"a": "1"}), None, False),
+        (SwapAreas((5,), (), {}), SwapAreas((), (), {}), SwapAreas((5,), (5,), {}), True),
+        (SwapAreas((5,), (), {"x": "on"}), SwapAreas((), (), {}), SwapAreas((5,), (5,), {}), False),
+        (KernelValue("a", "1", b"2"), KernelValue("a", "1", None), KernelValue("a", "2", b"2"), True),
+        (KernelValue("b", "1", b"2"), KernelValue("a", "1", None), KernelValue("a", "2", b"2"), False),
     ],
 )
 def test_half_way_is_every_part_as_in_one_of_both_and_all_else_equal(now, one, other, expected):

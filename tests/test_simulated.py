@@ -21,7 +21,7 @@ def mean(computer, column="cpu_pct", seconds=300):
 
 
 def write(computer, address, value):
-    computer.write(parse_ref(address), State(value=value))
+    computer.settings.write(parse_ref(address), State(value=value))
 
 
 def test_the_same_seed_is_the_same_computer_and_another_is_another(tmp_path):
@@ -75,41 +75,41 @@ def test_a_service_that_stops_takes_its_memory_and_load_along(sim):
     before = mean(sim, "ram_used_bytes", 30)
     write(sim, "services:chart-cache", "off")
     assert before - mean(sim, "ram_used_bytes", 30) == pytest.approx(812 * MIB, rel=0.15)
-    assert "services:chart-cache" not in sim.sample(memory=True).memory
+    assert "services:chart-cache" not in sim.load.sample(memory=True).memory
 
 
 def test_an_app_stays_until_the_next_login(sim):
     write(sim, "apps:chat-horn", "off")
-    assert "apps:chat-horn" in sim.sample(memory=True).memory
-    sim.restart(login_only=True)
-    assert "apps:chat-horn" not in sim.sample(memory=True).memory
+    assert "apps:chat-horn" in sim.load.sample(memory=True).memory
+    sim.clock.restart(login_only=True)
+    assert "apps:chat-horn" not in sim.load.sample(memory=True).memory
 
 
 def test_a_setting_for_the_next_start_waits_for_it(sim):
     write(sim, "services:crash-courier", "off")
-    sim.restart(login_only=True)
-    assert "services:crash-courier" in sim.sample(memory=True).memory
-    sim.restart()
-    assert "services:crash-courier" not in sim.sample(memory=True).memory
-    assert sim.read(parse_ref("services:crash-courier")).value == "off"
+    sim.clock.restart(login_only=True)
+    assert "services:crash-courier" in sim.load.sample(memory=True).memory
+    sim.clock.restart()
+    assert "services:crash-courier" not in sim.load.sample(memory=True).memory
+    assert sim.settings.read(parse_ref("services:crash-courier")).value == "off"
 
 
 def test_on_demand_runs_only_when_asked(sim):
     write(sim, "services:sheet-index", "demand")
     seen = 0
     for _ in range(120):
-        sim.wait(60.0)
-        seen += "services:sheet-index" in sim.sample(memory=True).memory
+        sim.clock.wait(60.0)
+        seen += "services:sheet-index" in sim.load.sample(memory=True).memory
     assert 0 < seen < 30
 
 
 def test_an_effect_that_is_unset_counts_by_its_default(sim):
-    assert sim.read(parse_ref("effects:shadows")).value is None
-    before = sim.sample(memory=True).memory["system:desktop"].ram_bytes
+    assert sim.settings.read(parse_ref("effects:shadows")).value is None
+    before = sim.load.sample(memory=True).memory["system:desktop"].ram_bytes
     write(sim, "effects:shadows", "off")
-    assert sim.sample(memory=True).memory["system:desktop"].ram_bytes < before
+    assert sim.load.sample(memory=True).memory["system:desktop"].ram_bytes < before
     write(sim, "effects:shadows", None)
-    assert sim.sample(memory=True).memory["system:desktop"].ram_bytes == pytest.approx(before)
+    assert sim.load.sample(memory=True).memory["system:desktop"].ram_bytes == pytest.approx(before)
 
 
 def test_fewer_apps_shorten_the_login(tmp_path):
@@ -118,15 +118,15 @@ def test_fewer_apps_shorten_the_login(tmp_path):
         write(lean, f"apps:{app.key}", "off")
     took = []
     for computer in (full, lean):
-        computer.restart()
-        computer.wait(120.0)
+        computer.clock.restart()
+        computer.clock.wait(120.0)
         computer.close()
-        took.append(computer._state.login_took_s)
+        took.append(computer.machine.state.login_took_s)
     assert took[1] < took[0] / 2
 
 
 def test_a_load_just_after_login_settles(sim):
-    sim.restart()
+    sim.clock.restart()
     reading = take_reading(sim, seconds=120)
     assert reading.settled
     assert reading.settled_from >= 30
@@ -160,13 +160,13 @@ def test_too_little_memory_turns_into_swap_and_waiting():
 
 
 def test_the_cache_refills_and_gives_way(sim):
-    first = sim.sample().cache_bytes
-    sim.restart()
-    empty = sim.sample().cache_bytes
-    sim.wait(900.0)
+    first = sim.load.sample().cache_bytes
+    sim.clock.restart()
+    empty = sim.load.sample().cache_bytes
+    sim.clock.wait(900.0)
     assert empty < first
-    assert sim.sample().cache_bytes > empty
-    snapshot = sim.sample()
+    assert sim.load.sample().cache_bytes > empty
+    snapshot = sim.load.sample()
     assert snapshot.ram_used_bytes + snapshot.cache_bytes <= 8 * GIB
 
 
@@ -175,7 +175,7 @@ def test_what_it_refuses(sim):
         write(sim, "power:mains", "warp")
     with pytest.raises(ComputerError, match="no setting"):
         write(sim, "services:nowhere", "off")
-    assert sim.read(parse_ref("power:mains")).value == "balanced"
+    assert sim.settings.read(parse_ref("power:mains")).value == "balanced"
 
 
 def test_names_and_seeds(tmp_path):

@@ -1,16 +1,12 @@
 """Settings of a real computer changed and put back through the journal, on a folder whose programs answer as systemd and dconf do."""
 
 import contextlib
-import errno
-import itertools
 
 import pytest
 
-from helpers import CATALOGUE, EVENING, Plain, facts, item, put, tree_user
+from helpers import Once, Parts, Plain, computer_on, facts, item, means_of, put
 from lumtak.computers import Capabilities
 from lumtak.computers.hands.table import NOWHERE
-from lumtak.computers.linux.computer import LinuxComputer
-from lumtak.computers.linux.root import Root
 from lumtak.computers.linux.services import Services
 from lumtak.core.facts import Fixed
 from lumtak.core.setting import State, parse_change, parse_ref
@@ -19,50 +15,7 @@ from lumtak.journal.apply import apply_changes
 from lumtak.journal.putback import put_back
 from lumtak.journal.recover import recover, review
 from lumtak.journal.store import Journal
-from test_linux_settings import ETC, FILE, Acting, Swapping, hands_of, shown
-
-INSTALL = "[Unit]\nDescription={0}\n[Service]\nExecStart=/bin/x\n[Install]\nWantedBy=multi-user.target\nAlias=also-{0}.service\n"
-TIMER = "[Timer]\nOnCalendar=daily\n[Install]\nWantedBy=timers.target\n"
-
-
-class Manager(Acting):
-    """The same, where units run or not, and where what a file says counts once it was loaded."""
-
-    def __init__(self, root, running=(), **fields):
-        super().__init__(root)
-        self.running, self.fields, self.fails = set(running), fields, ""
-        put(root, "/run/systemd/system/x", "")
-        for name in ("tide", "quay"):
-            put(root, f"{FILE}/{name}.service", INSTALL.format(name))
-        put(root, f"{FILE}/log.timer", TIMER)
-
-    def run(self, arguments, timeout_s=20.0, partly=False, bus=""):
-        words = [w for w in arguments if w != "--"]
-        if self.fails and self.fails in words:
-            raise OSError(errno.EIO, "systemctl failed: no")
-        if words[:2] == ["systemctl", "show"]:
-            return b"\n".join(self._shown(n) for n in words[4:] if "*" not in n)
-        if words[0] == "systemctl" and words[2] in {"start", "stop"}:
-            (self.running.add if words[2] == "start" else self.running.discard)(words[3])
-        return super().run(arguments, timeout_s, partly, bus)
-
-    def _shown(self, unit):
-        masked = self.link(f"{ETC}/{unit}") == NOWHERE
-        on = any(self.link(f"{ETC}/{w}.wants/{unit}") for w in ("multi-user.target", "timers.target"))
-        told = {"Id": unit, "Names": unit, "LoadState": "masked" if masked else "loaded",
-                "UnitFileState": "masked" if masked else "enabled" if on else "disabled",
-                "ActiveState": "active" if unit in self.running else "inactive",
-                "FragmentPath": "" if masked else f"{FILE}/{unit}"}  # fmt: skip
-        return shown(**{**told, **self.fields.get(unit.partition(".")[0], {})})
-
-    def acted(self):
-        return [w[2:] for w in self.asked if w[0] == "systemctl" and w[1] == "--no-ask-password"]
-
-
-def computer(hand):
-    ticks = itertools.count()
-    return LinuxComputer(hands_of(hand), tree_user(), CATALOGUE, address="local",
-                         monotonic=lambda: float(next(ticks)), wall=lambda: EVENING)  # fmt: skip
+from outside import ETC, FILE, INSTALL, SDA2, Outside
 
 
 @pytest.fixture
@@ -100,9 +53,9 @@ def switch_on(hand, unit, by="multi-user.target"):
 @pytest.mark.parametrize("ran", [True, False])
 @pytest.mark.parametrize("value", ["off", "manual"])
 def test_what_did_not_run_is_not_started_by_putting_back(tree, journal, ran, value):
-    hand = Manager(tree, running=["tide.service"] if ran else ())
+    hand = Outside(tree, running=["tide.service"] if ran else ())
     switch_on(hand, "tide.service")
-    before, box = folder_of(tree), computer(hand)
+    before, box = folder_of(tree), computer_on(hand)
     assert results(changed(journal, box, f"services:tide={value}")) == ["done"]
     assert "tide.service" not in hand.running
     assert results(put_back(journal, box)) == ["done"]
@@ -114,20 +67,20 @@ def test_what_did_not_run_is_not_started_by_putting_back(tree, journal, ran, val
 
 
 def test_what_the_value_says_runs_or_stops_where_nothing_is_restored(tree, journal):
-    hand = Manager(tree, running=["tide.service"])
-    box = computer(hand)
+    hand = Outside(tree, running=["tide.service"])
+    box = computer_on(hand)
     assert results(changed(journal, box, "services:quay=auto")) == ["done"]
     assert "quay.service" in hand.running
     assert f"{ETC[1:]}/also-quay.service" in folder_of(tree), "all that its [Install] section asks for"
     hand.asked.clear()
-    box.write(parse_ref("services:tide"), State(value="manual"))
+    box.settings.write(parse_ref("services:tide"), State(value="manual"))
     assert hand.acted() == [("stop", "tide.service")], "no link changed, so there is nothing to load"
 
 
 def test_a_mask_does_not_stay_where_the_service_could_not_be_stopped(tree, journal):
-    hand = Manager(tree, running=["tide.service"])
+    hand = Outside(tree, running=["tide.service"])
     switch_on(hand, "tide.service")
-    before, box, hand.fails = folder_of(tree), computer(hand), "stop"
+    before, box, hand.fails = folder_of(tree), computer_on(hand), "stop"
     (outcome,) = changed(journal, box, "services:tide=off")
     assert outcome.result == "failed"
     assert "systemctl failed" in outcome.note
@@ -138,10 +91,10 @@ def test_a_mask_does_not_stay_where_the_service_could_not_be_stopped(tree, journ
 
 
 def test_demand_keeps_other_names_and_drops_what_switches_it_on(tree, journal):
-    hand = Manager(tree, tide={"BusName": "made.up.Tide"})
+    hand = Outside(tree, tide={"BusName": "made.up.Tide"})
     switch_on(hand, "tide.service")
     hand.own_link(f"{ETC}/also-tide.service", f"{FILE}/tide.service")
-    box = computer(hand)
+    box = computer_on(hand)
     assert results(changed(journal, box, "services:tide=demand")) == ["done"], (
         "a bus name starts it when it is asked for"
     )
@@ -163,19 +116,19 @@ def test_demand_keeps_other_names_and_drops_what_switches_it_on(tree, journal):
     ],
 )
 def test_how_a_service_starts(tree, fields, value):
-    hand = Manager(tree, running=["log.timer"], tide=fields)
-    assert computer(hand).read(parse_ref("services:tide")).value == value
+    hand = Outside(tree, running=["log.timer"], tide=fields)
+    assert computer_on(hand).settings.read(parse_ref("services:tide")).value == value
 
 
 def test_what_a_service_can_become_and_where_it_comes_from(tree):
-    hand = Manager(tree)
+    hand = Outside(tree)
     for path in (
         "/usr/local/lib/systemd/system/sail.service",
         "/run/systemd/system/made.service",
         f"{ETC}/own.service",
     ):
         put(tree, path, INSTALL.format(path.rpartition("/")[2].partition(".")[0]))
-    found = {i.key: i for i in computer(hand).facts().items if i.area == "services"}
+    found = {i.key: i for i in computer_on(hand).about.facts().items if i.area == "services"}
     assert found["tide"].setting.values == ("auto", "manual", "off")
     assert found["log.timer"].setting.values == ("auto", "manual"), "a timer is not masked"
     assert found["own"].setting.values == ("auto", "manual"), "a mask would have to take its file's place"
@@ -184,10 +137,10 @@ def test_what_a_service_can_become_and_where_it_comes_from(tree):
 
 @pytest.mark.parametrize("value", ["auto", "manual"])
 def test_a_masked_service_is_unmasked_and_masked_again(tree, journal, value):
-    hand = Manager(tree)
+    hand = Outside(tree)
     hand.own_link(f"{ETC}/quay.service", NOWHERE)
-    before, box = folder_of(tree), computer(hand)
-    (found,) = [i for i in box.facts().items if i.key == "quay"]
+    before, box = folder_of(tree), computer_on(hand)
+    (found,) = [i for i in box.about.facts().items if i.key == "quay"]
     assert (found.value, found.setting.values) == ("off", ("auto", "manual", "off"))
     assert results(changed(journal, box, f"services:quay={value}")) == ["done"]
     assert [p.rpartition("/")[2] for p in folder_of(tree)] == (
@@ -199,9 +152,9 @@ def test_a_masked_service_is_unmasked_and_masked_again(tree, journal, value):
 
 
 def test_what_says_nothing_of_its_start_is_not_switched_to_auto(tree, journal):
-    hand = Manager(tree)
+    hand = Outside(tree)
     put(tree, f"{FILE}/mute.service", "[Service]\nExecStart=/bin/x\n")
-    (outcome,) = changed(journal, computer(hand), "services:mute=auto")
+    (outcome,) = changed(journal, computer_on(hand), "services:mute=auto")
     assert (outcome.result, "Choose demand or manual" in outcome.note) == ("failed", True)
     assert hand.acted() == []
 
@@ -215,7 +168,7 @@ def test_what_systemd_tells_of_a_unit(tree):
            "FragmentPath": f"{FILE}/low.timer", "Triggers": "tide.service"}  # fmt: skip
     idle = {"Id": "idle.socket", "LoadState": "loaded", "ActiveState": "inactive"}
     gone = {"Id": "gone.service", "LoadState": "not-found", "ActiveState": "inactive"}
-    mine = Services(hand := Manager(tree), Root(hands_of(hand)), CATALOGUE)
+    mine = Services(means_of(Outside(tree)))
     found = {i.key: i for i in mine.parse([tide, low, idle, gone])[0]}
     assert set(found) == {"tide", "low.timer"}
     assert (found["tide"].start_s, found["tide"].running, found["tide"].aliases) == (0.5, True, ("sea",))
@@ -236,21 +189,10 @@ def test_what_systemd_tells_of_a_unit(tree):
 # -- swap, effects, files -------------------------------------------------------------------------------------------------------
 
 
-class StopsOnce(Swapping):
-    """The same, where stopping fails the first time."""
-
-    def run(self, arguments, timeout_s=20.0, partly=False, bus=""):
-        try:
-            return super().run(arguments, timeout_s, partly, bus)
-        except OSError:
-            self.fails = ""
-            raise
-
-
 def test_swap_goes_to_a_file_and_comes_back_and_what_fails_leaves_no_mask(tree, journal):
-    hand = StopsOnce(tree, {"/dev/sda2": ("partition", 300, 0)})
-    before, box = folder_of(tree), computer(hand)
-    hand.fails = "stop"
+    hand = Outside(tree)
+    before, box = folder_of(tree), computer_on(hand)
+    hand.fails, hand.lasts = "stop", False
     assert results(changed(journal, box, "memory:swap_mib=120")) == ["failed"]
     assert (folder_of(tree), list(hand.swaps)) == (before, ["/dev/sda2"])
     assert results(changed(journal, box, "memory:swap_mib=120")) == ["done"]
@@ -259,57 +201,37 @@ def test_swap_goes_to_a_file_and_comes_back_and_what_fails_leaves_no_mask(tree, 
 
 
 def test_the_device_that_the_kernel_was_told_to_wake_from_stays(tree, journal):
-    hand = Swapping(tree, {"/dev/sda2": ("partition", 300, 0)})
+    hand = Outside(tree)
     put(tree, "/sys/power/resume", "8:2\n")
     (tree / "sys/dev/block").mkdir(parents=True)
     (tree / "sys/dev/block/8:2").symlink_to("../../devices/made-up/sda2")
-    box = computer(hand)
+    box = computer_on(hand)
     (outcome,) = changed(journal, box, "memory:swap_mib=120")
-    assert (outcome.result, hand.swaps) == ("failed", {"/dev/sda2": ("partition", 300, 0)})
+    assert (outcome.result, hand.swaps) == ("failed", SDA2)
     put(tree, "/sys/power/resume", "0:0\n")
     assert results(changed(journal, box, "memory:swap_mib=120")) == ["done"]
-    most = next(i for i in box.facts().items if i.key == "swap_mib").setting.highest
+    most = next(i for i in box.about.facts().items if i.key == "swap_mib").setting.highest
     (outcome,) = changed(journal, box, f"memory:swap_mib={most + 1}")
     assert (outcome.result, str(most) in outcome.note) == ("failed", True), "a tenth of the disk is kept free"
-
-
-class Stored(Manager):
-    """The same, with the settings of a desktop as its user stored them."""
-
-    def __init__(self, root):
-        super().__init__(root)
-        self.stored = {}
-        put(root, "/usr/share/glib-2.0/schemas/gschemas.compiled", "org.mate.interface org.mate.thumbnailers")
-        put(root, "/home/u/.config/dconf/user", "")
-
-    def run(self, arguments, timeout_s=20.0, partly=False, bus=""):
-        match list(arguments):
-            case ["dconf", "dump", _]:
-                return "".join(f"[{s.replace('.', '/')}]\n{k}={v}\n" for (s, k), v in self.stored.items()).encode()
-            case ["gsettings", "set", schema, key, value]:
-                self.stored[schema, key] = value
-            case ["gsettings", "reset", schema, key]:
-                self.stored.pop((schema, key), None)
-        return super().run(arguments, timeout_s, partly, bus)
 
 
 @pytest.mark.parametrize(
     ("key", "where", "off", "on"),
     [
-        ("animations", ("org.mate.interface", "enable-animations"), "false", "true"),
-        ("thumbnails", ("org.mate.thumbnailers", "disable-all"), "true", "false"),
+        ("animations", "org.mate.interface enable-animations", "false", "true"),
+        ("thumbnails", "org.mate.thumbnailers disable-all", "true", "false"),
     ],
 )
 def test_an_effect_of_the_desktop_and_unset_is_a_value_of_its_own(tree, journal, key, where, off, on):
-    hand = Stored(tree)
-    box, ref = computer(hand), parse_ref(f"effects:{key}")
-    assert box.read(ref).value is None
+    hand = Outside(tree)
+    box, ref = computer_on(hand), parse_ref(f"effects:{key}")
+    assert box.settings.read(ref).value is None
     assert results(changed(journal, box, f"effects:{key}=off")) == ["done"]
     assert hand.stored == {where: off}
     assert results(put_back(journal, box)) == ["done"]
     assert hand.stored == {}, "unset again, not on"
-    hand.stored = {where: on}
-    assert box.read(ref).value == "on"
+    hand.tell(stored={where: on})
+    assert box.settings.read(ref).value == "on"
     assert results(changed(journal, box, f"effects:{key}=off")) == ["done"]
     assert results(put_back(journal, box)) == ["done"]
     assert hand.stored == {where: on}
@@ -319,7 +241,7 @@ def test_an_effect_of_the_desktop_and_unset_is_a_value_of_its_own(tree, journal,
 def test_a_file_keeps_its_mode_there_and_back(tree, journal, mode):
     own = put(tree, "/home/u/.config/autostart/tide-feed.desktop", "[Desktop Entry]\nName=Tide\nExec=/opt/x\n")
     own.chmod(mode)
-    before, box = own.read_bytes(), computer(Manager(tree))
+    before, box = own.read_bytes(), computer_on(Outside(tree))
     assert results(changed(journal, box, "apps:tide-feed=off")) == ["done"]
     assert own.stat().st_mode & 0o777 == mode
     assert results(put_back(journal, box)) == ["done"]
@@ -328,7 +250,7 @@ def test_a_file_keeps_its_mode_there_and_back(tree, journal, mode):
 
 def test_an_override_that_only_hides_goes_where_the_systems_entry_is_shown(tree, journal):
     hides = put(tree, "/home/u/.config/autostart/tide-feed.desktop", "[Desktop Entry]\nHidden=true\n")
-    box = computer(Manager(tree))
+    box = computer_on(Outside(tree))
     assert results(changed(journal, box, "apps:tide-feed=on")) == ["done"]
     assert not hides.exists()
     assert results(put_back(journal, box)) == ["done"]
@@ -348,7 +270,7 @@ class Parted(Plain):
     reads = 10**6
 
     def _exact(self, word):
-        return {"kind": "two", **{f"part:{n}": w for n, w in zip("ab", word.split("/"), strict=True)}}
+        return Parts(dict(zip("ab", word.split("/"), strict=True)))
 
     def read(self, ref):
         self.reads -= 1
@@ -384,7 +306,7 @@ def test_a_refused_write_is_undone_and_one_that_was_not_refused_is_left(journal)
     assert (box.values["services:x"], box.writes) == ("1/1", 2)
     box = parted()
     box.trouble = None
-    box.write = lambda ref, state: box.values.update({"services:x": "2/1"})
+    box.settings.write = lambda ref, state: box.values.update({"services:x": "2/1"})
     assert results(changed(journal, box, "services:x=2/2")) == ["conflict"]
     assert box.values["services:x"] == "2/1", "nobody said that it was refused, so it may be somebody's own"
 
@@ -443,8 +365,8 @@ def test_what_was_interrupted_is_settled_before_anything_new_is_written(journal)
 
 
 def test_the_way_back_stands_before_anything_is_written_and_the_plan_ends(tree, journal):
-    hand = Manager(tree, gone={"LoadState": "not-found"})
-    box = computer(hand)
+    hand = Outside(tree, gone={"LoadState": "not-found"})
+    box = computer_on(hand)
     assert results(changed(journal, box, "services:tide=auto")) == ["done"]
     first = {word: n for n, (word, *_) in reversed(list(enumerate(hand.asked)))}
     assert first["leave script"] < first["link"]
@@ -471,7 +393,7 @@ class Whole(Parted):
     """Settings that are written at once, with an exact form."""
 
     def _exact(self, word):
-        return {"kind": "one", "word": word}
+        return Once({"": word})
 
 
 def test_what_is_done_although_it_was_refused(journal):
@@ -493,7 +415,7 @@ def test_what_is_done_although_it_was_refused(journal):
 
 def test_what_could_not_be_brought_back_is_not_changed(journal):
     box = parted()
-    box.foresee = lambda ref, state: box._never() if state.exact else Parted.foresee(box, ref, state)
+    box.settings.foresee = lambda ref, state: box._never() if state.exact else Parted.foresee(box, ref, state)
 
     def never():
         raise ComputerError("that made-up state cannot be reached again.")
@@ -504,8 +426,8 @@ def test_what_could_not_be_brought_back_is_not_changed(journal):
 
 
 def test_without_a_way_back_on_the_computer_nothing_is_written(tree, journal):
-    hand = Manager(tree)
-    hand.refuses, box = "leave script", computer(hand)
+    hand = Outside(tree)
+    hand.refuses, box = "leave script", computer_on(hand)
     (outcome,) = changed(journal, box, "services:tide=auto")
     assert (outcome.result, "undo script cannot be left" in outcome.note) == ("failed", True)
     assert (journal.entries()[-1].stage, folder_of(tree), hand.acted()) == ("failed", {}, [])
@@ -517,7 +439,7 @@ def test_without_a_way_back_on_the_computer_nothing_is_written(tree, journal):
 def test_rights_are_given_back_however_a_plan_ends(journal, trouble):
     box = parted(trouble, cut=0 if trouble else None)
     given = []
-    box.give_back_rights = lambda: given.append(box.writes)
+    box.settings.give_back_rights = lambda: given.append(box.writes)
     with pytest.raises(KeyboardInterrupt) if trouble else contextlib.nullcontext():
         changed(journal, box, "services:x=2/2")
     assert given == [1]
@@ -530,7 +452,7 @@ def test_nothing_is_written_as_root_on_the_word_of_a_record_that_was_rescued(jou
     with pytest.raises(KeyboardInterrupt):
         changed(journal, box, "services:x=2/2")
     journal._put(journal.entries()[-1], rescued=True)
-    box.capabilities = lambda: Capabilities(asks_for=takes_root)
+    box.about.capabilities = lambda: Capabilities(asks_for=takes_root)
     box.values, box.writes = {"services:x": found_at}, 0
     with journal.writing(box.identity):
         told = recover(journal, box).lines[0].found
@@ -541,8 +463,8 @@ def test_nothing_is_written_as_root_on_the_word_of_a_record_that_was_rescued(jou
 
 
 def test_the_way_back_of_what_was_not_done_goes_when_an_interruption_is_settled(tree, journal):
-    hand = Manager(tree)
-    box = computer(hand)
+    hand = Outside(tree)
+    box = computer_on(hand)
 
     def cut(path, target):
         raise KeyboardInterrupt

@@ -85,7 +85,7 @@ def test_it_goes_straight_to_what_was_before_the_first_change(world):
     before, journal = world.look(), Journal(world.home)
     for value in ("off", "on", "off"):
         computer = world.open()
-        apply_changes(journal, computer, computer.facts(), [parse_change(f"apps:tide-feed={value}")])
+        apply_changes(journal, computer, computer.about.facts(), [parse_change(f"apps:tide-feed={value}")])
     journal.close()
     assert run_script(world.script(), world.tree).returncode == 0
     assert world.look() == before
@@ -95,7 +95,7 @@ def test_nothing_is_changed_where_the_script_cannot_be_left(world):
     (world.tree / "home/u/.local").write_text("in the way")
     before, journal = world.look(), Journal(world.home)
     computer = world.open()
-    (outcome,) = apply_changes(journal, computer, computer.facts(), [parse_change("apps:tide-feed=off")])
+    (outcome,) = apply_changes(journal, computer, computer.about.facts(), [parse_change("apps:tide-feed=off")])
     assert outcome.result == "failed"
     assert "undo script" in outcome.note
     assert world.look() == before
@@ -140,7 +140,7 @@ def test_odd_names_and_bytes_come_back(tmp_path_factory, data, name, mode):
     own = put(world.tree, f"/home/u/.config/autostart/{name}.desktop", b"[Desktop Entry]\nExec=x\n" + data)
     own.chmod(mode)
     before, computer, journal = world.look(), linux(world.tree), Journal(world.home)
-    (outcome,) = apply_changes(journal, computer, computer.facts(), [parse_change(f"apps:{name}=off")])
+    (outcome,) = apply_changes(journal, computer, computer.about.facts(), [parse_change(f"apps:{name}=off")])
     assert outcome.result == "done"
     journal.close()
     result = run_script(world.script(), world.tree)

@@ -137,8 +137,8 @@ async def test_a_due_reading_is_offered_when_the_job_is_opened_and_the_head_goes
 
 def test_the_after_reading_begins_as_long_after_the_start_as_the_baseline(workshop, sim):
     visit = Visit.start(workshop, sim, workshop.profile("hull-drafting"))
-    sim.restart()
-    sim.wait(40.0)
+    sim.clock.restart()
+    sim.clock.wait(40.0)
     before = visit.read_baseline(seconds=60)
     visit.make_audit()
     visit.choose_all_eased()

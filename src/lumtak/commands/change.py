@@ -61,7 +61,7 @@ def apply_command(
     """
     wanted = [parse_change(text) for text in changes]
     machine = workshop.computer(computer, user=user)
-    facts = machine.facts()
+    facts = machine.about.facts()
     ordered = check_changes(facts, wanted, guards(facts, workshop.catalogue))
     reviews: list[Review] = []
     ask_first(machine, (c.ref for c in ordered))
@@ -199,7 +199,7 @@ def undo_command(
         for machine, mine in _by_user(workshop, computer, wanted):
             numbers_of_user = [e.id for e in mine]
             ask_first(machine, (e.ref for e in mine))
-            told = warnings(machine.facts(), mine, numbers_of_user)
+            told = warnings(machine.about.facts(), mine, numbers_of_user)
             warned += told
             for sentence in () if as_json else told:
                 click.echo(f"Mind: {plain(sentence, 300)}")
@@ -413,7 +413,7 @@ def _as_json(entry: Entry) -> dict[str, object]:
 def restart_command(workshop: Workshop, computer: str, *, login_only: bool) -> None:
     """Restart COMPUTER, so that changes which need it show."""
     machine = workshop.computer(computer)
-    machine.restart(login_only=login_only)
+    machine.clock.restart(login_only=login_only)
     owed = owed_now(workshop.journal, machine)
     machine.close()
     click.echo(f"{machine.name} is up again; {owed.in_words() or 'nothing is owed'}.")

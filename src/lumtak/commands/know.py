@@ -190,13 +190,13 @@ def answer_command(
     lumtak answer local apps:sail-sync forget
     """
     machine = workshop.computer(computer, user=user)
-    facts = machine.facts()
+    facts = machine.about.facts()
     if item is not None:
         if answer is None:
             raise UsageError("Say what the owner said.", "needed, not-needed, or forget.")
         known = find_item(facts, parse_ref(item))
         workshop.casebook.answer(
-            machine.identity, known.consumer, _ANSWERS.get(answer), machine.wall().isoformat(timespec="seconds")
+            machine.identity, known.consumer, _ANSWERS.get(answer), machine.clock.wall().isoformat(timespec="seconds")
         )
     said = workshop.casebook.answers(machine.identity)
     machine.close()

@@ -38,7 +38,7 @@ def facts_command(workshop: Workshop, computer: str, user: str | None, *, as_jso
     lumtak facts sim:drawing-bench --json
     """
     machine = workshop.computer(computer, user=user)
-    facts = machine.facts()
+    facts = machine.about.facts()
     machine.close()
     if as_json:
         say_json(facts)
@@ -259,7 +259,7 @@ def look_command(workshop: Workshop, computer: str, seconds: float, user: str | 
     from lumtak.stations.quick import look_in_words, quick_look
 
     machine = workshop.computer(computer, user=user)
-    facts = machine.facts()
+    facts = machine.about.facts()
     reading = take_reading(machine, seconds=seconds, on_sample=count)
     machine.close()
     progress("")

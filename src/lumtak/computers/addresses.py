@@ -53,6 +53,6 @@ def open_computer(
 
     name = plain_address.removeprefix("sim:")
     computer = SimulatedComputer(name, folder, seed=seed, pace=pace, faults=faults, address=address)
-    if user not in {None, computer.spec.user}:
-        raise UsageError(f"{computer.name} has no user {user}.", f"Its user is {computer.spec.user}.")
+    if user not in {None, computer.user_name}:
+        raise UsageError(f"{computer.name} has no user {user}.", f"Its user is {computer.user_name}.")
     return computer

@@ -31,7 +31,7 @@ class Capabilities(Record):
     login: Cannot | None = None
     """The same for logging out and in again."""
     asks: bool = False
-    """Whether a password may be asked for on the terminal before a change that takes root; see `Computer.take_rights`."""
+    """Whether a password may be asked for on the terminal before a change that takes root; see `Settings.take_rights`."""
     asks_for: tuple[Area, ...] = ()
     """Areas whose changes take root."""
     pace: float = 1.0
@@ -50,6 +50,10 @@ class Script(Record):
 class UndoKit(Protocol):
     """Leaves on a computer what puts changes back without Lumtak."""
 
+    def missing(self) -> int:
+        """How many folders are not there that would be made for the script."""
+        ...
+
     def part(self, ref: SettingRef, title: str, accepted: Sequence[State], restore: State) -> bytes:
         """The script's part for one setting: restores it where one of the accepted states stands, leaves all else alone.
 
@@ -58,15 +62,7 @@ class UndoKit(Protocol):
         """
         ...
 
-    def script(
-        self,
-        tag: str,
-        *,
-        computer: str,
-        contents: Sequence[str],
-        parts: Sequence[bytes],
-        around: Sequence[dict[str, str]],
-    ) -> bytes:
+    def script(self, tag: str, *, computer: str, contents: Sequence[str], parts: Sequence[bytes], made: int) -> bytes:
         """The script of all parts.
 
         Args:
@@ -74,7 +70,7 @@ class UndoKit(Protocol):
             computer: its name, for the person who reads it.
             contents: a line for each part, for the same person.
             parts: from `part`.
-            around: what was kept with every before value of this user.
+            made: how many folders were made for it.
         """
         ...
 
@@ -90,8 +86,8 @@ class UndoKit(Protocol):
         """The scripts that stand there: the user's, and one of root's for what takes root."""
         ...
 
-    def remove(self, tag: str, around: Sequence[dict[str, str]]) -> None:
-        """The script is gone, and so are the folders that were made for it.
+    def remove(self, tag: str, made: int) -> None:
+        """The script is gone, and so are so many folders that were made for it.
 
         Raises:
             ComputerError: it cannot be removed.
@@ -99,8 +95,8 @@ class UndoKit(Protocol):
         ...
 
 
-class Computer(Protocol):
-    """One computer. Synchronous; called from worker threads, one at a time."""
+class Identity(Protocol):
+    """Which computer it is, and whose settings are changed."""
 
     address: str
     """As the user names it: "sim:drawing-bench", "local"."""
@@ -110,6 +106,10 @@ class Computer(Protocol):
     """For people."""
     user_name: str
     """Whose settings are changed."""
+
+
+class About(Protocol):
+    """What a computer is."""
 
     def facts(self) -> Facts:
         """Everything about it, read now."""
@@ -127,15 +127,39 @@ class Computer(Protocol):
         """What can be done to it."""
         ...
 
+
+class Load(Protocol):
+    """What a computer is busy with."""
+
     def sample(self, *, memory: bool = False) -> Snapshot:
         """Its counters now; with each consumer's memory if asked, which is dear."""
         ...
+
+    def end_process(self, process: Process, *, force: bool = False, wait_s: float = 5.0) -> bool:
+        """Ask a process to end, or force it; whether it is gone after so many seconds.
+
+        Raises:
+            ComputerError: it may not be ended, or another process has its number by now.
+        """
+        ...
+
+
+class Settings(Protocol):
+    """The settings of a computer, and what is needed to change them."""
 
     def read(self, ref: SettingRef) -> State:
         """The state of a setting.
 
         Raises:
             ComputerError: it cannot be read.
+        """
+        ...
+
+    def foresee(self, ref: SettingRef, state: State) -> State:
+        """What `read` will give once `write` has brought the setting to this state, as exactly as can be told; touches nothing.
+
+        Raises:
+            ComputerError: it cannot be told, because the write would fail too.
         """
         ...
 
@@ -149,52 +173,8 @@ class Computer(Protocol):
         """
         ...
 
-    def foresee(self, ref: SettingRef, state: State) -> State:
-        """What `read` will give once `write` has brought the setting to this state, as exactly as can be told; touches nothing.
-
-        Raises:
-            ComputerError: it cannot be told, because the write would fail too.
-        """
-        ...
-
     def undo_kit(self) -> UndoKit | None:
         """What leaves an undo script there; None for a simulated computer."""
-        ...
-
-    def end_process(self, process: Process, *, force: bool = False, wait_s: float = 5.0) -> bool:
-        """Ask a process to end, or force it; whether it is gone after so many seconds.
-
-        Raises:
-            ComputerError: it may not be ended, or another process has its number by now.
-        """
-        ...
-
-    def boot_id(self) -> str:
-        """Changes with every start."""
-        ...
-
-    def session_id(self) -> str | NotMeasured:
-        """Changes with every login of the chosen user."""
-        ...
-
-    def now_s(self) -> float:
-        """Its monotonic clock."""
-        ...
-
-    def wall(self) -> datetime:
-        """Its clock on the wall, UTC."""
-        ...
-
-    def wait(self, seconds: float, stop: threading.Event | None = None) -> None:
-        """Let so much of its time pass; returns early when `stop` is set."""
-        ...
-
-    def restart(self, *, login_only: bool = False) -> None:
-        """Restart it, or log its user out and in again; returns when the user is logged in.
-
-        Raises:
-            ComputerError: Lumtak cannot, with what to do instead.
-        """
         ...
 
     def take_rights(self, *, ask: bool) -> None:
@@ -210,6 +190,62 @@ class Computer(Protocol):
 
     def give_back_rights(self) -> None:
         """They are not needed any more; nothing of root's runs after that."""
+        ...
+
+
+class Clock(Protocol):
+    """The clock of a computer, and its starts."""
+
+    def now_s(self) -> float:
+        """Its monotonic clock."""
+        ...
+
+    def wall(self) -> datetime:
+        """Its clock on the wall, UTC."""
+        ...
+
+    def wait(self, seconds: float, stop: threading.Event | None = None) -> None:
+        """Let so much of its time pass; returns early when `stop` is set."""
+        ...
+
+    def boot_id(self) -> str:
+        """Changes with every start."""
+        ...
+
+    def session_id(self) -> str | NotMeasured:
+        """Changes with every login of the chosen user."""
+        ...
+
+    def restart(self, *, login_only: bool = False) -> None:
+        """Restart it, or log its user out and in again; returns when the user is logged in.
+
+        Raises:
+            ComputerError: Lumtak cannot, with what to do instead.
+        """
+        ...
+
+
+class Computer(Identity, Protocol):
+    """One computer, in four parts. Synchronous; called from worker threads, one at a time."""
+
+    @property
+    def about(self) -> About:
+        """What it is."""
+        ...
+
+    @property
+    def load(self) -> Load:
+        """What it is busy with."""
+        ...
+
+    @property
+    def settings(self) -> Settings:
+        """How it is set."""
+        ...
+
+    @property
+    def clock(self) -> Clock:
+        """Its time and its starts."""
         ...
 
     def close(self) -> None:

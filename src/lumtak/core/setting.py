@@ -1,6 +1,6 @@
 """Settings by address, and changes of them: `AREA:KEY=VALUE`."""
 
-from typing import Literal, get_args
+from typing import Any, Literal, Protocol, get_args, runtime_checkable
 
 from lumtak.core.record import Record
 from lumtak.core.text import plain
@@ -26,8 +26,6 @@ SHOWS_WORDS: dict[Shows, str] = {
 }
 
 UNSET_WORD = "unset"
-PART = "part:"
-"""Begins the name of what is written on its own, one after the other."""
 
 
 class SettingRef(Record, order=True):
@@ -43,15 +41,27 @@ class SettingRef(Record, order=True):
         return hash((self.area, self.key))
 
 
+@runtime_checkable
+class Exact(Protocol):
+    """What tells a state from others of the same value, and all that is needed to bring it back; the kinds of computers have their own."""
+
+    @property
+    def kind(self) -> str:
+        """Which of them it is."""
+        ...
+
+    def between(self, one: Any, other: Any) -> bool:  # noqa: ANN401 - of whatever kind
+        """Whether a write from the one to the other was interrupted half-way."""
+        ...
+
+
 class State(Record):
     """What a setting is at one moment, exact enough to be brought back."""
 
     value: str | None
     """The value as a word or a number in text; None means unset, which is a value of its own."""
-    exact: dict[str, str] | None = None
-    """What tells this state from others of the same value (for a file: its kind, mode and bytes); the adapter's own."""
-    around: dict[str, str] = {}
-    """What the adapter wants to know when it restores this state; takes no part in comparisons."""
+    exact: Exact | None = None
+    """None where the value says it all."""
 
     def same_as(self, other: "State") -> bool:
         """Whether both are the same state: the value, and the exact form where both know it."""
@@ -60,21 +70,10 @@ class State(Record):
         return self.exact is None or other.exact is None or self.exact == other.exact
 
     def between(self, one: "State", other: "State") -> bool:
-        """Whether a write from the one to the other was interrupted half-way: each part is as in one of them, and all else is equal.
-
-        Parts are what stands in the exact form under names that begin with `part:`; what is written at once has none.
-        """
+        """Whether a write from the one to the other was interrupted half-way: each part is as in one of them, and all else is equal."""
         if self.exact is None or one.exact is None or other.exact is None:
             return False
-        names = {*self.exact, *one.exact, *other.exact}
-        if not any(name.startswith(PART) for name in names):
-            return False
-        return all(
-            self.exact.get(name) in {one.exact.get(name), other.exact.get(name)}
-            if name.startswith(PART)
-            else self.exact.get(name) == one.exact.get(name) == other.exact.get(name)
-            for name in names
-        )
+        return self.exact.between(one.exact, other.exact)
 
     @property
     def word(self) -> str:

@@ -63,7 +63,7 @@ def apply_changes(
             journal.end_plan(plan)
             refresh_script(journal, computer)
         finally:
-            computer.give_back_rights()
+            computer.settings.give_back_rights()
     return outcomes
 
 
@@ -109,11 +109,13 @@ def _apply(journal: Journal, computer: Computer, facts: Facts, change: Change, p
         )
 
     try:
-        before = computer.read(change.ref)
+        before = computer.settings.read(change.ref)
         if before.value == change.value:
             return outcome(None, before, before, "as it was", "it has this value already")
-        expected = computer.foresee(change.ref, State(value=change.value))
-        computer.foresee(change.ref, before)  # what could not be brought back is not changed
+        expected = computer.settings.foresee(change.ref, State(value=change.value))
+        computer.settings.foresee(change.ref, before)  # what could not be brought back is not changed
+        kit = computer.settings.undo_kit()
+        made = 0 if kit is None else kit.missing()
     except ComputerError as error:
         return outcome(None, None, None, "failed", str(error))
     now = moment(computer)
@@ -136,6 +138,7 @@ def _apply(journal: Journal, computer: Computer, facts: Facts, change: Change, p
             shows=shows,
             boot_id=now.boot_id,
             session_id=now.session_id,
+            script_made=made,
             begun_at=now.at,
             stage_at=now.at,
         )
@@ -148,15 +151,15 @@ def _apply(journal: Journal, computer: Computer, facts: Facts, change: Change, p
         return outcome(entry.id, before, before, "failed", note)
     refusal = ""
     try:
-        computer.write(change.ref, State(value=change.value))
+        computer.settings.write(change.ref, State(value=change.value))
         entry = journal.stage(entry, "written", clock(computer))
     except ComputerError as error:
         refusal = str(error)
     try:
-        after = computer.read(change.ref)
+        after = computer.settings.read(change.ref)
         if refusal and after.between(before, expected):  # half of it was written: that half goes back
-            computer.write(change.ref, before)
-            after = computer.read(change.ref)
+            computer.settings.write(change.ref, before)
+            after = computer.settings.read(change.ref)
     except ComputerError as error:
         note = f"{refusal} It could not be read back: {error}".strip()
         journal.stage(entry, "conflict", clock(computer), note=note)

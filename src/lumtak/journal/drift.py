@@ -46,7 +46,7 @@ def _stands(journal: Journal, computer: Computer, entry: Entry) -> Drift:
     note = ""
     standing: Standing = "interrupted"
     try:
-        now = computer.read(entry.ref)
+        now = computer.settings.read(entry.ref)
         if entry.stage not in UNFINISHED:
             standing = _standing(entry, now)
     except ComputerError as error:

@@ -1,16 +1,17 @@
 """What the journal knows of one change, and of one plan."""
 
 import hashlib
-import re
 from typing import Any, Literal, TypeVar
 
 import msgspec
 
+from lumtak.computers.recorded import recorded_state
 from lumtak.core.record import Record
 from lumtak.core.setting import Change, SettingRef, Shows, State
 from lumtak.errors import NewerError
+from lumtak.journal.migrate import migrated
 
-FORMAT = 2
+FORMAT = 3
 """Of records; docs/FORMATS.md says what each number brought."""
 
 Stage = Literal["intent", "written", "verified", "undoing", "undone", "not done", "failed", "conflict"]
@@ -57,6 +58,8 @@ class Entry(Record):
     """For a person; nothing depends on it."""
     taken_over_by: int = 0
     """The newer change of the same setting that restores what this one would; 0 where there is none."""
+    script_made: int = 0
+    """How many folders were made for the undo script when this was changed."""
     rescued: bool = False
     """Whether it comes from a second copy that the database did not bear out: somebody else may have written it."""
     begun_at: str
@@ -132,17 +135,13 @@ def unsealed(document: object, checksum: object, kind: type[_T]) -> _T | None:
         if written > FORMAT:
             raise NewerError("A record of the journal", written, FORMAT)
         if written == FORMAT or kind is not Entry:
-            return msgspec.json.decode(document, type=kind)
-        return msgspec.convert(_from_1(msgspec.json.decode(document)), kind)
+            return msgspec.json.decode(document, type=kind, dec_hook=_exact)
+        record = migrated(msgspec.json.decode(document, type=dict[str, Any]), written, FORMAT)
+        return msgspec.convert(record, kind, dec_hook=_exact)
     except msgspec.MsgspecError:
         return None
 
 
-def _from_1(record: Any) -> Any:  # noqa: ANN401 - a document before it is known to be a record
-    """Version 2: what notes alone said in version 1 are fields."""
-    if not isinstance(record, dict):
-        return record
-    note = str(record.get("note", ""))
-    over = re.fullmatch(r"taken over by change ([0-9]+)", note)
-    more = {"format": 2, "rescued": note == "rescued", "taken_over_by": int(over[1]) if over else 0}
-    return {**record, **more}
+def _exact(kind: type, said: Any) -> Any:  # noqa: ANN401 - a hook of msgspec's; exact states are all that it is asked for
+    del kind
+    return recorded_state(said)

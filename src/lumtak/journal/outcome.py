@@ -40,14 +40,14 @@ def word(state: State | None) -> str:
 
 def moment(computer: Computer) -> Moment:
     """The computer's clock, start and login now."""
-    session = computer.session_id()
+    session = computer.clock.session_id()
     return Moment(
         at=clock(computer),
-        boot_id=computer.boot_id(),
+        boot_id=computer.clock.boot_id(),
         session_id=None if isinstance(session, NotMeasured) else session,
     )
 
 
 def clock(computer: Computer) -> str:
     """The computer's clock, to the second."""
-    return computer.wall().isoformat(timespec="seconds")
+    return computer.clock.wall().isoformat(timespec="seconds")

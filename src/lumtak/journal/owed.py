@@ -35,7 +35,7 @@ def owed_now(journal: Journal, computer: Computer) -> Owed:
 
     Where sessions cannot be told apart, a new login is owed until the next restart.
     """
-    boot, session = computer.boot_id(), computer.session_id()
+    boot, session = computer.clock.boot_id(), computer.clock.session_id()
     restart: dict[str, str] = {}
     login: dict[str, str] = {}
     for entry in journal.entries(computer.identity):

@@ -1,14 +1,13 @@
 """Changes put back: one, several, all, in any order."""
 
-import base64
-import contextlib
 import threading
 from collections.abc import Callable, Collection, Iterable
 
 from lumtak.computers.protocol import Computer
+from lumtak.computers.recorded import in_words
 from lumtak.core.facts import Facts
 from lumtak.core.needs import STANDS_STILL, Graphs
-from lumtak.core.setting import PART, Change, State
+from lumtak.core.setting import Change, State
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError
 from lumtak.journal.entry import Entry, Stage
@@ -67,7 +66,7 @@ def put_back(
                 on_step(outcome)
             refresh_script(journal, computer)
         finally:
-            computer.give_back_rights()
+            computer.settings.give_back_rights()
     return outcomes
 
 
@@ -85,19 +84,15 @@ def _outcome(entry: Entry, now: State | None, result: Result, note: str = "") ->
 
 def is_asked(computer: Computer, entry: Entry) -> bool:
     """Whether this record is put back only after a person has seen all of it: it was rescued, and it takes root."""
-    return entry.rescued and entry.is_open and entry.ref.area in computer.capabilities().asks_for
+    return entry.rescued and entry.is_open and entry.ref.area in computer.about.capabilities().asks_for
 
 
 def recorded(entry: Entry) -> list[str]:
     """Everything that putting a change back would write, a line each: for a person who has to decide whether to believe the record."""
     state = entry.restore
     lines = [f"{entry.ref}: {entry.word} → {state.word}, recorded {entry.begun_at} for {entry.user}"]
-    for name, value in {**(state.exact or {}), **state.around}.items():
-        shown = value
-        if name.endswith("bytes") and value:
-            with contextlib.suppress(ValueError):
-                shown = base64.b64decode(value, validate=True).decode("utf-8", "replace")
-        lines.append(f"  {name.removeprefix(PART)}: {shown or 'nothing'}")
+    if state.exact is not None:
+        lines += [f"  {line}" for line in in_words(state.exact)]
     return [plain(line, 1000) for line in lines]
 
 
@@ -114,7 +109,7 @@ def _put_back(
         note = f"change {newer[0].id} is newer; putting that back now restores {entry.restore.word}"
         return _outcome(entry, entry.after, "done", note)
     try:
-        now = computer.read(entry.ref)
+        now = computer.settings.read(entry.ref)
     except ComputerError as error:
         return _later(journal, entry, None, str(error))
     ours = any(now.same_as(state) for state in (entry.restore, *entry.known)) or now.between(entry.restore, entry.left)
@@ -127,7 +122,7 @@ def _put_back(
     if refusal:
         refusal = _restore(computer, entry)  # what failed half-way is ended by doing it again
     try:
-        back = computer.read(entry.ref)
+        back = computer.settings.read(entry.ref)
     except ComputerError as error:
         return _later(journal, entry, None, refusal or str(error))
     if back.same_as(entry.restore) and not refusal:
@@ -143,7 +138,7 @@ def _put_back(
 def _restore(computer: Computer, entry: Entry) -> str:
     """Restore the state; why that failed, empty when it did not."""
     try:
-        computer.write(entry.ref, entry.restore)
+        computer.settings.write(entry.ref, entry.restore)
     except ComputerError as error:
         # What a forged record would have a person type is not passed on.
         return error.message if entry.rescued else str(error)

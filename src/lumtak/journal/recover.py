@@ -117,7 +117,7 @@ def _judge(journal: Journal, computer: Computer) -> list[_Judged]:
     mine = [e for e in journal.entries_of(computer) if e.is_open]
     above: dict[SettingRef, Entry] = {}
     judged = []
-    takes_root = computer.capabilities().asks_for
+    takes_root = computer.about.capabilities().asks_for
     for entry in reversed(mine):
         if entry.stage in UNFINISHED:
             verdict = _judge_one(computer, entry, above.get(entry.ref))
@@ -137,7 +137,7 @@ def _judge_one(computer: Computer, entry: Entry, newer: Entry | None) -> _Judged
         found: Found = "put back" if over else "done"
         return _Judged(entry=entry, found=found, now=entry.after, note=note, taken_over_by=newer.id if over else 0)
     try:
-        now = computer.read(entry.ref)
+        now = computer.settings.read(entry.ref)
     except ComputerError as error:
         return _Judged(entry=entry, found="needs a look", now=None, note=f"interrupted; cannot be read: {error}")
     if entry.stage == "undoing" and now.same_as(entry.restore):
@@ -181,7 +181,7 @@ def _mark(journal: Journal, computer: Computer, judged: _Judged) -> None:
         case found:
             try:
                 if judged.clear is not None:
-                    computer.write(entry.ref, judged.clear)
+                    computer.settings.write(entry.ref, judged.clear)
             except ComputerError as error:
                 journal.stage(entry, "conflict", at, note=f"interrupted; {error}")
                 return

@@ -16,27 +16,27 @@ def refresh_script(journal: Journal, computer: Computer) -> str:
     Raises:
         ComputerError: it cannot be left on the computer.
     """
-    kit = computer.undo_kit()
+    kit = computer.settings.undo_kit()
     if kit is None:
         return ""
     tag = journal.script_tag(computer.identity)
     mine = journal.entries_of(computer)
     waiting = [e for e in mine if e.is_open]
     if not waiting:
-        kit.remove(tag, [e.before.around for e in mine])
+        kit.remove(tag, _made(mine))
         return ""
     return kit.leave(tag, _script(waiting, kit, computer.name, tag, mine))
 
 
 def scripts_left(journal: Journal, computer: Computer) -> list[Script]:
     """The scripts that stand on the computer. Touches nothing."""
-    kit = computer.undo_kit()
+    kit = computer.settings.undo_kit()
     return [] if kit is None else kit.left(journal.script_tag(computer.identity))
 
 
 def older_scripts(journal: Journal, computer: Computer) -> list[Script]:
     """The scripts that were left before records of changes were lost: they alone still know those changes."""
-    kit = computer.undo_kit()
+    kit = computer.settings.undo_kit()
     tags = () if kit is None else journal.older_script_tags(computer.identity)
     return [script for tag in tags if kit is not None for script in kit.left(tag)]
 
@@ -47,13 +47,13 @@ def settle(journal: Journal, computer: Computer) -> None:
     Raises:
         ComputerError: the scripts cannot be written anew; nothing is forgotten then.
     """
-    kit = computer.undo_kit()
-    ever = [e.before.around for e in journal.entries_of(computer)]
+    kit = computer.settings.undo_kit()
+    made = _made(journal.entries_of(computer))
     tags = (*journal.older_script_tags(computer.identity), journal.script_tag(computer.identity))
     with journal.writing(computer.identity):
         for tag in tags if kit is not None else ():
             if kit is not None and kit.left(tag):
-                kit.remove(tag, ever)
+                kit.remove(tag, made)
         journal.settle_lost(computer.identity)
         refresh_script(journal, computer)
 
@@ -86,5 +86,9 @@ def _script(entries: Sequence[Entry], kit: UndoKit, computer: str, tag: str, eve
                 raise
             about = f"NOT in here: {about}; {error.message}"
         contents.append(plain(about, 400))
-    around = [e.before.around for e in ever]
-    return kit.script(tag, computer=plain(computer), contents=contents, parts=parts, around=around)
+    return kit.script(tag, computer=plain(computer), contents=contents, parts=parts, made=_made(ever))
+
+
+def _made(entries: Sequence[Entry]) -> int:
+    """How many folders were made for the first script."""
+    return max((e.script_made for e in entries), default=0)

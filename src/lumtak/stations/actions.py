@@ -23,11 +23,11 @@ def heavy_processes(
     Raises:
         ComputerError: the computer cannot be looked at.
     """
-    first = {(p.pid, p.started): p.cpu_s for p in computer.facts().processes}
-    began = computer.now_s()
-    computer.wait(seconds, stop)
-    facts = computer.facts()
-    passed = max(computer.now_s() - began, 1e-9)
+    first = {(p.pid, p.started): p.cpu_s for p in computer.about.facts().processes}
+    began = computer.clock.now_s()
+    computer.clock.wait(seconds, stop)
+    facts = computer.about.facts()
+    passed = max(computer.clock.now_s() - began, 1e-9)
     found = [
         running(p, 100.0 * max(0.0, p.cpu_s - before) / passed / facts.hardware.cores, facts, catalogue)
         for p in facts.processes
@@ -58,12 +58,12 @@ def end_process(computer: Computer, process: Process, way: Way, *, title: str, w
     """Ask a process to end, or force it; what became of that."""
     note, ended, refused = "", False, False
     try:
-        ended = computer.end_process(process, force=way == "forced", wait_s=wait_s)
+        ended = computer.load.end_process(process, force=way == "forced", wait_s=wait_s)
         note = "" if ended else f"it still runs after {wait_s:g} s"
     except ComputerError as error:
         note, refused = plain(str(error), 300), True
     return Action(
-        at=computer.wall().isoformat(timespec="seconds"),
+        at=computer.clock.wall().isoformat(timespec="seconds"),
         target=title,
         pid=process.pid,
         consumer=process.consumer,

@@ -62,7 +62,7 @@ def changes_of(workshop: Workshop, computer: Computer) -> Changes:
     return Changes(
         visits=tuple(visits),
         standing=standing,
-        facts=computer.facts(),
+        facts=computer.about.facts(),
         lost=tuple(workshop.journal.lost(computer.identity)),
     )
 

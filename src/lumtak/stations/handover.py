@@ -29,7 +29,7 @@ def content_of(visit: Visit) -> Content:
         address=job.address,
         user=job.user,
         begun_at=job.begun_at,
-        written_at=visit.computer.wall().isoformat(timespec="seconds"),
+        written_at=visit.computer.clock.wall().isoformat(timespec="seconds"),
         profile=job.profile,
         facts=job.facts,
         audit=job.audit,

@@ -121,14 +121,14 @@ def take_reading(
             f"A reading of {length:g} s is not possible.", f"Choose from one interval ({interval_s:g} s) to a day."
         )
     mean_half_width([0.0, 1.0])  # loads what it needs now, not in the middle of the window
-    taken_at = computer.wall().isoformat(timespec="seconds")
-    conditions = conditions_of(computer.system())
-    window = _Window(conditions, [computer.sample(memory=True)], [], round(length / interval_s))
+    taken_at = computer.clock.wall().isoformat(timespec="seconds")
+    conditions = conditions_of(computer.about.system())
+    window = _Window(conditions, [computer.load.sample(memory=True)], [], round(length / interval_s))
     _fill(computer, window, interval_s, rule if seconds is None else None, on_sample, stop)
     if not window.samples:
         raise UsageError("The reading was stopped before its first sample.", "Let it run for a few seconds at least.")
     if window.ended != "lost" and len(window.snapshots) < 2:
-        window.snapshots.append(computer.sample(memory=True))
+        window.snapshots.append(computer.load.sample(memory=True))
     return assemble(
         computer=computer.address,
         identity=computer.identity,
@@ -140,7 +140,7 @@ def take_reading(
         conditions=conditions,
         late=window.late,
         missed=window.missed,
-        times={} if window.ended == "lost" else computer.times(),
+        times={} if window.ended == "lost" else computer.about.times(),
     )
 
 
@@ -159,13 +159,13 @@ def _fill(
     sure = 0
     while len(window.samples) < window.count:
         due += interval_s
-        computer.wait(due - computer.now_s(), stop)
+        computer.clock.wait(due - computer.clock.now_s(), stop)
         if stop is not None and stop.is_set():
             window.ended = "stopped"
             return
         look = len(window.samples) == window.count - 1 or due - looked_s >= MEMORY_EVERY_S
         try:
-            now = computer.sample(memory=look)
+            now = computer.load.sample(memory=look)
         except ComputerError:
             if not window.samples:
                 raise

@@ -12,5 +12,9 @@ def asking(computer: Computer, refs: Iterable[SettingRef]) -> Callable[[], None]
 
     It raises a ComputerError where it is refused.
     """
-    can = computer.capabilities()
-    return partial(computer.take_rights, ask=True) if can.asks and any(r.area in can.asks_for for r in refs) else None
+    can = computer.about.capabilities()
+    return (
+        partial(computer.settings.take_rights, ask=True)
+        if can.asks and any(r.area in can.asks_for for r in refs)
+        else None
+    )

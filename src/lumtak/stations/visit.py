@@ -67,7 +67,7 @@ class Visit:
     @classmethod
     def start(cls, workshop: Workshop, computer: Computer, profile: Profile) -> "Visit":
         """A new job: the computer is identified, and what its owner does with it is known."""
-        facts = computer.facts()
+        facts = computer.about.facts()
         number, visit = workshop.casebook.new_id(computer.name, computer.identity)
         job = Job(
             id=number,
@@ -78,7 +78,7 @@ class Visit:
             visit=visit,
             profile=profile,
             station="baseline",
-            begun_at=computer.wall().isoformat(timespec="seconds"),
+            begun_at=computer.clock.wall().isoformat(timespec="seconds"),
             facts=msgspec.structs.replace(facts, processes=()),
         )
         workshop.casebook.save(job)
@@ -165,7 +165,7 @@ class Visit:
         baseline = self.baseline
         if baseline is None:
             return 0.0
-        system = self.computer.system()
+        system = self.computer.about.system()
         if system.boot_id == baseline.conditions.boot_id:
             return 0.0
         point_s = baseline.conditions.uptime_s
@@ -190,7 +190,7 @@ class Visit:
         baseline = self.baseline
         interval_s = baseline.interval_s if baseline else 1.0
         if not at_once:
-            self.computer.wait(self.same_point_s(), stop)
+            self.computer.clock.wait(self.same_point_s(), stop)
         reading = take_reading(self.computer, seconds=seconds, interval_s=interval_s, on_sample=on_sample, stop=stop)
         number = self.workshop.casebook.add_reading(self.job, "after", reading)
         stood = standing_now(self.workshop.journal, self.computer)
@@ -246,7 +246,7 @@ class Visit:
 
     def make_audit(self) -> Audit:
         """Every item weighed and judged, on the computer as it is now."""
-        facts = msgspec.structs.replace(self.computer.facts(), processes=())
+        facts = msgspec.structs.replace(self.computer.about.facts(), processes=())
         answers = self.workshop.answers(self.job.identity)
         found = audit(facts, self.job.profile, self.workshop.catalogue, self.baseline, answers)
         valid = {f.ref for f in found.findings if f.can_choose}
@@ -292,7 +292,7 @@ class Visit:
 
     def answer(self, answers: Mapping[str, Answer | None]) -> Audit:
         """Keep what the owner said, by address (None: not known yet), and judge anew."""
-        at = self.computer.wall().isoformat(timespec="seconds")
+        at = self.computer.clock.wall().isoformat(timespec="seconds")
         for address, answer in answers.items():
             self.workshop.casebook.answer(self.job.identity, address, answer, at)
         return self.make_audit()
@@ -361,7 +361,7 @@ class Visit:
 
     def restart(self, *, login_only: bool = False) -> None:
         """Restart the computer, or log its user in anew."""
-        self.computer.restart(login_only=login_only)
+        self.computer.clock.restart(login_only=login_only)
 
     def put_back(
         self,

@@ -99,7 +99,7 @@ class Workshop:
         machine = self.computer(address, user=user)
         try:
             reading = take_reading(machine, seconds=seconds, on_sample=on_sample) if seconds else None
-            return machine.facts(), reading
+            return machine.about.facts(), reading
         finally:
             machine.close()
 

@@ -85,7 +85,7 @@ class JobScreen(WorkingScreen):
         """Why the after reading does not count."""
         self.take(self.look())
         self._cut: list[tuple[tuple[object, ...], tuple[Strip, Strip]]] = []
-        self.capabilities = visit.computer.capabilities()
+        self.capabilities = visit.computer.about.capabilities()
 
     @property
     def job(self) -> Job:

@@ -56,9 +56,9 @@ class QuickLookScreen(WorkingScreen):
         live = self.query_one(Live)
 
         def read() -> tuple[Facts, Reading]:
-            live.under(conditions_of(self._computer.system()))
+            live.under(conditions_of(self._computer.about.system()))
             reading = take_reading(self._computer, seconds=_SECONDS, on_sample=live.note, stop=self.stop)
-            return self._computer.facts(), reading
+            return self._computer.about.facts(), reading
 
         if self.begin("looking", read, self._saw):
             live.begin(0.0)

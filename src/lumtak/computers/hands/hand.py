@@ -10,7 +10,6 @@ from __future__ import annotations
 import base64
 import contextlib
 import errno
-import hashlib
 import json
 import os
 import posixpath
@@ -24,6 +23,7 @@ from typing import Any, Callable, Iterator, Sequence
 
 from lumtak.computers.hands.back import root_script, script_path
 from lumtak.computers.hands.programs import on_the_bus, printed
+from lumtak.computers.hands.shell import temporary_name
 from lumtak.computers.hands.table import (
     OF_A_USER,
     OF_ROOT,
@@ -55,11 +55,6 @@ class RefusalError(OSError):
 
     def __init__(self, why: str) -> None:
         super().__init__(errno.EPERM, why)
-
-
-def temporary_name(name: str) -> str:
-    """The same for the same name, so that what a killed write left is found and removed by the next."""
-    return ".lumtak-%s.new" % hashlib.sha256(os.fsencode(name)).hexdigest()[:12]
 
 
 class Hand:
@@ -427,12 +422,15 @@ class Hand:
             with contextlib.suppress(OSError):
                 os.rmdir(self._place(SWAP_FOLDER))
 
-    def set_kernel(self, path: str, value: str) -> None:
-        """A value of the kernel, until the next restart."""
+    def _check_kernel(self, path: str, value: str) -> None:
         name = path[len("/proc/sys/vm/") :] if path.startswith("/proc/sys/vm/") else ""
         word = POLICY_FILE.fullmatch(path) is not None and re.fullmatch(r"[a-z0-9_]{1,40}", value) is not None
         if not self.rules or not (word or kernel_value_fits(name, value)):
             raise RefusalError("%s is not set by Lumtak" % path)
+
+    def set_kernel(self, path: str, value: str) -> None:
+        """A value of the kernel, until the next restart."""
+        self._check_kernel(path, value)
         descriptor = os.open(self._place(path), os.O_WRONLY | os.O_CLOEXEC | (os.O_TRUNC if self.root else 0))
         try:
             os.write(descriptor, value.encode())
@@ -455,6 +453,7 @@ class Hand:
                 _put(descriptor, name, script, 0o755)
         elif os.path.isdir(self._place(folder)):
             with self._system_folder(folder) as descriptor:
+                _forget(temporary_name(name), descriptor)
                 _forget(name, descriptor)
             with contextlib.suppress(OSError):
                 os.rmdir(self._place(folder))

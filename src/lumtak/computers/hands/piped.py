@@ -20,7 +20,7 @@ _BOOT = (
     "exec(compile(d,'lumtak-hand','exec'))"
 )
 """Reads a length and then the code, and nothing beyond it."""
-_SENT = ("table", "states", "shell", "back", "programs", "hand", "wire")
+_SENT = ("desktops", "table", "words", "shell", "states", "back", "programs", "hand", "wire")
 _ANSWER_S = 30.0
 _START_S = 30.0
 _MOST_PARTS = 100_000

@@ -1,8 +1,21 @@
-"""Words and bytes as POSIX shell takes them, whatever they hold (POSIX.1-2017, Shell Command Language)."""
+"""The undo scripts in POSIX shell: words and bytes as it takes them, the functions that scripts call, and the part for one setting.
+
+Source: POSIX.1-2017, Shell Command Language. One file of the standard library, in the language of Python 3.8, for it is sent with the hand.
+"""
 
 from __future__ import annotations
 
+import hashlib
+import os
 import re
+from typing import Any, Dict, List, Optional, Sequence
+
+from lumtak.computers.hands.table import STORE, STORE_PATH, STORE_TABLE
+
+
+def temporary_name(name: str) -> str:
+    """What is written before it takes a file's place: the same for the same name, so that what a killed write left goes with the next."""
+    return ".lumtak-%s.new" % hashlib.sha256(os.fsencode(name)).hexdigest()[:12]
 
 
 def quoted(text: str) -> bytes:
@@ -30,3 +43,195 @@ def _format(data: bytes) -> bytes:
         else:
             out += char
     return bytes(out)
+
+
+# -- what the parts of an undo script call ----------------------------------------------------------------------------------------------
+
+COUNTERS = """
+newline='
+'
+back=0 left=0 failed=0
+already() { back=$((back + 1)); printf 'as it was already: %s\\n' "$title"; }
+done_now() { back=$((back + 1)); printf 'put back: %s\\n' "$title"; }
+leave() { left=$((left + 1)); printf 'left alone, somebody changed it since: %s\\n' "$title"; }
+failed() { failed=$((failed + 1)); printf 'FAILED: %s\\n' "$title"; }
+"""
+DROP = """
+drop() { rm -f "$root$1"; }
+"""
+FILES = """
+# What stands at $file, compared with what is asked for.
+absent() { [ ! -e "$file" ] && [ ! -L "$file" ]; }
+holds() { # MODE, and the bytes on standard input
+    [ -f "$file" ] && [ ! -L "$file" ] && [ -n "$(find "$file" -prune -perm "$1")" ] && cmp -s - "$file"
+}
+points_to() { [ -L "$file" ] && [ "$(readlink "$file" && printf x)" = "$1${newline}x" ]; }
+
+# Ways to bring $file back; the new file is whole before it takes the old one's place.
+replace() { # MODE, and the bytes on standard input
+    mkdir -p "$folder" && rm -f "$new" && (set -C && cat >"$new") && chmod "$1" "$new" && mv -f "$new" "$file"
+}
+relink() { mkdir -p "$folder" && rm -f "$new" && ln -s "$1" "$new" && mv -f "$new" "$file"; }
+shed() { # COUNT folders that were not there before, from $folder upwards, as far as they are empty
+    count=$1 empty=$folder
+    while [ "$count" -gt 0 ] && rmdir "$empty" 2>/dev/null; do
+        empty=${empty%/*} count=$((count - 1))
+    done
+}
+at() {
+    file=$1 folder=${1%/*} new=${1%/*}/$2
+    rm -f "$new"
+}
+"""
+DESKTOP = """
+desktop_is() { [ -n "$root" ] || [ "$(dconf read "$1")" = "$2" ]; }
+"""
+PERMISSIONS = (
+    """
+store() { busctl --user call {bus} {path} {bus} "$@"; }
+may_run_is() {
+    [ -n "$root" ] && return 0
+    found=$(store GetPermission sss {table} {table} "$1" 2>/dev/null) || found=
+    if [ -n "$2" ]; then [ "$found" = "as 1 \\"$2\\"" ]; else [ -z "$found" ] || [ "$found" = 'as 0' ]; fi
+}
+may_run() {
+    [ -n "$root" ] && return 0
+    if [ -n "$2" ]; then
+        store SetPermission sbssas {table} true {table} "$1" 1 "$2" >/dev/null
+    else
+        store DeletePermission sss {table} {table} "$1" >/dev/null
+    fi
+}
+""".replace("{bus}", STORE)
+    .replace("{path}", STORE_PATH)
+    .replace("{table}", STORE_TABLE)
+)
+LINKS = """
+link_is() { [ -L "$root$1" ] && [ "$(readlink "$root$1" && printf x)" = "$2${newline}x" ]; }
+link_gone() { [ ! -e "$root$1" ] && [ ! -L "$root$1" ]; }
+put_link() {
+    mkdir -p "$root${1%/*}" && rm -f "$root$1.lumtak" && ln -s "$2" "$root$1.lumtak" && mv -f "$root$1.lumtak" "$root$1"
+}
+drop_switch() { drop "$1" && { rmdir "$root${1%/*}" 2>/dev/null || :; }; }
+units() { [ -n "$root" ] || systemctl "$@"; }
+"""
+VALUE = """
+kernel_is() { [ -n "$root" ] || [ "$(cat "$1")" = "$2" ]; }
+kernel() { [ -n "$root" ] || printf '%s' "$2" >"$1"; }
+"""
+KEPT = """
+kept_as() { [ -f "$root$1" ] && cmp -s - "$root$1"; }
+not_kept() { [ ! -e "$root$1" ]; }
+keep_as() { cat >"$root$1"; }
+"""
+CLOCK = """
+clock_holds() { # a policy's governor and energy preference, which does not count under performance
+    governor=$(cat "$1/scaling_governor") preference=
+    [ "$governor" = performance ] || preference=$(cat "$1/energy_performance_preference" 2>/dev/null || :)
+    [ "$governor/$preference" = "$2/$3" ]
+}
+clock_is() { [ -n "$root" ] || clock_holds "$@"; }
+clock() {
+    [ -n "$root" ] || {
+        printf '%s' "$2" >"$1/scaling_governor"
+        [ -z "$3" ] || printf '%s' "$3" >"$1/energy_performance_preference"
+    }
+}
+"""
+SWAP = """
+swaps_to() { # FILE is in use; what it holds is in $held then, in KiB
+    while read -r place _ _ held _; do
+        [ "$place" != "$1" ] || return 0
+    done </proc/swaps
+    return 1
+}
+swap_is() { [ -n "$root" ] || swaps_to "$1"; }
+swap_not() { [ -n "$root" ] || ! swaps_to "$1"; }
+make_swap() { # MIB FILE, unless it is in use
+    [ -n "$root" ] || swaps_to "$2" || {
+        mkdir -p "${2%/*}" && rm -f "$2" && install -m 0600 /dev/null "$2" &&
+            fallocate -l "$1MiB" "$2" && mkswap "$2" >/dev/null
+    }
+}
+room_for() { # what FILE holds
+    [ -n "$root" ] || ! swaps_to "$1" || {
+        while read -r name free _; do
+            [ "$name" != MemAvailable: ] || break
+        done </proc/meminfo
+        [ "$held" -lt $((free * 4 / 5)) ] || { echo 'Memory is not free for what is in swap; close programs, then run this again.' && false; }
+    }
+}
+swap_off() { [ -n "$root" ] || ! swaps_to "$1" || units stop "$2"; }
+drop_swap() { drop "$1" && { rmdir "$root${1%/*}" 2>/dev/null || :; }; }
+"""
+PLAN = """
+plan_is() { [ -n "$root" ] || [ "$(busctl --system get-property "$1" "$2" "$1" ActiveProfile)" = "s \\"$3\\"" ]; }
+plan() { [ -n "$root" ] || busctl --system set-property "$1" "$2" "$1" ActiveProfile s "$3"; }
+"""
+
+
+def at(folder: str, name: str) -> bytes:
+    """The place that FILES looks at from here on: a file of a user's, and the one that is whole before it takes its place."""
+    return b'at "$root"%s %s' % (quoted("%s/%s" % (folder, name)), quoted(temporary_name(name)))
+
+
+class Part:
+    """One part of an undo script: the states that it tells apart, and the functions that its lines call.
+
+    Args:
+        number: tells it from the other parts.
+        among: the state that it restores, and all from which it does so.
+    """
+
+    def __init__(self, number: str, among: Sequence[Any]) -> None:
+        self.number = number
+        self.among = among
+        self.functions: List[bytes] = []
+        self._named: Dict[bytes, bytes] = {}
+
+    def printing(self, data: bytes) -> bytes:
+        """The name of the function that prints these bytes, made once."""
+        if data not in self._named:
+            name = "print_%s_%d" % (self.number, len(self._named) + 1)
+            self.functions.append(prints(name, data))
+            self._named[data] = name.encode()
+        return self._named[data]
+
+    def kept(self, path: str, data: Optional[bytes]) -> bytes:
+        """The condition that a file of Lumtak's own holds these bytes; is not there where they are None."""
+        place = quoted(path)
+        return b"not_kept %s" % place if data is None else b"{ %s | kept_as %s; }" % (self.printing(data), place)
+
+    def keep(self, path: str, data: Optional[bytes]) -> bytes:
+        """The command by which that file gets these bytes, or goes."""
+        place = quoted(path)
+        return b"drop %s" % place if data is None else b"%s | keep_as %s" % (self.printing(data), place)
+
+
+def choice(number: str, title: str, restore: Any, accepted: Sequence[Any]) -> bytes:
+    """The part for one setting: as it was already, brought back from a state that is known, or left alone.
+
+    Each part of a state may be as in any that is known, so that what was interrupted half-way is brought back too.
+
+    Args:
+        number: tells it from the other parts.
+        title: for the person who runs the script; it is quoted where it is shown, and stands in no comment.
+        restore: the state that is brought back.
+        accepted: those from which it is, that one left out.
+    """
+    part = Part(number, [restore, *accepted])
+    known = [state.tests(part) for state in (restore, *accepted)]
+    before, bring, tidy = b" && ".join(known[0]) or b"true", b" && ".join(restore.bring(part)), restore.tidy()
+    tidy = b"    %s\n" % tidy if tidy else b""
+    lines = [b"", *part.functions, b"title=%s" % quoted(title)]
+    lines += [restore.preface()] if restore.preface() else []
+    lines.append(b"if %s; then\n%s    already" % (before, tidy))
+    if accepted:
+        lines.append(b"elif %s; then" % (b" && ".join(map(_any, zip(*known))) or b"true"))
+        lines.append(b"    %s\n%s    if %s; then done_now; else failed; fi" % (bring, tidy, before))
+    return b"\n".join([*lines, b"else\n    leave\nfi\n"])
+
+
+def _any(ways: Sequence[bytes]) -> bytes:
+    kept = list(dict.fromkeys(ways))
+    return kept[0] if len(kept) == 1 else b"{ %s; }" % b" || ".join(kept)

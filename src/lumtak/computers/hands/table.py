@@ -9,6 +9,8 @@ from __future__ import annotations
 import posixpath
 import re
 
+from lumtak.computers.hands.desktops import FAMILIES
+
 UNITS, SYSCTL_D, SWAP_FOLDER = "/etc/systemd/system", "/etc/sysctl.d", "/var/lib/lumtak"
 NOWHERE = "/dev/null"
 """A link there is a mask; systemctl(1)."""
@@ -159,7 +161,9 @@ def why_no_link(path: str, target: str) -> str:
 
 _PATTERN = r"[A-Za-z0-9:_.\\@*?-]+"
 _TEXT = r"[^\0]{0,65536}"
-_STORE = "org.freedesktop.impl.portal.PermissionStore"
+STORE, STORE_TABLE = "org.freedesktop.impl.portal.PermissionStore", "background"
+STORE_PATH = "/" + STORE.replace(".", "/")
+"""The permission store of the user's session, and its table of programs that may run in the background (XDG Desktop Portal)."""
 PROGRAMS = {
     "true": r"",
     "systemctl": r"show\0--no-pager\0--property=[A-Za-z,]+(?:\0--(?:\0%s)*)?" % _PATTERN,
@@ -167,11 +171,12 @@ PROGRAMS = {
     % "|".join(map(re.escape, PROFILE_BUSES)),
 }
 """What every hand runs: it looks, and changes nothing."""
+_KEYS = "|".join(sorted({re.escape(k.schema + "\0" + k.key) for family in FAMILIES for k in family}))
 OF_A_USER = {
     "dconf": r"dump\0/",
-    "gsettings": r"(?:set\0[A-Za-z0-9.-]+\0[a-z0-9-]+\0(?!-)%s|reset\0[A-Za-z0-9.-]+\0[a-z0-9-]+)" % _TEXT,
+    "gsettings": r"(?:set\0(?:{0})\0(?!-){1}|reset\0(?:{0}))".format(_KEYS, _TEXT),
     "busctl": r"--user\0--json=short\0call\0--\0%s\0%s\0%s\0(?:List|Lookup|SetPermission|DeletePermission)(?:\0%s)+"
-    % (re.escape(_STORE), "/" + _STORE.replace(".", "/"), re.escape(_STORE), _TEXT),
+    % (re.escape(STORE), STORE_PATH, re.escape(STORE), _TEXT),
 }
 """What a hand runs besides on the bus of the user whom it is."""
 _NEVER = (

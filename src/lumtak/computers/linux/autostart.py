@@ -2,14 +2,12 @@
 
 import posixpath
 
-from lumtak.computers.hands.reach import Reach
-from lumtak.computers.hands.whose import User
+from lumtak.computers.hands.states import File
+from lumtak.computers.hands.words import escaped, unescaped
+from lumtak.computers.linux.adapter import Counted, Listed, Look, Means
 from lumtak.computers.linux.desktop_entry import is_off, never_here, program_of, read_entry, with_hidden
-from lumtak.computers.linux.escapes import escaped, unescaped
-from lumtak.computers.linux.folder import UserFolder, file_with
+from lumtak.computers.linux.folder import InFiles, UserFolder
 from lumtak.computers.linux.hardware import sessions as sessions_of
-from lumtak.computers.linux.known_states import FILES, check_kind, check_place, missing_folders
-from lumtak.core.catalogue import Catalogue
 from lumtak.core.facts import Fixed, Item, Origin, Setting
 from lumtak.core.setting import SettingRef, State
 from lumtak.core.text import plain
@@ -22,26 +20,28 @@ _DESKTOPS = {"plasma": "KDE", "gnome-classic": "GNOME", "ubuntu": "GNOME", "cinn
 """Names of sessions, and what their desktops call themselves in OnlyShowIn (Desktop Menu Specification, registered names)."""
 
 
-class Autostart:
-    """The entries of one user.
+class Autostart(InFiles):
+    """The entries of one user."""
 
-    Args:
-        hand: looks at the system.
-        user: whose entries.
-        of_user: that user's hand.
-        catalogue: knows roles.
-    """
+    area = "apps"
 
-    def __init__(self, hand: Reach, user: User, of_user: Reach, catalogue: Catalogue) -> None:
-        self._hand, self._of_user = hand, of_user
-        self._user = user
-        self._catalogue = catalogue
-        self._own = UserFolder(of_user, posixpath.join(user.config_home, "autostart"))
+    def __init__(self, means: Means) -> None:
+        super().__init__(means)
+        self._own = UserFolder(means.of_user, posixpath.join(means.user.config_home, "autostart"))
 
     # -- what there is ------------------------------------------------------------------------------------------------
 
-    def items(self) -> tuple[list[Item], dict[str, str]]:
-        """(items, program name -> consumer) of all entries, the user's before the system's."""
+    def counts(self, look: Look) -> Counted:
+        """The programs of the entries, by their names."""
+        _, programs = look.once(self._entries)
+        return Counted(programs=programs)
+
+    def items(self, look: Look) -> Listed:
+        """All entries, the user's before the system's."""
+        items, _ = look.once(self._entries)
+        return Listed(items)
+
+    def _entries(self) -> tuple[list[Item], dict[str, str]]:
         origins: dict[str, bool] = {}
         for folder in reversed(self._user.config_dirs):
             origins |= dict.fromkeys(self._system_names(folder), False)
@@ -119,22 +119,28 @@ class Autostart:
 
     # -- the setting --------------------------------------------------------------------------------------------------
 
+    def place(self, ref: SettingRef) -> tuple[UserFolder, str]:
+        """See `InFiles.place`."""
+        name = unescaped(ref.key) + _ENDING
+        if not _is_entry(name):
+            raise ComputerError(
+                f"{plain(ref.key)} is no name of an autostart entry.", "`lumtak audit local` lists them."
+            )
+        return self._own, name
+
     def read(self, ref: SettingRef) -> State:
         """On or off, with the user's override exactly as it is.
 
         Raises:
             ComputerError: there is no such entry any more, or it cannot be read.
         """
-        name = self._file(ref)
-        own = self._own.content(name)
-        data = own if own is not None else self._system_data(name)
-        exact = self._own.exact(name)
-        around = {**self._own.around(name), "missing": str(self._own.missing())}
-        if data is None:
-            return State(value=None, exact=exact, around=around)
-        return State(value="off" if is_off(data) else "on", exact=exact, around=around)
+        own, name = self.place(ref)
+        data = own.content(name)
+        data = data if data is not None else self._system_data(name)
+        value = None if data is None else "off" if is_off(data) else "on"
+        return State(value=value, exact=own.exact(name))
 
-    def foresee(self, ref: SettingRef, state: State) -> State:
+    def foresee(self, ref: SettingRef, value: str | None) -> State:
         """On or off by an override in the user's folder, to the byte.
 
         Off: the user's file, made from the system's where there is none, says Hidden=true. On: Hidden=false; an override that
@@ -143,43 +149,22 @@ class Autostart:
         Raises:
             ComputerError: the entry is not there any more.
         """
-        name = self._file(ref)
-        if state.exact is not None:
-            check_kind(ref, state, FILES, "an entry that starts at login is a file")
-            check_place(ref, state, self._own.path, name)
-            return state
-        own, system = self._own.content(name), self._system_data(name)
+        folder, name = self.place(ref)
+        own, system = folder.content(name), self._system_data(name)
         base = own if own is not None else system
         if base is None:
             raise ComputerError(
                 f"The autostart entry {plain(ref.key)} is not there any more.", "Audit the computer again."
             )
-        exact = self._own.exact(name)
-        if state.value == "off":
-            exact = file_with(with_hidden(base, hidden=True), _mode(exact))
+        exact = folder.exact(name)
+        mode = exact.mode if isinstance(exact, File) else 0o644
+        if value == "off":
+            exact = folder.file(name, with_hidden(base, hidden=True), mode)
         elif is_off(base):
             shown = system is not None and not is_off(system)
             only_hides = own is not None and shown and not read_entry(own).get("Exec")
-            exact = {"kind": "absent"} if only_hides else file_with(with_hidden(base, hidden=False), _mode(exact))
-        return State(value=state.value, exact=exact, around=self._own.around(name))
-
-    def write(self, ref: SettingRef, state: State) -> None:
-        """Restore an exact state, or reach on or off as foreseen."""
-        wanted = self.foresee(ref, state)
-        if wanted.exact is not None:
-            self._own.restore(self._file(ref), wanted.exact, missing_folders(wanted))
-
-    def _file(self, ref: SettingRef) -> str:
-        name = unescaped(ref.key) + _ENDING
-        if not _is_entry(name):
-            raise ComputerError(
-                f"{plain(ref.key)} is no name of an autostart entry.", "`lumtak audit local` lists them."
-            )
-        return name
-
-
-def _mode(exact: dict[str, str]) -> int:
-    return int(exact["mode"], 8) if exact["kind"] == "file" else 0o644
+            exact = folder.absent(name) if only_hides else folder.file(name, with_hidden(base, hidden=False), mode)
+        return State(value=value, exact=exact)
 
 
 def _is_entry(name: str) -> bool:

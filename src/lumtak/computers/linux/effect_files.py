@@ -5,9 +5,9 @@ import re
 from typing import Literal, NamedTuple
 
 from lumtak.computers.hands.reach import Reach, text_at
-from lumtak.computers.hands.whose import User
-from lumtak.computers.linux.folder import UserFolder, file_with
-from lumtak.computers.linux.known_states import FILES, check_kind, check_place, missing_folders
+from lumtak.computers.hands.states import File, InFolder
+from lumtak.computers.linux.adapter import Listed, Look
+from lumtak.computers.linux.folder import InFiles, UserFolder
 from lumtak.core.facts import Fixed, Item, Setting
 from lumtak.core.setting import SettingRef, State
 from lumtak.core.text import plain
@@ -70,23 +70,19 @@ _KEEPER = "xfconfd"
 """Holds the XML files' settings in memory while its user is logged in, and writes the files anew."""
 
 
-class EffectFiles:
-    """Effects of one user's desktop that stand in files.
+class EffectFiles(InFiles):
+    """Effects of one user's desktop that stand in files."""
 
-    Args:
-        hand: of the computer.
-        user: whose files.
-        of_user: that user's hand.
-    """
+    area = "effects"
 
-    def __init__(self, hand: Reach, user: User, of_user: Reach) -> None:
-        self._hand, self._of_user = hand, of_user
-        self._user = user
+    def has(self, ref: SettingRef) -> bool:
+        """Whether this effect is kept in a file here."""
+        return super().has(ref) and any(key.effect == ref.key for key in file_keys(self._hand))
 
-    def items(self) -> list[Item]:
+    def items(self, look: Look) -> Listed:
         """What the desktops that are here keep in files."""
         items = []
-        keys = self._keys()
+        keys = look.once(file_keys, self._hand)
         held = self._held() if any(k.form == "xml" for k in keys) else False
         for key in keys:
             try:
@@ -107,14 +103,7 @@ class EffectFiles:
                     note=f"{key.file}, {key.name}",
                 )
             )
-        return items
-
-    def _keys(self) -> list[FileKey]:
-        found: dict[str, FileKey] = {}
-        for key in KEYS:
-            if any(self._hand.exists(f"{folder}/{key.program}") for folder in _PROGRAMS):
-                found.setdefault(key.effect, key)
-        return list(found.values())
+        return Listed(items)
 
     def _held(self) -> bool:
         """Whether the desktop's own keeper of settings runs for this user: it would write over the file."""
@@ -137,49 +126,46 @@ class EffectFiles:
 
     # -- the setting --------------------------------------------------------------------------------------------------
 
-    def has(self, ref: SettingRef) -> bool:
-        """Whether this effect is kept in a file here."""
-        return any(key.effect == ref.key for key in self._keys())
-
     def _key(self, ref: SettingRef) -> FileKey:
-        key = next((k for k in self._keys() if k.effect == ref.key), None)
+        key = next((k for k in file_keys(self._hand) if k.effect == ref.key), None)
         if key is None:
             raise ComputerError(f"{plain(ref.key)} is no effect of this desktop.", "Audit the computer again.")
         return key
 
+    def place(self, ref: SettingRef) -> tuple[UserFolder, str]:
+        """See `InFiles.place`."""
+        key = self._key(ref)
+        return self._folder(key), key.file
+
     def read(self, ref: SettingRef) -> State:
         """On, off or unset, with the file exactly as it is."""
-        key = self._key(ref)
-        folder = self._folder(key)
-        around = {**folder.around(key.file), "missing": str(folder.missing())}
-        return State(value=self._value(key, folder.content(key.file)), exact=folder.exact(key.file), around=around)
+        folder, name = self.place(ref)
+        return State(value=self._value(self._key(ref), folder.content(name)), exact=folder.exact(name))
 
-    def foresee(self, ref: SettingRef, state: State) -> State:
+    def foresee(self, ref: SettingRef, value: str | None) -> State:
         """The file with that one value, every other byte as it was."""
         key = self._key(ref)
-        folder = self._folder(key)
-        if state.exact is not None:
-            check_kind(ref, state, FILES, f"the desktop that is here keeps it in the file {key.file}")
-            check_place(ref, state, folder.path, key.file)
-            return state
-        now = folder.exact(key.file)
-        data = folder.content(key.file)
+        folder, name = self.place(ref)
+        now, data = folder.exact(name), folder.content(name)
         if data is None:
-            data = _XML.format(channel=key.file.removesuffix(".xml")).encode() if key.form == "xml" else b""
-        mode = int(now["mode"], 8) if now["kind"] == "file" else 0o600
-        wanted = key.off if state.value == "off" else key.on
-        exact = file_with(_set(key, data, wanted), mode)
-        return State(value=state.value, exact=exact, around=folder.around(key.file))
+            data = _XML.format(channel=name.removesuffix(".xml")).encode() if key.form == "xml" else b""
+        mode = now.mode if isinstance(now, File) else 0o600
+        return State(value=value, exact=folder.file(name, _set(key, data, key.off if value == "off" else key.on), mode))
 
-    def write(self, ref: SettingRef, state: State) -> None:
-        """Replace the file as a whole, as the user."""
-        key = self._key(ref)
-        if key.form == "xml" and self._held():
+    def write(self, ref: SettingRef, exact: InFolder) -> None:
+        """See `InFiles.write`; not while the desktop would write over it."""
+        if self._key(ref).form == "xml" and self._held():
             raise ComputerError(f"{ref} cannot be changed: {_HELD}.", "Nothing was changed.")
-        wanted = self.foresee(ref, state)
-        if wanted.exact is None:
-            raise ComputerError(f"{ref} cannot be restored: nothing says what stood there.", "Set it by hand.")
-        self._folder(key).restore(key.file, wanted.exact, missing_folders(wanted))
+        super().write(ref, exact)
+
+
+def file_keys(hand: Reach) -> list[FileKey]:
+    """Those of the desktops that are here."""
+    found: dict[str, FileKey] = {}
+    for key in KEYS:
+        if any(hand.exists(f"{folder}/{key.program}") for folder in _PROGRAMS):
+            found.setdefault(key.effect, key)
+    return list(found.values())
 
 
 def _pattern(key: FileKey) -> re.Pattern[bytes]:

@@ -1,12 +1,12 @@
 """Visual effects of GSettings desktops: the chosen user's own settings, where unset is a value of its own."""
 
 from collections.abc import Sequence
-from typing import NamedTuple
 
-from lumtak.computers.hands.reach import Reach, text
-from lumtak.computers.hands.whose import User
-from lumtak.computers.linux.effect_files import EffectFiles
-from lumtak.computers.linux.known_states import check_kind, unfit
+from lumtak.computers.hands.desktops import FAMILIES, Key
+from lumtak.computers.hands.reach import text
+from lumtak.computers.hands.states import DesktopKey
+from lumtak.computers.linux.adapter import Adapter, Listed, Look, unfit
+from lumtak.computers.linux.effect_files import file_keys
 from lumtak.core.facts import Fixed, Gap, Item, Setting
 from lumtak.core.setting import SettingRef, State
 from lumtak.core.text import plain
@@ -26,82 +26,30 @@ _TITLES = {
 }
 
 
-class Key(NamedTuple):
-    """One key of a schema, and what it holds for on and off (GVariant text)."""
+class Effects(Adapter):
+    """Effects of one user's desktop that its settings service stores."""
 
-    effect: str
-    schema: str
-    key: str
-    on: str = "true"
-    off: str = "false"
+    area = "effects"
+    kinds = (DesktopKey,)
 
-    @property
-    def path(self) -> str:
-        """Its place in dconf: schemas here have the path of their name."""
-        return f"/{self.schema.replace('.', '/')}/{self.key}".replace("/org/mate/Marco/", "/org/mate/marco/")
+    def has(self, ref: SettingRef) -> bool:
+        """Whether the desktop that is here stores this effect."""
+        return super().has(ref) and any(key.effect == ref.key for key in self._keys())
 
-
-FAMILIES: tuple[tuple[Key, ...], ...] = (
-    (
-        Key("animations", "org.cinnamon", "desktop-effects"),
-        Key("cursor-blinking", "org.cinnamon.desktop.interface", "cursor-blink"),
-        Key("event-sounds", "org.cinnamon.desktop.sound", "event-sounds"),
-        Key("smooth-fonts", "org.cinnamon.settings-daemon.plugins.xsettings", "antialiasing", "'grayscale'", "'none'"),
-        Key("thumbnails", "org.cinnamon.desktop.thumbnailers", "disable-all", "false", "true"),
-    ),
-    (
-        Key("animations", "org.mate.interface", "enable-animations"),
-        Key("compositing", "org.mate.Marco.general", "compositing-manager"),
-        Key("cursor-blinking", "org.mate.interface", "cursor-blink"),
-        Key("event-sounds", "org.mate.sound", "event-sounds"),
-        Key("smooth-fonts", "org.mate.font-rendering", "antialiasing", "'grayscale'", "'none'"),
-        Key("thumbnails", "org.mate.thumbnailers", "disable-all", "false", "true"),
-    ),
-    (
-        Key("animations", "org.gnome.desktop.interface", "enable-animations"),
-        Key("cursor-blinking", "org.gnome.desktop.interface", "cursor-blink"),
-        Key("event-sounds", "org.gnome.desktop.sound", "event-sounds"),
-        Key("smooth-fonts", "org.gnome.desktop.interface", "font-antialiasing", "'grayscale'", "'none'"),
-        Key("thumbnails", "org.gnome.desktop.thumbnailers", "disable-all", "false", "true"),
-    ),
-)
-"""Three families of desktops; the first whose schemas are there counts."""
-
-
-class Effects:
-    """Effects of one user's desktop.
-
-    Args:
-        hand: of the computer.
-        user: whose settings.
-        of_user: that user's hand.
-    """
-
-    def __init__(self, hand: Reach, user: User, of_user: Reach) -> None:
-        self._hand = hand
-        self._user = user
-        self._of_user = of_user
-        self._files = EffectFiles(hand, user, of_user)
-
-    def items(self) -> tuple[list[Item], list[Gap]]:
-        """(items, what could not be read)."""
-        keys, kept = self._keys(), self._files.items()
-        if kept:
-            return kept, []
+    def items(self, look: Look) -> Listed:
+        """What the desktop that is here stores; where desktops keep effects in files, those count alone."""
+        keys = self._keys()
+        if look.once(file_keys, self._hand):
+            return Listed()
         if not keys:
             why = "no desktop is here whose effects this version knows"
-            return [], [
-                Gap(
-                    area="effects",
-                    reason=why,
-                    needed="one of the five families of desktops that docs/ARCHITECTURE.md names",
-                )
-            ]
+            needed = "one of the five families of desktops that docs/ARCHITECTURE.md names"
+            return Listed(gaps=[Gap(area="effects", reason=why, needed=needed)])
         try:
             stored = self._stored()
         except OSError as error:
             why = f"what {self._user.name} set cannot be told from what is the default: {plain(str(error), 120)}"
-            return [], [Gap(area="effects", reason=why, needed="the program dconf")]
+            return Listed(gaps=[Gap(area="effects", reason=why, needed="the program dconf")])
         items = []
         for key in keys:
             raw = stored.get(key.path, "")
@@ -117,7 +65,7 @@ class Effects:
                     note=f"{key.schema} {key.key}",
                 )
             )
-        return items, []
+        return Listed(items)
 
     def _keys(self) -> Sequence[Key]:
         if not self._hand.live:
@@ -151,9 +99,7 @@ class Effects:
         return key
 
     def read(self, ref: SettingRef) -> State:
-        """On, off or unset, with the stored text or the file exactly."""
-        if self._files.has(ref):
-            return self._files.read(ref)
+        """On, off or unset, with the stored text exactly."""
         key = self._key(ref)
         try:
             raw = self._stored().get(key.path, "")
@@ -161,35 +107,25 @@ class Effects:
             raise ComputerError(
                 f"{ref} cannot be read: {plain(str(error), 200)}.", "See whether dconf is there."
             ) from error
-        return State(value=_value(key, raw), exact=_exact(key, raw))
+        return State(value=_value(key, raw), exact=_state(key, raw))
 
-    def foresee(self, ref: SettingRef, state: State) -> State:
+    def foresee(self, ref: SettingRef, value: str | None) -> State:
         """The stored text as it will be."""
-        if self._files.has(ref):
-            return self._files.foresee(ref, state)
         key = self._key(ref)
-        if state.exact is not None:
-            check_kind(ref, state, ("gsettings",), f"the desktop that is here keeps it in {key.schema}")
-            if state.exact["schema"] != key.schema:
-                raise unfit(
-                    ref,
-                    f"it was kept in {state.exact['schema']}, and the desktop that is here keeps it in {key.schema}",
-                )
-            return state
-        raw = "" if state.value is None else key.off if state.value == "off" else key.on
-        return State(value=state.value, exact=_exact(key, raw))
+        return State(value=value, exact=_state(key, "" if value is None else key.off if value == "off" else key.on))
 
-    def write(self, ref: SettingRef, state: State) -> None:
+    def accept(self, ref: SettingRef, exact: DesktopKey) -> None:
+        """See `Adapter.accept`: the desktop that is here keeps it in the same place."""
+        key = self._key(ref)
+        if exact != _state(key, exact.raw):
+            said = f"{exact.schema} {exact.key}"
+            raise unfit(ref, f"it was kept in {said}, and the desktop that is here keeps it in {key.schema} {key.key}")
+
+    def write(self, ref: SettingRef, exact: DesktopKey) -> None:
         """Set, or unset."""
-        if self._files.has(ref):
-            self._files.write(ref, state)
-            return
-        exact = self.foresee(ref, state).exact or {}
+        words = ("set", exact.schema, exact.key, exact.raw) if exact.raw else ("reset", exact.schema, exact.key)
         try:
-            if exact["raw"]:
-                self._of_user.run(("gsettings", "set", exact["schema"], exact["key"], exact["raw"]), bus=self._user.bus)
-            else:
-                self._of_user.run(("gsettings", "reset", exact["schema"], exact["key"]), bus=self._user.bus)
+            self._of_user.run(("gsettings", *words), bus=self._user.bus)
         except OSError as error:
             raise ComputerError(f"{ref} was refused: {plain(str(error), 200)}.", "Nothing was changed.") from error
 
@@ -203,5 +139,5 @@ def _value(key: Key, raw: str) -> str | None:
     return "off" if raw == key.off else "on"
 
 
-def _exact(key: Key, raw: str) -> dict[str, str]:
-    return {"kind": "gsettings", "schema": key.schema, "key": key.key, "path": key.path, "raw": raw}
+def _state(key: Key, raw: str) -> DesktopKey:
+    return DesktopKey(key.schema, key.key, key.path, raw)

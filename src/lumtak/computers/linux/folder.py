@@ -1,12 +1,16 @@
-"""One folder of a user, its files replaced whole and as that user."""
+"""Folders of a user, whose files are replaced whole and as that user; and what settings that stand in such files have in common."""
 
 import base64
 import contextlib
+from abc import abstractmethod
 from collections.abc import Iterator
 
 from lumtak.computers.hands.hand import MOST_BYTES
 from lumtak.computers.hands.reach import NotOrdinaryError, Reach
-from lumtak.computers.linux.escapes import escaped, unescaped
+from lumtak.computers.hands.states import Absent, File, InFolder, Link
+from lumtak.computers.hands.words import escaped, unescaped
+from lumtak.computers.linux.adapter import Adapter
+from lumtak.core.setting import SettingRef
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError
 
@@ -49,22 +53,34 @@ class UserFolder:
         """Where a link leads; None where there is none."""
         return self._hand.link(f"{self.path}/{name}")
 
-    def exact(self, name: str) -> dict[str, str]:
+    def exact(self, name: str) -> InFolder:
         """What stands there, exactly: nothing, a file with its mode and bytes, or a link with its target."""
         with self._plainly(name):
             found = self._hand.look(self.path, name)
         match found:
             case {"kind": "file", "mode": mode, "bytes": data}:
-                return file_with(self._not_too_large(name, base64.b64decode(data)), mode)
+                return self.file(name, self._not_too_large(name, base64.b64decode(data)), mode)
             case {"kind": "link", "target": target}:
-                return {"kind": "link", "target": escaped(target)}
+                return self.leading(name, target)
             case {"kind": "absent"}:
-                return {"kind": "absent"}
+                return self.absent(name)
         raise ComputerError(f"{self._shown(name)} is no ordinary file.", "Look at it by hand.")
 
-    def around(self, name: str) -> dict[str, str]:
-        """Where a file stands, as it is noted beside a state of it."""
-        return {"folder": escaped(self.path), "file": escaped(name)}
+    def file(self, name: str, data: bytes, mode: int) -> File:
+        """The state that a file with these bytes and this mode stands there."""
+        return File(escaped(self.path), escaped(name), self.missing(), mode, data)
+
+    def leading(self, name: str, target: str) -> Link:
+        """The state that a link stands there which leads there."""
+        return Link(escaped(self.path), escaped(name), self.missing(), escaped(target))
+
+    def absent(self, name: str) -> Absent:
+        """The state that nothing stands there."""
+        return Absent(escaped(self.path), escaped(name), self.missing())
+
+    def is_place_of(self, exact: InFolder, name: str) -> bool:
+        """Whether this state was recorded of this file."""
+        return (exact.folder, exact.name) == (escaped(self.path), escaped(name))
 
     def missing(self) -> int:
         """How many folders, counted from this one upwards, are not there."""
@@ -76,25 +92,20 @@ class UserFolder:
         with self._plainly(name):
             self._hand.put(self.path, name, data, mode)
 
-    def restore(self, name: str, exact: dict[str, str], missing: int) -> None:
-        """Bring back what `exact` described, and take away the folders that were missing if they are empty now.
+    def restore(self, name: str, exact: InFolder) -> None:
+        """Bring that state back, and take away the folders that were missing if they are empty now.
 
         Raises:
-            ComputerError: what was described is not known, or cannot be brought back.
+            ComputerError: it cannot be brought back.
         """
         match exact:
-            case {"kind": "file", "mode": mode, "bytes": data}:
-                self.put(name, base64.b64decode(data), int(mode, 8))
-            case {"kind": "link", "target": target}:
+            case File(mode=mode, data=data):
+                self.put(name, data, mode)
+            case Link(target=target):
                 with self._plainly(name):
                     self._hand.put_link(self.path, name, unescaped(target))
-            case {"kind": "absent"}:
-                self.remove(name, missing)
             case _:
-                raise ComputerError(
-                    f"{self._shown(name)} stays as it is: what stood there was recorded in a way that is not known.",
-                    "Look at the record with `lumtak journal`.",
-                )
+                self.remove(name, exact.missing)
 
     def remove(self, name: str, missing: int = 0) -> None:
         """The file is gone, with what an interrupted write left, and so are so many folders as far as they are empty."""
@@ -121,6 +132,29 @@ class UserFolder:
         return data
 
 
-def file_with(data: bytes, mode: int) -> dict[str, str]:
-    """A file with these bytes and this mode, as `UserFolder.exact` describes it."""
-    return {"kind": "file", "mode": f"{mode:o}", "bytes": base64.b64encode(data).decode()}
+class InFiles(Adapter):
+    """Settings that stand in a file of the user's each."""
+
+    kinds = (Absent, File, Link)
+
+    @abstractmethod
+    def place(self, ref: SettingRef) -> tuple[UserFolder, str]:
+        """The folder and the name of the file in which this computer keeps the setting now.
+
+        Raises:
+            ComputerError: it is not there any more.
+        """
+
+    def accept(self, ref: SettingRef, exact: InFolder) -> None:
+        """See `Adapter.accept`: the recorded file is the one in which the setting is kept."""
+        folder, name = self.place(ref)
+        if not folder.is_place_of(exact, name):
+            raise ComputerError(
+                f"{plain(str(ref))} was changed in {plain(f'{exact.folder}/{exact.name}')}, and its place is {plain(f'{folder.path}/{name}')} now.",
+                "Run Lumtak as the same user, on the same desktop, with the same HOME and XDG_CONFIG_HOME.",
+            )
+
+    def write(self, ref: SettingRef, exact: InFolder) -> None:
+        """Replace the file as a whole, as the user."""
+        folder, name = self.place(ref)
+        folder.restore(name, exact)

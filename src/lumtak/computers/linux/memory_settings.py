@@ -1,14 +1,9 @@
-"""Memory: the kernel's readiness to swap and its relatives, now and over a restart; and what swap there is."""
+"""Memory: the kernel's readiness to swap and its relatives, now and over a restart."""
 
-import base64
-
-from lumtak.computers.hands.reach import Reach, text
-from lumtak.computers.hands.states import FILE, LIVE
+from lumtak.computers.hands.reach import text
+from lumtak.computers.hands.states import KernelValue
 from lumtak.computers.hands.table import KERNEL, sysctl_file, sysctl_text
-from lumtak.computers.linux.known_states import check_kind
-from lumtak.computers.linux.root import Root
-from lumtak.computers.linux.swap import KEY as SWAP
-from lumtak.computers.linux.swap import Swap
+from lumtak.computers.linux.adapter import Adapter, Listed, Look
 from lumtak.core.facts import Fixed, Item, Setting
 from lumtak.core.setting import SettingRef, State
 from lumtak.core.text import plain
@@ -20,21 +15,15 @@ _TITLES = {
 }
 
 
-class MemorySettings:
-    """Settings of one kernel.
+class MemorySettings(Adapter):
+    """Settings of one kernel."""
 
-    Args:
-        hand: of the computer.
-        root: does what takes root.
-    """
+    area = "memory"
+    kinds = (KernelValue,)
 
-    def __init__(self, hand: Reach, root: Root) -> None:
-        self._hand = hand
-        self._root = root
-        self._swap = Swap(hand, root)
-
-    def items(self, sizes: dict[str, int]) -> list[Item]:
-        """The settings that this kernel has, and the size of swap."""
+    def items(self, look: Look) -> Listed:
+        """The settings that this kernel has."""
+        del look
         why = self._root.why_not()
         items = []
         for name, (lowest, highest) in KERNEL.items():
@@ -51,7 +40,7 @@ class MemorySettings:
                         setting=Fixed(needed=why) if why else Setting(lowest=lowest, highest=highest),
                     )
                 )
-        return [*items, self._swap.item(sizes)]
+        return Listed(items)
 
     def _live(self, name: str) -> str | None:
         try:
@@ -62,55 +51,35 @@ class MemorySettings:
 
     # -- the setting --------------------------------------------------------------------------------------------------
 
-    @staticmethod
-    def _place(ref: SettingRef) -> str:
-        if ref.key not in KERNEL:
-            raise ComputerError(f"{plain(str(ref))} cannot be changed here.", "`lumtak audit local` says what can be.")
-        return sysctl_file(ref.key)
-
     def read(self, ref: SettingRef) -> State:
         """The value that is in force, and Lumtak's own file that keeps one over a restart."""
-        if ref.key == SWAP:
-            return self._swap.read()
-        path = self._place(ref)
+        if ref.key not in KERNEL:
+            raise ComputerError(f"{plain(str(ref))} cannot be changed here.", "`lumtak audit local` says what can be.")
         value = self._live(ref.key)
         if value is None:
             raise ComputerError(f"{ref} cannot be read: this kernel has no such setting.", "Audit the computer again.")
+        path = sysctl_file(ref.key)
         try:
-            file = base64.b64encode(self._hand.read(path)).decode()
+            kept: bytes | None = self._hand.read(path)
         except FileNotFoundError:
-            file = ""
+            kept = None
         except OSError as error:
             raise ComputerError(f"{path} cannot be read.", "See who may read it.") from error
-        return State(value=value, exact=_exact(ref.key, path, value, file))
+        return State(value=value, exact=KernelValue(ref.key, value, kept))
 
-    def foresee(self, ref: SettingRef, state: State) -> State:
+    def foresee(self, ref: SettingRef, value: str | None) -> State:
         """The value, and the file that keeps it."""
-        if ref.key == SWAP:
-            return self._swap.foresee(ref, state)
-        if state.exact is not None:
-            check_kind(ref, state, ("sysctl",), "it is a value of the kernel")
-            return state
-        value = state.value or ""
+        wanted = value or ""
         lowest, highest = KERNEL.get(ref.key, (0, -1))
-        if not value.isdigit() or not lowest <= int(value) <= highest:
-            raise ComputerError(f"{ref} cannot be {plain(value) or 'unset'}.", f"Choose from {lowest} to {highest}.")
-        file = base64.b64encode(sysctl_text(ref.key, value)).decode()
-        return State(value=value, exact=_exact(ref.key, self._place(ref), value, file))
+        if not wanted.isdigit() or not lowest <= int(wanted) <= highest:
+            raise ComputerError(f"{ref} cannot be {plain(wanted) or 'unset'}.", f"Choose from {lowest} to {highest}.")
+        return State(value=wanted, exact=KernelValue(ref.key, wanted, sysctl_text(ref.key, wanted)))
 
-    def write(self, ref: SettingRef, state: State) -> None:
+    def write(self, ref: SettingRef, exact: KernelValue) -> None:
         """The file first, so that no restart in between brings the old value back unseen; then the kernel."""
-        if ref.key == SWAP:
-            self._swap.write(ref, state)
-            return
-        exact = self.foresee(ref, state).exact or {}
-        path = self._place(ref)
-        if exact[FILE]:
-            self._root.put(path, base64.b64decode(exact[FILE]))
+        del ref
+        if exact.kept is None:
+            self._root.remove(exact.file)
         else:
-            self._root.remove(path)
-        self._root.set_kernel(f"/proc/sys/vm/{ref.key}", exact[LIVE])
-
-
-def _exact(name: str, path: str, live: str, file: str) -> dict[str, str]:
-    return {"kind": "sysctl", "kernel": f"/proc/sys/vm/{name}", "file": path, LIVE: live, FILE: file}
+            self._root.put(exact.file, exact.kept)
+        self._root.set_kernel(exact.place, exact.live)

@@ -2,22 +2,19 @@
 
 from collections.abc import Mapping
 
-from lumtak.computers.hands.reach import Reach, runs_systemd, text
-from lumtak.computers.hands.states import links_of
+from lumtak.computers.hands.reach import runs_systemd, text
+from lumtak.computers.hands.states import UnitLinks, unit_name
 from lumtak.computers.hands.table import NOWHERE, UNITS, is_switch, why_no_link
-from lumtak.computers.linux.known_states import check_kind, unit_of_service
+from lumtak.computers.linux.adapter import Adapter, Listed, Look
 from lumtak.computers.linux.packages import with_packages
-from lumtak.computers.linux.root import Root
 from lumtak.computers.linux.units import (
     Fields,
     all_units,
     behind_mask,
     installing,
     links,
-    packed,
     show,
 )
-from lumtak.core.catalogue import Catalogue
 from lumtak.core.facts import Fixed, Gap, Item, Origin, Setting, Trigger, TriggerKind
 from lumtak.core.setting import SettingRef, State
 from lumtak.core.text import plain
@@ -38,39 +35,27 @@ _STANDING = {"masked": "off", "enabled": "auto", "enabled-runtime": "auto", "gen
 _KNOWN = {"loaded", "masked"}
 
 
-class Services:
-    """Services and timers of the system's manager.
+class Services(Adapter):
+    """Services and timers of the system's manager."""
 
-    Args:
-        hand: of the computer.
-        root: does what takes root.
-        catalogue: knows roles.
-    """
-
-    def __init__(self, hand: Reach, root: Root, catalogue: Catalogue) -> None:
-        self._hand = hand
-        self._root = root
-        self._catalogue = catalogue
+    area = "services"
+    kinds = (UnitLinks,)
 
     # -- what there is ------------------------------------------------------------------------------------------------
 
-    def items(self) -> tuple[list[Item], list[Gap]]:
-        """(items, what could not be read)."""
+    def items(self, look: Look) -> Listed:
+        """Services and timers, with the packages that brought them."""
+        del look
         if not runs_systemd(self._hand):
-            return [], [
-                Gap(
-                    area="services",
-                    reason="systemd does not run here, so there are no services to read",
-                    needed="a computer booted with systemd",
-                )
-            ]
+            why = "systemd does not run here, so there are no services to read"
+            return Listed(gaps=[Gap(area="services", reason=why, needed="a computer booted with systemd")])
         try:
             units = all_units(self._hand)
         except OSError as error:
-            said = plain(str(error), 200)
-            return [], [Gap(area="services", reason=f"the services could not be asked for: {said}", needed="systemctl")]
+            why = f"the services could not be asked for: {plain(str(error), 200)}"
+            return Listed(gaps=[Gap(area="services", reason=why, needed="systemctl")])
         items, paths = self.parse(units)
-        return with_packages(self._hand, items, paths), []
+        return Listed(with_packages(self._hand, items, paths))
 
     def parse(self, units: list[Fields]) -> tuple[list[Item], dict[str, str]]:
         """(items, unit file of each by key); units that are not there, and what is neither service nor timer, are passed over."""
@@ -154,11 +139,10 @@ class Services:
         Raises:
             ComputerError: there is no such unit any more, or systemd does not answer.
         """
-        unit = unit_of_service(ref)
+        unit = _unit(ref)
         fields = self._fields(ref)
-        found = links(self._hand).get(unit, {})
-        around = {"active": "yes" if fields.get("ActiveState") in _UP else "no", "unit": unit}
-        return State(value=self._value_of(ref, fields), exact=packed(found), around=around)
+        exact = UnitLinks(unit, links(self._hand).get(unit, {}), fields.get("ActiveState") in _UP)
+        return State(value=self._value_of(ref, fields), exact=exact)
 
     def _shown(self, ref: SettingRef, *units: str) -> list[Fields]:
         try:
@@ -169,7 +153,7 @@ class Services:
             ) from error
 
     def _fields(self, ref: SettingRef) -> Fields:
-        found = self._shown(ref, unit_of_service(ref))
+        found = self._shown(ref, _unit(ref))
         if not found or found[0].get("LoadState") not in _KNOWN:
             raise ComputerError(f"The service {plain(ref.key)} is not there any more.", "Audit the computer again.")
         return found[0]
@@ -179,24 +163,23 @@ class Services:
         active = {u["Id"] for u in self._shown(ref, *by) if u.get("ActiveState") in _UP} if by else set()
         return _value(fields, active)
 
-    def foresee(self, ref: SettingRef, state: State) -> State:
+    def foresee(self, ref: SettingRef, value: str | None) -> State:
         """Every link as it will be: those of its [Install] section for auto, none of those for manual and demand, a mask for off."""
-        unit = unit_of_service(ref)
-        if state.exact is not None:
-            check_kind(ref, state, ("links",), "a service is switched by links")
-            return state
+        unit = _unit(ref)
         fields = self._fields(ref)
         found = dict(links(self._hand).get(unit, {}))
-        found.pop(f"{UNITS}/{unit}", None) if found.get(f"{UNITS}/{unit}") == NOWHERE else None
-        if state.value == "off":
-            found[f"{UNITS}/{unit}"] = NOWHERE
-        elif state.value == "auto":
+        mask = f"{UNITS}/{unit}"
+        if found.get(mask) == NOWHERE:
+            del found[mask]
+        if value == "off":
+            found[mask] = NOWHERE
+        elif value == "auto":
             found |= self._installing(unit, fields, ref)
-        elif state.value == "demand":
+        elif value == "demand":
             found = {path: target for path, target in found.items() if not is_switch(path)}
         else:
             found = {}
-        return State(value=state.value, exact=packed(found), around={"unit": unit})
+        return State(value=value, exact=UnitLinks(unit, found, value == "auto"))
 
     def _installing(self, unit: str, fields: Fields, ref: SettingRef) -> dict[str, str]:
         path = fields.get("FragmentPath", "")
@@ -216,25 +199,31 @@ class Services:
             )
         return wanted
 
-    def write(self, ref: SettingRef, state: State) -> None:
-        """Bring the links to this state, then start or stop it: as it was where it is restored, else as the value says."""
-        wanted = self.foresee(ref, state)
-        unit = unit_of_service(ref)
-        now = links(self._hand).get(unit, {})
-        then = links_of(wanted.exact or packed(now))
-        for path in now.keys() - then.keys():
+    def write(self, ref: SettingRef, exact: UnitLinks) -> None:
+        """Bring about the links, then start or stop it."""
+        now = links(self._hand).get(exact.unit, {})
+        for path in now.keys() - exact.links.keys():
             self._root.remove(path, folder_too=is_switch(path))
-        for path, target in then.items():
+        for path, target in exact.links.items():
             if now.get(path) != target:
                 self._root.link(path, target)
-        if now != then:
+        if now != exact.links:
             self._root.systemctl("daemon-reload")
         runs = self._fields(ref).get("ActiveState") in _UP
-        wants = state.around.get("active") == "yes" if "active" in state.around else state.value == "auto"
-        if runs and not wants:
-            self._root.systemctl("stop", unit)
-        elif wants and not runs:
-            self._root.systemctl("start", unit)
+        if exact.active is not None and runs != exact.active:
+            self._root.systemctl("start" if exact.active else "stop", exact.unit)
+
+
+def _unit(ref: SettingRef) -> str:
+    """The unit of a service or timer.
+
+    Raises:
+        ComputerError: no unit can be called so.
+    """
+    unit = unit_name(ref.key)
+    if not unit:
+        raise ComputerError(f"{plain(ref.key)} is no name of a service.", "`lumtak audit local` lists them.")
+    return unit
 
 
 def _asked_for(fields: Fields, active: set[str]) -> bool:

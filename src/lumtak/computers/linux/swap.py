@@ -6,11 +6,11 @@ the new file is in use, so that it comes back with one link. What the computer h
 
 import posixpath
 import re
-from collections.abc import Mapping
+from collections.abc import Iterable
 from typing import NamedTuple
 
 from lumtak.computers.hands.reach import Reach, names_at, runs_systemd, text_at
-from lumtak.computers.hands.states import OLD, OWN, old_of, own_of, swap_switch
+from lumtak.computers.hands.states import SwapAreas, swap_switch
 from lumtak.computers.hands.table import (
     NOWHERE,
     SWAP_FOLDER,
@@ -20,8 +20,7 @@ from lumtak.computers.hands.table import (
     swap_unit_size,
     swap_unit_text,
 )
-from lumtak.computers.linux.known_states import check_kind
-from lumtak.computers.linux.root import Root
+from lumtak.computers.linux.adapter import Adapter, Listed, Look
 from lumtak.core.facts import Fixed, Item, Setting
 from lumtak.core.setting import SettingRef, State
 from lumtak.core.text import plain
@@ -61,34 +60,33 @@ class _Old(NamedTuple):
     masked: bool
 
 
-class Swap:
-    """Swap of one computer.
+class Swap(Adapter):
+    """Swap of one computer."""
 
-    Args:
-        hand: of the computer.
-        root: does what takes root.
-    """
+    area = "memory"
+    kinds = (SwapAreas,)
 
-    def __init__(self, hand: Reach, root: Root) -> None:
-        self._hand = hand
-        self._root = root
+    def has(self, ref: SettingRef) -> bool:
+        """Whether the setting is the size of swap."""
+        return super().has(ref) and ref.key == KEY
 
     # -- what there is ------------------------------------------------------------------------------------------------
 
-    def item(self, sizes: Mapping[str, int]) -> Item:
+    def items(self, look: Look) -> Listed:
         """The size of all swap as a setting; where it cannot be changed, why not."""
         areas = self.areas()
         names = {"partition": "a partition", "file": "a file", "zram": "compressed memory"}
         kinds = [names.get(a.kind, a.kind) for a in areas]
-        return Item(
+        item = Item(
             area="memory",
             key=KEY,
             title="Swap size in MiB",
             origin="system",
             value=str(sum(a.mib for a in areas)),
             setting=self._setting(areas),
-            note=plain(", ".join(dict.fromkeys(kinds))) if sizes.get("SwapTotal") else "there is no swap",
+            note=plain(", ".join(dict.fromkeys(kinds))) if look.memory.get("SwapTotal") else "there is no swap",
         )
+        return Listed([item])
 
     def _setting(self, areas: list[Area]) -> Setting | Fixed:
         if why := self._root.why_not() or self._why_no_file():
@@ -184,67 +182,60 @@ class Swap:
 
     # -- the setting --------------------------------------------------------------------------------------------------
 
-    def read(self) -> State:
+    def read(self, ref: SettingRef) -> State:
         """The size of all that is in use, and how each part of it stands."""
+        del ref
         areas = self.areas()
-        return State(
-            value=str(sum(a.mib for a in areas)),
-            exact=_exact(
-                self._own(areas), {o.unit: "masked" if o.masked else "on" for o in self._olds(areas) if o.unit}
-            ),
-        )
+        old = {o.unit: "masked" if o.masked else "on" for o in self._olds(areas) if o.unit}
+        kept, on = self._own(areas)
+        return State(value=str(sum(a.mib for a in areas)), exact=_exact(kept, on, old))
 
-    def _own(self, areas: list[Area]) -> dict[int, str]:
-        """Swap files of Lumtak's own by size, with what is true of each; a file that is neither kept nor on is only litter."""
-        on = {mib for a in areas if (mib := _own_mib(a.path))}
+    def _own(self, areas: list[Area]) -> tuple[set[int], set[int]]:
+        """(sizes of those that are kept over a restart, of those in use): a file of Lumtak's own that is neither is only litter."""
         kept = {
             size for name in names_at(self._hand, posixpath.dirname(swap_switch(1))) if (size := swap_unit_size(name))
         }
-        return {m: " ".join(w for w, sizes in (("kept", kept), ("on", on)) if m in sizes) for m in sorted(on | kept)}
+        return kept, {mib for a in areas if (mib := _own_mib(a.path))}
 
-    def foresee(self, ref: SettingRef, state: State) -> State:
+    def foresee(self, ref: SettingRef, value: str | None) -> State:
         """What stood stays where that is enough, and a file of Lumtak's own makes up the rest; else what stood is masked."""
-        if state.exact is not None:
-            check_kind(ref, state, ("swap",), "it is the size of swap")
-            return state
         areas = self.areas()
         setting = self._setting(areas)
         if isinstance(setting, Fixed):
             raise ComputerError(f"{ref} cannot be changed: {setting.needed}.", "Nothing was changed.")
-        if state.value is None or (problem := setting.problem_with(state.value)):
+        if value is None or (problem := setting.problem_with(value)):
             raise ComputerError(
-                f"{ref} cannot be {plain(state.value or 'unset')}.",
+                f"{ref} cannot be {plain(value or 'unset')}.",
                 f"Choose from {setting.lowest} to {setting.highest} MiB."
-                if state.value is None
+                if value is None
                 else f"Choose again: {problem}",
             )
-        wanted = int(state.value)
+        wanted = int(value)
         olds = [o for o in self._olds(areas) if o.on]
         standing = sum(o.mib for o in olds)
         stays = wanted >= standing
         mib = wanted - (standing if stays else sum(o.mib for o in olds if not o.unit))
         old = {o.unit: "on" if stays else "masked" for o in olds if o.unit}
         old |= dict.fromkeys(self._masked(), "masked")
-        return State(value=state.value, exact=_exact({mib: "kept on"} if mib else {}, old))
+        own = [mib] if mib else []
+        return State(value=value, exact=_exact(own, own, old))
 
-    def write(self, ref: SettingRef, state: State) -> None:
+    def write(self, ref: SettingRef, exact: SwapAreas) -> None:
         """New before old: a file is made and on before anything is switched off, and that only where memory is free for what it holds."""
-        exact = self.foresee(ref, state).exact or {}
-        own, old = own_of(exact), old_of(exact)
-        there = self._own(self.areas())
-        gone = [m for m in self._leftovers() | set(there) if m not in own]
-        masked = [u for u, word in old.items() if word == "masked" and self._hand.link(f"{UNITS}/{u}") != NOWHERE]
-        self._check_room(ref, gone, masked, sum(m for m in own if "on" not in there.get(m, "")))
-        self._switch_on(own, [u for u, word in old.items() if word == "on"], there)
-        self._switch_off(gone, masked, there)
+        kept, on = self._own(self.areas())
+        gone = [m for m in self._leftovers() | kept | on if m not in exact.own]
+        masked = [u for u, word in exact.old.items() if word == "masked" and self._hand.link(f"{UNITS}/{u}") != NOWHERE]
+        self._check_room(ref, gone, masked, sum(m for m in exact.own if m not in on))
+        self._switch_on(exact.own, [u for u, word in exact.old.items() if word == "on"], on)
+        self._switch_off(gone, masked, on)
         self._root.systemctl("daemon-reload")
 
-    def _switch_on(self, own: Mapping[int, str], old: list[str], there: Mapping[int, str]) -> None:
+    def _switch_on(self, own: list[int], old: list[str], on: set[int]) -> None:
         for unit in old:
             if self._hand.link(f"{UNITS}/{unit}") == NOWHERE:  # whatever else stands there is somebody else's
                 self._root.remove(f"{UNITS}/{unit}")
         for mib in own:
-            if "on" not in there.get(mib, ""):
+            if mib not in on:
                 self._root.make_swap_file(mib)
             self._root.put(f"{UNITS}/{swap_unit(mib)}", swap_unit_text(mib))
             self._root.link(swap_switch(mib), f"{UNITS}/{swap_unit(mib)}")
@@ -252,7 +243,7 @@ class Swap:
         for unit in (*(swap_unit(m) for m in own), *old):
             self._root.systemctl("start", unit)
 
-    def _switch_off(self, gone: list[int], masked: list[str], there: Mapping[int, str]) -> None:
+    def _switch_off(self, gone: list[int], masked: list[str], on: set[int]) -> None:
         for unit in masked:
             self._root.link(f"{UNITS}/{unit}", NOWHERE)
             try:
@@ -261,7 +252,7 @@ class Swap:
                 self._root.remove(f"{UNITS}/{unit}")
                 raise
         for mib in gone:
-            if "on" in there.get(mib, ""):
+            if mib in on:
                 self._root.systemctl("stop", swap_unit(mib))
             self._root.remove(swap_switch(mib), folder_too=True)
             self._root.remove(f"{UNITS}/{swap_unit(mib)}")
@@ -291,12 +282,8 @@ def _own_mib(path: str) -> int:
     return int(said[1]) if said and folder == SWAP_FOLDER else 0
 
 
-def _exact(own: Mapping[int, str], old: Mapping[str, str]) -> dict[str, str]:
-    return {
-        "kind": "swap",
-        **{f"{OWN}{mib} {word}": "yes" for mib, words in sorted(own.items()) for word in words.split()},
-        **{f"{OLD}{unit}": word for unit, word in sorted(old.items())},
-    }
+def _exact(kept: Iterable[int], on: Iterable[int], old: dict[str, str]) -> SwapAreas:
+    return SwapAreas(tuple(sorted(kept)), tuple(sorted(on)), dict(sorted(old.items())))
 
 
 def _file_system(hand: Reach, folder: str) -> str:

@@ -13,8 +13,7 @@ from lumtak.computers.hands.table import (
     is_switch,
     unit_of,
 )
-from lumtak.computers.linux.escapes import escaped
-from lumtak.core.setting import PART
+from lumtak.computers.hands.words import escaped
 
 PROPERTIES = (
     "Id",
@@ -192,8 +191,3 @@ def installing(unit: str, fragment: str, content: str) -> dict[str, str]:
     aliases = re.findall(r"(?m)^\s*Alias\s*=(.*)$", section[1] if section else "")
     names = [f"{folder}/{unit}" for folder in wanted_by(content)] + " ".join(aliases).split()
     return {f"{UNITS}/{name}": fragment for name in names}
-
-
-def packed(found: Mapping[str, str]) -> dict[str, str]:
-    """The exact form of a state: every link with its target, each a part of its own."""
-    return {"kind": "links", **{f"{PART}{path}": target for path, target in sorted(found.items())}}

@@ -6,14 +6,13 @@ Everything is read from files, so that it is known without a session too; what r
 import posixpath
 from typing import NamedTuple
 
-from lumtak.computers.hands.reach import Reach, text
+from lumtak.computers.hands.reach import text
+from lumtak.computers.hands.states import Absent, InFolder
 from lumtak.computers.hands.table import NOWHERE, UNIT_NAME
-from lumtak.computers.hands.whose import User
-from lumtak.computers.linux.folder import UserFolder
-from lumtak.computers.linux.known_states import FILES, check_kind, check_place, missing_folders
+from lumtak.computers.linux.adapter import Counted, Listed, Look, Means
+from lumtak.computers.linux.folder import InFiles, UserFolder
 from lumtak.computers.linux.proc import USER_UNIT
 from lumtak.computers.linux.units import Fields, fields_of, wanted_by
-from lumtak.core.catalogue import Catalogue
 from lumtak.core.facts import Fixed, Item, Origin, Setting, Trigger, TriggerKind
 from lumtak.core.setting import SettingRef, State
 from lumtak.core.text import plain
@@ -38,19 +37,14 @@ class _Found(NamedTuple):
     """Links that start it with another unit."""
 
 
-class UserUnits:
-    """Units of one user.
+class UserUnits(InFiles):
+    """Units of one user."""
 
-    Args:
-        of_user: the hand of the user.
-        user: whose manager.
-        catalogue: knows roles.
-    """
+    area = "apps"
 
-    def __init__(self, of_user: Reach, user: User, catalogue: Catalogue) -> None:
-        self._of_user = of_user
-        self._user = user
-        self._catalogue = catalogue
+    def __init__(self, means: Means) -> None:
+        super().__init__(means)
+        user = means.user
         self._own = posixpath.join(user.config_home, "systemd/user")
         self._folders = (
             self._own,
@@ -64,19 +58,23 @@ class UserUnits:
 
     # -- what there is ------------------------------------------------------------------------------------------------
 
-    def consumers(self) -> frozenset[str]:
-        """Under these names readings count what runs in a unit of this user."""
-        return frozenset(f"{USER_UNIT}{name}" for name in self._found())
+    def has(self, ref: SettingRef) -> bool:
+        """Whether the setting is a unit's."""
+        return super().has(ref) and ref.key.startswith(PREFIX)
 
-    def items(self, running: set[str]) -> list[Item]:
-        """Units that start with another, are masked, or run now: those are the consumers given."""
-        found = self._found()
+    def counts(self, look: Look) -> Counted:
+        """What runs in a unit of this user."""
+        return Counted(units=frozenset(f"{USER_UNIT}{name}" for name in look.once(self._found)))
+
+    def items(self, look: Look) -> Listed:
+        """Units that start with another, are masked, or run now."""
+        found, running = look.once(self._found), look.running
         shown = {
             name
             for name, unit in found.items()
             if name.endswith(_KINDS) and (unit.switches or unit.masked or f"{USER_UNIT}{name}" in running)
         }
-        return [self._item(found[name], found, running, shown) for name in sorted(shown)]
+        return Listed([self._item(found[name], found, running, shown) for name in sorted(shown)])
 
     def _found(self) -> dict[str, _Found]:
         paths: dict[str, str] = {}
@@ -115,7 +113,7 @@ class UserUnits:
             content = ""
         return fields_of(content), content
 
-    def _item(self, unit: _Found, found: dict[str, _Found], running: set[str], shown: set[str]) -> Item:
+    def _item(self, unit: _Found, found: dict[str, _Found], running: frozenset[str], shown: set[str]) -> Item:
         fields, content = self._fields(unit)
         base = unit.name.rpartition(".")[0]
         triggers = self._triggers(unit, fields, found)
@@ -171,7 +169,12 @@ class UserUnits:
 
     # -- the setting --------------------------------------------------------------------------------------------------
 
-    def _place(self, ref: SettingRef) -> tuple[UserFolder, str, dict[str, str], dict[str, str]]:
+    def place(self, ref: SettingRef) -> tuple[UserFolder, str]:
+        """See `InFiles.place`."""
+        folder, name, *_ = self._switch(ref)
+        return folder, name
+
+    def _switch(self, ref: SettingRef) -> tuple[UserFolder, str, InFolder, InFolder]:
         """(folder, name, what stands there for on, what for off): a mask, or the link of a unit of the user's own."""
         name = ref.key.removeprefix(PREFIX)
         unit = self._found().get(name)
@@ -181,36 +184,22 @@ class UserUnits:
         setting = self._setting(unit, content)
         if isinstance(setting, Fixed):
             raise ComputerError(f"{plain(str(ref))} cannot be changed: {setting.needed}.", "Nothing was changed.")
-        nothing = {"kind": "absent"}
         if posixpath.dirname(unit.path) != self._own:
             folder = self._folder(self._own)
-            return folder, name, nothing, {"kind": "link", "target": NOWHERE}
+            return folder, name, folder.absent(name), folder.leading(name, NOWHERE)
         (by,) = wanted_by(content)
         folder = self._folder(f"{self._own}/{by}")
-        return folder, name, {"kind": "link", "target": unit.path}, nothing
+        return folder, name, folder.leading(name, unit.path), folder.absent(name)
 
     def read(self, ref: SettingRef) -> State:
-        """On or off, with the link that says so."""
-        folder, name, _, off = self._place(ref)
+        """On or off, with the link that says so; it counts from the next login on."""
+        folder, name, _, off = self._switch(ref)
         exact = folder.exact(name)
-        is_off = exact == off if off["kind"] == "link" else exact["kind"] == "absent"
-        around = {**folder.around(name), "missing": str(folder.missing())}
-        return State(value="off" if is_off else "on", exact=exact, around=around)
+        is_off = isinstance(exact, Absent) if isinstance(off, Absent) else exact == off
+        return State(value="off" if is_off else "on", exact=exact)
 
-    def foresee(self, ref: SettingRef, state: State) -> State:
+    def foresee(self, ref: SettingRef, value: str | None) -> State:
         """The link as it will be; what is as asked already stays to the byte."""
-        folder, name, on, off = self._place(ref)
-        if state.exact is not None:
-            check_kind(ref, state, FILES, "a unit of the user's manager is switched by a link")
-            check_place(ref, state, folder.path, name)
-            return state
+        _, _, on, off = self._switch(ref)
         now = self.read(ref)
-        exact = now.exact if now.value == state.value else off if state.value == "off" else on
-        return State(value=state.value, exact=exact, around=folder.around(name))
-
-    def write(self, ref: SettingRef, state: State) -> None:
-        """Make or remove the link, as the user; it counts from the next login on."""
-        wanted = self.foresee(ref, state)
-        folder, name, *_ = self._place(ref)
-        if wanted.exact is not None:
-            folder.restore(name, wanted.exact, missing_folders(wanted))
+        return now if now.value == value else State(value=value, exact=off if value == "off" else on)

@@ -193,7 +193,7 @@ class BaselineStation(Station):
         desk, live = self.desk, self.query_one(Live)
 
         def read() -> None:
-            live.under(conditions_of(desk.visit.computer.system()))
+            live.under(conditions_of(desk.visit.computer.about.system()))
             desk.visit.read_baseline(on_sample=live.note, stop=desk.stop)
             desk.visit.make_audit()
 

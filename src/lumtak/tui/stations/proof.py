@@ -301,7 +301,7 @@ class ProofStation(Station):
             live.note(sample, done, count)
 
         def read() -> None:
-            live.under(conditions_of(desk.visit.computer.system()))
+            live.under(conditions_of(desk.visit.computer.about.system()))
             desk.visit.read_after(on_sample=note, stop=desk.stop, at_once=at_once)
             before, after = desk.visit.baseline, desk.visit.after
             if before and after:

@@ -1,0 +1,187 @@
+"""What a real Linux computer is: hardware, system, everything that has a setting, processes."""
+
+import re
+from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
+
+import msgspec
+
+from lumtak.computers.hands.reach import text_at
+from lumtak.computers.hands.whose import Hands, User
+from lumtak.computers.linux import hardware
+from lumtak.computers.linux.adapter import Adapter
+from lumtak.computers.linux.clock import NO_LOGIN, NO_RESTART
+from lumtak.computers.linux.clock_plan import plan_in_force
+from lumtak.computers.linux.load import Counters
+from lumtak.computers.linux.marks import marks
+from lumtak.computers.linux.profile_plan import Service, profile_service
+from lumtak.computers.linux.signs import signs
+from lumtak.computers.linux.times import answers, start_times
+from lumtak.computers.protocol import Capabilities, Clock, Identity
+from lumtak.core.catalogue import Catalogue
+from lumtak.core.causes import starter_of
+from lumtak.core.facts import UNLISTED, Facts, Fixed, Hardware, Item, Process, System, Trigger
+from lumtak.core.record import Figure, NotMeasured
+from lumtak.core.setting import Area
+from lumtak.core.text import plain
+from lumtak.core.units import MIB
+from lumtak.errors import ComputerError
+
+_SIDE_BY_SIDE = 2
+_HEAVY_BYTES = 20 * MIB
+
+
+class LinuxAbout:
+    """See `About`.
+
+    Args:
+        hands: of the computer.
+        user: whose settings are changed.
+        catalogue: knows roles.
+        adapters: of the computer, in the order of the registry.
+        counters: of the computer.
+        clock: of the computer.
+        identity: of the computer.
+        take_root: areas whose changes take root.
+    """
+
+    def __init__(
+        self,
+        hands: Hands,
+        user: User,
+        catalogue: Catalogue,
+        adapters: Sequence[Adapter],
+        *,
+        counters: Counters,
+        clock: Clock,
+        identity: Identity,
+        take_root: tuple[Area, ...],
+    ) -> None:
+        self._hands, self._hand, self._user = hands, hands.own, user
+        self._catalogue, self._adapters = catalogue, adapters
+        self._counters, self._clock = counters, clock
+        self._identity, self._take_root = identity, take_root
+        self._name = identity.name
+        self._started: tuple[str, dict[str, Figure]] | None = None
+        """The last start that was looked at, by its boot id, with its parts."""
+        self._nominal = hardware.nominal_mhz(self._hand)
+
+    def facts(self) -> Facts:
+        """Hardware, system, items of the areas, processes.
+
+        Adapters look side by side: most of the time they wait for a program.
+        """
+        cores, *_ = self._counters.cpu_times()
+        look = self._counters.look()
+        with ThreadPoolExecutor(_SIDE_BY_SIDE) as pool:
+            asked = [pool.submit(adapter.items, look) for adapter in self._adapters]
+            times = self._start_times()
+            found = [one.result() for one in asked]
+        processes, memory = self._counters.seen(look), look.memory
+        items = [_running(item, look.running) for listed in found for item in listed.items]
+        items += self._unlisted(processes, {item.consumer for item in items})
+        has_battery, _ = look.once(hardware.battery, self._hand)
+        return Facts(
+            address=self._identity.address,
+            identity=self._identity.identity,
+            name=self._name,
+            hardware=Hardware(
+                cores=cores,
+                ram_bytes=memory.get("MemTotal", 0),
+                nominal_mhz=self._nominal,
+                disk=hardware.disk_kind(self._hand),
+                battery=has_battery,
+            ),
+            system=self._system(look.once(profile_service, self._hand)),
+            items=tuple(items),
+            gaps=tuple(gap for listed in found for gap in listed.gaps),
+            processes=tuple(processes),
+            process_count=len(processes) + (1 if self._hand.live else 0),
+            memory=hardware.memory_now(self._hand, memory),
+            space=hardware.space(self._hand),
+            marks=tuple(marks(self._hand)),
+            signs=tuple(signs(self._hand, text_at(self._hand, "/proc/sys/kernel/osrelease"))),
+            times=times,
+        )
+
+    def capabilities(self) -> Capabilities:
+        """No restart: the computer is the one that Lumtak runs on."""
+        return Capabilities(restart=NO_RESTART, login=NO_LOGIN, asks=self._hands.asks, asks_for=self._take_root)
+
+    def times(self) -> dict[str, Figure]:
+        """Parts of the last start, as systemd counted them, and how quickly it answers: that takes a fifth of a second."""
+        folders = (self._user.data_home, self._user.home, "/var/tmp")  # noqa: S108 - a file is made there and removed
+        return {**self._start_times(), **answers(self._hands.user, folders)}
+
+    def _start_times(self) -> dict[str, Figure]:
+        """Parts of the last start: once it has ended they stay the same until the next."""
+        boot = self._clock.boot_id()
+        if self._started is None or self._started[0] != boot:
+            told = start_times(self._hand)
+            if any(isinstance(figure, NotMeasured) for figure in told.values()):
+                return told
+            self._started = boot, told
+        return self._started[1]
+
+    def _unlisted(self, processes: list[Process], listed: set[str]) -> list[Item]:
+        """Programs that run and that no entry above accounts for, when they hold much memory."""
+        held: dict[str, int] = {}
+        by_pid = {p.pid: p for p in processes}
+        starters: dict[str, Trigger] = {}
+        for process in processes:
+            if process.consumer.startswith(UNLISTED):
+                held[process.consumer] = held.get(process.consumer, 0) + process.rss_bytes
+                if process.consumer not in starters and (by := starter_of(process, by_pid, listed)):
+                    starters[process.consumer] = by
+        found = []
+        for consumer, size in sorted(held.items()):
+            if size < _HEAVY_BYTES or consumer in listed:
+                continue
+            name = consumer.removeprefix(UNLISTED)
+            found.append(
+                Item(
+                    area="apps",
+                    key=consumer.removeprefix("apps:"),
+                    title=name,
+                    role=self._catalogue.role_of(name),
+                    value="on",
+                    running=True,
+                    started_by="" if consumer in starters else "was started by hand, or by something that has ended",
+                    triggers=(starters[consumer],) if consumer in starters else (),
+                    setting=Fixed(
+                        needed="what starts it has to be found first; end it by hand if it is not needed now"
+                    ),
+                )
+            )
+        return found
+
+    def system(self) -> System:
+        """What runs on it and since when."""
+        return self._system(profile_service(self._hand))
+
+    def _system(self, service: Service | None) -> System:
+        uptime = re.match(rb"\d+(\.\d+)?", self._counters.needed("/proc/uptime"))
+        if uptime is None:
+            raise ComputerError(f"{self._name}: /proc/uptime is not understood.", "Is this a Linux computer?")
+        _, source = hardware.battery(self._hand)
+        logins = hardware.sessions(self._hand, self._user.uid)
+        since: float | NotMeasured = NotMeasured(not_measured="no session manager counts logins here")
+        if logins and logins[-1].get("REALTIME", "").isdigit():
+            since = self._clock.wall().timestamp() - int(logins[-1]["REALTIME"]) / 1e6
+        return System(
+            name=plain(hardware.system_name(self._hand)),
+            kernel=plain(text_at(self._hand, "/proc/sys/kernel/osrelease") or "unknown"),
+            boot_id=self._clock.boot_id(),
+            session_id=self._clock.session_id(),
+            uptime_s=float(uptime[0]),
+            since_login_s=since,
+            user=self._user.name,
+            power_source=source,
+            power_plan=plan_in_force(self._hand, service),
+            users=hardware.users(self._hand),
+            temperature_c=hardware.temperature_c(self._hand),
+        )
+
+
+def _running(item: Item, running: frozenset[str]) -> Item:
+    return msgspec.structs.replace(item, running=item.running or item.consumer in running)

@@ -1,0 +1,103 @@
+"""The power plan of the profile service on the system bus; clock_plan.py has the one of computers where none runs."""
+
+from typing import NamedTuple
+
+from lumtak.computers.hands.reach import Reach, text, text_at
+from lumtak.computers.hands.states import Profile
+from lumtak.computers.hands.table import PROFILE_BUSES
+from lumtak.computers.linux import hardware
+from lumtak.computers.linux.adapter import Adapter, Listed, Look
+from lumtak.core.facts import Fixed, Gap, Item, Setting
+from lumtak.core.setting import SettingRef, State
+from lumtak.core.text import plain
+from lumtak.errors import ComputerError
+
+PLANS = {"power-saver": "saving", "balanced": "balanced", "performance": "full"}
+"""The service's names, and ours."""
+_SERVICE = {ours: theirs for theirs, ours in PLANS.items()}
+
+
+class Service(NamedTuple):
+    """The profile service, as it answers now."""
+
+    bus: str
+    plans: tuple[str, ...]
+    """Those that it offers."""
+    active: str
+
+
+def profile_service(hand: Reach) -> Service | None:
+    """The profile service; None where none answers."""
+    if not hand.live:
+        return None
+    for bus, path in PROFILE_BUSES.items():
+        # Whether the bus can start who answers by this name: every such service says how, and nobody else is asked.
+        if not text_at(hand, f"/usr/share/dbus-1/system-services/{bus}.service"):
+            continue
+        asked = ("busctl", "--system", "get-property", "--", bus, path, bus, "Profiles", "ActiveProfile")
+        try:
+            listed, _, active = text(hand.run(asked, 4.0)).rstrip("\n").partition("\n")
+        except OSError:
+            continue
+        offered = tuple(ours for theirs, ours in PLANS.items() if f'"{theirs}"' in listed)
+        name = active.removeprefix('s "').removesuffix('"')
+        return Service(bus, offered, PLANS.get(name, plain(name)))
+    return None
+
+
+class ProfilePlan(Adapter):
+    """The plan that a profile service keeps."""
+
+    area = "power"
+    kinds = (Profile,)
+
+    def has(self, ref: SettingRef) -> bool:
+        """Whether such a service answers."""
+        return super().has(ref) and profile_service(self._hand) is not None
+
+    def items(self, look: Look) -> Listed:
+        """One plan is in force at a time: on what power the computer runs says which it is."""
+        has_battery, source = look.once(hardware.battery, self._hand)
+        found = look.once(profile_service, self._hand)
+        gaps = [] if has_battery else [Gap(area="power", reason="there is no battery, so no plan for it")]
+        if found is None:
+            return Listed(gaps=gaps)
+        why = self._root.why_not()
+        item = Item(
+            area="power",
+            key=source,
+            title=f"Plan on {source}",
+            origin="system",
+            value=found.active,
+            running=True,
+            setting=Fixed(needed=why) if why else Setting(values=found.plans),
+            note=f"{found.bus}; it keeps the plan over a restart",
+        )
+        return Listed([item], gaps)
+
+    # -- the setting --------------------------------------------------------------------------------------------------
+
+    def _answering(self, ref: SettingRef) -> Service:
+        found = profile_service(self._hand)
+        if found is None:
+            raise ComputerError(f"{ref} cannot be set: no profile service answers.", "See whether it runs there.")
+        return found
+
+    def read(self, ref: SettingRef) -> State:
+        """The plan in force."""
+        found = self._answering(ref)
+        return State(value=found.active, exact=Profile(found.bus, _SERVICE.get(found.active, found.active)))
+
+    def foresee(self, ref: SettingRef, value: str | None) -> State:
+        """The service's own name of the plan; refused where it does not list it, for it would accept even that."""
+        found = self._answering(ref)
+        if value not in found.plans:
+            raise ComputerError(
+                f"The plan {plain(value or 'unset')} is not offered here.", f"Choose from {', '.join(found.plans)}."
+            )
+        return State(value=value, exact=Profile(found.bus, _SERVICE[value]))
+
+    def write(self, ref: SettingRef, exact: Profile) -> None:
+        """Set the plan; after an update the service may go by its other name."""
+        bus = self._answering(ref).bus
+        self._root.set_profile(bus, PROFILE_BUSES[bus], exact.plan)

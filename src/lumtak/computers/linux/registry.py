@@ -1,0 +1,27 @@
+"""Every kind of setting of a Linux computer: one line an adapter."""
+
+from lumtak.computers.linux.adapter import Adapter
+from lumtak.computers.linux.autostart import Autostart
+from lumtak.computers.linux.clock_plan import ClockPlan
+from lumtak.computers.linux.effect_files import EffectFiles
+from lumtak.computers.linux.effects import Effects
+from lumtak.computers.linux.memory_settings import MemorySettings
+from lumtak.computers.linux.profile_plan import ProfilePlan
+from lumtak.computers.linux.sandboxes import Sandboxes
+from lumtak.computers.linux.services import Services
+from lumtak.computers.linux.swap import Swap
+from lumtak.computers.linux.user_units import UserUnits
+
+ADAPTERS: tuple[type[Adapter], ...] = (
+    Services,
+    UserUnits,
+    Sandboxes,
+    Autostart,
+    EffectFiles,
+    Effects,
+    ProfilePlan,
+    ClockPlan,
+    Swap,
+    MemorySettings,
+)
+"""Of those of one area, the first that has a setting keeps it."""

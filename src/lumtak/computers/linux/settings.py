@@ -1,0 +1,86 @@
+"""The settings of a real Linux computer: which adapter keeps one, and what is recorded is checked before anything is done with it."""
+
+import posixpath
+from collections.abc import Sequence
+
+from lumtak.computers.hands.states import Exact
+from lumtak.computers.hands.whose import Hands, User
+from lumtak.computers.linux.adapter import Adapter, check_fits, unfit
+from lumtak.computers.linux.folder import UserFolder
+from lumtak.computers.linux.undo_kit import FileUndoKit
+from lumtak.core.setting import Area, SettingRef, State
+from lumtak.core.text import plain
+from lumtak.errors import ComputerError
+
+
+class LinuxSettings:
+    """See `Settings`.
+
+    Args:
+        hands: of the computer.
+        user: whose settings are changed.
+        adapters: of the computer, in the order of the registry.
+    """
+
+    def __init__(self, hands: Hands, user: User, adapters: Sequence[Adapter]) -> None:
+        self._hands, self._user = hands, user
+        self._adapters = adapters
+
+    @property
+    def take_root(self) -> tuple[Area, ...]:
+        """Areas whose changes take root."""
+        return tuple(dict.fromkeys(a.area for a in self._adapters if any(kind.root for kind in a.kinds)))
+
+    def read(self, ref: SettingRef) -> State:
+        """The state of a setting, exact enough to be brought back."""
+        return self._keeper(ref).read(ref)
+
+    def foresee(self, ref: SettingRef, state: State) -> State:
+        """The state as it will be: files to the byte, links by their targets, values as they are stored."""
+        return self._settled(ref, state)[1]
+
+    def write(self, ref: SettingRef, state: State) -> None:
+        """Bring a setting to a value, or restore it exactly."""
+        adapter, wanted = self._settled(ref, state)
+        adapter.write(ref, wanted.exact)
+
+    def _settled(self, ref: SettingRef, state: State) -> tuple[Adapter, State]:
+        """(who writes it, the exact state to be written): what was recorded, by the kind of its state; else what the value comes to here."""
+        exact = state.exact
+        if exact is None:
+            adapter = self._keeper(ref)
+            foreseen = adapter.foresee(ref, state.value)
+            check_fits(ref, _known(ref, foreseen.exact))
+            return adapter, foreseen
+        check_fits(ref, _known(ref, exact))
+        of_kind = [a for a in self._adapters if isinstance(exact, a.kinds)]
+        keeper = next((a for a in of_kind if a.has(ref)), None)
+        if keeper is None:
+            raise unfit(ref, f"it was recorded as {exact.kind}, and nothing here keeps it so now")
+        keeper.accept(ref, exact)
+        return keeper, state
+
+    def _keeper(self, ref: SettingRef) -> Adapter:
+        found = next((a for a in self._adapters if a.has(ref)), None)
+        if found is None:
+            raise ComputerError(f"Nothing here keeps {plain(str(ref))}.", "`lumtak audit local` lists what there is.")
+        return found
+
+    def undo_kit(self) -> FileUndoKit:
+        """Leaves the undo script in the user's data folder."""
+        folder = UserFolder(self._hands.user, posixpath.join(self._user.data_home, "lumtak-undo"))
+        return FileUndoKit(self._user, folder, self._hands)
+
+    def take_rights(self, *, ask: bool) -> None:
+        """Have a hand of root, for which sudo may ask on the terminal."""
+        self._hands.take(ask=ask)
+
+    def give_back_rights(self) -> None:
+        """The hand of root ends."""
+        self._hands.give_back()
+
+
+def _known(ref: SettingRef, exact: object) -> Exact:
+    if not isinstance(exact, Exact):
+        raise unfit(ref, "its kind is not known")
+    return exact

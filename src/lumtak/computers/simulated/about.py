@@ -1,0 +1,101 @@
+"""What a simulated computer is."""
+
+from lumtak.computers.protocol import Capabilities, Clock, Identity
+from lumtak.computers.simulated.items import items_of
+from lumtak.computers.simulated.machine import Machine
+from lumtak.core.facts import Facts, Gap, Hardware, Mark, MemoryNow, Process, Space, System
+from lumtak.core.record import Figure, NotMeasured
+from lumtak.core.units import GIB, MIB
+
+
+class SimulatedAbout:
+    """See `About`.
+
+    Args:
+        machine: of the computer.
+        identity: of the computer.
+        clock: of the computer.
+    """
+
+    def __init__(self, machine: Machine, identity: Identity, clock: Clock) -> None:
+        self._machine = machine
+        self._identity, self._clock = identity, clock
+
+    def facts(self) -> Facts:
+        """Everything there is."""
+        hardware = self._machine.spec.hardware
+        model = self._machine.model
+        held = model.held_mib()
+        gaps = () if hardware.battery else (Gap(area="power", reason="there is no battery, so no plan for it"),)
+        processes = tuple(
+            Process(
+                pid=100 + i,
+                name=key.split(":", 1)[1],
+                consumer=key,
+                cpu_s=float(model.cpu_s[i]),
+                rss_bytes=int(held[i] * MIB),
+                started=100 + i,
+                untouchable="everything else runs under it" if key.startswith("system:") else "",
+            )
+            for i, key in enumerate(model.keys)
+            if model.running[i]
+        )
+        return Facts(
+            address=self._identity.address,
+            identity=self._identity.identity,
+            name=self._identity.name,
+            hardware=Hardware(
+                cores=hardware.cores,
+                ram_bytes=int(hardware.ram_mib * MIB),
+                nominal_mhz=hardware.nominal_mhz,
+                disk=hardware.disk,
+                battery=hardware.battery,
+            ),
+            system=self.system(),
+            items=tuple(items_of(self._machine)),
+            gaps=gaps,
+            processes=processes,
+            process_count=len(processes),
+            memory=MemoryNow(
+                shared_bytes=0.02 * model.used_mib() * MIB,
+                swap_total_bytes=int(float(model.live.get("memory:swap_mib") or 0) * MIB),
+                hibernates=hardware.hibernates,
+            ),
+            space=Space(total_bytes=int(hardware.volume_gib * GIB), free_bytes=int(hardware.free_gib * GIB)),
+            marks=tuple(Mark(advice=m.advice, where=m.where) for m in self._machine.spec.mark),
+            signs=self._machine.spec.sign,
+            times=self.times(),
+        )
+
+    def system(self) -> System:
+        """What runs on it and since when."""
+        state, now = self._machine.state, self._machine.model.clock_s
+        return System(
+            name="Slipway 4 (simulated)",
+            kernel="simulated",
+            boot_id=self._clock.boot_id(),
+            session_id=self._clock.session_id(),
+            uptime_s=now - state.booted_at_s,
+            since_login_s=now - state.login_at_s,
+            user=self._machine.spec.user,
+            power_source="battery" if self._machine.spec.hardware.on_battery else "mains",
+            power_plan=self._machine.model.plan.name,
+            users=(self._machine.spec.user,),
+            temperature_c=self._machine.model.temperature_c
+            if self._machine.spec.hardware.heat_c
+            else NotMeasured(not_measured="this simulated computer has no sensor"),
+        )
+
+    def times(self) -> dict[str, Figure]:
+        """Parts of the last start, the login, and how quickly it answers now."""
+        login = self._machine.state.login_took_s
+        still = NotMeasured(not_measured="programs are still starting")
+        return {
+            **self._machine.state.took_s,
+            "login": still if login is None else login,
+            **self._machine.model.answers_s(),
+        }
+
+    def capabilities(self) -> Capabilities:
+        """Everything."""
+        return Capabilities(pace=self._machine.pace)

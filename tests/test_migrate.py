@@ -1,0 +1,149 @@
+"""Journals that an older Lumtak wrote. `data/jobs-0.1.json` holds two of them with their computers, made by version 0.1 itself."""
+
+import json
+import os
+import shutil
+from pathlib import Path
+
+import msgspec
+import pytest
+
+from faulting import run_script
+from helpers import computer_on, database_at, put, snapshot_of
+from lumtak.computers.hands.states import KINDS, File, UnitLinks, Unknown
+from lumtak.core.setting import parse_ref
+from lumtak.errors import ComputerError
+from lumtak.journal import Journal, drift, put_back, recorded
+from lumtak.journal.entry import FORMAT, Entry, unsealed
+from lumtak.journal.undo_script import refresh_script
+from outside import Outside
+from test_losses import sealed
+
+JOBS = json.loads((Path(__file__).parent / "data/jobs-0.1.json").read_text(encoding="utf-8"))
+
+
+def build(root, paths):
+    for name, what in paths.items():
+        place = root / name
+        place.parent.mkdir(parents=True, exist_ok=True)
+        match what:
+            case {"link": target}:
+                place.symlink_to(target)
+            case {"folder": mode}:
+                place.mkdir(exist_ok=True)
+                place.chmod(mode)
+            case {"mode": mode, "text": text}:
+                place.write_bytes(text.encode())
+                place.chmod(mode)
+    return root
+
+
+def seen(root):
+    """Everything, and what programs keep as they understand it."""
+    return {**snapshot_of(root), "outside.json": json.loads((root / "outside.json").read_text())}
+
+
+@pytest.fixture(params=JOBS)
+def job(request, tmp_path, home):
+    """(hand, everything as it was before the job): the computer and the journal as 0.1 left them."""
+    made = JOBS[request.param]
+    before = seen(build(tmp_path / "before", made["before"]))
+    root = build(tmp_path / "root", {n: what for n, what in {**made["before"], **made["since"]}.items() if what})
+    put(home, "journal-id", made["tag"] + "\n")
+    with database_at(home / "journal.db") as database:
+        for statement in made["database"]["made"]:
+            database.execute(statement)
+        for number, computer, document, checksum, at in made["database"]["change"]:
+            row = (number, computer, document.encode(), checksum, at)
+            database.execute("INSERT INTO change VALUES (?, ?, ?, ?, ?)", row)
+            if json.loads(document)["stage"] == "verified":
+                put(home, f"before/{computer}/{number}.json", f"{checksum}\n{document}\n")
+        for number, document, *rest in made["database"]["plan"]:
+            database.execute("INSERT INTO plan VALUES (?, ?, ?, ?)", (number, document.encode(), *rest))
+        database.execute(f"PRAGMA user_version = {made['database']['version']}")
+    return Outside(root), before
+
+
+def test_the_journal_of_a_job_of_0_1_opens_shows_and_puts_back_to_the_byte(job, home):
+    hand, before = job
+    computer, journal = computer_on(hand), Journal(home)
+    assert journal.notices == []
+    for entry in journal.entries():
+        assert entry.format == FORMAT
+        assert type(entry.restore.exact) is KINDS[entry.restore.exact.kind]
+        assert any("kind: " in line for line in recorded(entry))
+    assert {d.standing for d in drift(journal, computer)} == {"as left"}
+    done = put_back(journal, computer)
+    assert {o.result for o in done} == {"done"}, [o.note for o in done]
+    assert seen(hand.path) == before
+    journal.close()
+
+
+@pytest.mark.skipif(os.geteuid() != 0, reason="one of the scripts is root's")
+def test_the_scripts_of_today_put_back_a_job_of_0_1(job, home, tmp_path):
+    hand, before = job
+    journal = Journal(home)
+    refresh_script(journal, computer_on(hand))
+    tag = journal.tag
+    journal.close()
+    copy = shutil.copytree(hand.path, tmp_path / "copy", symlinks=True)
+    for script in (f"var/lib/lumtak/undo-{tag}.sh", f"home/u/.local/share/lumtak-undo/undo-{tag}.sh"):
+        ended = run_script(copy / script, copy) if (copy / script).exists() else None
+        assert ended is None or (ended.returncode, "0 left alone, 0 failed" in ended.stdout) == (0, True), ended
+    kernels = ("proc", "sys", "outside.json", "var/lib/lumtak/swap")
+    now = {n: what for n, what in seen(copy).items() if not n.startswith(kernels)}
+    assert now == {n: what for n, what in before.items() if not n.startswith(kernels)}
+
+
+CHANGE = {
+    "format": 2, "id": 1, "plan": 1, "turn": 3, "computer": "c", "address": "local", "user": "u", "job": "", "title": "a", "value": "off",
+    "expected": {"value": "off"}, "after": None, "stage": "verified", "shows": "login", "boot_id": "b", "session_id": None, "note": "",
+    "begun_at": "", "stage_at": "", "rescued": False, "taken_over_by": 0,
+}  # fmt: skip
+PLACE = {"folder": "/home/u/.config/autostart", "file": "a.desktop", "missing": "1", "undo_missing": "2"}
+
+
+def entry_of(address, exact, around):
+    state = {"value": "on", "exact": exact, "around": around}
+    ref = dict(zip(("area", "key"), address.split(":"), strict=True))
+    return unsealed(*sealed({**CHANGE, "ref": ref, "before": state, "restore": state}), Entry)
+
+
+def test_what_stood_around_a_state_is_in_it_or_in_the_change():
+    entry = entry_of("apps:a", {"kind": "file", "mode": "640", "bytes": "YWI="}, PLACE)
+    assert entry.restore.exact == File("/home/u/.config/autostart", "a.desktop", 1, 0o640, b"ab")
+    assert (entry.restore.exact.missing, entry.script_made) == (1, 2)
+    entry = entry_of("services:tide", {"kind": "links", "part:/x": "/y"}, {})
+    assert entry.before.exact == UnitLinks("tide.service", {"/x": "/y"}, None)
+    assert entry.before.exact.active is None
+    assert entry_of("services:tide", {"kind": "links"}, {"active": "no"}).before.exact.active is False
+
+
+@pytest.mark.parametrize(
+    ("address", "exact", "around"),
+    [
+        ("apps:a", {"kind": "file", "mode": "rwx", "bytes": ""}, PLACE),
+        ("apps:a", {"kind": "file", "mode": "644"}, PLACE),
+        ("apps:a", {"kind": "file", "mode": "644", "bytes": "%"}, PLACE),
+        ("apps:a", {"kind": "absent"}, {}),
+        ("apps:a", {"kind": "absent"}, ["no", "record"]),
+        ("apps:a", {"kind": "of another computer", "x": "y"}, PLACE),
+        ("apps:a", {"x": "y"}, PLACE),
+        ("memory:swappiness", {"kind": "sysctl", "kernel": 7, "part:live": "1", "part:bytes": ""}, {}),
+        ("memory:swap_mib", {"kind": "swap", "part:own much on": "yes"}, {}),
+        ("power:mains", {"kind": "property"}, {}),
+    ],
+)
+def test_what_is_no_state_is_kept_as_it_stands_and_refused(box, address, exact, around):
+    entry = entry_of(address, exact, around)
+    assert type(entry.restore.exact) is Unknown
+    again = unsealed(*sealed(msgspec.to_builtins(entry)), Entry)
+    assert again.restore.exact == entry.restore.exact
+    assert "its kind is not known" in str(refusal(box, address, again.restore))
+    assert any(str(exact.get("kind", "x")) in line for line in recorded(again))
+
+
+def refusal(box, address, state):
+    with pytest.raises(ComputerError) as caught:
+        box.settings.write(parse_ref(address), state)
+    return caught.value
