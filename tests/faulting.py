@@ -385,13 +385,17 @@ def _wrong_script(world, before) -> list[str]:
     after = files_of(outside_of(copy) if isinstance(world, OfKind) else snapshot_of(copy / "home"))
     shutil.rmtree(copy)
     if after != files_of(before) or any(r.returncode for r in results):
-        return [f"the undo scripts alone did not do it: {_differences(files_of(before), after)}{[r.stdout + r.stderr for r in results]}"]
+        return [
+            f"the undo scripts alone did not do it: {_differences(files_of(before), after)}{[r.stdout + r.stderr for r in results]}"
+        ]
     return []
 
 
 def files_of(found: dict) -> dict:
-    """What a script can put back on a disk that is mounted elsewhere: no kernel, no program, no swap file that is made."""
-    return {n: what for n, what in found.items() if not n.startswith(("proc", "sys", "outside", "var/lib/lumtak"))}
+    """What scripts can put back on a disk that is mounted elsewhere: no kernel, no program; an empty folder of root's may be left for the user's."""
+    return {
+        n: what for n, what in found.items() if not n.startswith(("proc", "sys", "outside")) and n != "var/lib/lumtak"
+    }
 
 
 @dataclass

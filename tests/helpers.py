@@ -16,7 +16,7 @@ from pathlib import Path
 import msgspec
 
 from lumtak.computers import Capabilities
-from lumtak.computers.hands.states import Exact
+from lumtak.computers.hands.states import Exact, Unknown
 from lumtak.computers.hands.whose import Hands, User, folder_hands
 from lumtak.computers.linux.adapter import Look, Means
 from lumtak.computers.linux.computer import LinuxComputer
@@ -24,10 +24,10 @@ from lumtak.computers.linux.registry import ADAPTERS
 from lumtak.computers.linux.settings import LinuxSettings
 from lumtak.computers.simulated.computer import SimulatedComputer
 from lumtak.core.catalogue import Catalogue, load_catalogue
-from lumtak.core.facts import Facts, Hardware, Item, Setting, System
+from lumtak.core.facts import Facts, Gap, Hardware, Item, Setting, System
 from lumtak.core.load import Conditions, ConsumerLoad, Reading, Sample, Snapshot
 from lumtak.core.profile import Profile, load_profile
-from lumtak.core.setting import SettingRef, State
+from lumtak.core.setting import AREAS, SettingRef, State
 from lumtak.core.units import GIB, MIB
 from lumtak.errors import ComputerError
 
@@ -305,16 +305,25 @@ class Plain:
     name: str = "plain"
     user_name: str = "u"
     shows: str = "now"
+    offered: tuple[str, ...] = ("on", "off", "auto", "manual")
 
     def __post_init__(self):
         self.trouble = lambda ref, value: value
-        self.writes = 0
+        self.writes, self.seconds = 0, 0.0
         self.about = self.load = self.settings = self.clock = self
 
     def facts(self):
-        items = [item(r.split(":")[0], r.split(":")[1], value=v, setting=Setting(values=("on", "off", "auto", "manual"), shows=self.shows))
-                 for r, v in self.values.items()]  # fmt: skip
-        return facts(*items, address=self.address, identity=self.identity, name=self.name, system=self.system())
+        offered = Setting(values=self.offered, shows=self.shows)
+        items = [item(*r.split(":"), value=v, setting=offered) for r, v in self.values.items()]
+        gaps = tuple(
+            Gap(area=area, reason="it is made of little") for area in AREAS if area not in {i.area for i in items}
+        )
+        return facts(
+            *items, gaps=gaps, address=self.address, identity=self.identity, name=self.name, system=self.system()
+        )
+
+    def times(self):
+        return {}
 
     def system(self):
         return msgspec.structs.replace(facts().system, boot_id=self.boot, session_id=self.session)
@@ -323,19 +332,29 @@ class Plain:
         return Capabilities()
 
     def sample(self, *, memory=False) -> Snapshot:
-        raise ComputerError("plain has no load.")
+        return Snapshot(at_s=self.seconds, cores=4, busy_s=self.seconds, iowait_s=0.0, steal_s=0.0, total_s=4 * self.seconds,
+                        clock_ratio=1.0, disk_busy_s=0.0, stalled_s=dict.fromkeys(("cpu", "memory", "io"), 0.0), ram_total_bytes=8 * GIB, ram_used_bytes=4.0 * GIB,
+                        cache_bytes=0.0, swap_used_bytes=0.0, swap_in_bytes=0.0, swap_out_bytes=0.0, cpu_s={}, memory={})  # fmt: skip
 
     def read(self, ref: SettingRef) -> State:
-        if str(ref) not in self.values:
-            raise ComputerError(f"{ref} is gone.")
+        self._check(ref)
         return State(value=self.values[str(ref)])
 
     def write(self, ref: SettingRef, state: State) -> None:
+        self._check(ref, state)
         self.writes += 1
         self.values[str(ref)] = self.trouble(ref, state.value)
 
     def foresee(self, ref: SettingRef, state: State) -> State:
+        self._check(ref, state)
         return State(value=state.value)
+
+    def _check(self, ref, state=None):
+        """What every computer refuses."""
+        if str(ref) not in self.values:
+            raise ComputerError(f"{ref} is gone.", "Audit it again.")
+        if state is not None and isinstance(state.exact, Unknown):
+            raise ComputerError(f"{ref}: that was recorded of another computer.", "Look at the record.")
 
     def undo_kit(self):
         return None
@@ -356,13 +375,13 @@ class Plain:
         return self.session
 
     def now_s(self):
-        return 0.0
+        return self.seconds
 
     def wall(self):
         return EVENING
 
     def wait(self, seconds, stop: threading.Event | None = None):
-        pass
+        self.seconds += 0.0 if stop is not None and stop.is_set() else seconds
 
     def restart(self, *, login_only=False):
         self.session += "+"

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from helpers import put
 from lumtak.computers.hands.hand import Hand, RefusalError
-from lumtak.computers.hands.table import NOWHERE, OF_A_USER, OF_ROOT, PROGRAMS, STORE, swap_file
+from lumtak.computers.hands.table import NOWHERE, OF_A_USER, OF_ROOT, PROGRAMS, STORE, UNIT_FOLDERS, swap_file
 from lumtak.computers.hands.whose import Hands
 
 ETC = "/etc/systemd/system"
@@ -95,7 +95,7 @@ class Outside(Acting):
             told = {"running": sorted(running), "stored": {}, "permissions": {}, "swaps": swaps, "plan": plan}
             self._file.write_text(json.dumps(told))
             _furnish(self.path, ram_free, plan)
-            self._say_swaps()
+        self._say_swaps()
 
     def __getattr__(self, name):
         """running, stored, permissions, swaps, plan: as they are now."""
@@ -166,10 +166,12 @@ class Outside(Acting):
     def _unit(self, unit):
         masked = self.link(f"{ETC}/{unit}") == NOWHERE
         on = any(self.link(f"{ETC}/{w}.wants/{unit}") for w in ("multi-user.target", "timers.target"))
-        told = {"Id": unit, "Names": unit, "LoadState": "masked" if masked else "loaded",
-                "UnitFileState": "masked" if masked else "enabled" if on else "disabled",
+        path = next((f"{d}/{unit}" for d in UNIT_FOLDERS if self.exists(f"{d}/{unit}") and not masked), "")
+        said = self.read(path) if path else b""
+        told = {"Id": unit, "Names": unit, "LoadState": "masked" if masked else "loaded" if path else "not-found",
+                "UnitFileState": "masked" if masked else "enabled" if on else "disabled" if b"[Install]" in said else "static",
                 "ActiveState": "active" if unit in self.running else "inactive",
-                "FragmentPath": "" if masked else f"{FILE}/{unit}"}  # fmt: skip
+                "FragmentPath": path}  # fmt: skip
         return shown(**{**told, **self.fields.get(unit.partition(".")[0], {})})
 
     def _switch(self, verb, unit):
@@ -220,6 +222,8 @@ def _furnish(root, ram_free, plan):
     put(root, "/etc/sysctl.d/x", "")
     put(root, "/usr/share/glib-2.0/schemas/gschemas.compiled", "org.mate.interface org.mate.thumbnailers")
     put(root, "/home/u/.config/dconf/user", "")
+    put(root, "/usr/bin/dconf", "")
+    put(root, "/usr/bin/gsettings", "")
     put(root, f"/usr/share/dbus-1/services/{STORE}.service", "[D-BUS Service]\n")
     put(root, "/home/u/.local/share/flatpak/db/background", "")
     put(root, "/proc/self/mountinfo", "1 0 8:1 / / rw - ext4 /dev/sda1 rw\n")

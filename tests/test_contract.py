@@ -1,25 +1,85 @@
 """What every computer promises, whatever kind it is."""
 
+import os
 import threading
 
 import pytest
 
+from helpers import CATALOGUE, ENTRY, Plain, bench, computer_on, linux, linux_tree, put
+from lumtak.computers.hands.whose import User, local_hands
+from lumtak.computers.linux.computer import LinuxComputer
 from lumtak.computers.recorded import recorded_state
 from lumtak.core.facts import Setting
 from lumtak.core.load import between
-from lumtak.core.setting import SettingRef, State
+from lumtak.core.setting import Change, SettingRef, State
 from lumtak.errors import ComputerError, LumtakError
+from lumtak.journal import Journal, apply_changes, drift, put_back
+from outside import ETC, FILE, INSTALL, Hand, Outside
+from test_hostile import with_tides
+from test_linux_settings import unit_tree
+from test_readings_files import Slow
+from test_through_journal import Parted, Whole
 
-KINDS = ("sim", "box")
+
+def real(folder):
+    """The computer that the tests run on, and a user whose home is a folder of theirs."""
+    put(folder, "home/.config/autostart/tide-feed.desktop", ENTRY)
+    home = str(folder / "home")
+    user = User(name="u", uid=os.getuid(), gid=os.getgid(), home=home, config_home=f"{home}/.config", data_home=f"{home}/.local/share",
+                config_dirs=())  # fmt: skip
+    return LinuxComputer(local_hands(user), user, CATALOGUE)
 
 
-@pytest.fixture(params=KINDS)
-def computer(request):
-    return request.getfixturevalue(request.param)
+def outside(folder, **fields):
+    """Programs that answer, and something of every kind."""
+    hand = Outside(linux_tree(folder), ["tide.service"], **fields)
+    hand.tell(permissions={"org.school.Tides": "yes"}, stored={"org.mate.interface cursor-blink": "true"})
+    Hand.own_link(hand, f"{ETC}/multi-user.target.wants/tide.service", f"{FILE}/tide.service")
+    Hand.own_link(hand, f"{ETC}/also-tide.service", f"{FILE}/tide.service")
+    put(folder, "/usr/lib/systemd/user/sail-index.service", INSTALL.format("sails"))
+    wants = put(folder, "/etc/systemd/user/default.target.wants/sail-index.service", "")
+    wants.unlink()
+    wants.symlink_to("/usr/lib/systemd/user/sail-index.service")
+    return computer_on(hand)
+
+
+def of_files(folder):
+    """A desktop that keeps its effects in files."""
+    put(linux_tree(folder), "/usr/bin/plasmashell", "")
+    return linux(folder)
+
+
+COMPUTERS = {
+    "simulated": bench,
+    "simulated, held up": lambda folder: Slow(bench(folder)),
+    "folder": lambda folder: linux(linux_tree(folder)),
+    "folder with a desktop": of_files,
+    "real": real,
+    "outside": outside,
+    "outside with a profile service": lambda folder: outside(folder, plan="balanced"),
+    "tides": lambda folder: with_tides(unit_tree(linux_tree(folder)))[1],
+    "plain": lambda folder: Plain({"apps:tide": "on", "services:quay": "auto", "effects:sails": None}),
+    "parted": lambda folder: Parted({"apps:tide": "on/on", "services:quay": "on/off"}, offered=("on/on", "off/off")),
+    "whole": lambda folder: Whole({"apps:tide": "on/on"}, offered=("on/on", "off/off")),
+}
+"""Every kind of computer, and every stand-in of the tests for one."""
+
+
+@pytest.fixture(params=COMPUTERS)
+def computer(request, tmp_path):
+    made = COMPUTERS[request.param](tmp_path / "computer")
+    yield made
+    made.close()
 
 
 def switches(computer):
     return [i for i in computer.about.facts().items if isinstance(i.setting, Setting) and i.area == "apps"]
+
+
+def other_value(item):
+    if item.setting.values:
+        return next(v for v in (*item.setting.values[::-1],) if v != item.value)
+    return str(item.setting.lowest if item.value != str(item.setting.lowest) else item.setting.lowest + 1)
 
 
 def test_facts_name_every_item_once(computer):
@@ -39,27 +99,45 @@ def test_facts_name_every_item_once(computer):
 
 
 def test_facts_without_change_are_the_same(computer):
-    assert computer.about.facts().items == computer.about.facts().items
+    first, second = computer.about.facts(), computer.about.facts()
+    running = ("process/",)  # on a real computer programs come and go
+    for one, other in zip(
+        *([i for i in f.items if not i.key.startswith(running)] for f in (first, second)), strict=True
+    ):
+        assert one == other
 
 
-def test_what_is_written_is_read_and_comes_back(computer):
-    for item in switches(computer):
-        before = computer.settings.read(item.ref)
-        other = "off" if before.value == "on" else "on"
-        computer.settings.write(item.ref, State(value=other))
-        assert computer.settings.read(item.ref).value == other
-        assert computer.about.facts().find(item.ref).value == other
-        computer.settings.write(item.ref, before)
-        assert computer.settings.read(item.ref).same_as(before)
+def test_every_setting_goes_there_and_back_through_the_journal(computer, home):
+    facts = computer.about.facts()
+    wanted = [i for i in facts.items if isinstance(i.setting, Setting)]
+    before = {i.ref: computer.settings.read(i.ref) for i in wanted}
+    journal = Journal(home)
+    for item in wanted:
+        change = Change(ref=item.ref, value=other_value(item))
+        foreseen = computer.settings.foresee(item.ref, State(value=change.value))
+        (outcome,) = apply_changes(journal, computer, facts, [change])
+        assert outcome.result == "done", outcome
+        assert computer.settings.read(item.ref).same_as(foreseen)
+        assert computer.about.facts().find(item.ref).value == change.value
+        assert [d.standing for d in drift(journal, computer)] == ["as left"]
+        assert [o.result for o in put_back(journal, computer)] == ["done"]
+        assert computer.settings.read(item.ref).same_as(before[item.ref])
+    changes = [Change(ref=item.ref, value=other_value(item)) for item in wanted]
+    assert {o.result for o in apply_changes(journal, computer, facts, changes)} <= {"done"}
+    assert {o.result for o in put_back(journal, computer)} <= {"done"}
+    for ref, state in before.items():
+        assert computer.settings.read(ref).same_as(state)
+        assert computer.about.facts().find(ref).value == state.value
+    journal.close()
 
 
 def test_restoring_twice_changes_nothing(computer):
     ref = switches(computer)[0].ref
     before = computer.settings.read(ref)
-    computer.settings.write(ref, State(value="off"))
-    computer.settings.write(ref, before)
-    computer.settings.write(ref, before)
-    assert computer.settings.read(ref).same_as(before)
+    computer.settings.write(ref, State(value=other_value(computer.about.facts().find(ref))))
+    for _ in range(2):
+        computer.settings.write(ref, before)
+        assert computer.settings.read(ref).same_as(before)
 
 
 def test_what_is_not_there_is_a_plain_error(computer):

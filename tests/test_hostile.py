@@ -15,7 +15,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from helpers import CATALOGUE, ENTRY, EVENING, database_at, linux, put, snapshot_of, tree_user
+from helpers import CATALOGUE, ENTRY, computer_on, database_at, linux, put, snapshot_of, tree_user
 from lumtak.computers.hands import piped
 from lumtak.computers.hands.states import Absent, DesktopKey
 from lumtak.computers.hands.table import power_unit_text, swap_unit_text, sysctl_text, why_no_link
@@ -30,8 +30,8 @@ from lumtak.computers.recorded import recorded_state
 from lumtak.core.setting import State, parse_change, parse_ref
 from lumtak.errors import ComputerError
 from lumtak.journal import Journal, apply_changes, put_back, review
-from outside import ETC, FILE, Acting, hands_of
-from test_linux_settings import TIDE, unit_tree
+from outside import ETC, FILE, Acting, Outside, hands_of
+from test_linux_settings import unit_tree
 
 as_root = pytest.mark.skipif(os.geteuid() != 0, reason="only root works as somebody else")
 
@@ -174,6 +174,10 @@ def file(folder="/home/u/.config", name="kdeglobals", missing=0, mode=0o644, dat
     return {"kind": "file", "folder": folder, "name": name, "missing": missing, "mode": mode, "data": data}
 
 
+def swap(**parts):
+    return {"kind": "swap", "kept": [], "on": [], "masked": [], "used": [], **parts}
+
+
 def desktop(schema, key, path, raw):
     return {"kind": "gsettings", "schema": schema, "key": key, "path": path, "raw": raw}
 
@@ -235,13 +239,13 @@ FORGED = {
     "another service on the bus": ("power:mains", {"kind": "property", "bus": "org.evil", "plan": "balanced"}),
     "swap by another unit": (
         "memory:swap_mib",
-        {"kind": "swap", "kept": [], "on": [], "old": {"ssh.service": "masked"}},
+        swap(masked=["ssh.service"]),
     ),
-    "swap in another way": ("memory:swap_mib", {"kind": "swap", "kept": [], "on": [], "old": {"x.swap": "gone"}}),
-    "swap of no size": ("memory:swap_mib", {"kind": "swap", "kept": [0], "on": [], "old": {}}),
-    "swap of a size too large": ("memory:swap_mib", {"kind": "swap", "kept": [], "on": [10_000_000], "old": {}}),
-    "swap twice": ("memory:swap_mib", {"kind": "swap", "kept": [5, 5], "on": [], "old": {}}),
-    "swap of another setting": ("memory:swappiness", {"kind": "swap", "kept": [], "on": [], "old": {}}),
+    "swap of a unit twice": ("memory:swap_mib", swap(used=["x.swap", "x.swap"])),
+    "swap of no size": ("memory:swap_mib", swap(kept=[0], on=[])),
+    "swap of a size too large": ("memory:swap_mib", swap(kept=[], on=[10_000_000])),
+    "swap twice": ("memory:swap_mib", swap(kept=[5, 5], on=[])),
+    "swap of another setting": ("memory:swappiness", swap(kept=[], on=[])),
     "a permission of another program": ("apps:sandbox/a", {"kind": "sandbox", "app": "b", "raw": "yes"}),
     "a permission that is none": ("apps:sandbox/a", {"kind": "sandbox", "app": "a", "raw": "root"}),
     "another key of the desktop": (
@@ -279,8 +283,8 @@ FORGED = {
 
 def with_tides(tree):
     """(hand of root, computer) on a folder where systemd tells of one service."""
-    hand = Acting(tree, {"systemctl show": TIDE})
-    return hand, LinuxComputer(hands_of(hand), tree_user(), CATALOGUE, wall=lambda: EVENING)
+    hand = Outside(tree, ["tide.service"])
+    return hand, computer_on(hand)
 
 
 @pytest.mark.parametrize("forged", FORGED)

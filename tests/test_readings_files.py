@@ -24,6 +24,7 @@ class Slow:
 
     def __init__(self, inner, held=(), fails_at=None):
         self._inner, self._held, self._fails_at, self._calls = inner, dict(held), fails_at, 0
+        self.load = self
 
     def __getattr__(self, name):
         return getattr(self._inner, name)
@@ -32,8 +33,8 @@ class Slow:
         self._calls += 1
         if self._calls == self._fails_at:
             raise ComputerError("gone.")
-        self._inner.wait(self._held.get(self._calls, 0.0))
-        return self._inner.sample(memory=memory)
+        self._inner.clock.wait(self._held.get(self._calls, 0.0))
+        return self._inner.load.sample(memory=memory)
 
 
 def test_a_steady_reading(sim):

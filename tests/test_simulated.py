@@ -35,11 +35,11 @@ def test_the_same_seed_is_the_same_computer_and_another_is_another(tmp_path):
 
 def test_it_goes_on_exactly_where_it_was_saved(tmp_path):
     whole, parts = bench(tmp_path / "a"), bench(tmp_path / "b")
-    whole.wait(50.0)
-    parts.wait(20.0)
+    whole.clock.wait(50.0)
+    parts.clock.wait(20.0)
     parts.close()
     parts = bench(tmp_path / "b")
-    parts.wait(30.0)
+    parts.clock.wait(30.0)
     assert parts.sample(memory=True) == whole.sample(memory=True)
 
 
@@ -114,7 +114,7 @@ def test_an_effect_that_is_unset_counts_by_its_default(sim):
 
 def test_fewer_apps_shorten_the_login(tmp_path):
     full, lean = bench(tmp_path / "a"), bench(tmp_path / "b")
-    for app in lean.spec.app:
+    for app in lean.machine.spec.app:
         write(lean, f"apps:{app.key}", "off")
     took = []
     for computer in (full, lean):

@@ -280,9 +280,11 @@ class Parted(Plain):
         return State(value=word, exact=self._exact(word))
 
     def foresee(self, ref, state):
+        self._check(ref, state)
         return state if state.exact else State(value=state.value, exact=self._exact(state.value))
 
     def write(self, ref, state):
+        self._check(ref, state)
         self.writes += 1
         there, wanted = (w.split("/") for w in (self.values[str(ref)], state.value))
         done = 2 if self.cut is None else self.cut

@@ -95,9 +95,12 @@ def _clock(said: Document) -> Document:
 
 def _swap(said: Document) -> Document:
     own = [name.removeprefix(_OWN).split() for name in said if name.startswith(_OWN)]
-    old = {name.removeprefix(_OLD): word for name, word in said.items() if name.startswith(_OLD)}
+    old = [(name.removeprefix(_OLD), word) for name, word in said.items() if name.startswith(_OLD)]
+    units = {
+        to: sorted(unit for unit, has in old if has == word) for word, to in (("masked", "masked"), ("on", "used"))
+    }
     sizes = {word: sorted(int(mib) for mib, has in own if has == word) for word in ("kept", "on")}
-    return {**sizes, "old": old}
+    return {**sizes, **units}
 
 
 _EXACT_3: dict[str, Callable[[Document], Document]] = {

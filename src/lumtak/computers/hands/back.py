@@ -10,7 +10,7 @@ from __future__ import annotations
 import re
 from typing import Any, List, Sequence
 
-from lumtak.computers.hands.shell import COUNTERS, choice, quoted
+from lumtak.computers.hands.shell import COUNTERS, beside, choice, quoted
 from lumtak.computers.hands.states import Exact, state_of
 from lumtak.computers.hands.table import SWAP_FOLDER
 
@@ -52,7 +52,7 @@ sync 2>/dev/null || :
 printf '%s as before, %s left alone, %s failed\\n' "$back" "$left" "$failed"
 [ "$failed" = 0 ] || exit 1
 [ "$left" = 0 ] || exit 3
-rm -f "$root"{path}
+rm -f "$root"{path} "$root"{begun}
 rmdir "$root"{folder} 2>/dev/null || :
 exit 0
 """
@@ -80,7 +80,7 @@ def root_script(tag: str, parts: Sequence[Any]) -> bytes:
         shown = "".join(c if c.isprintable() and c.isascii() else "?" for c in title)
         text.append(choice(str(number), shown, restore, [state for state in accepted if state != restore]))
     head = _HEAD.format(path=path) + "".join(dict.fromkeys(heads))
-    tail = _TAIL.format(path=quoted(path).decode(), folder=quoted(SWAP_FOLDER).decode())
+    tail = _TAIL.format(path=quoted(path).decode(), begun=quoted(beside(path)).decode(), folder=quoted(SWAP_FOLDER).decode())
     return head.encode() + b"".join(text) + tail.encode()
 
 

@@ -297,15 +297,16 @@ class Hand:
     def _opened(self, folder: str) -> Iterator[int]:
         """A descriptor of a folder of the user's, made with its parents (mode 0700) when it is not there."""
         place = self._own_folder(folder)
-        os.makedirs(place, mode=0o700, exist_ok=True)
-        descriptor = os.open(place, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
-        try:
-            about = os.fstat(descriptor)
-            if about.st_uid not in {os.geteuid(), 0} or about.st_mode & stat.S_IWOTH:
-                raise RefusalError("others can write to %s, so nothing is written there" % folder)
-            yield descriptor
-        finally:
-            os.close(descriptor)
+        with _gone_if_it_fails(place):
+            os.makedirs(place, mode=0o700, exist_ok=True)
+            descriptor = os.open(place, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+            try:
+                about = os.fstat(descriptor)
+                if about.st_uid not in {os.geteuid(), 0} or about.st_mode & stat.S_IWOTH:
+                    raise RefusalError("others can write to %s, so nothing is written there" % folder)
+                yield descriptor
+            finally:
+                os.close(descriptor)
 
     def put(self, folder: str, name: str, data: bytes, mode: int) -> None:
         """The file has these bytes and this mode: all at once, or not at all."""
@@ -344,18 +345,18 @@ class Hand:
         if not self.rules:
             raise RefusalError("this hand is not root's")
         place = self._place(folder) if self.root else self._settled(folder)
-        if not os.path.isdir(place):
-            os.makedirs(place, mode=mode, exist_ok=True)
-            os.chmod(place, mode)  # whatever the caller's mask is, the system has to be able to read there
-        descriptor = os.open(place, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC | os.O_NOFOLLOW)
-        about = os.fstat(descriptor)
-        if not self.root and (about.st_uid != 0 or about.st_mode & 0o022):
-            os.close(descriptor)
-            raise RefusalError("others than root can write to %s" % folder)
-        try:
-            yield descriptor
-        finally:
-            os.close(descriptor)
+        with _gone_if_it_fails(place):
+            if not os.path.isdir(place):
+                os.makedirs(place, mode=mode, exist_ok=True)
+                os.chmod(place, mode)  # whatever the caller's mask is, the system has to be able to read there
+            descriptor = os.open(place, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC | os.O_NOFOLLOW)
+            try:
+                about = os.fstat(descriptor)
+                if not self.root and (about.st_uid != 0 or about.st_mode & 0o022):
+                    raise RefusalError("others than root can write to %s" % folder)
+                yield descriptor
+            finally:
+                os.close(descriptor)
 
     def own_put(self, path: str, data: bytes) -> None:
         """A file that only Lumtak writes has these bytes, mode 0644."""
@@ -392,6 +393,18 @@ class Hand:
         if folder_too and is_switch(path):
             with contextlib.suppress(OSError):
                 os.rmdir(self._place(folder))
+
+    def own_clear(self, path: str) -> None:
+        """What an interrupted write of a link or file left is gone; its folder too, where it is one of switches and empty."""
+        folder, name = posixpath.split(path)
+        if not (is_own_place(path) or is_link_place(path)):
+            raise RefusalError("Lumtak writes nothing to %s" % path)
+        if os.path.isdir(self._place(folder)):
+            with self._system_folder(folder) as descriptor:
+                _forget(temporary_name(name), descriptor)
+            if is_switch(path):
+                with contextlib.suppress(OSError):
+                    os.rmdir(self._place(folder))
 
     def make_swap(self, mib: int) -> None:
         """A swap file of Lumtak's own, which nobody else may read, ready to be switched on; all of it allocated, or none."""
@@ -530,6 +543,22 @@ def _read_most(descriptor: int, most: int) -> bytes:
             break
         data += more
     return data
+
+
+@contextlib.contextmanager
+def _gone_if_it_fails(place: str) -> Iterator[None]:
+    """Folders that are made on the way to this one, and it, go again where what is done with it fails."""
+    made = []
+    while not os.path.isdir(place) and place not in {"", "/"}:
+        made.append(place)
+        place = posixpath.dirname(place)
+    try:
+        yield
+    except BaseException:
+        for folder in made:
+            with contextlib.suppress(OSError):
+                os.rmdir(folder)
+        raise
 
 
 def _one_name(name: str) -> None:

@@ -356,6 +356,10 @@ class Piped:
         """See `Hand.own_remove`."""
         self._ask("own_remove", path, folder_too)
 
+    def own_clear(self, path: str) -> None:
+        """See `Hand.own_clear`."""
+        self._ask("own_clear", path)
+
     def make_swap(self, mib: int) -> None:
         """See `Hand.make_swap`; a large one takes its time."""
         self._ask("make_swap", mib, answer_s=600.0)

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import hashlib
 import os
+import posixpath
 import re
 from typing import Any, Dict, List, Optional, Sequence
 
@@ -74,7 +75,7 @@ replace() { # MODE, and the bytes on standard input
 relink() { mkdir -p "$folder" && rm -f "$new" && ln -s "$1" "$new" && mv -f "$new" "$file"; }
 shed() { # COUNT folders that were not there before, from $folder upwards, as far as they are empty
     count=$1 empty=$folder
-    while [ "$count" -gt 0 ] && rmdir "$empty" 2>/dev/null; do
+    while [ "$count" -gt 0 ] && { [ ! -d "$empty" ] || rmdir "$empty" 2>/dev/null; }; do
         empty=${empty%/*} count=$((count - 1))
     done
 }
@@ -145,6 +146,10 @@ swaps_to() { # FILE is in use; what it holds is in $held then, in KiB
     done </proc/swaps
     return 1
 }
+unit_up() { [ -n "$root" ] || systemctl --quiet is-active -- "$1"; }
+unit_down() { [ -n "$root" ] || ! systemctl --quiet is-active -- "$1"; }
+swap_made() { [ -n "$root" ] || [ -f "$1" ]; }
+swap_gone() { [ ! -e "$root$1" ]; }
 swap_is() { [ -n "$root" ] || swaps_to "$1"; }
 swap_not() { [ -n "$root" ] || ! swaps_to "$1"; }
 make_swap() { # MIB FILE, unless it is in use
@@ -168,6 +173,12 @@ PLAN = """
 plan_is() { [ -n "$root" ] || [ "$(busctl --system get-property "$1" "$2" "$1" ActiveProfile)" = "s \\"$3\\"" ]; }
 plan() { [ -n "$root" ] || busctl --system set-property "$1" "$2" "$1" ActiveProfile s "$3"; }
 """
+
+
+def beside(path: str) -> str:
+    """Where what takes the place of this file or link is written first."""
+    folder, name = posixpath.split(path)
+    return posixpath.join(folder, temporary_name(name))
 
 
 def at(folder: str, name: str) -> bytes:
@@ -224,7 +235,7 @@ def choice(number: str, title: str, restore: Any, accepted: Sequence[Any]) -> by
     before, bring, tidy = b" && ".join(known[0]) or b"true", b" && ".join(restore.bring(part)), restore.tidy()
     tidy = b"    %s\n" % tidy if tidy else b""
     lines = [b"", *part.functions, b"title=%s" % quoted(title)]
-    lines += [restore.preface()] if restore.preface() else []
+    lines += restore.preface(part)
     lines.append(b"if %s; then\n%s    already" % (before, tidy))
     if accepted:
         lines.append(b"elif %s; then" % (b" && ".join(map(_any, zip(*known))) or b"true"))

@@ -27,6 +27,7 @@ from lumtak.computers.hands.shell import (
     VALUE,
     Part,
     at,
+    beside,
     quoted,
 )
 from lumtak.computers.hands.table import (
@@ -126,9 +127,14 @@ class Exact:
 
     # -- its part of the undo script ---------------------------------------------------------------------------------------------------
 
-    def preface(self) -> bytes:
-        """What stands before the tests; empty where nothing has to."""
-        return b""
+    def places(self) -> List[str]:
+        """Files and links of the system that a write of it touches."""
+        return []
+
+    def preface(self, part: Part) -> List[bytes]:
+        """What stands before the tests: what an interrupted write left beside its places goes."""
+        found = sorted({place for state in part.among for place in state.places()})
+        return [(b"drop_switch %s" if is_switch(p) else b"drop %s") % quoted(beside(p)) for p in found]
 
     def tests(self, part: Part) -> List[bytes]:
         """The shell conditions that this state is there, one a part, in the same order for each of these states.
@@ -178,9 +184,9 @@ class InFolder(Exact):
         """See `Exact.alike`."""
         return isinstance(other, InFolder)
 
-    def preface(self) -> bytes:
+    def preface(self, part: Part) -> List[bytes]:
         """See `Exact.preface`."""
-        return at(unescaped(self.folder), unescaped(self.name))
+        return [at(unescaped(self.folder), unescaped(self.name))]
 
 
 @dataclass(frozen=True)
@@ -331,6 +337,10 @@ class UnitLinks(Exact, kind="links"):
         made = ["sudo ln -sfT %s %s" % (_word(target), _word(path)) for path, target in self.links.items()]
         return "; ".join([*made, "sudo systemctl daemon-reload"]) if made else ""
 
+    def places(self) -> List[str]:
+        """See `Exact.places`."""
+        return [*self.links]
+
     def tests(self, part: Part) -> List[bytes]:
         """See `Exact.tests`."""
         return [_link(path, self.links.get(path)) for path in self._paths(part)]
@@ -389,6 +399,10 @@ class KernelValue(Exact, kind="sysctl"):
         keep = "printf %%s %s | sudo tee %s; " % (_word(text), _word(self.file)) if self.kept else ""
         return keep + "sudo sysctl %s" % _word("vm.%s=%s" % (self.name, self.live))
 
+    def places(self) -> List[str]:
+        """See `Exact.places`."""
+        return [self.file]
+
     def tests(self, part: Part) -> List[bytes]:
         """See `Exact.tests`."""
         return [b"kernel_is %s %s" % (quoted(self.place), quoted(self.live)), part.kept(self.file, self.kept)]
@@ -423,6 +437,10 @@ class ClockPolicies(Exact, kind="clock"):
         return _own_file(POWER_FILE, self.kept) or (
             "" if self.link in {None, POWER_FILE} else "its link leads elsewhere"
         )
+
+    def places(self) -> List[str]:
+        """See `Exact.places`."""
+        return [POWER_FILE, POWER_SWITCH]
 
     def tests(self, part: Part) -> List[bytes]:
         """See `Exact.tests`."""
@@ -478,23 +496,30 @@ class Profile(Exact, kind="property"):
 
 @dataclass(frozen=True)
 class SwapAreas(Exact, kind="swap"):
-    """Swap files of Lumtak's own by their size in MiB, and what stood before by its unit."""
+    """Swap files of Lumtak's own by their size in MiB, and what stood before by its unit; each in order."""
 
     areas = ("memory",)
     root = True
-    apart = ("kept", "on", "old")
+    apart = ("kept", "on", "masked", "used")
     heads = (DROP, LINKS, KEPT, SWAP)
     kept: Tuple[int, ...]
-    """Sizes of those that start with the system, in order."""
+    """Sizes of those that start with the system."""
     on: Tuple[int, ...]
-    """Sizes of those that are in use, in order."""
-    old: Mapping[str, str]
-    """What stood before: on, or masked."""
+    """Sizes of those that are in use."""
+    masked: Tuple[str, ...]
+    """Units of what stood before that are masked."""
+    used: Tuple[str, ...]
+    """Units of what stood before that are in use."""
 
     @property
     def own(self) -> List[int]:
         """Sizes of all its files, in order."""
         return sorted({*self.kept, *self.on})
+
+    @property
+    def old(self) -> List[str]:
+        """Units of all that stood before, in order."""
+        return sorted({*self.masked, *self.used})
 
     def _problem(self, key: str) -> str:
         if key != "swap_mib":
@@ -502,35 +527,43 @@ class SwapAreas(Exact, kind="swap"):
         for sizes in (self.kept, self.on):
             if list(sizes) != sorted({*sizes}) or not all(0 < mib < 10_000_000 for mib in sizes):
                 return "its sizes are none"
-        for unit, word in self.old.items():
-            if not re.fullmatch(r"[A-Za-z0-9:_.\\@-]+\.swap", unit) or word not in {"on", "masked"}:
-                return "its part %s is unknown" % unit
+        for units in (self.masked, self.used):
+            if list(units) != sorted({*units}) or not all(re.fullmatch(r"[A-Za-z0-9:_.\\@-]+\.swap", u) for u in units):
+                return "its units are none"
         return ""
+
+    def places(self) -> List[str]:
+        """See `Exact.places`."""
+        own = [place for mib in self.own for place in ("%s/%s" % (UNITS, swap_unit(mib)), swap_switch(mib))]
+        return own + ["%s/%s" % (UNITS, unit) for unit in self.old]
 
     def tests(self, part: Part) -> List[bytes]:
         """See `Exact.tests`."""
         found = []
         for mib in sorted({m for state in part.among for m in state.own}):
-            found.append(_link(swap_switch(mib), "%s/%s" % (UNITS, swap_unit(mib)) if mib in self.kept else None))
-            found.append((b"swap_is %s" if mib in self.on else b"swap_not %s") % quoted(swap_file(mib)))
-        units = sorted({unit for state in part.among for unit in state.old})
-        return found + [_link("%s/%s" % (UNITS, u), NOWHERE if self.old.get(u) == "masked" else None) for u in units]
+            unit, file = "%s/%s" % (UNITS, swap_unit(mib)), quoted(swap_file(mib))
+            found.append(part.kept(unit, swap_unit_text(mib) if mib in self.kept else None))
+            found.append(_link(swap_switch(mib), unit if mib in self.kept else None))
+            found.append((b"swap_made %s" if mib in self.own else b"swap_gone %s") % file)
+            found.append((b"swap_is %s" if mib in self.on else b"swap_not %s") % file)
+        for unit in sorted({unit for state in part.among for unit in state.old}):
+            found.append(_link("%s/%s" % (UNITS, unit), NOWHERE if unit in self.masked else None))
+            found.append((b"unit_up %s" if unit in self.used else b"unit_down %s") % quoted(unit))
+        return found
 
     def bring(self, part: Part) -> List[bytes]:
         """New before old, and old only where memory is free for what it holds."""
         units = sorted({unit for state in part.among for unit in state.old})
-        on, masked = ([u for u in units if (self.old.get(u) == "masked") == yes] for yes in (False, True))
-        acts = [b"drop %s" % quoted("%s/%s" % (UNITS, u)) for u in on]
+        acts = [b"drop %s" % quoted("%s/%s" % (UNITS, u)) for u in units if u in self.used or u not in self.masked]
         for mib in self.own:
             unit = "%s/%s" % (UNITS, swap_unit(mib))
             acts.append(b"make_swap %d %s" % (mib, quoted(swap_file(mib))))
             acts.append(part.keep(unit, swap_unit_text(mib)))
             acts.append(b"put_link %s %s" % (quoted(swap_switch(mib)), quoted(unit)))
         acts.append(b"units daemon-reload")
-        acts += [b"units start -- %s" % quoted(u) for u in (*(swap_unit(m) for m in self.own), *on)]
-        for unit in masked:
-            place = quoted("%s/%s" % (UNITS, unit))
-            acts.append(b"put_link %s %s && units stop -- %s" % (place, quoted(NOWHERE), quoted(unit)))
+        acts += [b"units start -- %s" % quoted(u) for u in (*(swap_unit(m) for m in self.own), *self.used)]
+        acts += [b"put_link %s %s" % (quoted("%s/%s" % (UNITS, u)), quoted(NOWHERE)) for u in self.masked]
+        acts += [b"units stop -- %s" % quoted(u) for u in units if u not in self.used]
         for mib in sorted({m for state in part.among for m in state.own} - {*self.own}):
             file, own_unit = quoted(swap_file(mib)), quoted("%s/%s" % (UNITS, swap_unit(mib)))
             acts.append(b"room_for %s && swap_off %s %s" % (file, file, quoted(swap_unit(mib))))
@@ -600,6 +633,7 @@ _FORMS: Dict[str, Callable[[Any], bool]] = {
     "int": _is_number,
     "bool": lambda value: isinstance(value, bool),
     "Mapping[str, str]": lambda value: isinstance(value, dict) and all(map(_is_text, [*value, *value.values()])),
+    "Tuple[str, ...]": lambda value: isinstance(value, (list, tuple)) and all(map(_is_text, value)),
     "Tuple[int, ...]": lambda value: isinstance(value, (list, tuple)) and all(map(_is_number, value)),
     "Any": bool,
 }

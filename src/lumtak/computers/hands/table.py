@@ -22,6 +22,23 @@ UNIT_FOLDERS = (
     "/lib/systemd/system",
 )
 """Where the system keeps unit files, most important first; systemd.unit(5)."""
+UNIT_ENDINGS = tuple(
+    "." + kind
+    for kind in (
+        "service",
+        "socket",
+        "device",
+        "mount",
+        "automount",
+        "swap",
+        "target",
+        "path",
+        "timer",
+        "slice",
+        "scope",
+    )
+)
+"""What the name of a unit ends with; systemd.unit(5). The system passes over anything else."""
 SWITCH_FOLDERS = (".wants", ".requires", ".upholds")
 KERNEL = {"swappiness": (0, 200), "vfs_cache_pressure": (0, 1000)}
 """Name under /proc/sys/vm: lowest, highest (kernel, admin-guide/sysctl/vm)."""

@@ -20,6 +20,7 @@ _ROOT_ONLY = (
     "own_put",
     "own_link",
     "own_remove",
+    "own_clear",
     "make_swap",
     "drop_swap",
     "set_kernel",

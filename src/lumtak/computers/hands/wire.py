@@ -37,6 +37,7 @@ OPERATIONS: dict[str, tuple[tuple[str, Any], ...]] = {
     "own_put": (("path", str), ("data", bytes)),
     "own_link": (("path", str), ("target", str)),
     "own_remove": (("path", str), ("folder_too", bool)),
+    "own_clear": (("path", str),),
     "make_swap": (("mib", int),),
     "drop_swap": (("mib", int),),
     "set_kernel": (("path", str), ("value", str)),

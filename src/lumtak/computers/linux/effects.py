@@ -16,6 +16,7 @@ _COMPILED = tuple(f"{d}/glib-2.0/schemas/gschemas.compiled" for d in ("/usr/loca
 """What glib-compile-schemas(1) makes of all schemas: their names stand in it as they are."""
 _MOST_COMPILED = 1 << 24
 _PROFILE = "/etc/dconf/profile/user"
+_PROGRAMS = ("dconf", "gsettings")
 _TITLES = {
     "animations": "Animations",
     "compositing": "Window compositing",
@@ -45,6 +46,9 @@ class Effects(Adapter):
             why = "no desktop is here whose effects this version knows"
             needed = "one of the five families of desktops that docs/ARCHITECTURE.md names"
             return Listed(gaps=[Gap(area="effects", reason=why, needed=needed)])
+        if not all(any(self._hand.exists(f"{folder}/{name}") for folder in ("/usr/bin", "/bin")) for name in _PROGRAMS):
+            why = f"what {self._user.name} set cannot be read or changed"
+            return Listed(gaps=[Gap(area="effects", reason=why, needed=f"the programs {' and '.join(_PROGRAMS)}")])
         try:
             stored = self._stored()
         except OSError as error:

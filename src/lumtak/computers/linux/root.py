@@ -1,8 +1,12 @@
 """What takes root, by the hand of root, which holds it against its own table whoever asks."""
 
 import contextlib
+import posixpath
 from collections.abc import Iterator
 
+from lumtak.computers.hands.reach import names_at
+from lumtak.computers.hands.shell import temporary_name
+from lumtak.computers.hands.table import is_switch
 from lumtak.computers.hands.whose import Hands
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError
@@ -48,6 +52,15 @@ class Root:
         """The file or link is gone, with what an interrupted write left; its folder too, where that is asked for and it is empty."""
         with self._plainly():
             self._hands.root().own_remove(path, folder_too)
+
+    def clear(self, path: str) -> None:
+        """What an interrupted write left beside a file or link is gone; root is asked only where there is something."""
+        folder, name = posixpath.split(path)
+        names = names_at(self._hands.own, folder)
+        begun = is_switch(path) and not names and self._hands.own.exists(folder)
+        if temporary_name(name) in names or begun:
+            with self._plainly():
+                self._hands.root().own_clear(path)
 
     def make_swap_file(self, mib: int) -> None:
         """A swap file of Lumtak's own, ready to be switched on."""

@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping
 
-from lumtak.computers.hands.reach import runs_systemd, text
+from lumtak.computers.hands.reach import runs_systemd, text, text_at
 from lumtak.computers.hands.states import UnitLinks, unit_name
 from lumtak.computers.hands.table import NOWHERE, UNITS, is_switch, why_no_link
 from lumtak.computers.linux.adapter import Adapter, Listed, Look
@@ -112,6 +112,8 @@ class Services(Adapter):
         if strange := next((why for link in switched.items() if (why := why_no_link(*link))), ""):
             return Fixed(needed=f"{plain(strange, 300)}, which Lumtak could not put back; change it by hand")
         state, path = fields.get("UnitFileState", ""), fields.get("FragmentPath", "")
+        if fields.get("LoadState") == "masked" and not behind_mask(self._hand, unit):
+            return Fixed(needed="nothing but the mask is there: what it masks was removed")
         if not path and state not in {"masked", "generated"}:
             return Fixed(needed="it has no unit file: something made it that will make it again")
         values = {value} if value else set()
@@ -181,6 +183,11 @@ class Services(Adapter):
             found = {}
         return State(value=value, exact=UnitLinks(unit, found, value == "auto"))
 
+    def _places(self, unit: str) -> list[str]:
+        """Where Lumtak can have begun to write a link of this unit."""
+        path = behind_mask(self._hand, unit)
+        return [f"{UNITS}/{unit}", *installing(unit, path, text_at(self._hand, path))]
+
     def _installing(self, unit: str, fields: Fields, ref: SettingRef) -> dict[str, str]:
         path = fields.get("FragmentPath", "")
         if fields.get("LoadState") == "masked":
@@ -202,6 +209,8 @@ class Services(Adapter):
     def write(self, ref: SettingRef, exact: UnitLinks) -> None:
         """Bring about the links, then start or stop it."""
         now = links(self._hand).get(exact.unit, {})
+        for path in {*self._places(exact.unit), *now, *exact.links}:
+            self._root.clear(path)
         for path in now.keys() - exact.links.keys():
             self._root.remove(path, folder_too=is_switch(path))
         for path, target in exact.links.items():

@@ -186,9 +186,12 @@ class Swap(Adapter):
         """The size of all that is in use, and how each part of it stands."""
         del ref
         areas = self.areas()
-        old = {o.unit: "masked" if o.masked else "on" for o in self._olds(areas) if o.unit}
+        return State(value=str(sum(a.mib for a in areas)), exact=self._exact(areas))
+
+    def _exact(self, areas: list[Area]) -> SwapAreas:
+        olds = [o for o in self._olds(areas) if o.unit]
         kept, on = self._own(areas)
-        return State(value=str(sum(a.mib for a in areas)), exact=_exact(kept, on, old))
+        return _exact(kept, on, [o.unit for o in olds if o.masked], [o.unit for o in olds if o.on])
 
     def _own(self, areas: list[Area]) -> tuple[set[int], set[int]]:
         """(sizes of those that are kept over a restart, of those in use): a file of Lumtak's own that is neither is only litter."""
@@ -215,56 +218,66 @@ class Swap(Adapter):
         standing = sum(o.mib for o in olds)
         stays = wanted >= standing
         mib = wanted - (standing if stays else sum(o.mib for o in olds if not o.unit))
-        old = {o.unit: "on" if stays else "masked" for o in olds if o.unit}
-        old |= dict.fromkeys(self._masked(), "masked")
+        units = [o.unit for o in olds if o.unit]
         own = [mib] if mib else []
-        return State(value=value, exact=_exact(own, own, old))
+        masked = self._masked()
+        exact = _exact(own, own, masked, units) if stays else _exact(own, own, [*masked, *units], [])
+        return State(value=value, exact=exact)
 
     def write(self, ref: SettingRef, exact: SwapAreas) -> None:
         """New before old: a file is made and on before anything is switched off, and that only where memory is free for what it holds."""
-        kept, on = self._own(self.areas())
-        gone = [m for m in self._leftovers() | kept | on if m not in exact.own]
-        masked = [u for u, word in exact.old.items() if word == "masked" and self._hand.link(f"{UNITS}/{u}") != NOWHERE]
-        self._check_room(ref, gone, masked, sum(m for m in exact.own if m not in on))
-        self._switch_on(exact.own, [u for u, word in exact.old.items() if word == "on"], on)
-        self._switch_off(gone, masked, on)
+        now = self._exact(self.areas())
+        gone = sorted(m for m in {*self._leftovers(), *now.own} if m not in exact.own)
+        leaving = [unit for unit in now.used if unit not in exact.used]
+        self._check_room(ref, gone, leaving, sum(m for m in exact.own if m not in now.on))
+        self._switch_on(exact, now)
+        self._switch_off(exact, now, gone)
         self._root.systemctl("daemon-reload")
 
-    def _switch_on(self, own: list[int], old: list[str], on: set[int]) -> None:
-        for unit in old:
-            if self._hand.link(f"{UNITS}/{unit}") == NOWHERE:  # whatever else stands there is somebody else's
+    def _switch_on(self, exact: SwapAreas, now: SwapAreas) -> None:
+        for unit in {*exact.old, *now.old}:
+            self._root.clear(f"{UNITS}/{unit}")
+        for unit in now.masked:
+            if unit in exact.used or unit not in exact.masked:
                 self._root.remove(f"{UNITS}/{unit}")
-        for mib in own:
-            if mib not in on:
+        for mib in exact.own:
+            if mib not in now.on:
                 self._root.make_swap_file(mib)
             self._root.put(f"{UNITS}/{swap_unit(mib)}", swap_unit_text(mib))
             self._root.link(swap_switch(mib), f"{UNITS}/{swap_unit(mib)}")
         self._root.systemctl("daemon-reload")
-        for unit in (*(swap_unit(m) for m in own), *old):
+        for unit in (*map(swap_unit, exact.own), *exact.used):
             self._root.systemctl("start", unit)
 
-    def _switch_off(self, gone: list[int], masked: list[str], on: set[int]) -> None:
-        for unit in masked:
+    def _switch_off(self, exact: SwapAreas, now: SwapAreas, gone: list[int]) -> None:
+        for unit in exact.masked:
             self._root.link(f"{UNITS}/{unit}", NOWHERE)
-            try:
-                self._root.systemctl("stop", unit)
-            except ComputerError:
-                self._root.remove(f"{UNITS}/{unit}")
-                raise
+        for unit in now.used:
+            if unit not in exact.used:
+                self._stop(unit, masked_now=unit in exact.masked and unit not in now.masked)
         for mib in gone:
-            if mib in on:
+            if mib in now.on:
                 self._root.systemctl("stop", swap_unit(mib))
             self._root.remove(swap_switch(mib), folder_too=True)
             self._root.remove(f"{UNITS}/{swap_unit(mib)}")
             self._root.remove_swap_file(mib)
 
+    def _stop(self, unit: str, *, masked_now: bool) -> None:
+        """Switch one off; a mask that was made for it does not stay where that fails."""
+        try:
+            self._root.systemctl("stop", unit)
+        except ComputerError:
+            if masked_now:
+                self._root.remove(f"{UNITS}/{unit}")
+            raise
+
     def _leftovers(self) -> set[int]:
         return {int(m[1]) for n in names_at(self._hand, SWAP_FOLDER) if (m := _OWN_NAME.fullmatch(n))}
 
-    def _check_room(self, ref: SettingRef, gone: list[int], masked: list[str], coming: int) -> None:
+    def _check_room(self, ref: SettingRef, gone: list[int], off: list[str], coming: int) -> None:
         """Memory, or the swap that stays or comes (MiB), must have room for what is in the areas that are switched off."""
         areas, units = self.areas(), self._units()
-        leaving = {swap_file(mib) for mib in gone} | {path for path, (unit, _) in units.items() if unit in masked}
+        leaving = {swap_file(mib) for mib in gone} | {path for path, (unit, _) in units.items() if unit in off}
         holds = sum(a.used_bytes for a in areas if a.path in leaving)
         stays = sum(a.mib * MIB - a.used_bytes for a in areas if a.path not in leaving)
         said = re.search(r"(?m)^MemAvailable:\s+(\d+) kB", text_at(self._hand, "/proc/meminfo"))
@@ -282,8 +295,8 @@ def _own_mib(path: str) -> int:
     return int(said[1]) if said and folder == SWAP_FOLDER else 0
 
 
-def _exact(kept: Iterable[int], on: Iterable[int], old: dict[str, str]) -> SwapAreas:
-    return SwapAreas(tuple(sorted(kept)), tuple(sorted(on)), dict(sorted(old.items())))
+def _exact(kept: Iterable[int], on: Iterable[int], masked: Iterable[str], used: Iterable[str]) -> SwapAreas:
+    return SwapAreas(tuple(sorted(kept)), tuple(sorted(on)), tuple(sorted({*masked})), tuple(sorted(used)))
 
 
 def _file_system(hand: Reach, folder: str) -> str:

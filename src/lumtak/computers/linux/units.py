@@ -7,6 +7,7 @@ from lumtak.computers.hands.reach import Reach, text
 from lumtak.computers.hands.table import (
     NOWHERE,
     SWITCH_FOLDERS,
+    UNIT_ENDINGS,
     UNIT_FOLDERS,
     UNIT_NAME,
     UNITS,
@@ -179,10 +180,14 @@ def _all_links(hand: Reach) -> Iterable[tuple[str, str]]:
             except OSError:
                 continue
             for entry in inside:
-                if UNIT_NAME.fullmatch(entry) and (target := hand.link(f"{path}/{entry}")) is not None:
+                if _is_unit(entry) and (target := hand.link(f"{path}/{entry}")) is not None:
                     yield f"{path}/{entry}", escaped(target)
-        elif (target := hand.link(path)) is not None:
+        elif _is_unit(name) and (target := hand.link(path)) is not None:
             yield path, escaped(target)
+
+
+def _is_unit(name: str) -> bool:
+    return UNIT_NAME.fullmatch(name) is not None and name.endswith(UNIT_ENDINGS)
 
 
 def installing(unit: str, fragment: str, content: str) -> dict[str, str]:
