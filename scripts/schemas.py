@@ -1,24 +1,61 @@
 """JSON Schemas of the file formats, from the records themselves: `make schemas`."""
 
 import sys
+from dataclasses import fields
 from pathlib import Path
+from typing import Any
 
 import msgspec
 
+from lumtak.computers.hands.states import KINDS
 from lumtak.core.load import Reading
 from lumtak.core.profile import Profile
+from lumtak.core.setting import Exact
 from lumtak.journal import Entry
 from lumtak.report.content import Content
 from lumtak.stations.capture import Capture
 
+_PARTS: dict[str, dict[str, Any]] = {
+    "str": {"type": "string"},
+    "int": {"type": "integer"},
+    "bool": {"type": "boolean"},
+    "bytes": {"type": "string", "contentEncoding": "base64"},
+    "Mapping[str, str]": {"type": "object", "additionalProperties": {"type": "string"}},
+    "Tuple[int, ...]": {"type": "array", "items": {"type": "integer"}},
+    "Tuple[str, ...]": {"type": "array", "items": {"type": "string"}},
+    "Any": {},
+}
 FORMATS = {"profile": Profile, "reading": Reading, "job": Content, "change": Entry, "capture": Capture}
+
+
+def _part(form: str) -> dict[str, Any]:
+    """The schema of one field of an exact state."""
+    inner = form[len("Optional[") : -1] if form.startswith("Optional[") else ""
+    return {"anyOf": [_PARTS[inner], {"type": "null"}]} if inner else _PARTS[form]
+
+
+def exact_states(kind: type) -> dict[str, Any]:
+    """The schema of all kinds of exact states."""
+    if kind is not Exact:
+        raise NotImplementedError
+    found = []
+    for name, state in sorted(KINDS.items()):
+        parts = {f.name: _part(str(f.type)) for f in fields(state) if f.init}
+        properties = {"kind": {"const": name}, **parts}
+        found.append(
+            {"type": "object", "properties": properties, "required": [*properties], "additionalProperties": False}
+        )
+    return {"anyOf": found}
 
 
 def main() -> None:
     """Write one schema a format."""
     target = Path(sys.argv[1])
     for name, record in FORMATS.items():
-        schema = {"$schema": "https://json-schema.org/draft/2020-12/schema", **msgspec.json.schema(record)}
+        schema = {
+            "$schema": "https://json-schema.org/draft/2020-12/schema",
+            **msgspec.json.schema(record, schema_hook=exact_states),
+        }
         (target / f"{name}.schema.json").write_bytes(msgspec.json.format(msgspec.json.encode(schema), indent=1) + b"\n")
 
 

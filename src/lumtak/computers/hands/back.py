@@ -80,7 +80,9 @@ def root_script(tag: str, parts: Sequence[Any]) -> bytes:
         shown = "".join(c if c.isprintable() and c.isascii() else "?" for c in title)
         text.append(choice(str(number), shown, restore, [state for state in accepted if state != restore]))
     head = _HEAD.format(path=path) + "".join(dict.fromkeys(heads))
-    tail = _TAIL.format(path=quoted(path).decode(), begun=quoted(beside(path)).decode(), folder=quoted(SWAP_FOLDER).decode())
+    tail = _TAIL.format(
+        path=quoted(path).decode(), begun=quoted(beside(path)).decode(), folder=quoted(SWAP_FOLDER).decode()
+    )
     return head.encode() + b"".join(text) + tail.encode()
 
 
