@@ -25,21 +25,22 @@ from typing import NamedTuple
 
 ROOT = Path(__file__).resolve().parents[1]
 TESTS = {
-    "journal": "through_journal journal losses",
-    "computers/linux": "through_journal linux_settings linux_files linux_apps",
-    "computers/hands/states": "through_journal linux_settings hostile losses undo_script",
+    "journal/migrate": "migrate losses",
+    "journal": "through_journal journal losses contract",
+    "computers/linux": "through_journal contract linux_settings linux_files linux_apps hostile undo_script",
+    "computers/hands/states": "setting hostile migrate contract linux_settings undo_script",
     "core/setting": "setting through_journal journal losses",
     "core/compare": "compare",
-    "core/plan": "audit_plan",
-    "core/audit": "audit_plan sift",
+    "core/plan": "audit_plan knowledge",
+    "core/audit": "audit_plan sift knowledge",
 }
 """Which tests look after which modules, by the beginning of the module's path; fast ones first."""
 MODULES = (
-    "journal/apply", "journal/putback", "journal/recover", "journal/drift", "journal/owed",
+    "journal/apply", "journal/putback", "journal/recover", "journal/drift", "journal/owed", "journal/migrate",
     "computers/linux/services", "computers/linux/swap", "computers/linux/units", "computers/linux/user_units",
     "computers/linux/effects", "computers/linux/effect_files", "computers/linux/autostart", "computers/linux/folder",
-    "computers/linux/memory_settings", "computers/linux/power", "computers/linux/clock", "computers/linux/known_states",
-    "computers/hands/states", "core/setting", "core/compare", "core/plan", "core/audit",
+    "computers/linux/memory_settings", "computers/linux/profile_plan", "computers/linux/clock_plan",
+    "computers/linux/sandboxes", "computers/linux/settings", "computers/linux/adapter", "computers/hands/states", "core/setting", "core/compare", "core/plan", "core/audit",
 )  # fmt: skip
 EQUAL: dict[tuple[str, str], str] = {
     ("journal/apply", "0.2  ->  1.2"): "how long a pause waits between two looks; no test asserts a time",
