@@ -593,7 +593,12 @@ def _put_link(folder: int, name: str, target: str) -> None:
     temporary = temporary_name(name)
     _forget(temporary, folder)
     os.symlink(target, temporary, dir_fd=folder)
-    os.rename(temporary, name, src_dir_fd=folder, dst_dir_fd=folder)
+    try:
+        os.rename(temporary, name, src_dir_fd=folder, dst_dir_fd=folder)
+    except BaseException:
+        with contextlib.suppress(OSError):
+            _forget(temporary, folder)
+        raise
     os.fsync(folder)
 
 
