@@ -72,6 +72,10 @@ def computer(request, tmp_path):
     made.close()
 
 
+MOST_AN_AREA = 9
+"""Of a simulated computer: it has one kind of state, and a hundred settings."""
+
+
 def switches(computer):
     return [i for i in computer.about.facts().items if isinstance(i.setting, Setting) and i.area == "apps"]
 
@@ -109,7 +113,8 @@ def test_facts_without_change_are_the_same(computer):
 
 def test_every_setting_goes_there_and_back_through_the_journal(computer, home):
     facts = computer.about.facts()
-    wanted = [i for i in facts.items if isinstance(i.setting, Setting)]
+    every = [i for i in facts.items if isinstance(i.setting, Setting)]
+    wanted = [i for n, i in enumerate(every) if sum(i.area == other.area for other in every[:n]) < MOST_AN_AREA]
     before = {i.ref: computer.settings.read(i.ref) for i in wanted}
     journal = Journal(home)
     for item in wanted:
@@ -153,12 +158,13 @@ def test_counters_never_fall_and_parts_never_exceed_the_whole(computer):
     second = computer.load.sample(memory=True)
     assert second.at_s > first.at_s
     assert second.busy_s >= first.busy_s
-    assert all(second.cpu_s.get(key, 0) >= value for key, value in first.cpu_s.items())
+    assert all(second.cpu_s.get(key, value) >= value for key, value in first.cpu_s.items())  # programs may end
     assert sum(m.ram_bytes for m in second.memory.values()) <= second.ram_total_bytes
     assert 0 <= second.ram_used_bytes <= second.ram_total_bytes
     got = between(first, second, first.at_s)
     assert 0 <= got.cpu_pct <= 100
-    assert sum(got.consumers.values()) <= got.cpu_pct + 1e-6
+    ticks_pct = 100 * 0.01 * (1 + len(got.consumers)) / got.length_s  # kernels count in hundredths of a second
+    assert sum(got.consumers.values()) <= got.cpu_pct + ticks_pct
 
 
 def test_conditions_are_known(computer):

@@ -9,7 +9,17 @@ from pathlib import Path
 
 import pytest
 
-from faulting import ACTS, STRIKES, WORLDS, apply_all, damage_everywhere, strike_everywhere, wrong_after
+from faulting import (
+    ACTS,
+    KINDS,
+    STRIKES,
+    WORLDS,
+    apply_all,
+    apply_and_put_back,
+    damage_everywhere,
+    strike_everywhere,
+    wrong_after,
+)
 from helpers import EVENING, Plain, database_at, lumtak
 from lumtak.commands.change import stopping
 from lumtak.core.setting import parse_change
@@ -32,6 +42,14 @@ def place():
 def test_a_strike_at_any_step_loses_nothing(world_kind, act, strike, place):
     tally = strike_everywhere(world_kind, act, strike, place)
     assert tally.tried == tally.points > 60
+    assert tally.lost == []
+
+
+@pytest.mark.parametrize("world_kind", KINDS)
+@pytest.mark.parametrize("strike", ["kill", "broken disk"])
+def test_a_strike_at_any_step_loses_nothing_of_any_kind_of_state(world_kind, strike, place):
+    tally = strike_everywhere(world_kind, apply_and_put_back, strike, place)
+    assert tally.tried == tally.points > 50
     assert tally.lost == []
 
 

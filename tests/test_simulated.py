@@ -40,7 +40,7 @@ def test_it_goes_on_exactly_where_it_was_saved(tmp_path):
     parts.close()
     parts = bench(tmp_path / "b")
     parts.clock.wait(30.0)
-    assert parts.sample(memory=True) == whole.sample(memory=True)
+    assert parts.load.sample(memory=True) == whole.load.sample(memory=True)
 
 
 def test_short_steps_and_long_ones_tell_the_same_story(tmp_path):

@@ -329,12 +329,8 @@ class Hand:
                 _forget(name, descriptor)
                 os.fsync(descriptor)
         for _ in range(min(folders, 64)):
-            try:
-                os.rmdir(self._place(folder))
-            except FileNotFoundError:
-                pass
-            except OSError:
-                break  # not empty: somebody else uses it now
+            if not _shed(self._place(folder)):
+                break
             folder = posixpath.dirname(folder)
 
     # -- what takes root -------------------------------------------------------------------------------------------------------------
@@ -391,8 +387,7 @@ class Hand:
             _forget(name, descriptor)
             os.fsync(descriptor)
         if folder_too and is_switch(path):
-            with contextlib.suppress(OSError):
-                os.rmdir(self._place(folder))
+            _shed(self._place(folder))
 
     def own_clear(self, path: str) -> None:
         """What an interrupted write of a link or file left is gone; its folder too, where it is one of switches and empty."""
@@ -403,8 +398,7 @@ class Hand:
             with self._system_folder(folder) as descriptor:
                 _forget(temporary_name(name), descriptor)
             if is_switch(path):
-                with contextlib.suppress(OSError):
-                    os.rmdir(self._place(folder))
+                _shed(self._place(folder))
 
     def make_swap(self, mib: int) -> None:
         """A swap file of Lumtak's own, which nobody else may read, ready to be switched on; all of it allocated, or none."""
@@ -432,8 +426,7 @@ class Hand:
         if os.path.isdir(self._place(SWAP_FOLDER)):
             with self._system_folder(SWAP_FOLDER) as folder:
                 _forget(posixpath.basename(swap_file(mib)), folder)
-            with contextlib.suppress(OSError):
-                os.rmdir(self._place(SWAP_FOLDER))
+            _shed(self._place(SWAP_FOLDER))
 
     def _check_kernel(self, path: str, value: str) -> None:
         name = path[len("/proc/sys/vm/") :] if path.startswith("/proc/sys/vm/") else ""
@@ -468,8 +461,7 @@ class Hand:
             with self._system_folder(folder) as descriptor:
                 _forget(temporary_name(name), descriptor)
                 _forget(name, descriptor)
-            with contextlib.suppress(OSError):
-                os.rmdir(self._place(folder))
+            _shed(self._place(folder))
 
     def end(self, pid: int, started: int, force: bool, wait_s: float) -> str:
         """Ask a process to end (SIGTERM), or force it (SIGKILL): "gone", "runs", or "another" where its number is another one's by now."""
@@ -543,6 +535,19 @@ def _read_most(descriptor: int, most: int) -> bytes:
             break
         data += more
     return data
+
+
+def _shed(place: str) -> bool:
+    """The folder is gone, unless somebody else uses it now; whether it is."""
+    try:
+        os.rmdir(place)
+    except FileNotFoundError:
+        pass
+    except OSError as error:
+        if error.errno in {errno.ENOTEMPTY, errno.EEXIST, errno.EBUSY}:
+            return False
+        raise
+    return True
 
 
 @contextlib.contextmanager

@@ -168,44 +168,97 @@ def file_keys(hand: Reach) -> list[FileKey]:
     return list(found.values())
 
 
-def _pattern(key: FileKey) -> re.Pattern[bytes]:
-    name = re.escape(key.name.encode())
-    if key.form == "xml":
-        return re.compile(rb'(<property name="%s" type="\w+" value=")([^"]*)(")' % name)
-    group = re.escape(key.group.encode())
-    return re.compile(
-        rb"(?ms)(^\[%s\]\s*?\n(?:(?!\[)[^\n]*\n)*?%s[ \t]*=[ \t]*)([^\n]*?)([ \t]*(?:\n|\Z))" % (group, name)
-    )
+class _Place(NamedTuple):
+    """Where a value stands in a file, or would."""
+
+    start: int
+    end: int
+    """Of the value; equal where there is none."""
+    before: bytes
+    after: bytes
+    """What is written around a value that is not there yet."""
+    there: bool
 
 
 def _get(key: FileKey, data: bytes) -> str | None:
-    found = _pattern(key).search(data)
-    return found[2].decode("utf-8", "replace") if found else None
+    place = _find(key, data)
+    return data[place.start : place.end].decode("utf-8", "replace") if place.there else None
 
 
 def _set(key: FileKey, data: bytes, value: str) -> bytes:
     """The same bytes with this value; where the key was not there, it is added at the least surprising place."""
-    pattern = _pattern(key)
-    if pattern.search(data):
-        return pattern.sub(lambda m: m[1] + value.encode() + m[3], data, count=1)
-    if key.form == "xml":
-        return _added(key, data, value)
-    line = f"{key.name}={value}\n".encode()
-    group = re.search(rb"(?m)^\[%s\][ \t]*\n" % re.escape(key.group.encode()), data)
-    if group:
-        return data[: group.end()] + line + data[group.end() :]
+    place = _find(key, data)
+    return data[: place.start] + place.before + value.encode() + place.after + data[place.end :]
+
+
+def _find(key: FileKey, data: bytes) -> _Place:
+    return _find_in_xml(key, data) if key.form == "xml" else _find_in_ini(key, data)
+
+
+def _find_in_ini(key: FileKey, data: bytes) -> _Place:
+    """Of a key given twice the last counts, in whichever part of its group it stands."""
+    header, name = b"[%s]" % key.group.encode(), key.name.encode()
+    inside, below, at = False, -1, 0
+    found: _Place | None = None
+    for line in re.findall(rb"[^\n]*\n|[^\n]+", data):
+        words = line.strip()
+        if words.startswith(b"["):
+            inside = words == header
+            below = at + len(line) if inside else below
+        elif inside and b"=" in line and line.partition(b"=")[0].strip() == name:
+            rest = line.partition(b"=")[2]
+            start = at + len(line) - len(rest.lstrip(b" \t"))
+            found = _Place(start, start + len(rest.strip()), b"", b"", there=True)
+        at += len(line)
+    if found is not None:
+        return found
+    if below >= 0:
+        gap = b"" if data[:below].endswith(b"\n") else b"\n"
+        return _Place(below, below, gap + name + b"=", b"\n", there=False)
     gap = b"" if not data or data.endswith(b"\n\n") else b"\n" if data.endswith(b"\n") else b"\n\n"
-    return data + gap + f"[{key.group}]\n".encode() + line
+    return _Place(at, at, gap + header + b"\n" + name + b"=", b"\n", there=False)
 
 
-def _added(key: FileKey, data: bytes, value: str) -> bytes:
-    """The XML with the property added: first in the one that holds it, which is made where it is not there."""
-    inside = "    " if key.group else "  "
-    line = f'{inside}<property name="{key.name}" type="{key.kind}" value="{value}"/>\n'.encode()
+_TAG = re.compile(rb"<(/?)property\b([^<>]*)>[ \t]*\n?")
+
+
+def _find_in_xml(key: FileKey, data: bytes) -> _Place:
+    """The property that stands in the one that holds it, or in the channel itself; one of the same name elsewhere is another."""
+    wanted = [n.encode() for n in (key.group, key.name) if n]
+    inside: list[bytes] = []
+    holder: re.Match[bytes] | None = None
+    for tag in _TAG.finditer(data):
+        if tag[1]:
+            del inside[-1:]
+            continue
+        path = [*inside, _attribute(tag[2], b"name")[0]]
+        if path == wanted and (value := _attribute(tag[2], b"value"))[1] >= 0:
+            start = tag.start(2) + value[1]
+            return _Place(start, start + len(value[0]), b"", b"", there=True)
+        if path == wanted[:-1] and holder is None:
+            holder = tag
+        if not tag[2].endswith(b"/"):
+            inside = path
+    return _new_in_xml(key, data, holder)
+
+
+def _attribute(words: bytes, name: bytes) -> tuple[bytes, int]:
+    """(value, where it begins) of an attribute; nothing, and -1 where there is none."""
+    found = re.search(rb'\b%s="([^"]*)"' % name, words)
+    return (found[1], found.start(1)) if found else (b"", -1)
+
+
+def _new_in_xml(key: FileKey, data: bytes, holder: re.Match[bytes] | None) -> _Place:
+    """Where a property is added: first in the one that holds it, which is made where it is not there."""
+    inside = b"    " if key.group else b"  "
+    before = b'%s<property name="%s" type="%s" value="' % (inside, key.name.encode(), key.kind.encode())
+    if holder is not None and holder[2].endswith(b"/"):  # it is there, and holds nothing
+        return _Place(holder.end(2) - 1, holder.end(2) + 1, b">\n" + before, b'"/>\n  </property>', there=False)
+    if holder is not None:
+        return _Place(holder.end(), holder.end(), before, b'"/>\n', there=False)
+    end = data.rfind(b"</channel>")
+    end = len(data) if end < 0 else end
     if not key.group:
-        return data.replace(b"</channel>", line + b"</channel>", 1)
-    group = re.search(rb'<property name="%s" type="empty">[ \t]*\n?' % re.escape(key.group.encode()), data)
-    if group:
-        return data[: group.end()] + line + data[group.end() :]
-    whole = b'  <property name="%s" type="empty">\n%s  </property>\n' % (key.group.encode(), line)
-    return data.replace(b"</channel>", whole + b"</channel>", 1)
+        return _Place(end, end, before, b'"/>\n', there=False)
+    opening = b'  <property name="%s" type="empty">\n' % key.group.encode()
+    return _Place(end, end, opening + before, b'"/>\n  </property>\n', there=False)
