@@ -191,7 +191,7 @@ def test_bad_files(tmp_path, kept):
     bad(path, "shoe_size", "no column shoe_size")
     (tmp_path / "b.csv").write_bytes(b"\xff\xfe\x00")
     bad(tmp_path / "b.csv", "cpu_pct", "UTF-8")
-    bad(tmp_path, "cpu_pct", "cannot be opened")
+    bad(tmp_path, "cpu_pct", "this is a folder")
 
 
 def test_a_column_that_was_not_measured_says_why(tmp_path):

@@ -7,6 +7,7 @@ import re
 import secrets
 import shutil
 import sqlite3
+import stat
 import tempfile
 import threading
 from collections.abc import Callable, Iterator, Sequence
@@ -14,7 +15,7 @@ from pathlib import Path
 from typing import TypeVar
 
 from lumtak.core.text import plain
-from lumtak.errors import DamagedError, NewerError, StorageError
+from lumtak.errors import BadFileError, DamagedError, NewerError, StorageError
 
 _DAMAGED = (
     sqlite3.SQLITE_CORRUPT,
@@ -70,6 +71,37 @@ def write_whole(path: Path, data: bytes, *, private: bool = False) -> None:
         sync_folder(path.parent)
     except OSError as error:
         raise cannot_write(path, error) from error
+
+
+def read_handed_in(path: Path, most: int, noun: str) -> bytes:
+    """A file that somebody names: an ordinary one, whole, and no larger than such a file ever is.
+
+    Args:
+        path: as it was named.
+        most: bytes.
+        noun: what the file should be, for the person: "reading".
+
+    Raises:
+        BadFileError: it is not there, no ordinary file (a device could go on for ever, a pipe could wait for ever), or too large.
+    """
+    try:
+        about = path.stat()  # looked at before it is opened: opening a device can do something
+        if stat.S_ISREG(about.st_mode) and about.st_size <= most:
+            with os.fdopen(os.open(path, os.O_RDONLY | os.O_CLOEXEC | os.O_NONBLOCK | os.O_NOCTTY), "rb") as file:
+                data = file.read(most + 1)
+                if len(data) <= most:
+                    return data
+    except OSError as error:
+        reason = (error.strerror or str(error)).lower()
+        raise BadFileError(str(path), f"the {noun} cannot be opened: {reason}.") from error
+    except ValueError as error:
+        raise BadFileError(str(path), f"the {noun} cannot be opened: this is no path.") from error
+    if not stat.S_ISREG(about.st_mode):
+        kind = "a folder" if stat.S_ISDIR(about.st_mode) else "no ordinary file"
+        raise BadFileError(str(path), f"this is {kind}.", next_step=f"Name the file of a {noun}.")
+    raise BadFileError(
+        str(path), f"this is larger than a {noun} ever is ({most >> 20} MiB).", next_step="Name another file."
+    )
 
 
 def make_folder(path: Path) -> None:

@@ -1,6 +1,5 @@
 """Common advice about slow computers, graded, each with the mechanism that bears it out or refutes it."""
 
-import tomllib
 from collections.abc import Iterable
 from typing import Literal
 
@@ -8,6 +7,7 @@ import msgspec
 
 from lumtak.core.audit import Finding
 from lumtak.core.record import Record
+from lumtak.core.toml import read_toml
 from lumtak.errors import BadFileError
 
 FORMAT = 1
@@ -40,9 +40,10 @@ def load_advice(text: str, path: str) -> tuple[Advice, ...]:
     Raises:
         BadFileError: it does not fit the format.
     """
+    document = read_toml(text, path)
     try:
-        file = msgspec.convert(tomllib.loads(text), _File)
-    except (tomllib.TOMLDecodeError, msgspec.ValidationError) as error:
+        file = msgspec.convert(document, _File)
+    except msgspec.ValidationError as error:
         raise BadFileError(path, f"this is no collection of advice: {error}.") from error
     if file.format != FORMAT:
         raise BadFileError(path, f"format {file.format} is not known here; this Lumtak reads format {FORMAT}.")

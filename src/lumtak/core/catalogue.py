@@ -2,13 +2,13 @@
 
 import fnmatch
 import re
-import tomllib
 from collections.abc import Iterable
 from typing import Literal
 
 import msgspec
 
 from lumtak.core.record import Record
+from lumtak.core.toml import read_toml
 from lumtak.errors import BadFileError
 
 FORMAT = 1
@@ -122,10 +122,9 @@ def read_roles(text: str, path: str) -> tuple[Role, ...]:
     Raises:
         BadFileError: it does not fit the format, or a role stands twice in it.
     """
+    document = read_toml(text, path)
     try:
-        file = msgspec.convert(tomllib.loads(text), CatalogueFile)
-    except tomllib.TOMLDecodeError as error:
-        raise BadFileError(path, f"this is not valid TOML ({error}).") from error
+        file = msgspec.convert(document, CatalogueFile)
     except msgspec.ValidationError as error:
         place = re.search(r"role\[(\d+)\]", str(error))
         line = _line_of_role(text, int(place[1])) if place else None

@@ -2,13 +2,13 @@
 
 import difflib
 import re
-import tomllib
 import types
 from typing import Any, Literal, get_args, get_origin
 
 import msgspec
 
 from lumtak.core.record import Record
+from lumtak.core.toml import read_toml
 from lumtak.errors import BadFileError
 
 FORMAT = 1
@@ -115,15 +115,7 @@ def load_profile(text: str, path: str) -> Profile:
         BadFileError: it is not TOML, a key is not known (the nearest one is named), a key is missing, or a value does
             not fit; with the line.
     """
-    try:
-        document = tomllib.loads(text)
-    except tomllib.TOMLDecodeError as error:
-        found = re.search(r"\(at line (\d+), column \d+\)", str(error))
-        line = int(found[1]) if found else len(text.splitlines())
-        problem = re.sub(r" \(at .*\)$", "", str(error))
-        raise BadFileError(
-            path, f"this is not valid TOML ({problem}).", line=line, next_step="Mend that line."
-        ) from error
+    document = read_toml(text, path)
     _check_keys(document, Profile, (), text, path)
     try:
         profile = msgspec.convert(document, Profile, strict=True)

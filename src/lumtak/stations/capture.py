@@ -9,8 +9,8 @@ import msgspec
 from lumtak.core.facts import Facts
 from lumtak.core.load import Reading
 from lumtak.core.record import Record
-from lumtak.errors import BadFileError
 from lumtak.stations.files import decode_file
+from lumtak.storage import read_handed_in
 
 FORMAT = 1
 _LARGEST = 64 << 20
@@ -73,12 +73,5 @@ def load_capture(path: Path) -> Capture:
     Raises:
         BadFileError: it is none, is cut short, is too large, or was written by a newer Lumtak.
     """
-    try:
-        if path.stat().st_size > _LARGEST:
-            raise BadFileError(
-                str(path), "this is larger than a capture ever is (64 MiB).", next_step="Name another file."
-            )
-        data = path.read_bytes()
-    except OSError as error:
-        raise BadFileError(str(path), f"the capture cannot be opened: {(error.strerror or '').lower()}.") from error
+    data = read_handed_in(path, _LARGEST, "capture")
     return decode_file(data, path, Capture, "capture", FORMAT, "Capture the computer again, or name another file.")

@@ -12,8 +12,9 @@ from lumtak.core.load import COLUMNS, FORMAT, Reading
 from lumtak.core.record import NotMeasured, Record
 from lumtak.core.text import plain
 from lumtak.errors import BadFileError
+from lumtak.storage import read_handed_in
 
-_LARGEST = 1 << 30
+_LARGEST = 1 << 28
 _LONG_BYTES = 1 << 20
 _DIGITS = 9
 """More than any version number has; int() refuses thousands."""
@@ -43,12 +44,7 @@ def to_csv(reading: Reading) -> str:
 
 
 def _load(path: Path) -> bytes:
-    try:
-        if path.stat().st_size > _LARGEST:
-            raise BadFileError(str(path), "this is larger than a reading ever is (1 GiB).")
-        return path.read_bytes()
-    except OSError as error:
-        raise BadFileError(str(path), f"the reading cannot be opened: {(error.strerror or '').lower()}.") from error
+    return read_handed_in(path, _LARGEST, "reading")
 
 
 def load_reading(path: Path) -> Reading:
@@ -119,12 +115,12 @@ def load_column(path: Path, column: str) -> "list[float] | NDArray[np.float64]":
         raise BadFileError(
             str(path), "this is neither a reading nor a CSV file in UTF-8.", next_step="Save it as UTF-8."
         ) from error
-    if len(data) > _LONG_BYTES and (quick := _quick_column(path, text, column)) is not None:
+    if len(data) > _LONG_BYTES and (quick := _quick_column(text, column)) is not None:
         return quick
     return _csv_column(text, column, path)
 
 
-def _quick_column(path: Path, text: str, column: str) -> "NDArray[np.float64] | None":
+def _quick_column(text: str, column: str) -> "NDArray[np.float64] | None":
     """A column of a long file of plain finite numbers; None where anything is odd, so that the careful way names the line."""
     import numpy as np
 
@@ -133,7 +129,7 @@ def _quick_column(path: Path, text: str, column: str) -> "NDArray[np.float64] | 
         return None
     wanted = [header.index(column)] + ([header.index("settled")] if "settled" in header else [])
     try:
-        table = np.loadtxt(path, delimiter=",", skiprows=1, usecols=wanted, ndmin=2, encoding="utf-8-sig")
+        table = np.loadtxt(io.StringIO(text), delimiter=",", skiprows=1, usecols=wanted, ndmin=2)
     except ValueError:
         return None
     values = table[:, 0] if len(wanted) == 1 else table[table[:, 1] != 0, 0]

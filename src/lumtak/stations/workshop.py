@@ -23,7 +23,7 @@ from lumtak.journal import Journal
 from lumtak.roots import why_not_roots
 from lumtak.stations.capture import load_capture
 from lumtak.stations.reading import OnSample, take_reading
-from lumtak.storage import sweep
+from lumtak.storage import read_handed_in, sweep
 
 _LARGEST_FILE = 1 << 20
 
@@ -204,13 +204,7 @@ def _text_of(path: Path) -> str:
     Raises:
         BadFileError: it cannot be read, is too large, or is not UTF-8.
     """
-    try:
-        with path.open("rb") as file:
-            data = file.read(_LARGEST_FILE + 1)
-    except OSError as error:
-        raise BadFileError(str(path), f"the file cannot be read: {(error.strerror or '').lower()}.") from error
-    if len(data) > _LARGEST_FILE:
-        raise BadFileError(str(path), "this is larger than such a file ever is (1 MiB).")
+    data = read_handed_in(path, _LARGEST_FILE, "file that was written by hand")
     try:
         return data.decode("utf-8")
     except UnicodeDecodeError as error:

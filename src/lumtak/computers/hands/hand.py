@@ -544,7 +544,7 @@ def _shed(place: str) -> bool:
     except FileNotFoundError:
         pass
     except OSError as error:
-        if error.errno in {errno.ENOTEMPTY, errno.EEXIST, errno.EBUSY}:
+        if error.errno in {errno.ENOTEMPTY, errno.EEXIST, errno.EBUSY, errno.ENOTDIR}:
             return False
         raise
     return True

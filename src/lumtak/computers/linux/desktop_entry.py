@@ -5,6 +5,7 @@ from collections.abc import Callable, Sequence
 
 _HEADER = b"[Desktop Entry]"
 _MOST_LINES = 5000
+_LONGEST_COMMAND = 4096
 _SWITCH = "X-GNOME-Autostart-enabled"
 
 
@@ -64,7 +65,11 @@ def with_hidden(data: bytes, *, hidden: bool) -> bytes:
     """The file with Hidden set in its main group, every other byte as it was; to show it, the desktops' switch is set too where it is off."""
     if not hidden and read_entry(data).get(_SWITCH, "").lower() in {"false", "0"}:
         data = re.sub(
-            rb"(?m)^(\s*%s\s*=\s*)(?:false|0)" % _SWITCH.encode(), rb"\1true", data, count=1, flags=re.IGNORECASE
+            rb"(?m)^([ \t]*%s[ \t]*=[ \t]*)(?:false|0)" % _SWITCH.encode(),
+            rb"\1true",
+            data,
+            count=1,
+            flags=re.IGNORECASE,
         )
     setting = b"Hidden=" + (b"true" if hidden else b"false")
     lines = data.split(b"\n")
@@ -88,7 +93,7 @@ def with_hidden(data: bytes, *, hidden: bool) -> bytes:
 
 def program_of(entry: dict[str, str]) -> str:
     """Base name of the program that Exec starts; empty when it cannot be told."""
-    words = re.findall(r'"((?:[^"\\]|\\.)*)"|(\S+)', entry.get("Exec", ""))
+    words = re.findall(r'"((?:[^"\\]|\\.)*)"|(\S+)', entry.get("Exec", "")[:_LONGEST_COMMAND])
     for quoted, bare in words:
         word: str = quoted or bare
         base: str = word.rsplit("/", 1)[-1]

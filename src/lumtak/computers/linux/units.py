@@ -193,6 +193,6 @@ def _is_unit(name: str) -> bool:
 def installing(unit: str, fragment: str, content: str) -> dict[str, str]:
     """The links that the [Install] section of a unit file asks for; systemd.unit(5). Instances of templates are none of ours."""
     section = _INSTALL.search(content)
-    aliases = re.findall(r"(?m)^\s*Alias\s*=(.*)$", section[1] if section else "")
+    aliases = re.findall(r"(?m)^[ \t]*Alias[ \t]*=(.*)$", section[1] if section else "")
     names = [f"{folder}/{unit}" for folder in wanted_by(content)] + " ".join(aliases).split()
     return {f"{UNITS}/{name}": fragment for name in names}
