@@ -18,8 +18,10 @@ def main() -> None:
     import click
 
     from lumtak.cli import cli
+    from lumtak.commands.terminal import make_harmless
     from lumtak.errors import LumtakError
 
+    make_harmless()
     try:
         code = cli.main(prog_name="lumtak", standalone_mode=False)
         sys.stdout.flush()
@@ -41,6 +43,7 @@ def main() -> None:
 
 
 def _say(sentence: str) -> None:
+    sentence = "".join(char if char.isprintable() else "\ufffd" for char in sentence)
     print(f"lumtak: {sentence}", file=sys.stderr)  # noqa: T201 - the one place that speaks before click does
 
 

@@ -13,8 +13,10 @@ from typing import Any, TypeVar
 import click
 import msgspec
 
+from lumtak.commands.terminal import begin_line
 from lumtak.computers.protocol import Computer
 from lumtak.core.setting import SettingRef
+from lumtak.core.text import harmless_json
 from lumtak.errors import ComputerError
 from lumtak.stations.rights import asking
 from lumtak.stations.workshop import Workshop
@@ -124,13 +126,14 @@ def ask_first(computer: Computer, refs: Iterable[SettingRef]) -> None:
 
 def say_json(value: object) -> None:
     """The value as JSON on standard output."""
-    click.echo(msgspec.json.format(msgspec.json.encode(value), indent=2).decode())
+    click.echo(harmless_json(msgspec.json.format(msgspec.json.encode(value), indent=2)).decode())
 
 
 def progress(line: str) -> None:
     """One line that is written over, on a terminal only."""
     if sys.stderr.isatty():
-        click.echo(f"\r\x1b[K{line}", err=True, nl=False)
+        begin_line()
+        click.echo(line, err=True, nl=False)
 
 
 def columns(rows: Sequence[tuple[str, ...]], gap: str = "  ") -> None:

@@ -6,6 +6,7 @@ from typing import Literal
 import msgspec
 
 from lumtak.core.record import Figure, NotMeasured, Record, known
+from lumtak.core.text import harmless_json
 
 FORMAT = 1
 _GATE, _TAIL = 6.0, 10
@@ -385,4 +386,4 @@ def _cost(key: str, kept: list[Sample], ends: list[Snapshot]) -> ConsumerLoad:
 
 def to_json(reading: Reading) -> bytes:
     """The reading as the versioned JSON of docs/FORMATS.md."""
-    return msgspec.json.format(msgspec.json.encode(reading), indent=1) + b"\n"
+    return harmless_json(msgspec.json.format(msgspec.json.encode(reading), indent=1)) + b"\n"

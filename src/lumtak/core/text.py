@@ -29,6 +29,29 @@ def _visible(char: str) -> str:
     return char
 
 
+def harmless(text: str) -> str:
+    """Lines of text for a terminal: line ends and tabs stay, everything else that a terminal could obey is made visible."""
+    if text.isascii() and text.replace("\n", "").replace("\t", "").isprintable():
+        return text
+    return "".join(char if char in "\n\t" else _visible(char) for char in text)
+
+
+def harmless_json(document: bytes) -> bytes:
+    """A JSON document in UTF-8 that says the same, without characters that a terminal or an editor could obey: they stand as escapes."""
+    if document.isascii():
+        return document
+    return "".join(_escaped(char) for char in document.decode("utf-8", "surrogatepass")).encode()
+
+
+def _escaped(char: str) -> str:
+    if char.isascii() or _visible(char) == char:
+        return char
+    code = ord(char)
+    if code < 0x10000:
+        return f"\\u{code:04x}"
+    return f"\\u{0xD800 + ((code - 0x10000) >> 10):04x}\\u{0xDC00 + ((code - 0x10000) & 0x3FF):04x}"
+
+
 def csv_cell(text: str) -> str:
     """Text that a spreadsheet will not take for a formula (a leading =, +, -, @ or tab is quoted)."""
     shown = plain(text)

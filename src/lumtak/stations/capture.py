@@ -9,6 +9,7 @@ import msgspec
 from lumtak.core.facts import Facts
 from lumtak.core.load import Reading
 from lumtak.core.record import Record
+from lumtak.core.text import harmless_json
 from lumtak.stations.files import decode_file
 from lumtak.storage import read_handed_in
 
@@ -64,7 +65,7 @@ def _replaced(value: Any, pattern: re.Pattern[str], words: dict[str, str], key: 
 
 def to_json(capture: Capture) -> bytes:
     """The file's content."""
-    return msgspec.json.format(msgspec.json.encode(capture), indent=1) + b"\n"
+    return harmless_json(msgspec.json.format(msgspec.json.encode(capture), indent=1)) + b"\n"
 
 
 def load_capture(path: Path) -> Capture:
