@@ -27,8 +27,8 @@ ROOT = Path(__file__).resolve().parents[1]
 TESTS = {
     "journal/migrate": "migrate losses",
     "journal": "through_journal journal losses contract",
-    "computers/linux": "through_journal contract linux_settings linux_files linux_apps hostile undo_script",
-    "computers/hands/states": "setting hostile migrate contract linux_settings undo_script",
+    "computers/linux": "through_journal linux_settings linux_files linux_apps linux_reading hostile contract",
+    "computers/hands/states": "states setting hostile migrate made_up_kind",
     "core/setting": "setting through_journal journal losses",
     "core/compare": "compare",
     "core/plan": "audit_plan knowledge",

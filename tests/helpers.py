@@ -282,6 +282,12 @@ class Parts(Exact, kind="parts"):
     def _problem(self, key):
         return ""
 
+    def tests(self, part):
+        return []
+
+    def bring(self, part):
+        return []
+
 
 @dataclass(frozen=True)
 class Once(Parts, kind="once"):

@@ -163,8 +163,8 @@ def bad(path, column, *words):
     [
         ("a,cpu_pct\n1,2\n1,much\n", ("line 3", "“much”", "no number")),
         ("a,cpu_pct\n1,2\n1\n", ("line 3", "no cell", "cut short")),
-        ("a,cpu_pct\n1,nan\n", ("line 2", "finite")),
-        ("a,cpu_pct\n1,inf\n", ("line 2", "finite")),
+        ("a,cpu_pct\n1,nan\n", ("line 2", "measured")),
+        ("a,cpu_pct\n1,inf\n", ("line 2", "measured")),
         ("a,b\n1,2\n", ("no column cpu_pct", "a, b")),
         ("", ("no column", "none at all")),
         ("a,cpu_pct\n1,\x1b[31m\n", ("␛[31m",)),
@@ -223,7 +223,7 @@ def test_a_long_file_is_read_quickly_and_just_as_carefully(tmp_path):
     path.write_text("t,cpu_pct,settled\n" + "\n".join([*rows, "9,much,1"]) + "\n")
     bad(path, "cpu_pct", "line 120002", "“much”")
     path.write_text("t,cpu_pct,settled\n" + "\n".join([*rows, "9,inf,1"]) + "\n")
-    bad(path, "cpu_pct", "line 120002", "finite")
+    bad(path, "cpu_pct", "line 120002", "measured")
 
 
 # -- a quick look, and OpenMetrics ------------------------------------------------------------------------------------------------

@@ -3,7 +3,7 @@
 from collections.abc import Iterable
 from typing import Literal
 
-from lumtak.core.record import Figure, NotMeasured, Record
+from lumtak.core.record import AtLeastOne, Figure, NotMeasured, Record
 from lumtak.core.setting import AREA_TITLES, AREAS, Area, SettingRef, Shows
 from lumtak.core.text import plain
 from lumtak.core.units import ram, span, took
@@ -69,9 +69,9 @@ class MemoryNow(Record):
 class Hardware(Record):
     """What the computer is made of."""
 
-    cores: int
+    cores: AtLeastOne
     """Processors the system schedules on."""
-    ram_bytes: int
+    ram_bytes: AtLeastOne
     nominal_mhz: Figure
     disk: Literal["spinning", "solid"] | NotMeasured
     """The kind of the disk that holds the system."""

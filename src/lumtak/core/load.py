@@ -1,11 +1,11 @@
 """Readings: what was sampled over a window, and how it settled."""
 
 from itertools import pairwise
-from typing import Literal
+from typing import Annotated, Literal
 
 import msgspec
 
-from lumtak.core.record import Figure, NotMeasured, Record, known
+from lumtak.core.record import AtLeastOne, Figure, NotMeasured, Positive, Record, known
 from lumtak.core.text import harmless_json
 
 FORMAT = 1
@@ -74,7 +74,7 @@ class Sample(Record):
 
     t_s: float
     """Seconds since the reading began, at the end of the sample."""
-    length_s: float
+    length_s: Positive
     cpu_pct: float
     iowait_pct: float
     steal_pct: float
@@ -140,12 +140,12 @@ class Reading(Record):
     identity: str
     taken_at: str
     """ISO 8601, UTC, when it began."""
-    interval_s: float
-    cores: int
-    ram_total_bytes: int
+    interval_s: Positive
+    cores: AtLeastOne
+    ram_total_bytes: AtLeastOne
     ended: Ended
-    samples: tuple[Sample, ...]
-    settled_from: int
+    samples: Annotated[tuple[Sample, ...], msgspec.Meta(min_length=1)]
+    settled_from: Annotated[int, msgspec.Meta(ge=0)]
     """Index of the first sample after the transient."""
     settled: bool
     """False: it was still settling when it ended, so its figures are doubtful."""
@@ -160,8 +160,8 @@ class Reading(Record):
 
     @property
     def kept(self) -> tuple[Sample, ...]:
-        """The samples after the transient."""
-        return self.samples[self.settled_from :]
+        """The samples after the transient; the last one where there are no others."""
+        return self.samples[min(self.settled_from, len(self.samples) - 1) :]
 
     def mean(self, column: str) -> float:
         """The mean of a numeric column over the settled samples, each weighed by its length."""

@@ -1,6 +1,6 @@
 """The base of every record: frozen, slotted, keyword-only, and readable from JSON and TOML."""
 
-from typing import Any, dataclass_transform
+from typing import Annotated, Any, dataclass_transform
 
 import msgspec
 
@@ -39,6 +39,9 @@ class NotMeasured(Record):
     """The reason, as a clause: "this kernel has no pressure files"."""
 
 
+AtLeastOne = Annotated[int, msgspec.Meta(ge=1)]
+Positive = Annotated[float, msgspec.Meta(gt=0)]
+"""What is divided by; a document that says otherwise is refused as it is read."""
 Figure = float | NotMeasured
 """A number, or why there is none. In JSON: a number or {"not_measured": reason}."""
 

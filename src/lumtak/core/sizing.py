@@ -79,7 +79,7 @@ def _measured(facts: Facts, reading: Reading | None, ram_mib: int, room: int | N
     if not isinstance(facts.memory.commit_peak_bytes, NotMeasured):
         peak = facts.memory.commit_peak_bytes / MIB
     elif reading is not None:
-        peak = max(s.ram_used_bytes + s.swap_used_bytes for s in reading.kept) / MIB
+        peak = max((s.ram_used_bytes + s.swap_used_bytes for s in reading.kept), default=0.0) / MIB
         source = "the most in use in the reading, swap included"
     if peak is None:
         missing = NotMeasured(not_measured="no reading was taken; take a baseline first")

@@ -10,6 +10,7 @@ from __future__ import annotations
 import base64
 import binascii
 import re
+from abc import ABC, abstractmethod
 from dataclasses import dataclass, field, fields
 from typing import Any, Callable, ClassVar, Dict, List, Mapping, Optional, Tuple, Type
 
@@ -57,7 +58,7 @@ _LONGEST = 1 << 16
 
 
 @dataclass(frozen=True)
-class Exact:
+class Exact(ABC):
     """An exact state. Two are the same where their fields are, those that only go along (`compare=False`) left out."""
 
     kind: str = field(default="", init=False, repr=False)
@@ -70,8 +71,7 @@ class Exact:
     heads: ClassVar[Tuple[str, ...]] = ()
     """What its part of the undo script calls."""
 
-    def __init_subclass__(cls, kind: str = "", **options: Any) -> None:
-        super().__init_subclass__(**options)
+    def __init_subclass__(cls, kind: str = "") -> None:
         cls.kind = kind
         if kind:
             KINDS[kind] = cls
@@ -87,9 +87,9 @@ class Exact:
             return "“%s” is no kind of state that %s have" % (self.kind, area)
         return self._problem(key)
 
+    @abstractmethod
     def _problem(self, key: str) -> str:
         """The same, in an area of its own."""
-        raise NotImplementedError
 
     def by_hand(self) -> str:
         """What a person can type to bring it back, where Lumtak would not write it; empty where nothing short does."""
@@ -136,17 +136,17 @@ class Exact:
         found = sorted({place for state in part.among for place in state.places()})
         return [(b"drop_switch %s" if is_switch(p) else b"drop %s") % quoted(beside(p)) for p in found]
 
+    @abstractmethod
     def tests(self, part: Part) -> List[bytes]:
         """The shell conditions that this state is there, one a part, in the same order for each of these states.
 
         Args:
             part: knows all states that it tells apart, this one included, and keeps the functions that its lines call.
         """
-        raise NotImplementedError
 
+    @abstractmethod
     def bring(self, part: Part) -> List[bytes]:
         """The commands that bring this state back, each only where the one before succeeded."""
-        raise NotImplementedError
 
     def tidy(self) -> bytes:
         """What is cleared away afterwards, and where it is there already; empty where nothing is."""
@@ -587,7 +587,18 @@ class Unknown(Exact, kind="unknown"):
 
     def problem(self, area: str, key: str) -> str:
         """See `Exact.problem`."""
+        return self._problem(key)
+
+    def _problem(self, key: str) -> str:
         return "its kind is not known, or a part of it is missing or cannot be read"
+
+    def tests(self, part: Part) -> List[bytes]:
+        """See `Exact.tests`; it is refused before."""
+        return [b"false"]
+
+    def bring(self, part: Part) -> List[bytes]:
+        """See `Exact.bring`; it is refused before."""
+        return [b"false"]
 
 
 def state_of(said: Any) -> Exact:

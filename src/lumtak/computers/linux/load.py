@@ -13,6 +13,8 @@ from lumtak.core.facts import Process
 from lumtak.core.load import Snapshot
 from lumtak.errors import ComputerError
 
+_MOST_BYTES = 1 << 56
+
 
 class Counters:
     """What the kernel counts, and under which names Lumtak counts it.
@@ -35,7 +37,7 @@ class Counters:
 
     def look(self) -> Look:
         """A new look at the computer."""
-        return Look(lambda: meminfo(self.needed("/proc/meminfo")), self._running)
+        return Look(self.memory, self._running)
 
     def learn(self) -> None:
         """Find out under which names is counted, unless that is known already."""
@@ -72,6 +74,13 @@ class Counters:
                 f"{self._name}: {path} cannot be read.", "Is this a Linux computer with /proc mounted?"
             ) from error
 
+    def memory(self) -> dict[str, int]:
+        """Bytes by name, the whole memory among them; proc(5), meminfo."""
+        sizes = meminfo(self.needed("/proc/meminfo"))
+        if not 0 < sizes.get("MemTotal", 0) < _MOST_BYTES:
+            raise ComputerError(f"{self._name}: /proc/meminfo is not understood.", "Is this a Linux computer?")
+        return sizes
+
     def cpu_times(self) -> tuple[int, float, float, float, float]:
         """See `proc.cpu_times`."""
         data = self.needed("/proc/stat")
@@ -105,7 +114,7 @@ class LinuxLoad:
         cores, busy, iowait, steal, total = self._counters.cpu_times()
         own_cpu = time.process_time() if self._hand.live else 0.0
         at_s = self._clock.now_s()
-        sizes = meminfo(self._counters.needed("/proc/meminfo"))
+        sizes = self._counters.memory()
         available = sizes.get(
             "MemAvailable", sizes.get("MemFree", 0) + sizes.get("Buffers", 0) + sizes.get("Cached", 0)
         )
