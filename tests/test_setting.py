@@ -80,6 +80,7 @@ def test_words_keep_to_their_list():
         (Parts({"a": "1", "b": "1"}), Parts({"a": "1"}), Parts({"a": "1"}), False),
         (Parts({}), Parts({"a": "1"}), Parts({}), True),
         (Parts({}), Parts({}), Parts({}), False),
+        (Parts({}), Parts({}), Parts({"a": "1"}), True),
         (Once({"a": "1"}), Once({"a": "1"}), Once({"a": "1"}), False),
         (Once({"a": "1"}), Parts({"a": "1"}), Parts({"a": "1"}), False),
         (Parts({"a": "1"}), Once({"a": "1"}), Parts({"a": "1"}), False),

@@ -146,6 +146,39 @@ def cannot_write(path: Path, error: OSError) -> StorageError:
     )
 
 
+_STORES = ("journal.db*", "casebook.db*", "journal-id", "before", "lost", "profiles", "catalogue", "simulated")
+"""What is looked at in a data folder."""
+
+
+def copied_to_look(home: Path) -> tempfile.TemporaryDirectory[str] | None:
+    """A copy of a data folder that cannot be written, so that all of it can be looked at; None where the folder can be, or is not there.
+
+    Raises:
+        StorageError: it cannot be read either.
+    """
+    if not home.is_dir() or os.access(home, os.W_OK):
+        return None
+    copy = tempfile.TemporaryDirectory(prefix="lumtak-")
+    try:
+        for place in (found for pattern in _STORES for found in home.glob(pattern)):
+            target = Path(copy.name, place.name)
+            shutil.copytree(place, target) if place.is_dir() else shutil.copyfile(place, target)
+    except OSError as error:
+        copy.cleanup()
+        reason = (error.strerror or str(error)).lower()
+        raise StorageError(
+            f"{home} can be neither written nor read: {reason}.", "Make it yours, or name another with --home DIR."
+        ) from error
+    return copy
+
+
+def only_looked_at(home: Path) -> StorageError:
+    """The refusal of whatever would have to be kept in a data folder that cannot be written."""
+    return StorageError(
+        f"{home} cannot be written, so nothing is changed.", "Make it writable, or name another folder with --home DIR."
+    )
+
+
 def lock_file(path: Path) -> int:
     """A descriptor of a file that is there only to be locked.
 

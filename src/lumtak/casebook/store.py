@@ -20,7 +20,7 @@ from lumtak.core.facts import Facts
 from lumtak.core.load import Reading
 from lumtak.core.record import Record
 from lumtak.errors import DamagedError, StorageError, UnknownNameError
-from lumtak.storage import Database, finish_mending, lock_file, mended, readable_rows
+from lumtak.storage import Database, finish_mending, lock_file, mended, only_looked_at, readable_rows
 
 _MIGRATIONS = (
     """
@@ -59,9 +59,15 @@ _PARTS: dict[str, type[Record]] = {"facts": Facts, "audit": Audit}
 
 
 class Casebook:
-    """All jobs of one home folder."""
+    """All jobs of one home folder.
 
-    def __init__(self, home: Path) -> None:
+    Args:
+        home: Lumtak's data folder.
+        only_look: the folder of which that is a copy, since it cannot be written: nothing is kept then.
+    """
+
+    def __init__(self, home: Path, *, only_look: Path | None = None) -> None:
+        self._only_look = only_look
         self.notices: list[str] = []
         """What the person has to be told about the casebook itself."""
         self._held = lock_file(home / "locks" / "casebook")
@@ -113,6 +119,7 @@ class Casebook:
         """Keep the job; on disk when this returns."""
         parts = {name: getattr(job, name) for name in _PARTS}
         new = {name: part for name, part in parts.items() if self._written.get((job.id, name), self) is not part}
+        self._check()
         with self._db.together():
             self._db.run(
                 "INSERT INTO job (id, identity, changed, document)"
@@ -128,6 +135,10 @@ class Casebook:
                         "INSERT OR REPLACE INTO part VALUES (?, ?, ?)", (job.id, name, msgspec.json.encode(part))
                     )
         self._written.update({(job.id, name): part for name, part in new.items()})
+
+    def _check(self) -> None:
+        if self._only_look is not None:
+            raise only_looked_at(self._only_look)
 
     def jobs(self) -> list[Heading]:
         """What tells all jobs apart, the one worked on last first."""
@@ -168,6 +179,7 @@ class Casebook:
 
     def add_reading(self, job: Job, role: str, reading: Reading) -> int:
         """Keep a reading; gives its number."""
+        self._check()
         return self._db.run(
             "INSERT INTO reading (job, role, document) VALUES (?, ?, ?)", (job.id, role, msgspec.json.encode(reading))
         )
@@ -201,6 +213,7 @@ class Casebook:
 
     def answer(self, identity: str, address: str, answer: str | None, at: str) -> None:
         """Keep what the owner said; None forgets it."""
+        self._check()
         if answer is None:
             self._db.run("DELETE FROM answer WHERE identity = ? AND address = ?", (identity, address))
         else:

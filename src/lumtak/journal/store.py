@@ -17,7 +17,7 @@ from lumtak.errors import DamagedError, StorageError, UnknownNameError
 from lumtak.journal.copies import Copies
 from lumtak.journal.entry import Entry, PlanRecord, Stage, sealed, unsealed
 from lumtak.journal.rescue import MIGRATIONS, salvage
-from lumtak.storage import Database, finish_mending, lock_file, mended, write_whole
+from lumtak.storage import Database, finish_mending, lock_file, mended, only_looked_at, write_whole
 
 _RESCUED = "its record was rescued from its second copy"
 _WITH_COPY: tuple[Stage, ...] = ("intent", "verified", "conflict")
@@ -40,13 +40,14 @@ class Journal:
 
     Args:
         home: Lumtak's data folder; holds journal.db, before/ (a second, checksummed copy of every open change) and locks/.
+        only_look: the folder of which that is a copy, since it cannot be written: no computer is changed then.
 
     Raises:
         StorageError: it cannot be opened, or was written by a newer Lumtak.
     """
 
-    def __init__(self, home: Path) -> None:
-        self._home = home
+    def __init__(self, home: Path, *, only_look: Path | None = None) -> None:
+        self._home, self._only_look = home, None
         self._copies = Copies(home / "before")
         self.notices: list[str] = []
         """What the person has to be told about the journal itself."""
@@ -60,6 +61,7 @@ class Journal:
                 self._db.close()
             os.close(self._held)
             raise
+        self._only_look = only_look
 
     # -- opening and mending ------------------------------------------------------------------------------------------
 
@@ -301,6 +303,8 @@ class Journal:
             BusyError: somebody else does, with their process id.
             StorageError: the lock cannot be had.
         """
+        if self._only_look is not None:
+            raise only_looked_at(self._only_look)
         descriptor = lock_file(self._home / "locks" / f"{computer}.lock")
         try:
             try:

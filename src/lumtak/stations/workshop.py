@@ -23,7 +23,7 @@ from lumtak.journal import Journal
 from lumtak.roots import why_not_roots
 from lumtak.stations.capture import load_capture
 from lumtak.stations.reading import OnSample, take_reading
-from lumtak.storage import read_handed_in, sweep
+from lumtak.storage import copied_to_look, read_handed_in, sweep
 
 _LARGEST_FILE = 1 << 20
 
@@ -44,19 +44,22 @@ class Workshop:
                 f"Lumtak does not keep data as root in {plain(str(home), 300)}, since {plain(why, 300)}.",
                 "Start Lumtak as yourself: it asks for what takes root. Or name a folder of root's with --home DIR.",
             )
-        self.home = home
-        for folder in (home, home / "simulated", *(home / "before").glob("*")):
+        self._copy = copied_to_look(home)
+        self._only_look = home if self._copy else None
+        self._told = False
+        self.home = Path(self._copy.name) if self._copy else home
+        for folder in (self.home, self.home / "simulated", *(self.home / "before").glob("*")):
             sweep(folder)
 
     @cached_property
     def journal(self) -> Journal:
         """The journal of changes."""
-        return Journal(self.home)
+        return Journal(self.home, only_look=self._only_look)
 
     @cached_property
     def casebook(self) -> Casebook:
         """The jobs."""
-        return Casebook(self.home)
+        return Casebook(self.home, only_look=self._only_look)
 
     @cached_property
     def catalogue(self) -> Catalogue:
@@ -171,6 +174,9 @@ class Workshop:
     def notices(self) -> list[str]:
         """What the person has to be told about Lumtak's own data, such as a store that had to be mended; each once."""
         told: list[str] = []
+        if self._only_look is not None and not self._told:
+            told.append(f"{self._only_look} cannot be written: it can be looked at, and nothing is kept.")
+            self._told = True
         for name in ("journal", "casebook"):
             if name in self.__dict__:
                 notices: list[str] = self.__dict__[name].notices
@@ -183,6 +189,8 @@ class Workshop:
         for store in ("journal", "casebook"):
             if store in self.__dict__:
                 self.__dict__[store].close()
+        if self._copy is not None:
+            self._copy.cleanup()
 
 
 def read_profile(path: Path) -> Profile:
