@@ -192,22 +192,22 @@ def _test(module: str, mutant: Mutant | None) -> int:
     names = next(names for start, names in TESTS.items() if module.startswith(start)).split()
     with tempfile.TemporaryDirectory() as folder:
         os.environ["HYPOTHESIS_STORAGE_DIRECTORY"] = folder
-        wanted = [str(ROOT / f"tests/test_{n}.py") for n in names]
-        return int(
-            pytest.main(
-                [
-                    "-x",
-                    "-W",
-                    "ignore::pytest.PytestAssertRewriteWarning",
-                    "-p",
-                    "no:cacheprovider",
-                    "-m",
-                    "not terminal and not lab",
-                    f"--basetemp={folder}/t",
-                    *wanted,
-                ]
-            )
-        )
+        ended = 0
+        for (
+            name
+        ) in names:  # one after the other: most mistakes are noticed by the first, and the others need not be read
+            options = [
+                "-x",
+                "-W",
+                "ignore",
+                "-p",
+                "no:cacheprovider",
+                "-m",
+                "not terminal and not lab",
+                f"--basetemp={folder}/t",
+            ]
+            ended = ended or int(pytest.main([*options, str(ROOT / f"tests/test_{name}.py")]))
+        return ended
 
 
 class Running(NamedTuple):
@@ -256,7 +256,7 @@ def main() -> int:
     asked = parser.parse_args()
     began = time.monotonic()
     modules = asked.only or list(MODULES)
-    for name in ("hypothesis", "msgspec", "numpy", "pytest"):
+    for name in ("click", "hypothesis", "hypothesis.strategies", "msgspec", "numpy", "pytest", "scipy.special"):
         importlib.import_module(name)  # once, for all processes
 
     found = [m for name in modules for m in mutants_of(name) if (name, m.words) not in EQUAL]

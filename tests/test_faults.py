@@ -21,9 +21,10 @@ from faulting import (
     wrong_after,
 )
 from helpers import EVENING, Plain, database_at, lumtak
+from lumtak.cli import cli
 from lumtak.commands.change import stopping
 from lumtak.core.setting import parse_change
-from lumtak.errors import StorageError
+from lumtak.errors import ConflictError, StorageError
 from lumtak.journal import Journal, apply_changes, put_back
 
 both = pytest.mark.parametrize("world_kind", WORLDS)
@@ -175,3 +176,26 @@ def items_of(document):
     import json
 
     return [(i["area"], i["key"], i["value"]) for i in json.loads(document)["items"]]
+
+
+def test_a_disk_that_is_full_after_one_of_three_changes_ends_as_partly_done(home, monkeypatch):
+    kept = Journal.intend
+
+    def intend(self, entry):
+        if self.entries():
+            raise StorageError("journal.db cannot be written: no space left on device.", "Make room.")
+        return kept(self, entry)
+
+    monkeypatch.setattr(Journal, "intend", intend)
+    words = [
+        "--home",
+        str(home),
+        "apply",
+        "sim:drawing-bench",
+        "effects:shadows=off",
+        "effects:animations=off",
+        "apps:chat-horn=off",
+    ]
+    with pytest.raises(ConflictError, match="1 of 3 were changed, and then: journal") as caught:
+        cli.main(words, standalone_mode=False)
+    assert caught.value.exit_code == 3

@@ -4,7 +4,7 @@ import contextlib
 import signal
 import sys
 import threading
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 import click
 
@@ -65,13 +65,13 @@ def apply_command(
     ordered = check_changes(facts, wanted, guards(facts, workshop.catalogue))
     reviews: list[Review] = []
     ask_first(machine, (c.ref for c in ordered))
-    with stopping() as stop:
+    with stopping() as stop, _counted(len(ordered), "changed", as_json=as_json) as on_step:
         outcomes = apply_changes(
             workshop.journal,
             machine,
             facts,
             ordered,
-            on_step=nothing if as_json else say_outcome,
+            on_step=on_step,
             on_review=reviews.append if as_json else say_review,
             stop=stop,
         )
@@ -113,6 +113,30 @@ def _after_failure(
             )
         return []
     return put_back(workshop.journal, machine, done, on_step=nothing if as_json else say_outcome)
+
+
+@contextlib.contextmanager
+def _counted(whole: int, verb: str, *, as_json: bool) -> Iterator[Callable[[Outcome], None]]:
+    """Tells each outcome as it comes; what ends the work in the middle ends it as partly done.
+
+    Raises:
+        ConflictError: something was done before it ended.
+    """
+    done: list[Outcome] = []
+
+    def on_step(outcome: Outcome) -> None:
+        done.extend([outcome] if outcome.result == "done" else [])
+        if not as_json:
+            say_outcome(outcome)
+
+    try:
+        yield on_step
+    except LumtakError as error:
+        if not done:
+            raise
+        raise ConflictError(
+            f"{len(done)} of {whole} were {verb}, and then: {error.message}", error.next_step
+        ) from error
 
 
 @contextlib.contextmanager
@@ -195,7 +219,7 @@ def undo_command(
         wanted = [e for e in workshop.journal.entries(identity) if e.is_open]
     outcomes: list[Outcome] = []
     warned: list[str] = []
-    with stopping() as stop:
+    with stopping() as stop, _counted(len(wanted), "put back", as_json=as_json) as on_step:
         for machine, mine in _by_user(workshop, computer, wanted):
             numbers_of_user = [e.id for e in mine]
             ask_first(machine, (e.ref for e in mine))
@@ -209,7 +233,7 @@ def undo_command(
                 numbers_of_user,
                 overwrite=overwrite,
                 shown=_agreed(machine, mine, as_json=as_json),
-                on_step=nothing if as_json else say_outcome,
+                on_step=on_step,
                 on_review=nothing if as_json else say_review,
                 stop=stop,
             )
