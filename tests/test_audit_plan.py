@@ -1,12 +1,14 @@
 """Judging items, and plans of changes."""
 
+import msgspec
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from helpers import CATALOGUE, facts, item, profile, reading
-from lumtak.core.audit import audit
+from lumtak.core.audit import audit, eased_sum, is_system
 from lumtak.core.facts import Fixed, Gap, Setting, Trigger
+from lumtak.core.load import ConsumerLoad
 from lumtak.core.needs import Graphs
 from lumtak.core.plan import check_changes, guards, make_plan
 from lumtak.core.profile import Never
@@ -42,6 +44,7 @@ def test_what_a_timer_starts_again_and_again_is_eased_at_its_timer(counts):
     ]
     plan = make_plan(facts(poll, timer), found, [parse_change("services:poll.timer=manual")])
     assert plan.steps[0].saves_cpu_pct == pytest.approx(9.4)
+    assert plan.steps[0].projected == "60 s reading: not seen running, with poll"
 
 
 def test_each_rule():
@@ -123,6 +126,141 @@ def test_the_heaviest_stands_first_in_its_area_and_in_the_headline():
     )
     assert [f.key for f in found.findings] == ["s", "heavy", "light"]
     assert "heavy" in found.headline
+
+
+@pytest.mark.parametrize(
+    ("disk", "value", "running", "expected"),
+    [
+        ("spinning", "auto", True, ("keep", None)),
+        ("spinning", "on", False, ("keep", None)),
+        ("spinning", "off", False, ("ease", "auto")),
+        ("solid", "auto", True, ("ease", "off")),
+        ("solid", "auto", False, ("ease", "off")),
+        ("solid", "manual", True, ("ease", "off")),
+        ("solid", "off", False, ("keep", None)),
+        (NotMeasured(not_measured="nobody knows"), "auto", True, ("keep", None)),
+    ],
+)
+def test_prefetching_depends_on_the_disk(disk, value, running, expected):
+    fetch = item("services", "fetch", role="launch-prefetch", value=value, running=running)
+    hardware = msgspec.structs.replace(facts().hardware, disk=disk)
+    (finding,) = audit(facts(fetch, hardware=hardware), profile(), CATALOGUE, reading()).findings
+    assert (finding.stance, finding.proposal) == expected
+
+
+@pytest.mark.parametrize(
+    ("cpu", "ram_mib", "grade"),
+    [
+        (3.0, 0, "expected"),
+        (0.0, 1, "expected"),
+        (0.2, 0, "no effect"),
+        (0.21, 0, "expected"),
+        (0.0, 0.99, "no effect"),
+        (0.0, 0, "no effect"),
+    ],
+)
+def test_what_can_be_measured_is_expected_to_fall(cpu, ram_mib, grade):
+    (finding,) = judged(item("apps", "a"), costs=[("apps:a", cpu, ram_mib)]).findings
+    assert finding.grade == grade
+    assert finding.weight.heft == pytest.approx(cpu + 100 * ram_mib / (8 * 1024))
+
+
+def test_where_the_weight_of_each_area_comes_from():
+    bare = ConsumerLoad(key="services:s", cpu_pct=2.0, cpu_se_pct=0.1, ram_bytes=1.0)
+    items = (
+        item("power", "mains", value="full"),
+        item("memory", "swappiness", value="1"),
+        item("effects", "shadows"),
+        item("services", "s"),
+    )
+    found = audit(facts(*items), profile(), CATALOGUE, msgspec.structs.replace(reading(), consumers=(bare,)))
+    of = {f.key: f.weight for f in found.findings}
+    assert {k for k, w in of.items() if isinstance(w.cpu_pct, NotMeasured)} == {"mains", "swappiness", "shadows"}
+    assert [of[k].heft for k in ("mains", "swappiness", "shadows")] == [0.0, 0.0, 0.0]
+    assert (of["s"].source, of["mains"].source.startswith("a plan or a rule")) == ("60 s reading", True)
+
+
+@pytest.mark.parametrize("value", ["off", "manual", "demand"])
+def test_what_rests_already_is_kept(value):
+    (finding,) = judged(item("services", "a", role="fax", value=value, running=False)).findings
+    assert (finding.stance, finding.reason) == ("keep", f"it is {value} already and does not run.")
+
+
+def test_of_many_that_stop_with_it_the_first_are_named():
+    items = [item("services", "base", role="fax"), *(item("services", f"n{i:02}", needs=("base",)) for i in range(25))]
+    assert len(judged(*items).find(parse_ref("services:base")).stops_with) == 20
+
+
+@pytest.mark.parametrize(
+    ("note", "asks"),
+    [
+        ("Tells tides.", "Does anybody here use “Tides”? It says of itself: Tells tides."),
+        ("", "Does anybody here use “Tides”?"),
+        ("Tides", "Does anybody here use “Tides”?"),
+    ],
+)
+def test_the_question_says_what_the_item_says_of_itself(note, asks):
+    (finding,) = judged(item("apps", "tides", title="Tides", note=note)).findings
+    assert finding.question == asks
+
+
+def test_what_may_start_it_again_is_said_where_it_is_to_stand_still():
+    by = (Trigger(kind="wants", by="quay"), Trigger(kind="timer", by="t.timer"))
+    resting, asked = Setting(values=("auto", "off")), Setting(values=("auto", "demand"))
+    for setting, says in ((resting, True), (asked, False)):
+        items = (item("services", "a", role="fax", setting=setting, triggers=by), item("services", "quay"))
+        assert ("quay" in judged(*items).find(parse_ref("services:a")).again) is says
+
+
+def test_what_is_started_by_something_that_stays_takes_its_stance():
+    items = (
+        item("services", "screen", role="graphics"),
+        item("services", "old", role="fax"),
+        item(
+            "apps", "process/a", setting=Fixed(needed="x"), triggers=(Trigger(kind="wants", by="old", area="services"),)
+        ),
+        item(
+            "apps",
+            "process/b",
+            setting=Fixed(needed="x"),
+            triggers=(Trigger(kind="wants", by="screen", area="services"),),
+        ),
+        item(
+            "apps",
+            "kept",
+            role="graphics",
+            setting=Fixed(needed="x"),
+            triggers=(Trigger(kind="wants", by="old", area="services"),),
+        ),
+    )
+    of = {f.key: f for f in judged(*items).findings}
+    assert (of["process/a"].stance, of["process/b"].stance, of["kept"].stance) == ("ease", "keep", "guarded")
+    assert of["old"].brings == ("apps:process/a",)
+
+
+def test_what_may_be_saved_counts_what_is_eased_and_what_is_asked():
+    items = (item("services", "old", role="fax"), item("apps", "odd"), item("services", "screen", role="graphics"))
+    found = judged(*items, costs=[("services:old", 3.0, 10), ("apps:odd", 2.0, 5), ("services:screen", 40.0, 900)])
+    assert eased_sum(found.findings) == (5.0, 15 * MIB)
+    assert [is_system(name) for name in ("system", "system:kernel", "systematic", "apps:system")] == [
+        True,
+        True,
+        False,
+        False,
+    ]
+
+
+def test_the_headline_says_where_the_computer_stands():
+    calm, loaded = reading([5.0] * 60), reading([60.0] * 60)
+    items = (item("services", "old", role="fax"),)
+
+    def headline(taken, *more):
+        return audit(facts(*items, *more), profile(), CATALOGUE, taken).headline
+
+    assert headline(calm).startswith("CPU and RAM are under their ceilings; nothing to gain")
+    assert "CPU is at 60 % and may be at" in headline(loaded)
+    heavy = msgspec.structs.replace(calm, consumers=reading(costs=[("services:old", 3.0, 10)]).consumers)
+    assert headline(heavy) == "CPU and RAM are under their ceilings; heaviest of what may go: old."
 
 
 def test_nothing_to_gain_is_said():
@@ -251,6 +389,75 @@ def test_what_runs_cannot_lose_in_the_same_plan_what_it_needs():
     items = [item("services", "spool"), item("services", "chat", value="off", needs=("spool",))]
     with pytest.raises(UsageError, match=r"services:chat=auto and services:spool=off contradict"):
         planned(items, "services:spool=off", "services:chat=auto")
+
+
+@pytest.mark.parametrize("other", [[], ["services:spool=manual"]])
+def test_what_it_needs_may_stay_or_start_in_another_way(other):
+    items = [item("services", "spool"), item("services", "chat", value="off", needs=("spool",))]
+    assert len(planned(items, "services:chat=auto", *other).steps) == 1 + len(other)
+
+
+def test_a_plan_that_is_not_of_this_audit_is_refused():
+    computer = facts(item("services", "a"), item("services", "b"))
+    found = audit(facts(item("services", "a")), profile(), CATALOGUE, None)
+    with pytest.raises(UsageError, match="services:b is not in this audit"):
+        make_plan(computer, found, [parse_change("services:b=off")])
+    with pytest.raises(UnknownNameError, match="Did you mean services:shadows"):
+        planned([item("services", "shadows")], "effects:shadows=off")
+
+
+def test_what_a_step_saves_and_where_that_comes_from():
+    items = [
+        item("services", "a", role="fax"),
+        item("services", "b"),
+        item("effects", "shadows"),
+        item("services", "c", needs=("a",)),
+    ]
+    costs = [("services:a", 3.0, 0), ("services:b", 0.0, 40)]
+    plan = planned(items, "services:a=demand", "services:b=manual", "effects:shadows=off", costs=costs)
+    a, b, shadows = (
+        sorted(plan.steps, key=lambda s: s.change.ref)[1:] + sorted(plan.steps, key=lambda s: s.change.ref)[:1]
+    )
+    assert (a.saves_cpu_pct, a.saves_ram_bytes, b.saves_cpu_pct, b.saves_ram_bytes) == (3.0, 0, 0.0, 40 * MIB)
+    assert a.projected == "60 s reading, memory counted"
+    assert shadows.projected.startswith("not projected: drawn by the desktop itself")
+    assert [s.change.ref.key for s in plan.unprojected] == ["shadows"]
+    assert a.stops == ("c", CATALOGUE.find("fax").stops)
+    assert b.stops == ()
+    assert plan.owed == "now"
+    (on,) = planned([item("apps", "x", value="off")], "apps:x=on", costs=[("apps:x", 3.0, 100)]).steps
+    assert (on.saves_cpu_pct, on.saves_ram_bytes, on.saves_cpu_se_pct, on.stops) == (0.0, 0.0, 0.0, ())
+
+
+def test_what_is_measured_in_part_is_projected():
+    cost = ConsumerLoad(key="apps:a", cpu_pct=2.0, cpu_se_pct=0.1, ram_bytes=NotMeasured(not_measured="not looked at"))
+    computer = facts(item("apps", "a"))
+    found = audit(computer, profile(), CATALOGUE, msgspec.structs.replace(reading(), consumers=(cost,)))
+    (step,) = make_plan(computer, found, [parse_change("apps:a=off")]).steps
+    assert step.projected == "60 s reading"
+    assert found.findings[0].grade == "expected"
+
+
+def test_what_shows_at_once_comes_before_a_login_and_that_before_a_restart():
+    shows = {"a": "restart", "b": "login", "c": "now"}
+    items = [item("apps", key, setting=Setting(values=("on", "off"), shows=when)) for key, when in shows.items()]
+    plan = planned(items, *(f"apps:{key}=off" for key in shows))
+    assert [s.change.ref.key for s in plan.steps] == ["c", "b", "a"]
+    assert planned(items[1:], "apps:b=off", "apps:c=off").owed == "login"
+
+
+@pytest.mark.parametrize("between", ["b", "bc", "bcd", "bcde"])
+def test_what_touches_the_same_thing_moves_up_to_its_like_and_no_further(between):
+    items = [item("apps", k, touches="x") for k in ("a", "y")] + [item("apps", k) for k in between]
+    items += [item("apps", "z", touches="other")]
+    plan = planned(items, *(f"apps:{i.key}=off" for i in items))
+    assert "".join(s.change.ref.key for s in plan.steps) == f"ay{between}z"
+
+
+def test_what_touches_nothing_stays_where_it_is():
+    items = [item("apps", "b"), item("apps", "c", touches="x"), item("apps", "f"), item("apps", "g", touches="y")]
+    plan = planned(items, *(f"apps:{i.key}=off" for i in items))
+    assert "".join(s.change.ref.key for s in plan.steps) == "bcfg"
 
 
 def test_settings_that_touch_one_thing_stand_together_without_breaking_the_order():

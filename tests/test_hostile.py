@@ -163,7 +163,7 @@ def b64(data):
 
 
 def sysctl(name="swappiness", live="30", kept=SWAPPY):
-    return {"kind": "sysctl", "name": name, "live": live, "kept": b64(kept)}
+    return {"kind": "sysctl", "name": name, "live": live, "kept": None if kept is None else b64(kept)}
 
 
 def units(links=(), unit="tide.service", active=None):
@@ -204,6 +204,7 @@ FORGED = {
     "no contents": ("memory:swappiness", sysctl(kept=b"")),
     "a file elsewhere": ("memory:swappiness", {**sysctl(), "file": "/etc/sudoers.d/90-lumtak-swappiness.conf"}),
     "another value of the kernel": ("memory:swappiness", sysctl(name="overcommit_memory")),
+    "another value of the kernel that is not kept": ("memory:swappiness", sysctl(name="vfs_cache_pressure", kept=None)),
     "a value of nobody's": ("memory:overcommit_memory", sysctl(name="overcommit_memory")),
     "a value out of range": ("memory:swappiness", sysctl(live="9999")),
     "a unit that runs something": (

@@ -124,6 +124,28 @@ def test_each_kind_says_what_its_script_does(kind):
     assert not any(state.alike(CASES[k][1]) for k in CASES if k != kind and {k, kind} - {"absent", "file", "link"})
 
 
+def test_where_a_file_stands_goes_along():
+    assert File("/f", "n", 2, 0o600, b"a") == File("/g", "m", 0, 0o600, b"a")
+    assert UnitLinks("a.service", {}, True) == UnitLinks("a.service", {}, None)
+
+
+@pytest.mark.parametrize(
+    ("area", "key", "state"),
+    [
+        *(("apps", "sandbox/a", Permission("a", raw)) for raw in ("", "yes", "no", "ask")),
+        ("memory", "swap_mib", SwapAreas((1,), (9_999_999,), (), ())),
+        ("apps", "x", Absent("/f", "n", 999)),
+        ("apps", "x", File("/f", "n", 0, 0, b"")),
+        ("apps", "x", File("/f", "n", 0, 0o7777, b"")),
+        ("effects", "animations", DesktopKey(*KEY, "'" + "x" * ((1 << 16) - 1))),
+        ("services", "log.timer", UnitLinks("log.timer", {}, None)),
+        ("power", "mains", ClockPolicies({"policy10": "a_0/"}, None, None)),
+    ],
+)
+def test_what_is_just_possible(area, key, state):
+    assert state.problem(area, key) == ""
+
+
 def test_every_kind_is_in_the_table_above():
     assert {k for k in KINDS if KINDS[k].__module__.startswith("lumtak.computers.hands")} == {*CASES, "unknown"}
 

@@ -11,7 +11,7 @@ import msgspec
 from lumtak.core.bottleneck import Bottleneck, find_bottleneck
 from lumtak.core.catalogue import Catalogue, Role
 from lumtak.core.facts import Facts, Fixed, Gap, Item, Mark, Origin, Setting
-from lumtak.core.load import SYSTEM, ConsumerLoad, Reading
+from lumtak.core.load import ConsumerLoad, Reading
 from lumtak.core.needs import STANDS_STILL, Graphs
 from lumtak.core.profile import Profile
 from lumtak.core.record import Figure, NotMeasured, Record, known
@@ -497,4 +497,4 @@ def _headline(findings: list[Finding], profile: Profile, reading: Reading | None
 
 def is_system(consumer: str) -> bool:
     """Whether a consumer stands for the system itself."""
-    return consumer == SYSTEM or consumer.startswith("system:")
+    return consumer.startswith("system:")

@@ -5,7 +5,7 @@ from types import MappingProxyType
 
 from lumtak.core.audit import Audit, Finding
 from lumtak.core.catalogue import Catalogue
-from lumtak.core.facts import Facts, Fixed, Item
+from lumtak.core.facts import Facts, Fixed, Item, Setting
 from lumtak.core.needs import STANDS_STILL, Graphs
 from lumtak.core.record import NotMeasured, Record, known
 from lumtak.core.setting import UNSET_WORD, Change, SettingRef, Shows, parse_ref
@@ -158,23 +158,21 @@ def _together(facts: Facts, graphs: Graphs, ordered: list[Change]) -> list[Chang
     result: list[Change] = []
     for change in ordered:
         place = len(result)
-        item = facts.find(change.ref)
+        touches = find_item(facts, change.ref).touches
         dependents = {parse_ref(c) for c in graphs.stops_with(str(change.ref))}
-        if item is not None and item.touches:
-            for i in range(len(result) - 1, -1, -1):
-                other = facts.find(result[i].ref)
-                if result[i].ref in dependents or _shows(facts, result[i]) != _shows(facts, change):
-                    break
-                if other is not None and other.touches == item.touches:
-                    place = i + 1
-                    break
+        for i in reversed(range(len(result))) if touches else ():
+            if result[i].ref in dependents or _shows(facts, result[i]) != _shows(facts, change):
+                break
+            if find_item(facts, result[i].ref).touches == touches:
+                place = i + 1
+                break
         result.insert(place, change)
     return result
 
 
 def _shows(facts: Facts, change: Change) -> Shows:
-    item = facts.find(change.ref)
-    return "now" if item is None or isinstance(item.setting, Fixed) else item.setting.shows
+    setting = find_item(facts, change.ref).setting
+    return setting.shows if isinstance(setting, Setting) else "now"
 
 
 def make_plan(facts: Facts, found: Audit, changes: Iterable[Change]) -> Plan:
