@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from helpers import CATALOGUE, facts, item, profile, reading
 from lumtak.core.audit import audit, eased_sum, is_system
 from lumtak.core.facts import Fixed, Gap, Setting, Trigger
-from lumtak.core.load import ConsumerLoad
+from lumtak.core.load import SYSTEM, ConsumerLoad
 from lumtak.core.needs import Graphs
 from lumtak.core.plan import check_changes, guards, make_plan
 from lumtak.core.profile import Never
@@ -242,7 +242,7 @@ def test_what_may_be_saved_counts_what_is_eased_and_what_is_asked():
     items = (item("services", "old", role="fax"), item("apps", "odd"), item("services", "screen", role="graphics"))
     found = judged(*items, costs=[("services:old", 3.0, 10), ("apps:odd", 2.0, 5), ("services:screen", 40.0, 900)])
     assert eased_sum(found.findings) == (5.0, 15 * MIB)
-    assert [is_system(name) for name in ("system", "system:kernel", "systematic", "apps:system")] == [
+    assert [is_system(name) for name in (SYSTEM, "system:kernel", "systematic", "apps:system")] == [
         True,
         True,
         False,
