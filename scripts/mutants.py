@@ -27,10 +27,23 @@ ROOT = Path(__file__).resolve().parents[1]
 TESTS = {
     "journal/migrate": "migrate losses",
     "journal": "through_journal journal losses contract",
-    "computers/linux": "through_journal linux_settings linux_files linux_apps linux_reading hostile contract",
+    "computers/linux/clock_plan": "linux_settings through_journal contract",
+    "computers/linux/profile_plan": "linux_settings through_journal contract",
+    "computers/linux/swap": "linux_settings through_journal hostile contract",
+    "computers/linux/memory_settings": "linux_settings through_journal hostile contract",
+    "computers/linux/effect_files": "linux_settings through_journal hostile contract",
+    "computers/linux/services": "through_journal linux_reading linux_settings contract",
+    "computers/linux/units": "through_journal linux_reading linux_settings contract",
+    "computers/linux/user_units": "linux_apps through_journal contract",
+    "computers/linux/sandboxes": "linux_apps through_journal contract",
+    "computers/linux/effects": "through_journal hostile contract",
+    "computers/linux/autostart": "linux_files linux_apps through_journal contract",
+    "computers/linux/folder": "linux_files linux_settings through_journal hostile",
+    "computers/linux": "hostile through_journal made_up_kind contract",
     "computers/hands/states": "states setting hostile migrate made_up_kind",
     "core/setting": "setting through_journal journal losses",
     "core/compare": "compare",
+    "core/means": "compare load",
     "core/plan": "audit_plan knowledge",
     "core/audit": "audit_plan sift knowledge",
 }
@@ -40,7 +53,7 @@ MODULES = (
     "computers/linux/services", "computers/linux/swap", "computers/linux/units", "computers/linux/user_units",
     "computers/linux/effects", "computers/linux/effect_files", "computers/linux/autostart", "computers/linux/folder",
     "computers/linux/memory_settings", "computers/linux/profile_plan", "computers/linux/clock_plan",
-    "computers/linux/sandboxes", "computers/linux/settings", "computers/linux/adapter", "computers/hands/states", "core/setting", "core/compare", "core/plan", "core/audit",
+    "computers/linux/sandboxes", "computers/linux/settings", "computers/linux/adapter", "computers/hands/states", "core/setting", "core/compare", "core/means", "core/plan", "core/audit",
 )  # fmt: skip
 EQUAL: dict[tuple[str, str], str] = {
     ("core/plan", "2  ->  3"): "of three ranks the highest stays the highest",

@@ -8,16 +8,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from lumtak.core.compare import (
-    BATCHES,
     CAUTION_ENDED,
-    MOST_CORRELATED,
     MOST_PAIRED,
     compare,
     compare_many,
     in_words,
-    mean_half_width,
 )
 from lumtak.core.load import settle
+from lumtak.core.means import BATCHES, MOST_CORRELATED, half_width, mean, standard_error, weighed
 from lumtak.errors import UsageError
 from lumtak.stations.reading import Precision
 from noise import FAMILIES, autoregression, until_sure
@@ -94,8 +92,23 @@ def test_constants_that_were_calibrated():
     assert (CAUTION_ENDED, MOST_CORRELATED, BATCHES, MOST_PAIRED) == (1.15, 0.995, 6, 2000)
     assert compare([1.0, 2.0], [1.0, 2.0], "x").threshold == 0
     assert compare_many([[1.0, 2.0]], [[1.0, 3.0]], "x") == compare_many([[1.0, 2.0]], [[1.0, 3.0]], "x", caution=1.0)
-    assert mean_half_width([1.0]) == np.inf
-    assert mean_half_width([1.0, 2.0]) == pytest.approx(6.353102368)
+    assert half_width([1.0]) == np.inf
+    assert half_width([1.0, 2.0]) == pytest.approx(6.353102368)
+
+
+def test_values_count_by_their_length():
+    values, lengths = [10.0, 40.0, 20.0, 30.0], [1.0, 3.0, 1.0, 1.0]
+    assert mean(values, lengths) == pytest.approx(30.0)
+    assert np.mean(weighed(values, lengths)) == pytest.approx(30.0)
+    assert weighed(values, lengths) == pytest.approx([30 - 20 / 1.5, 30 + 10 * 2, 30 - 10 / 1.5, 30.0])
+    assert weighed(values, [2.0] * 4) == values
+    assert (weighed([], []), mean([], []), mean([5.0], [0.0])) == ([], 0.0, 0.0)
+    split = [v for v, n in zip(values, lengths, strict=True) for _ in range(int(n))]
+    assert np.mean(split) == pytest.approx(mean(values, lengths)), "a long sample is as several short ones"
+    assert standard_error([5.0]) == 0.0
+    slow = wave(60, 5, 1, 0.9)
+    assert standard_error(slow) == pytest.approx(0.266743034)
+    assert half_width(slow) > 1.96 * standard_error(slow)
 
 
 @pytest.mark.parametrize(

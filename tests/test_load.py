@@ -7,7 +7,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from helpers import conditions, sample
-from lumtak.core.load import Memory, Snapshot, assemble, batch_error, between, settle, to_json
+from lumtak.core.load import Memory, Snapshot, assemble, between, settle, to_json
+from lumtak.core.means import standard_error
 from lumtak.core.record import NotMeasured
 from lumtak.core.units import GIB
 
@@ -119,8 +120,8 @@ def test_batch_error_of_dependent_samples_is_wider_than_the_plain_one():
         value = 0.9 * value + rng.gauss(0, 1)
         values.append(value)
     spread = (sum((v - sum(values) / 240) ** 2 for v in values) / 239) ** 0.5
-    assert batch_error(values) > 2 * spread / 240**0.5
-    assert batch_error([5.0]) == 0.0
+    assert standard_error(values) > 2 * spread / 240**0.5
+    assert standard_error([5.0]) == 0.0
 
 
 def built(samples, first, last, when=None):

@@ -9,8 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from helpers import bench, linux, reading
-from lumtak.core.compare import mean_half_width
 from lumtak.core.load import to_json
+from lumtak.core.means import half_width
 from lumtak.core.record import NotMeasured
 from lumtak.errors import BadFileError, ComputerError, LumtakError, UsageError
 from lumtak.stations.files import load_column, load_reading, to_csv
@@ -63,7 +63,7 @@ def test_a_reading_ends_by_itself_when_its_means_are_sure(sim):
     tight = take_reading(sim, precision=Precision(cpu_pct=0.01, most_s=150.0))
     assert (tight.ended, len(tight.samples)) == ("complete", 150)
     sure = take_reading(sim, precision=Precision(cpu_pct=4.0))
-    assert mean_half_width([s.cpu_pct for s in sure.kept]) <= 4.0 or len(sure.samples) == 300
+    assert half_width([s.cpu_pct for s in sure.kept]) <= 4.0 or len(sure.samples) == 300
 
 
 def test_memory_is_looked_at_sparsely_and_at_both_ends(sim):

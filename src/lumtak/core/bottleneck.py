@@ -68,8 +68,8 @@ def find_bottleneck(facts: Facts, profile: Profile, reading: Reading, eased: tup
 
 
 def _mean(reading: Reading, column: str) -> float | None:
-    values = [getattr(s, column) for s in reading.kept]
-    return None if not values or any(isinstance(v, NotMeasured) for v in values) else sum(values) / len(values)
+    figure = reading.figure(column)
+    return None if isinstance(figure, NotMeasured) else figure
 
 
 def _memory(reading: Reading) -> tuple[str, ...]:

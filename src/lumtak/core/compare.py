@@ -5,10 +5,10 @@ computer it reports a difference far more often than one time in twenty. The int
 dependence, and errs on the side of caution; `make calibrate` shows how often it is wrong (docs/MEASURING.md).
 """
 
-import math
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, Literal
 
+from lumtak.core.means import BATCHES, FEWEST, Spread, ar1_spread, batch_spread, student
 from lumtak.core.record import Record
 from lumtak.core.units import signed
 from lumtak.errors import UsageError
@@ -24,10 +24,6 @@ Verdict = Literal["lower", "none", "higher"]
 Finding = Literal["lower", "higher", "no effect", "not known"]
 """As the verdict, but "none" told apart: the whole interval is within the practical threshold, or it is not."""
 
-BATCHES = 6
-FEWEST = 2
-MOST_CORRELATED = 0.995
-"""A correlation above this cannot be told from a wander that has not ended within the window."""
 CAUTION_ENDED = 1.15
 """By so much is the interval widened where a reading ended by itself: a lucky calm ends it early. Set by calibration."""
 MOST_PAIRED = 2000
@@ -70,10 +66,9 @@ class Comparison(Record):
 class _Spread(Record):
     """How sure the mean of one side is: two ways, and a third where there are several readings."""
 
-    batch: tuple[float, float]
-    """(variance of the mean, degrees of freedom)."""
-    ar1: tuple[float, float]
-    between: tuple[float, float] | None
+    batch: Spread
+    ar1: Spread
+    between: Spread | None
     effective: float
 
 
@@ -181,17 +176,6 @@ def _note(a: "Floats", b: "Floats", spread_a: _Spread, spread_b: _Spread) -> str
     return ""
 
 
-def mean_half_width(values: "Sequence[float] | Floats") -> float:
-    """Half the 95 % interval of the mean of one series: the wider of both ways."""
-    import numpy as np
-
-    series = np.asarray(values, dtype=np.float64)
-    if series.size < FEWEST:
-        return math.inf
-    spread = _spread([series])
-    return max(_student(spread.batch), _student(spread.ar1))
-
-
 def _half_width(a: _Spread, b: _Spread) -> float:
     """The widest of the intervals: batch means, autoregression, and variation between readings where there are several."""
     widths = [_welch(a.batch, b.batch), _welch(a.ar1, b.ar1)]
@@ -200,18 +184,12 @@ def _half_width(a: _Spread, b: _Spread) -> float:
     return max(widths)
 
 
-def _welch(first: tuple[float, float], second: tuple[float, float]) -> float:
+def _welch(first: Spread, second: Spread) -> float:
     """Half the 95 % interval of a difference from two (variance of the mean, degrees of freedom); Welch-Satterthwaite."""
     variance = first[0] + second[0]
     if variance <= 0:
         return 0.0
-    return _student((variance, 1 / sum((v / variance) ** 2 / d for v, d in (first, second))))
-
-
-def _student(spread: tuple[float, float]) -> float:
-    from scipy.special import stdtrit  # costs 0.3 s, and only a comparison needs it
-
-    return float(stdtrit(spread[1], 0.975)) * math.sqrt(max(spread[0], 0.0))
+    return student((variance, 1 / sum((v / variance) ** 2 / d for v, d in (first, second))))
 
 
 def _spread(readings: "list[Floats]") -> _Spread:
@@ -219,8 +197,8 @@ def _spread(readings: "list[Floats]") -> _Spread:
     import numpy as np
 
     count = len(readings)
-    batch = [_batch_error(x) for x in readings]
-    ar1 = [_ar1_error(x) for x in readings]
+    batch = [batch_spread(x) for x in readings]
+    ar1 = [ar1_spread(x) for x in readings]
     between = None
     if count > 1:
         between = (float(np.var([x.mean() for x in readings], ddof=1)) / count, float(count - 1))
@@ -230,33 +208,6 @@ def _spread(readings: "list[Floats]") -> _Spread:
         between=between,
         effective=sum(d + 1 for _, d in ar1),
     )
-
-
-def _batch_error(values: "Floats") -> tuple[float, float]:
-    """(variance of the mean, degrees of freedom) from six non-overlapping batch means (Schmeiser 1982)."""
-    size = values.size // BATCHES
-    if size < 2:
-        return float(values.var(ddof=1) / values.size), float(values.size - 1)
-    means = values[: size * BATCHES].reshape(BATCHES, size).mean(axis=1)
-    return float(means.var(ddof=1) / BATCHES), float(BATCHES - 1)
-
-
-def _ar1_error(values: "Floats") -> tuple[float, float]:
-    """(variance of the mean, degrees of freedom) if the series were a first-order autoregression.
-
-    The lag-one correlation r is corrected for its bias in short series, r + (1 + 4 r) / n (Kendall 1954), the long-run
-    variance is s² (1 + r) / (1 - r), and the effective sample size n (1 - r) / (1 + r) less one gives the degrees
-    of freedom (Zwiers and von Storch 1995), never fewer than two.
-    """
-    n = values.size
-    centred = values - values.mean()
-    power = float(centred @ centred)
-    if power <= 0:
-        return 0.0, float(n - 1)
-    r = float(centred[1:] @ centred[:-1]) / power
-    r = min(max(r + (1 + 4 * r) / n, 0.0), MOST_CORRELATED)
-    inflation = (1 + r) / (1 - r)
-    return power / (n - 1) * inflation / n, max(n / inflation, 3.0) - 1
 
 
 def _shift(a: "Floats", b: "Floats") -> float:

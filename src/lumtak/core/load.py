@@ -1,10 +1,11 @@
 """Readings: what was sampled over a window, and how it settled."""
 
-from itertools import pairwise
+from collections.abc import Sequence
 from typing import Annotated, Literal
 
 import msgspec
 
+from lumtak.core.means import mean, standard_error, weighed
 from lumtak.core.record import AtLeastOne, Figure, NotMeasured, Positive, Record, known
 from lumtak.core.text import harmless_json
 
@@ -165,8 +166,17 @@ class Reading(Record):
 
     def mean(self, column: str) -> float:
         """The mean of a numeric column over the settled samples, each weighed by its length."""
-        length = sum(s.length_s for s in self.kept)
-        return sum(float(getattr(s, column)) * s.length_s for s in self.kept) / length if length else 0.0
+        kept = self.kept
+        return mean([float(getattr(s, column)) for s in kept], [s.length_s for s in kept])
+
+    def figure(self, column: str) -> Figure:
+        """The same, or why there is none, where a sample says so."""
+        missing = next((v for s in self.kept if isinstance(v := getattr(s, column), NotMeasured)), None)
+        return self.mean(column) if missing is None else missing
+
+    def series(self, column: str) -> list[float]:
+        """A numeric column over the settled samples, for statistics: its plain mean is the mean over time; see `means.weighed`."""
+        return series_of(self.kept, column)
 
     def unattributed(self) -> tuple[float, float]:
         """(CPU percentage, RAM in bytes) that no consumer accounts for: parts and this sum to the whole."""
@@ -176,6 +186,11 @@ class Reading(Record):
     def consumer(self, key: str) -> ConsumerLoad | None:
         """What this consumer cost, if it was seen."""
         return next((c for c in self.consumers if c.key == key), None)
+
+
+def series_of(samples: Sequence[Sample], column: str) -> list[float]:
+    """A numeric column of samples; see `Reading.series`."""
+    return weighed([float(getattr(s, column)) for s in samples], [s.length_s for s in samples])
 
 
 COLUMNS = tuple(f for f in Sample.__struct_fields__ if f != "consumers")
@@ -293,35 +308,8 @@ def _mser_scores(means: list[float]) -> list[float]:
 
 def _stands_out(head: list[float], rest: list[float]) -> bool:
     """Whether the head is no part of the same steady load: its mean is more than six standard errors away."""
-    error = max(batch_error(rest), ar1_error(rest)) * (1 + len(rest) / len(head)) ** 0.5
+    error = standard_error(rest) * (1 + len(rest) / len(head)) ** 0.5
     return bool(abs(sum(head) / len(head) - sum(rest) / len(rest)) > _GATE * error)
-
-
-def ar1_error(values: list[float]) -> float:
-    """Standard error of the mean if the series were a first-order autoregression; see `core.compare`."""
-    n = len(values)
-    centre = sum(values) / n
-    centred = [v - centre for v in values]
-    power = sum(c * c for c in centred)
-    if power <= 0 or n < 2:
-        return 0.0
-    r = sum(a * b for a, b in pairwise(centred)) / power
-    r = min(max(r + (1 + 4 * r) / n, 0.0), 0.995)
-    return float((power / (n - 1) * (1 + r) / (1 - r) / n) ** 0.5)
-
-
-def batch_error(values: list[float], batches: int = 6) -> float:
-    """Standard error of the mean of an autocorrelated series, from batch means.
-
-    Fewer values than two a batch give the plain standard error, which is too small when values depend on each other.
-    """
-    if len(values) < 2:
-        return 0.0
-    size = len(values) // batches
-    if size >= 2:
-        values = [sum(values[i * size : (i + 1) * size]) / size for i in range(batches)]
-    centre = sum(values) / len(values)
-    return float((sum((v - centre) ** 2 for v in values) / (len(values) - 1) / len(values)) ** 0.5)
 
 
 def assemble(
@@ -369,7 +357,7 @@ def assemble(
 
 
 def _cost(key: str, kept: list[Sample], ends: list[Snapshot]) -> ConsumerLoad:
-    shares = [s.consumers.get(key, 0.0) for s in kept]
+    shares = weighed([s.consumers.get(key, 0.0) for s in kept], [s.length_s for s in kept])
     seen = [m for snapshot in ends if (m := snapshot.memory.get(key)) is not None]
     memory: Figure = NotMeasured(not_measured="it was not running when memory was looked at")
     if seen:
@@ -377,7 +365,7 @@ def _cost(key: str, kept: list[Sample], ends: list[Snapshot]) -> ConsumerLoad:
     return ConsumerLoad(
         key=key,
         cpu_pct=sum(shares) / len(shares) if shares else 0.0,
-        cpu_se_pct=batch_error(shares),
+        cpu_se_pct=standard_error(shares),
         ram_bytes=memory,
         ram_how=seen[-1].how if seen else "",
         ram_shared_split=seen[-1].shared_split if seen else True,

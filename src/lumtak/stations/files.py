@@ -171,7 +171,7 @@ def _column_of(reading: Reading, column: str, path: Path) -> list[float]:
         raise BadFileError(
             str(path), f"{column} was not measured: {missing.not_measured}.", next_step="Compare another column."
         )
-    return [float(v) for v in values]
+    return reading.series(column)
 
 
 def _csv_column(text: str, column: str, path: Path) -> list[float]:

@@ -1,6 +1,6 @@
 """A reading as OpenMetrics text (OpenMetrics 1.0): gauges for whoever collects them."""
 
-from lumtak.core.load import Reading, Sample
+from lumtak.core.load import Reading
 from lumtak.core.record import NotMeasured
 from lumtak.core.text import plain
 
@@ -25,8 +25,8 @@ def to_openmetrics(reading: Reading) -> str:
     labels = f'computer="{_label(reading.computer)}"'
     lines: list[str] = []
     for name, (column, scale, about) in _GAUGES.items():
-        value = _mean(reading.kept, column)
-        if value is not None:
+        value = reading.figure(column)
+        if not isinstance(value, NotMeasured):
             lines += [
                 f"# TYPE lumtak_{name} gauge",
                 f"# HELP lumtak_{name} {about}",
@@ -47,13 +47,6 @@ def to_openmetrics(reading: Reading) -> str:
         if not isinstance(c.ram_bytes, NotMeasured)
     ]
     return "\n".join([*lines, "# EOF"]) + "\n"
-
-
-def _mean(samples: tuple[Sample, ...], column: str) -> float | None:
-    values = [getattr(s, column) for s in samples]
-    if any(isinstance(v, NotMeasured) for v in values):
-        return None
-    return float(sum(v * s.length_s for v, s in zip(values, samples, strict=True)) / sum(s.length_s for s in samples))
 
 
 def _label(text: str) -> str:

@@ -3,7 +3,8 @@
 from typing import NamedTuple
 
 from lumtak.core.facts import Facts
-from lumtak.core.load import ConsumerLoad, Reading, batch_error, consumer_name
+from lumtak.core.load import ConsumerLoad, Reading, consumer_name
+from lumtak.core.means import half_width
 from lumtak.core.record import Figure, NotMeasured, Record, known
 from lumtak.core.text import plain
 from lumtak.core.units import percent, ram
@@ -52,7 +53,7 @@ def quick_look(facts: Facts, reading: Reading) -> Look:
         computer=facts.address,
         seconds=sum(s.length_s for s in reading.samples),
         cpu_pct=reading.mean("cpu_pct"),
-        cpu_doubt_pct=2.57 * batch_error([s.cpu_pct for s in reading.kept]),
+        cpu_doubt_pct=half_width(reading.series("cpu_pct")),
         iowait_pct=reading.mean("iowait_pct"),
         ram_used_bytes=reading.mean("ram_used_bytes"),
         ram_total_bytes=total,

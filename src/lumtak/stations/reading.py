@@ -5,9 +5,20 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from lumtak.computers.protocol import Computer
-from lumtak.core.compare import mean_half_width
 from lumtak.core.facts import System
-from lumtak.core.load import Conditions, Ended, Reading, Sample, Snapshot, assemble, between, settle, skip_after_start
+from lumtak.core.load import (
+    Conditions,
+    Ended,
+    Reading,
+    Sample,
+    Snapshot,
+    assemble,
+    between,
+    series_of,
+    settle,
+    skip_after_start,
+)
+from lumtak.core.means import half_width
 from lumtak.errors import ComputerError, UsageError
 
 SHORTEST_INTERVAL_S, LONGEST_INTERVAL_S = 0.2, 60.0
@@ -58,8 +69,8 @@ class Precision:
         kept = samples[start:]
         return (
             settled
-            and self.sure([s.cpu_pct for s in kept], self.cpu_pct)
-            and self.sure([s.ram_pct for s in kept], self.ram_pct)
+            and self.sure(series_of(kept, "cpu_pct"), self.cpu_pct)
+            and self.sure(series_of(kept, "ram_pct"), self.ram_pct)
         )
 
     @staticmethod
@@ -67,7 +78,7 @@ class Precision:
         """Whether the mean is that sure, and both halves agree to half of it, so that no drift is taken for calm."""
         middle = len(values) // 2
         first, second = sum(values[:middle]) / middle, sum(values[middle:]) / (len(values) - middle)
-        return abs(first - second) <= precision / 2 and mean_half_width(values) <= precision
+        return abs(first - second) <= precision / 2 and half_width(values) <= precision
 
 
 @dataclass(slots=True)
@@ -120,7 +131,7 @@ def take_reading(
         raise UsageError(
             f"A reading of {length:g} s is not possible.", f"Choose from one interval ({interval_s:g} s) to a day."
         )
-    mean_half_width([0.0, 1.0])  # loads what it needs now, not in the middle of the window
+    half_width([0.0, 1.0])  # loads what it needs now, not in the middle of the window
     taken_at = computer.clock.wall().isoformat(timespec="seconds")
     conditions = conditions_of(computer.about.system())
     window = _Window(conditions, [computer.load.sample(memory=True)], [], round(length / interval_s))

@@ -414,5 +414,5 @@ def caution_for(*readings: Reading) -> float:
 
 
 def _compare(before: Reading, after: Reading, column: str, threshold: float) -> Comparison:
-    sides = [[getattr(s, column) for s in reading.kept] for reading in (before, after)]
+    sides = [reading.series(column) for reading in (before, after)]
     return compare_many([sides[0]], [sides[1]], column, threshold=threshold, caution=caution_for(before, after))

@@ -5,7 +5,8 @@ from textual.app import ComposeResult
 from textual.containers import Horizontal
 from textual.widgets import Button, Static
 
-from lumtak.core.load import Conditions, Reading, batch_error, consumer_name
+from lumtak.core.load import Conditions, Reading, consumer_name
+from lumtak.core.means import half_width
 from lumtak.core.record import NotMeasured, known
 from lumtak.core.text import plain
 from lumtak.core.units import percent, ram, span, took
@@ -86,7 +87,6 @@ class BaselineStation(Station):
 
     def _headline(self, reading: Reading) -> Text:
         palette = Palette(self.app)
-        cpu = [s.cpu_pct for s in reading.kept]
         text = Text()
         early = (
             ""
@@ -94,7 +94,8 @@ class BaselineStation(Station):
             else f", {reading.ended} after {span(reading.samples[-1].t_s)}"
         )
         text.append(
-            f"Baseline{early}: CPU {percent(reading.mean('cpu_pct'))} ± {1.96 * batch_error(cpu):.1f}", style="bold"
+            f"Baseline{early}: CPU {percent(reading.mean('cpu_pct'))} ± {half_width(reading.series('cpu_pct')):.1f}",
+            style="bold",
         )
         text.append(f", RAM {ram(reading.mean('ram_used_bytes'))} of {ram(reading.ram_total_bytes)}", style="bold")
         text.append(f", cache {ram(reading.mean('cache_bytes'))} (not load)", style=palette.soft)

@@ -10,8 +10,8 @@ from textual.containers import Vertical
 from textual.message import Message
 from textual.widgets import Static
 
-from lumtak.core.compare import mean_half_width
-from lumtak.core.load import Conditions, Sample, settle, skip_after_start
+from lumtak.core.load import Conditions, Sample, series_of, settle, skip_after_start
+from lumtak.core.means import half_width
 from lumtak.core.units import percent, ram, span
 from lumtak.stations.reading import Precision
 from lumtak.tui.theme import Palette
@@ -114,13 +114,13 @@ class Live(Vertical):
     def _sure(samples: list[Sample], palette: Palette) -> Text:
         """Both means with their intervals, which narrow as samples come."""
         rule, text = Precision(), Text("\n")
-        count = len(samples)
+        cpu, used = series_of(samples, "cpu_pct"), series_of(samples, "ram_used_bytes")
         rows = (
-            ("CPU", [s.cpu_pct for s in samples], rule.cpu_pct, percent(sum(s.cpu_pct for s in samples) / count)),
-            ("RAM", [s.ram_pct for s in samples], rule.ram_pct, ram(sum(s.ram_used_bytes for s in samples) / count)),
+            ("CPU", cpu, rule.cpu_pct, percent(sum(cpu) / len(cpu))),
+            ("RAM", series_of(samples, "ram_pct"), rule.ram_pct, ram(sum(used) / len(used))),
         )
         for name, values, wanted, mean in rows:
-            half = mean_half_width(values)
+            half = half_width(values)
             known = math.isfinite(half)
             cells = min(_HALF, max(1, round(half / wanted * _WANTED_CELLS))) if known else _HALF
             sure = known and half <= wanted
