@@ -119,7 +119,7 @@ def test_the_heaviest_come_first_and_what_is_never_ended_last(sim):
     assert kept == sorted(kept)
     assert any(kept)
     assert sum(r.cpu_pct for r in found) < 100
-    with pytest.raises(UnknownNameError, match=r"Did you mean chat-horn"):
+    with pytest.raises(UnknownNameError, match=r"no process called chathorn\. `lumtak end COMPUTER` lists them"):
         find_process(found, "chathorn")
 
 

@@ -297,6 +297,37 @@ def test_the_governor_and_its_preference_as_a_plan(tree, driver, held, offered, 
     assert plan_in_force(hand, None) == plan
 
 
+def test_a_clock_that_cannot_be_changed_or_is_not_there_says_why(tree):
+    hand, mine = clocks(tree, "intel_pstate")
+    (tree / "run/systemd/system/x").unlink()
+    (tree / "run/systemd/system").rmdir()
+    (item,), _ = ClockPlan(means_of(hand)).items(look())
+    assert "without systemd nothing would keep it" in item.setting.needed
+    (item,) = [i for i in linux(tree).about.facts().items if i.area == "power"]
+    assert "not a computer that is switched on" in item.setting.needed
+    for policy in ("policy0", "policy1"):
+        (tree / f"sys/devices/system/cpu/cpufreq/{policy}/scaling_governor").unlink()
+    assert [g.reason for g in ClockPlan(means_of(hand)).items(look()).gaps] == [
+        "the kernel offers no choice of clocks here"
+    ]
+    assert plan_in_force(hand, None).not_measured == "the kernel offers no choice of clocks here"
+    with pytest.raises(ComputerError, match="the kernel offers no choice of clocks"):
+        mine.read(parse_ref("power:mains"))
+
+
+def test_policies_that_do_not_agree_are_no_plan_and_what_a_plan_writes(tree):
+    hand, mine = clocks(tree, "intel_pstate")
+    ref = parse_ref("power:mains")
+    put(tree, "/sys/devices/system/cpu/cpufreq/policy1/energy_performance_preference", "power\n")
+    assert mine.read(ref).value == "mixed"
+    hand.asked.clear()
+    mine.write(ref, State(value="full"))
+    assert [w[0] for w in hand.asked if w[0] != "busctl"] == ["put", "link", "systemctl"]
+    assert hand.asked[-1][-1] == "daemon-reload"
+    governor = tree / "sys/devices/system/cpu/cpufreq/policy0/scaling_governor"
+    assert governor.read_text() == "performance"
+
+
 def test_a_plan_of_the_clock_is_kept_by_a_unit_and_all_of_it_comes_back(tree, tmp_path):
     transport, power = clocks(tree, "intel_pstate")
     put(tree, "/sys/devices/system/cpu/cpufreq/policy1/energy_performance_preference", "balance_power\n")

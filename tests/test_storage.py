@@ -39,9 +39,26 @@ def test_a_write_that_fails_leaves_the_old_file_and_nothing_else(tmp_path, monke
 
 
 def test_a_folder_is_made_and_a_file_in_its_place_is_said(tmp_path):
-    write_whole(tmp_path / "a/b/c", b"x")
-    with pytest.raises(StorageError, match="cannot be written"):
+    write_whole(tmp_path / "a/b/c", b"x", private=True)
+    assert (tmp_path / "a/b").stat().st_mode & 0o777 == 0o700
+    with pytest.raises(StorageError, match="not a directory. Choose a folder; a file is in the way"):
         write_whole(tmp_path / "a/b/c/d", b"x")
+    with pytest.raises(StorageError, match="no such file or directory. Make its folder first"):
+        write_whole(tmp_path / "none/x", b"x")
+    assert not (tmp_path / "none").exists(), "what somebody asked for goes where they said, or nowhere"
+
+
+@pytest.mark.parametrize(
+    ("name", "known", "hint"),
+    [
+        ("sim:nothere", ["sim:chart-room", "sim:drawing-bench", "local"], "all of them"),
+        ("sim:drawing-banch", ["sim:chart-room", "sim:drawing-bench", "local"], "Did you mean sim:drawing-bench?"),
+        ("services:tidefeed", ["services:tide-feed", "services:mast"], "Did you mean services:tide-feed?"),
+        ("services:x", ["services:tide-feed", "services:mast"], "all of them"),
+    ],
+)
+def test_only_what_somebody_can_have_meant_is_suggested(name, known, hint):
+    assert UnknownNameError("name", name, known, "all of them").next_step == hint
 
 
 def test_durable_settings_and_numbered_migrations(tmp_path):

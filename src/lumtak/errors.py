@@ -14,6 +14,8 @@ LumtakError                     1  something failed
 import difflib
 from collections.abc import Iterable
 
+_NEAR = 0.6
+
 
 class LumtakError(Exception):
     """One plain sentence, and what to do next.
@@ -40,6 +42,12 @@ class UsageError(LumtakError):
     exit_code = 2
 
 
+def _is_near(name: str, known: str) -> bool:
+    """Whether somebody can have meant it: what stands before the last colon, which many share, makes no names alike."""
+    one, other = (text.rpartition(":")[2] for text in (name, known))
+    return difflib.SequenceMatcher(None, one, other).ratio() >= _NEAR
+
+
 class UnknownNameError(UsageError):
     """A name that is not there, with the nearest one that is.
 
@@ -52,7 +60,7 @@ class UnknownNameError(UsageError):
 
     def __init__(self, kind: str, name: str, known: Iterable[str], listing: str = "") -> None:
         names = sorted(set(known))
-        near = difflib.get_close_matches(name, names, n=1, cutoff=0.4)
+        near = [n for n in difflib.get_close_matches(name, names, n=3, cutoff=0.5) if _is_near(name, n)]
         hint = f"Did you mean {near[0]}?" if near else listing
         super().__init__(f"There is no {kind} called {name}.", hint)
         self.name = name

@@ -1,6 +1,7 @@
 """Files and databases that are whole or not there: atomic replacement, SQLite set up for durability, numbered migrations."""
 
 import contextlib
+import errno
 import fcntl
 import os
 import re
@@ -47,14 +48,15 @@ def write_whole(path: Path, data: bytes, *, private: bool = False) -> None:
     Args:
         path: of the file.
         data: its new content.
-        private: whether it is Lumtak's own: then nobody else may read it, nor enter a folder that is made for it.
+        private: whether it is Lumtak's own: then nobody else may read it, and its folder is made where it is not there, for nobody else.
 
     Raises:
         StorageError: the disk is full, the folder is read-only, ...
     """
     temporary = path.with_name(f".{path.name}.{os.getpid()}.{secrets.token_hex(4)}.new")
     try:
-        make_folder(path.parent) if private else path.parent.mkdir(parents=True, exist_ok=True)
+        if private:
+            make_folder(path.parent)
         flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
         descriptor = os.open(temporary, flags, 0o600 if private else 0o644)
         try:
@@ -137,13 +139,22 @@ def sync_folder(folder: Path) -> None:
         os.close(descriptor)
 
 
+_MEND = {
+    errno.ENOENT: "Make its folder first, or choose another one.",
+    errno.ENOTDIR: "Choose a folder; a file is in the way.",
+    errno.EEXIST: "Choose a folder; a file is in the way.",
+    errno.ENOSPC: "Make room, or choose another folder.",
+    errno.EDQUOT: "Make room, or choose another folder.",
+    errno.EACCES: "Choose a folder that you may write to.",
+    errno.EPERM: "Choose a folder that you may write to.",
+    errno.EROFS: "Choose a folder on a disk that can be written.",
+}
+
+
 def cannot_write(path: Path, error: OSError) -> StorageError:
     """The error for a file that could not be written, with what to do about it."""
     reason = (error.strerror or str(error)).lower()
-    return StorageError(
-        f"{path} cannot be written: {reason}.",
-        "Make room or choose another folder (--home DIR for Lumtak's own data, --out for results).",
-    )
+    return StorageError(f"{path} cannot be written: {reason}.", _MEND.get(error.errno or 0, "Choose another folder."))
 
 
 _STORES = ("journal.db*", "casebook.db*", "journal-id", "before", "lost", "profiles", "catalogue", "simulated")
@@ -177,6 +188,19 @@ def only_looked_at(home: Path) -> StorageError:
     return StorageError(
         f"{home} cannot be written, so nothing is changed.", "Make it writable, or name another folder with --home DIR."
     )
+
+
+@contextlib.contextmanager
+def in_sentences(path: Path) -> Iterator[None]:
+    """What cannot be written is told in a sentence.
+
+    Raises:
+        StorageError: it cannot be written.
+    """
+    try:
+        yield
+    except OSError as error:
+        raise cannot_write(path, error) from error
 
 
 def lock_file(path: Path) -> int:

@@ -83,9 +83,7 @@ def explain_command(workshop: Workshop, computer: str, item: str, user: str | No
 def _say_causes(facts: Facts, pid: int, *, as_json: bool) -> None:
     process = next((p for p in facts.processes if p.pid == pid), None)
     if process is None:
-        raise UnknownNameError(
-            "process", str(pid), (str(p.pid) for p in facts.processes), "`lumtak end COMPUTER` lists them."
-        )
+        raise UnknownNameError("process", str(pid), (), "`lumtak end COMPUTER` lists them.")
     chain = causes(process, facts)
     if as_json:
         say_json({"format": 1, "computer": facts.address, "pid": pid, "name": process.name, "causes": chain})

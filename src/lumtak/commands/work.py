@@ -22,6 +22,7 @@ from lumtak.core.units import percent, ram, signed, span
 from lumtak.errors import UsageError
 from lumtak.report.charts import KINDS_OF_CHART, Format, Kind
 from lumtak.stations.handover import draw_chart
+from lumtak.stations.places import results_folder
 from lumtak.stations.visit import Visit
 from lumtak.stations.workshop import Workshop
 from lumtak.storage import write_whole
@@ -55,8 +56,8 @@ def demo_command() -> None:
 @click.option(
     "--out",
     type=click.Path(path_type=Path, file_okay=False),
-    default=Path("lumtak-example"),
-    show_default=True,
+    default=lambda: results_folder() / "lumtak-example",
+    show_default="lumtak-example among your documents",
     metavar="DIR",
 )
 @click.option(

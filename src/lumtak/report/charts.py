@@ -9,6 +9,7 @@ from lumtak.core.load import Reading
 from lumtak.core.record import Record
 from lumtak.core.strip import KIND_WORDS, KINDS, Strip
 from lumtak.core.units import GIB
+from lumtak.report.plotting import plotting
 
 COLOURS = {
     "guarded": "#56616b",
@@ -77,7 +78,7 @@ def chart(kind: Kind, drawn: Drawn, form: Format) -> bytes:
 
 
 def _rendered(draw: Callable[[Any], None], size: tuple[float, float], form: Format) -> bytes:
-    import matplotlib as mpl
+    mpl = plotting()
     from matplotlib.figure import Figure
 
     settings: Any = {

@@ -8,6 +8,7 @@ from lumtak.core.record import NotMeasured
 from lumtak.core.text import plain
 from lumtak.core.units import percent, ram, span
 from lumtak.report.content import Content, claims
+from lumtak.report.plotting import plotting
 
 _INK, _SOFT, _RULE = "#22282e", "#5a646d", "#c3cad0"
 _FRAME_PADDING = 6
@@ -49,7 +50,7 @@ def report_pdf(content: Content, chart_svg: str | None) -> bytes:
 
 
 def _fonts() -> None:
-    import matplotlib as mpl
+    mpl = plotting()
     from reportlab.graphics import shapes
     from reportlab.pdfbase import pdfmetrics
     from reportlab.pdfbase.ttfonts import TTFont

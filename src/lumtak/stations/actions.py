@@ -47,11 +47,11 @@ def find_process(found: list[Running], wanted: str) -> Running:
     matches = [r for r in found if wanted in {str(r.process.pid), r.process.name}]
     if len(matches) == 1:
         return matches[0]
-    numbers = [str(r.process.pid) for r in (matches or found)]
+    numbers = [str(r.process.pid) for r in matches]
     listing = f"Its numbers are {', '.join(numbers[:8])}; name one." if matches else "`lumtak end COMPUTER` lists them."
     if matches:
         raise UnknownNameError("single process", plain(wanted), (), listing)
-    raise UnknownNameError("process", plain(wanted), [*numbers, *(r.process.name for r in found)], listing)
+    raise UnknownNameError("process", plain(wanted), (), listing)
 
 
 def end_process(computer: Computer, process: Process, way: Way, *, title: str, wait_s: float = 5.0) -> Action:

@@ -13,7 +13,7 @@ from lumtak.errors import UsageError
 from lumtak.report.charts import Format, Kind
 from lumtak.report.content import ChangeLine, Content, headline
 from lumtak.stations.visit import Visit
-from lumtak.storage import write_whole
+from lumtak.storage import in_sentences, write_whole
 
 REPORT_FILES = ("report.pdf", "load.svg", "job.json")
 
@@ -79,6 +79,9 @@ def write_report(visit: Visit, folder: Path) -> list[Path]:
     if svg is not None:
         documents["load.svg"] = svg.encode("utf-8")
     documents["job.json"] = harmless_json(msgspec.json.format(msgspec.json.encode(content), indent=1)) + b"\n"
+    if not folder.is_dir():
+        with in_sentences(folder):
+            folder.mkdir()
     for name, data in documents.items():
         write_whole(folder / name, data)
     return [folder / name for name in documents]

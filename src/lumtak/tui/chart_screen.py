@@ -14,6 +14,7 @@ from textual.widgets import Button, Input, Static
 from lumtak.core.text import plain
 from lumtak.errors import LumtakError
 from lumtak.report.charts import Format, Kind
+from lumtak.stations.places import results_folder
 from lumtak.storage import in_short, write_whole
 
 KIND_WORDS: dict[Kind, str] = {
@@ -70,7 +71,7 @@ class ChartScreen(ModalScreen[None]):
         self._kind = kind
         for name, words in KIND_WORDS.items():
             self.query_one(f"#{name}", Button).label = ("◆ " if name == kind else "  ") + words
-        self.query_one(Input).value = in_short(Path.cwd() / f"{self._stem}-{kind}")
+        self.query_one(Input).value = in_short(results_folder() / f"{self._stem}-{kind}")
         self.query_one("#said", Static).update("")
 
     def on_button_pressed(self, event: Button.Pressed) -> None:

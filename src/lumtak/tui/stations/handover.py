@@ -9,6 +9,7 @@ from textual.widgets import Button, Input, Static
 
 from lumtak.core.text import plain
 from lumtak.journal import Entry, warnings
+from lumtak.stations.places import results_folder
 from lumtak.stations.rights import asking
 from lumtak.storage import in_short
 from lumtak.tui.confirm import ConfirmScreen
@@ -33,14 +34,25 @@ class HandoverStation(Station):
             yield Button("Write the report", id="write", compact=True)
             yield Button("Put everything back…", id="all", compact=True)
 
+    _standing: list[tuple[int, str]] | None = None
+
+    def on_input_changed(self, event: Input.Changed) -> None:
+        """Another folder: nothing is written there yet."""
+        event.stop()
+        self.query_one("#written", Static).update("")
+
     def on_mount(self) -> None:
-        """The report goes beside where Lumtak was started."""
-        self.query_one(Input).value = in_short(Path.cwd() / f"lumtak-report-{self.desk.job.id}")
+        """The report goes to the person's documents."""
+        self.query_one(Input).value = in_short(results_folder() / f"lumtak-report-{self.desk.job.id}")
 
     def show(self) -> None:
         """As far as it is."""
         desk, palette = self.desk, Palette(self.app)
         left = [e for e in desk.entries if e.is_open]
+        standing: list[tuple[int, str]] = [(e.id, e.stage) for e in desk.entries]
+        if standing != self._standing:  # what was written tells of something else
+            self._standing = standing
+            self.query_one("#written", Static).update("")
         self.query_one("#say", Static).update(self._sentence(left))
         self.query_one("#write").disabled = bool(desk.busy)
         everything = self.query_one("#all", Button)
