@@ -286,6 +286,8 @@ def clocks(root, driver, held="powersave/balance_performance", offered="performa
         ("amd-pstate-epp", "powersave/power", "performance powersave", "saving", ("saving", "balanced", "full")),
         ("intel_pstate", "performance/performance", "performance powersave", "full", ("saving", "balanced", "full")),
         ("intel_pstate", "powersave/", "performance powersave", "balanced", ("balanced", "full")),
+        ("intel_pstate", "performance/performance", "performance", "full", ("full",)),
+        ("intel_pstate", "powersave/", "powersave", "balanced", ("balanced",)),
         ("acpi-cpufreq", "powersave/", "performance powersave schedutil", "saving", ("saving", "balanced", "full")),
         ("acpi-cpufreq", "userspace/", "userspace performance", "userspace", ("full",)),
     ],
@@ -293,7 +295,7 @@ def clocks(root, driver, held="powersave/balance_performance", offered="performa
 def test_the_governor_and_its_preference_as_a_plan(tree, driver, held, offered, plan, plans):
     hand, _ = clocks(tree, driver, held, offered)
     (item,), _ = ClockPlan(means_of(hand)).items(look())
-    assert (item.value, item.setting.values) == (plan, plans)
+    assert (item.value, item.setting.values, item.running, item.key) == (plan, plans, True, "mains")
     assert plan_in_force(hand, None) == plan
 
 

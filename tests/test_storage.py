@@ -41,9 +41,9 @@ def test_a_write_that_fails_leaves_the_old_file_and_nothing_else(tmp_path, monke
 def test_a_folder_is_made_and_a_file_in_its_place_is_said(tmp_path):
     write_whole(tmp_path / "a/b/c", b"x", private=True)
     assert (tmp_path / "a/b").stat().st_mode & 0o777 == 0o700
-    with pytest.raises(StorageError, match="not a directory. Choose a folder; a file is in the way"):
+    with pytest.raises(StorageError, match=r"not a directory\. Choose a folder; a file is in the way"):
         write_whole(tmp_path / "a/b/c/d", b"x")
-    with pytest.raises(StorageError, match="no such file or directory. Make its folder first"):
+    with pytest.raises(StorageError, match=r"no such file or directory\. Make its folder first"):
         write_whole(tmp_path / "none/x", b"x")
     assert not (tmp_path / "none").exists(), "what somebody asked for goes where they said, or nowhere"
 
