@@ -364,6 +364,7 @@ def test_a_plan_of_the_clock_is_kept_by_a_unit_and_all_of_it_comes_back(tree, tm
     power.write(ref, before)
     assert power.read(ref).same_as(before)
     assert not (tree / "etc/systemd/system/lumtak-power.service").exists()
+    assert not (tree / "etc/systemd/system/multi-user.target.wants").exists(), "it was made for the unit"
     with pytest.raises(ComputerError, match="not offered"):
         power.foresee(ref, State(value="turbo"))
 

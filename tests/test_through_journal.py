@@ -4,9 +4,11 @@ import contextlib
 
 import pytest
 
-from helpers import Once, Parts, Plain, computer_on, facts, item, means_of, put
+from helpers import Once, Parts, Plain, computer_on, facts, item, look, means_of, put
 from lumtak.computers import Capabilities
+from lumtak.computers.hands.states import DesktopKey
 from lumtak.computers.hands.table import NOWHERE
+from lumtak.computers.linux.effects import Effects
 from lumtak.computers.linux.services import Services
 from lumtak.core.facts import Fixed
 from lumtak.core.setting import State, parse_change, parse_ref
@@ -235,6 +237,64 @@ def test_an_effect_of_the_desktop_and_unset_is_a_value_of_its_own(tree, journal,
     assert results(changed(journal, box, f"effects:{key}=off")) == ["done"]
     assert results(put_back(journal, box)) == ["done"]
     assert hand.stored == {where: on}
+
+
+def effects_of(tree, schemas=None):
+    """(adapter, what it lists): on a desktop with these schemas."""
+    hand = Outside(tree)
+    if schemas is not None:
+        put(tree, "/usr/share/glib-2.0/schemas/gschemas.compiled", schemas)
+    adapter = Effects(means_of(hand))
+    return hand, adapter, adapter.items(look())
+
+
+def test_effects_of_each_family_of_desktops_and_what_is_missing(tree):
+    hand, _, found = effects_of(tree)
+    assert [(i.key, i.value, i.running, i.setting.values) for i in found.items] == [
+        ("animations", None, True, ("on", "off")), ("cursor-blinking", None, True, ("on", "off")), ("thumbnails", None, True, ("on", "off")),
+    ]  # fmt: skip
+    hand.tell(stored={"org.mate.interface enable-animations": "false", "org.mate.interface cursor-blink": "'odd'"})
+    of = {i.key: i for i in effects_of(tree)[2].items}
+    assert (of["animations"].value, of["animations"].running) == ("off", False)
+    assert "neither on nor off" in of["cursor-blinking"].setting.needed
+    gnome, _, found = effects_of(tree, "org.gnome.desktop.interface")
+    gnome.tell(stored={"org.gnome.desktop.interface font-antialiasing": "'rgba'"})
+    fonts = {i.key: i for i in effects_of(tree)[2].items}["smooth-fonts"]
+    assert (fonts.value, fonts.setting.values) == ("on", ("on", "off")), "one of several ways of on"
+    assert [g.reason for g in effects_of(tree, "")[2].gaps] == ["no desktop is here whose effects this version knows"]
+    (tree / "usr/bin/dconf").unlink()
+    assert [g.needed for g in effects_of(tree, "org.mate.interface")[2].gaps] == ["the programs dconf and gsettings"]
+
+
+def test_an_effect_of_another_desktop_or_of_none_is_refused(tree):
+    _, adapter, _ = effects_of(tree, "org.gnome.desktop.interface")
+    with pytest.raises(ComputerError, match="glass is no effect of this desktop"):
+        adapter.read(parse_ref("effects:glass"))
+    mate = DesktopKey("org.mate.interface", "enable-animations", "/org/mate/interface/enable-animations", "false")
+    with pytest.raises(
+        ComputerError,
+        match=r"was kept in org\.mate\.interface enable-animations, and the desktop that is here keeps it",
+    ):
+        computer_on(Outside(tree)).settings.write(parse_ref("effects:animations"), State(value="off", exact=mate))
+
+
+def test_an_effect_that_cannot_be_asked_for_or_is_refused_is_a_sentence(tree):
+    hand, adapter, _ = effects_of(tree)
+    hand.fails = "dump"
+    (gap,) = adapter.items(look()).gaps
+    assert "cannot be told from what is the default" in gap.reason
+    with pytest.raises(ComputerError, match="effects:animations cannot be read"):
+        adapter.read(parse_ref("effects:animations"))
+    hand.fails = "set"
+    with pytest.raises(ComputerError, match="effects:animations was refused"):
+        computer_on(hand).settings.write(parse_ref("effects:animations"), State(value="off"))
+    (tree / "home/u/.config/dconf/user").unlink()
+    hand.asked.clear()
+    hand.fails = "dump"
+    assert adapter.read(parse_ref("effects:animations")).value is None, "nothing was ever stored"
+    put(tree, "/etc/dconf/profile/user", "user-db:other\n")
+    with pytest.raises(ComputerError, match="cannot be read"):
+        adapter.read(parse_ref("effects:animations"))
 
 
 @pytest.mark.parametrize("mode", [0o600, 0o644, 0o755])
