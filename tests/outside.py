@@ -131,6 +131,8 @@ class Outside(Acting):
             self.fails = self.fails if self.lasts else ""
             raise OSError(errno.EIO, f"{words[0]} failed: no")
         printed = super().run(arguments, timeout_s, partly, bus)
+        if printed:
+            return printed
         match words:
             case ["systemctl", "show", _, _, *names]:
                 return b"\n".join(self._unit(n) for n in names if "*" not in n)

@@ -2,11 +2,13 @@
 
 import re
 
+import msgspec
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from helpers import conditions, reading, sample
 from lumtak.core.compare import (
     CAUTION_ENDED,
     MOST_PAIRED,
@@ -14,10 +16,14 @@ from lumtak.core.compare import (
     compare_many,
     in_words,
 )
+from lumtak.core.conditions import pace_changed
 from lumtak.core.load import settle
 from lumtak.core.means import BATCHES, MOST_CORRELATED, half_width, mean, standard_error, weighed
+from lumtak.core.record import NotMeasured
 from lumtak.errors import UsageError
+from lumtak.report.content import headline, sentences
 from lumtak.stations.reading import Precision
+from lumtak.stations.visit import compare_readings
 from noise import FAMILIES, autoregression, until_sure
 
 
@@ -307,3 +313,56 @@ def test_two_samples_are_little_and_said_so(values):
 def test_strong_dependence_is_said():
     rng = np.random.default_rng(12)
     assert "worth only a few" in compare(autoregression(rng, 1, 60, 0.99)[0], noise(rng, 60, 0.0), "x").note
+
+
+# -- the verdict where the clock was another one ---------------------------------------------------------------------------------
+
+
+def side(cpu, ram=50.0, work=None, plan="balanced", clock=1.0):
+    values = [
+        sample(
+            cpu_pct=cpu + d,
+            ram_used_bytes=(ram + d / 100) * 1e7,
+            work=(cpu if work is None else work) / 25 + d / 100,
+            clock_ratio=clock,
+        )
+        for d in (0, 1, 0, -1) * 15
+    ]
+    return msgspec.structs.replace(reading(), samples=tuple(values), conditions=conditions(power_plan=plan))
+
+
+@pytest.mark.parametrize(
+    ("before", "after", "says", "pace"),
+    [
+        (side(30), side(20), "carries less CPU load at idle than before; in memory no clear", ""),
+        (
+            side(30),
+            side(20, work=30, plan="full"),
+            "No clear difference",
+            "the power plan was balanced before and full after",
+        ),
+        (
+            side(30, clock=0.6),
+            side(20, work=30),
+            "No clear difference",
+            "the clock ran at 60 % of its nominal rate before and at 100 % after",
+        ),
+        (side(30, clock=0.6), side(40, work=20), "does less work at idle than before; in memory no clear", "at 60 %"),
+        (
+            side(30, clock=0.6),
+            side(40, work=20, ram=40),
+            "less load at idle than before, both work and memory",
+            "at 60 %",
+        ),
+        (side(30, clock=0.97), side(20, clock=1.0), "carries less CPU load", ""),
+        (side(30, plan=NotMeasured(not_measured="x")), side(20, plan="full"), "carries less CPU load", ""),
+    ],
+)
+def test_where_the_clock_was_another_one_the_verdict_is_the_works(before, after, says, pace):
+    told = pace_changed(before, after)
+    results = compare_readings(before, after)
+    assert says in headline(results, "", told)
+    assert (pace in told) if pace else told == ""
+    assert ("The percentage of CPU is no measure here, since " in sentences(results, told)[0]) is bool(told)
+    if told:
+        assert f"Of the processor nothing can be said, since {told}." in headline(results[:2], "", told)

@@ -6,12 +6,13 @@ import pytest
 
 from helpers import Once, Parts, Plain, computer_on, facts, item, look, means_of, put
 from lumtak.computers import Capabilities
+from lumtak.computers.hands.shell import beside
 from lumtak.computers.hands.states import DesktopKey
 from lumtak.computers.hands.table import NOWHERE
 from lumtak.computers.linux.effects import Effects
 from lumtak.computers.linux.services import Services
 from lumtak.core.facts import Fixed
-from lumtak.core.setting import State, parse_change, parse_ref
+from lumtak.core.setting import SettingRef, State, parse_change, parse_ref
 from lumtak.errors import ComputerError
 from lumtak.journal.apply import apply_changes
 from lumtak.journal.putback import put_back
@@ -122,6 +123,20 @@ def test_how_a_service_starts(tree, fields, value):
     assert computer_on(hand).settings.read(parse_ref("services:tide")).value == value
 
 
+@pytest.mark.parametrize("state", ["active", "activating", "reloading", "inactive", "deactivating", "failed"])
+def test_what_counts_as_running(tree, state):
+    hand = Outside(tree, tide={"ActiveState": state})
+    up = state in {"active", "activating", "reloading"}
+    assert computer_on(hand).settings.read(parse_ref("services:tide")).exact.active is up
+
+
+@pytest.mark.parametrize("key", ["a/b", "", "x\0y"])
+def test_what_no_unit_can_be_called(tree, key):
+    for attempt in (lambda b, r: b.settings.read(r), lambda b, r: b.settings.foresee(r, State(value="off"))):
+        with pytest.raises(ComputerError, match="is no name of a service"):
+            attempt(computer_on(Outside(tree)), SettingRef(area="services", key=key))
+
+
 def test_what_a_service_can_become_and_where_it_comes_from(tree):
     hand = Outside(tree)
     for path in (
@@ -130,9 +145,11 @@ def test_what_a_service_can_become_and_where_it_comes_from(tree):
         f"{ETC}/own.service",
     ):
         put(tree, path, INSTALL.format(path.rpartition("/")[2].partition(".")[0]))
+    put(tree, f"{FILE}/mute.service", "[Service]\nExecStart=/bin/x\n")
     found = {i.key: i for i in computer_on(hand).about.facts().items if i.area == "services"}
     assert found["tide"].setting.values == ("auto", "manual", "off")
     assert found["log.timer"].setting.values == ("auto", "manual"), "a timer is not masked"
+    assert found["mute"].setting.values == ("demand", "off"), "nothing says what it starts with"
     assert found["own"].setting.values == ("auto", "manual"), "a mask would have to take its file's place"
     assert [found[k].origin for k in ("sail", "own", "made", "tide")] == ["user", "user", "system", "unknown"]
 
@@ -151,6 +168,21 @@ def test_a_masked_service_is_unmasked_and_masked_again(tree, journal, value):
     assert hand.link(f"{ETC}/quay.service") is None
     assert results(put_back(journal, box)) == ["done"]
     assert folder_of(tree) == before
+
+
+def test_what_a_killed_write_left_of_a_link_goes_with_the_next(tree):
+    hand, ref = Outside(tree), parse_ref("services:quay")
+    box = computer_on(hand)
+    before = box.settings.read(ref)
+    left = [
+        put(tree, beside(path), "")
+        for path in (f"{ETC}/multi-user.target.wants/quay.service", f"{ETC}/quay.service", f"{ETC}/also-quay.service")
+    ]
+    assert box.settings.read(ref).same_as(before), "what is half-written is no link of a unit"
+    box.settings.write(ref, before)
+    assert not any(path.exists() for path in left)
+    assert not left[0].parent.exists(), "the folder was made for the link"
+    assert hand.acted() == [], "no link changed"
 
 
 def test_what_says_nothing_of_its_start_is_not_switched_to_auto(tree, journal):
@@ -264,6 +296,12 @@ def test_effects_of_each_family_of_desktops_and_what_is_missing(tree):
     assert [g.reason for g in effects_of(tree, "")[2].gaps] == ["no desktop is here whose effects this version knows"]
     (tree / "usr/bin/dconf").unlink()
     assert [g.needed for g in effects_of(tree, "org.mate.interface")[2].gaps] == ["the programs dconf and gsettings"]
+
+
+def test_lists_among_what_is_stored_are_no_folders(tree):
+    hand, adapter, _ = effects_of(tree)
+    hand.answers["dconf dump"] = b"[org/mate/interface]\n[odd=1\nlist=['x']\nenable-animations=false\n\n[/]\n"
+    assert adapter.read(parse_ref("effects:animations")).value == "off"
 
 
 def test_an_effect_of_another_desktop_or_of_none_is_refused(tree):

@@ -267,7 +267,7 @@ def job_apply(workshop: Workshop, job: str) -> None:
 @with_workshop
 def job_after(workshop: Workshop, job: str, seconds: float | None, *, now: bool) -> None:
     """Read the load again, as long after the restart as the baseline, and say whether it changed."""
-    from lumtak.report.content import headline, sentence
+    from lumtak.report.content import headline, sentences
 
     visit = _reopen(workshop, job)
     if not now and (wait_s := visit.same_point_s()):
@@ -277,6 +277,6 @@ def job_after(workshop: Workshop, job: str, seconds: float | None, *, now: bool)
     results = visit.comparisons()
     visit.go("proof")
     visit.close()
-    click.echo(headline(results, visit.provisional()))
-    for result in results:
-        click.echo(sentence(result))
+    click.echo(headline(results, visit.provisional(), visit.pace()))
+    for said in sentences(results, visit.pace()):
+        click.echo(said)

@@ -10,6 +10,26 @@ from lumtak.core.units import ram, signed
 _RECORDER_PCT = 2.0
 _WARMER_C = 15.0
 _MOVED_PCT = 0.5
+_SAME_CLOCK = 0.05
+"""Clocks that differ by less are the same: a percentage then differs by less than that too."""
+
+
+def pace_changed(before: Reading, after: Reading) -> str:
+    """Why percentages of the CPU are no measure between these readings, as a clause; empty where they are.
+
+    A percentage is of what the processor could do at its clock: where that is another one, the same work is another percentage.
+    """
+    a, b = before.conditions.power_plan, after.conditions.power_plan
+    if isinstance(a, str) and isinstance(b, str) and a != b:
+        return f"the power plan was {plain(a)} before and {plain(b)} after"
+    one, other = before.figure("clock_ratio"), after.figure("clock_ratio")
+    if (
+        isinstance(one, NotMeasured)
+        or isinstance(other, NotMeasured)
+        or abs(other - one) <= _SAME_CLOCK * max(one, other)
+    ):
+        return ""
+    return f"the clock ran at {100 * one:.0f} % of its nominal rate before and at {100 * other:.0f} % after"
 
 
 def mismatches(before: Reading, after: Reading, changed: Iterable[str] = ()) -> tuple[str, ...]:

@@ -57,6 +57,8 @@ class Content(Record):
     """Why the after reading does not count (yet); empty when it does."""
     comparisons: tuple[Comparison, ...]
     mismatches: tuple[str, ...]
+    pace: str = ""
+    """Why percentages of the CPU are no measure between the readings; empty where they are."""
     verdict: str
     """The headline."""
     changes: tuple[ChangeLine, ...]
@@ -73,15 +75,30 @@ def sentence(result: Comparison) -> str:
     return in_words(result, what, unit, scale, decimals)
 
 
-def headline(comparisons: tuple[Comparison, ...], provisional: Provisional) -> str:
-    """One sentence for the customer; it follows from the intervals, never from the means alone."""
+def sentences(comparisons: tuple[Comparison, ...], pace: str) -> list[str]:
+    """What each comparison says; where the clock was another one, a percentage of the CPU says nothing."""
+    return [
+        f"The percentage of CPU is no measure here, since {pace}." if pace and c.column == "cpu_pct" else sentence(c)
+        for c in comparisons
+    ]
+
+
+def headline(comparisons: tuple[Comparison, ...], provisional: Provisional, pace: str = "") -> str:
+    """One sentence for the customer; it follows from the intervals, never from the means alone.
+
+    Args:
+        comparisons: of the baseline and the after reading.
+        provisional: why the after reading does not count.
+        pace: why percentages of the CPU are no measure: then the verdict is the work's.
+    """
     if not comparisons:
         return "There is no reading before and after yet, so nothing is said about the load."
     if provisional in {"put back", "changed"}:
         words = PROVISIONAL_WORDS[provisional]
         return f"The after reading says nothing about the computer as it is now: {words}."
     verdicts = {c.column: c.verdict for c in comparisons}
-    cpu, ram = verdicts["cpu_pct"], verdicts["ram_used_bytes"]
+    processor, measure = ("work", "work") if pace else ("CPU", "cpu_pct")
+    cpu, ram = verdicts.get(measure, "none"), verdicts["ram_used_bytes"]
     if cpu == ram == "none":
         text = "No clear difference was found between before and after."
     elif "higher" in {cpu, ram} and "lower" not in {cpu, ram}:
@@ -89,14 +106,18 @@ def headline(comparisons: tuple[Comparison, ...], provisional: Provisional) -> s
     elif "higher" in {cpu, ram}:
         text = "One load is lower and the other higher than before; see both."
     elif cpu == ram:
-        text = "The computer carries less load at idle than before, both CPU and memory."
+        text = f"The computer carries less load at idle than before, both {processor} and memory."
     else:
-        lower, other = ("CPU", "memory") if cpu == "lower" else ("memory", "CPU")
-        text = f"The computer carries less {lower} load at idle than before; in {other} no clear difference was found."
+        lower, other = (processor, "memory") if cpu == "lower" else ("memory", processor)
+        does = "does less work" if lower == "work" else f"carries less {lower} load"
+        text = f"The computer {does} at idle than before; in {other} no clear difference was found."
+    if pace and "work" not in verdicts:
+        text += f" Of the processor nothing can be said, since {pace}."
     return f"Provisional, since {PROVISIONAL_WORDS[provisional]}: {text}" if provisional else text
 
 
 def claims(content: Content) -> list[str]:
     """What each comparison says, a sentence each; said of what was, where the changes do not stand any more."""
     then = "While the changes stood: " if content.after_provisional in {"put back", "changed"} else ""
-    return [f"{then}{sentence(c)}" for c in content.comparisons if c.column != "work"]
+    shown = [c for c in content.comparisons if c.column != "work" or content.pace]
+    return [f"{then}{said}" for said in sentences(tuple(shown), content.pace)]

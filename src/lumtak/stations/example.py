@@ -7,7 +7,7 @@ from pathlib import Path
 from lumtak.core.compare import Comparison
 from lumtak.core.units import percent, ram, signed
 from lumtak.errors import ConflictError
-from lumtak.report.content import headline, sentence
+from lumtak.report.content import headline, sentences
 from lumtak.stations.handover import write_report
 from lumtak.stations.visit import Visit
 from lumtak.stations.workshop import Workshop
@@ -62,9 +62,9 @@ def _job(visit: Visit, out: Path, say: Callable[[str], None]) -> tuple[Compariso
     after = visit.read_after()
     results = visit.comparisons()
     say(f"Proof     CPU {percent(after.mean('cpu_pct'))}, RAM {ram(after.mean('ram_used_bytes'))}")
-    say(f"          {headline(results, visit.provisional())}")
-    for result in results[:2]:
-        say(f"          {sentence(result)}")
+    say(f"          {headline(results, visit.provisional(), visit.pace())}")
+    for said in sentences(results[:2], visit.pace()):
+        say(f"          {said}")
     files = write_report(visit, out)
     say(f"Handover  wrote {', '.join(str(f) for f in files)}")
     back = visit.put_back()

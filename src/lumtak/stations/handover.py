@@ -40,7 +40,8 @@ def content_of(visit: Visit) -> Content:
         after_provisional=why_not,
         comparisons=comparisons,
         mismatches=mismatches(before, after, (str(e.ref) for e in visit.entries())) if before and after else (),
-        verdict=headline(comparisons, why_not),
+        pace=visit.pace(),
+        verdict=headline(comparisons, why_not, visit.pace()),
         changes=tuple(
             ChangeLine(
                 number=e.id,

@@ -12,6 +12,7 @@ from lumtak.core.actions import Action, Running, Way
 from lumtak.core.audit import Answer, Audit, Finding, audit
 from lumtak.core.bridge import Bridge, bridge
 from lumtak.core.compare import CAUTION_ENDED, Comparison, compare_many
+from lumtak.core.conditions import pace_changed
 from lumtak.core.load import RECENT_S, Reading
 from lumtak.core.plan import Plan, make_plan
 from lumtak.core.profile import Profile, Threshold
@@ -230,6 +231,11 @@ class Visit:
     def after(self) -> Reading | None:
         """The after reading, once taken."""
         return self.workshop.casebook.reading(self.job.after)
+
+    def pace(self) -> str:
+        """Why percentages of the CPU are no measure between both readings; empty where they are, or one is missing."""
+        before, after = self.baseline, self.after
+        return pace_changed(before, after) if before and after else ""
 
     def comparisons(self) -> tuple[Comparison, ...]:
         """Baseline against after: CPU, RAM, and work where both know it.

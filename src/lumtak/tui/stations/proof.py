@@ -11,7 +11,7 @@ from lumtak.core.load import Sample
 from lumtak.core.record import NotMeasured
 from lumtak.core.units import GIB, percent, ram, signed, span, took
 from lumtak.errors import LumtakError
-from lumtak.report.content import headline, sentence
+from lumtak.report.content import headline, sentence, sentences
 from lumtak.stations.reading import conditions_of
 from lumtak.stations.visit import compare_readings
 from lumtak.tui.stations.base import Station
@@ -112,7 +112,9 @@ class ProofStation(Station):
             return Text(str(error)), Text()
         provisional = desk.provisional
         style = palette.warning if provisional else palette.ink
-        return Text(headline(results, provisional), style=f"bold {style}"), self._body(results, palette)
+        return Text(headline(results, provisional, desk.visit.pace()), style=f"bold {style}"), self._body(
+            results, palette
+        )
 
     def _due_text(self, palette: Palette) -> Text:
         """Nothing is owed any more: the reading that is due, and when it begins alike."""
@@ -159,7 +161,8 @@ class ProofStation(Station):
                 continue
             unit, scale, decimals = forms[result.column]
             then = "While the changes stood: " if desk.provisional in {"put back", "changed"} else ""
-            text.append(f"\n{then}{sentence(result)}\n", style=palette.ink)
+            (said,) = sentences((result,), desk.visit.pace())
+            text.append(f"\n{then}{said}\n", style=palette.ink)
             values = [[float(getattr(s, result.column)) for s in r.kept] for r in (before, after)]
             rows = distribution_rows(
                 values[0], values[1], result, palette, width, unit=unit, scale=scale, decimals=decimals
