@@ -136,7 +136,7 @@ def test_forth_and_back_through_the_journal(ready):
         home=ready,
     )
     assert out.count("read back") == 3
-    assert "restart owed for 2" in out
+    assert "restart owed for 1, new login for 1" in out
     journal = json.loads(fine("journal", "sim:drawing-bench", "--json", home=ready))
     assert {c["setting"]: (c["before"], c["value"], c["state"]) for c in journal["changes"]} == {
         "effects:shadows": (None, "off", "verified"),

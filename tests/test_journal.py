@@ -195,7 +195,7 @@ def test_what_is_owed(journal):
     assert (owed.restart, owed.login) == ((), ("a", "b"))
     computer.shows = "restart"
     apply(journal, computer, CHANGES[2:])
-    assert owed_now(journal, computer).in_words() == "restart owed for 3"
+    assert owed_now(journal, computer).in_words() == "restart owed for 1, new login for 2"
     computer.clock.restart(login_only=True)
     assert owed_now(journal, computer).restart == ("c",)
     computer.clock.restart()

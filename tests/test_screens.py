@@ -223,7 +223,7 @@ async def begin(pilot):
 
 @pytest.mark.parametrize("size", [WIDE, LOW])
 async def test_the_whole_job_by_keyboard(workshop, size, tmp_path, monkeypatch):  # noqa: PLR0915 - a whole job
-    monkeypatch.chdir(tmp_path)
+    monkeypatch.setenv("HOME", str(tmp_path))
     app = application(workshop)
     async with app.run_test(size=size, notifications=True) as pilot:
         await begin(pilot)

@@ -154,6 +154,34 @@ def test_what_a_service_can_become_and_where_it_comes_from(tree):
     assert [found[k].origin for k in ("sail", "own", "made", "tide")] == ["user", "user", "system", "unknown"]
 
 
+def test_what_a_mask_alone_is_left_of_or_a_generator_made(tree):
+    hand = Outside(
+        tree,
+        made={"UnitFileState": "generated", "FragmentPath": ""},
+        plain={"UnitFileState": "static", "FragmentPath": ""},
+    )
+    hand.own_link(f"{ETC}/gone.service", NOWHERE)
+    for name in ("made", "plain"):
+        put(tree, f"{FILE}/{name}.service", "[Service]\n")
+    units = [
+        dict(line.split("=", 1) for line in hand._unit(f"{n}.service").decode().split())
+        for n in ("gone", "made", "plain", "tide")
+    ]
+    found = {i.key: i.setting for i in Services(means_of(hand)).parse(units)[0]}
+    assert "nothing but the mask is there" in found["gone"].needed
+    assert found["made"].values == ("auto", "off")
+    assert "no unit file" in found["plain"].needed
+    assert found["tide"].values == ("auto", "manual", "off")
+
+
+def test_a_timer_is_known_by_its_own_name_or_by_what_it_serves(tree):
+    told = {"LoadState": "loaded", "ActiveState": "inactive", "UnitFileState": "disabled", "FragmentPath": f"{FILE}/x"}
+    own, served = ({**told, "Id": "plocate-updatedb.timer"}, {**told, "Id": "x.timer", "Triggers": "man-db.service"})
+    assert [i.role for i in Services(means_of(Outside(tree))).parse([own, served])[0]] == ["file-index", "manual-index"]
+    instance = {**told, "Id": "fstrim@a.service", "Names": "fstrim@a.service"}
+    assert Services(means_of(Outside(tree))).parse([instance])[0][0].role == "disk-trim"
+
+
 @pytest.mark.parametrize("value", ["auto", "manual"])
 def test_a_masked_service_is_unmasked_and_masked_again(tree, journal, value):
     hand = Outside(tree)
@@ -173,16 +201,38 @@ def test_a_masked_service_is_unmasked_and_masked_again(tree, journal, value):
 def test_what_a_killed_write_left_of_a_link_goes_with_the_next(tree):
     hand, ref = Outside(tree), parse_ref("services:quay")
     box = computer_on(hand)
+    switch_on(hand, "quay.service", "graphical.target")
     before = box.settings.read(ref)
     left = [
         put(tree, beside(path), "")
-        for path in (f"{ETC}/multi-user.target.wants/quay.service", f"{ETC}/quay.service", f"{ETC}/also-quay.service")
+        for path in (
+            f"{ETC}/multi-user.target.wants/quay.service",
+            f"{ETC}/quay.service",
+            f"{ETC}/also-quay.service",
+            f"{ETC}/graphical.target.wants/quay.service",
+        )
     ]
     assert box.settings.read(ref).same_as(before), "what is half-written is no link of a unit"
     box.settings.write(ref, before)
     assert not any(path.exists() for path in left)
     assert not left[0].parent.exists(), "the folder was made for the link"
     assert hand.acted() == [], "no link changed"
+
+
+def test_a_masked_service_that_is_asked_for_is_unmasked_to_manual_at_most(tree):
+    hand = Outside(tree, quay={"BusName": "made.up.Quay"})
+    hand.own_link(f"{ETC}/quay.service", NOWHERE)
+    (found,) = [i for i in computer_on(hand).about.facts().items if i.key == "quay"]
+    assert found.setting.values == ("auto", "manual", "off"), "what else it would be shows once the mask is gone"
+
+
+def test_what_systemd_does_not_tell_is_a_sentence(tree):
+    hand = Outside(tree, tide={"FragmentPath": "/usr/lib/systemd/system/nowhere.service"})
+    with pytest.raises(ComputerError, match="unit file of tide cannot be read"):
+        computer_on(hand).settings.foresee(parse_ref("services:tide"), State(value="auto"))
+    hand.fails = "show"
+    with pytest.raises(ComputerError, match="services:tide cannot be read"):
+        computer_on(hand).settings.read(parse_ref("services:tide"))
 
 
 def test_what_says_nothing_of_its_start_is_not_switched_to_auto(tree, journal):
@@ -218,6 +268,19 @@ def test_what_systemd_tells_of_a_unit(tree):
     (once,) = mine.parse([{**tide, "UnitFileState": "enabled", "ActiveEnterTimestampMonotonic": "0",
                            "InactiveEnterTimestampMonotonic": "3000000", "WantedBy": "", "TriggeredBy": ""}])[0]  # fmt: skip
     assert (once.start_s, [t.kind for t in once.triggers]) == (2.0, ["system"])
+    (quick,) = mine.parse([{**tide, "ActiveEnterTimestampMonotonic": "1000000"}])[0]
+    assert quick.start_s == 0.0, "it was up at once"
+    (untold,) = mine.parse([{k: v for k, v in tide.items() if k != "InactiveExitTimestampMonotonic"}])[0]
+    assert untold.start_s is None
+    asleep = mine.parse([{**tide, "TriggeredBy": "idle.socket"}, idle])[0][0]
+    assert (asleep.value, asleep.setting.values) == ("manual", ("auto", "manual", "off")), "nothing waits for it now"
+    on = mine.parse([{**tide, "UnitFileState": "enabled"}, low])[0][0]
+    assert on.setting.values == ("auto", "demand", "off")
+    assert mine.parse([{**tide, "UnitFileState": "enabled", "TriggeredBy": ""}])[0][0].setting.values == (
+        "auto",
+        "manual",
+        "off",
+    )
 
 
 # -- swap, effects, files -------------------------------------------------------------------------------------------------------

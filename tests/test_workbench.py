@@ -167,7 +167,7 @@ async def test_a_quick_look_keeps_nothing(workshop, sim):
 
 
 async def test_charts_are_saved_from_a_station(workshop, sim, tmp_path, monkeypatch):
-    monkeypatch.chdir(tmp_path)
+    monkeypatch.setenv("HOME", str(tmp_path))
     audited(workshop, sim)
     app = application(workshop)
     async with app.run_test(size=WIDE, notifications=True) as pilot:

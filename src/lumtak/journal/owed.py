@@ -26,7 +26,8 @@ class Owed(Record):
     def in_words(self) -> str:
         """For the head of a screen; empty when nothing is owed."""
         if self.restart:
-            return f"restart owed for {len(self.restart) + len(self.login)}"
+            also = f", new login for {len(self.login)}" if self.login else ""
+            return f"restart owed for {len(self.restart)}{also}"
         return f"new login owed for {len(self.login)}" if self.login else ""
 
 

@@ -84,7 +84,7 @@ class Services(Adapter):
             triggers: tuple[Trigger, ...] = (Trigger(kind="system"),) if value == "auto" else ()
         else:
             started_by = _STARTS.get(fields.get("UnitFileState", ""), "was started by hand or by a program")
-            role = self._catalogue.role_of(key, key.split("@", 1)[0], *aliases)
+            role = self._catalogue.role_of(key, key.partition("@")[0], *aliases)
             triggers = _triggers(fields, value)
         return Item(
             area="services",
@@ -209,7 +209,7 @@ class Services(Adapter):
     def write(self, ref: SettingRef, exact: UnitLinks) -> None:
         """Bring about the links, then start or stop it."""
         now = links(self._hand).get(exact.unit, {})
-        for path in {*self._places(exact.unit), *now, *exact.links}:
+        for path in {*self._places(exact.unit), *exact.links}:
             self._root.clear(path)
         for path in now.keys() - exact.links.keys():
             self._root.remove(path, folder_too=is_switch(path))

@@ -89,6 +89,10 @@ class AuditStation(Station):
             chosen=frozenset(c.ref for c in desk.job.chosen),
             applied=frozenset(e.ref for e in desk.entries if e.is_open),
         )
+        stand = len(self._pen.applied)
+        changes = "change that stands" if stand == 1 else f"{stand} changes that stand"
+        before = f"Before the {changes}: " if stand else ""
+        headline.update(Text(plain(f"{before}{found.headline}", 600)))
         words = self.query_one(Input).value
         marks = (self._pen.chosen, self._pen.applied) if "chosen" in words or "changed" in words else ()
         drawn = (
@@ -104,7 +108,6 @@ class AuditStation(Station):
             lines.renew(map(str, self._pen.differs(old)))
             return
         self._drawn = drawn
-        headline.update(Text(plain(found.headline, 600)))
         self._sift(found, words)
         lines.show(self._lines(found, bool(words.strip())), desk.job.cursor or None)
 
@@ -236,7 +239,9 @@ class AuditStation(Station):
             )
         back = " Backspace goes back." if self._trail else ""
         asked = f" i asks the owner's {self._asked} questions." if self._asked else ""
-        return f"{chosen} chosen of {self._eased} that may go. Space chooses, Enter explains, / searches. a takes all not needed.{back or asked}"
+        stand = sum(e.is_open for e in self.desk.entries)
+        done = f", {stand} done" if stand else ""
+        return f"{chosen} chosen{done} of {self._eased} that may go. Space chooses, Enter explains, / searches. a takes all not needed.{back or asked}"
 
     # -- search -----------------------------------------------------------------------------------------------------------
 

@@ -87,25 +87,25 @@ class BaselineStation(Station):
 
     def _headline(self, reading: Reading) -> Text:
         palette = Palette(self.app)
-        text = Text()
+        text, half = Text(), half_width(reading.series("cpu_pct"))
         early = (
             ""
             if reading.ended in {"complete", "precise"}
             else f", {reading.ended} after {span(reading.samples[-1].t_s)}"
         )
         text.append(
-            f"Baseline{early}: CPU {percent(reading.mean('cpu_pct'))} ± {half_width(reading.series('cpu_pct')):.1f}",
+            f"Baseline{early}: CPU {percent(reading.mean('cpu_pct'))} ± {half:.1f}",
             style="bold",
         )
         text.append(f", RAM {ram(reading.mean('ram_used_bytes'))} of {ram(reading.ram_total_bytes)}", style="bold")
         text.append(f", cache {ram(reading.mean('cache_bytes'))} (not load)", style=palette.soft)
         cut = reading.samples[reading.settled_from - 1].t_s if reading.settled_from else 0.0
-        word = (
-            f"   settled after {span(cut)}, drawn faint"
-            if reading.settled
-            else "   it never settled, so take another, and longer"
-        )
+        settled = f"   settled after {span(cut)}, drawn faint" if cut else "   settled from the start"
+        word = settled if reading.settled else "   it never settled, so take another, and longer"
         text.append(word, style=palette.soft if reading.settled else palette.warning)
+        wanted = Precision().cpu_pct
+        if half > wanted and reading.settled:
+            text.append(f"   wider than ± {wanted:g}: small changes will not show", style=palette.warning)
         return text
 
     def _found(self, reading: Reading) -> list[Line]:

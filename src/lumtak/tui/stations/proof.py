@@ -123,7 +123,7 @@ class ProofStation(Station):
         if baseline is not None:
             text.append(f"The baseline began {span(baseline.conditions.uptime_s)} after a start", style=palette.soft)
             then = (
-                f"; in {span(wait_s)} this one would begin at the same point. Both then have the same conditions.\n"
+                f"; in {span(wait_s)} this one would begin as long after its start.\n"
                 if wait_s >= 1
                 else "; this computer has been up as long.\n"
             )

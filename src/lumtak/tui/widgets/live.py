@@ -130,6 +130,12 @@ class Live(Vertical):
             text.append("├" + "─" * (cells - 1) + "◆" + "─" * (cells - 1) + "┤", style=style)
             text.append(" " * (_HALF - cells))
             words = f" ± {half:.1f} %" if known else " not known yet"
-            text.append(f"{words}, sure enough" if sure else f"{words}, wanted ± {wanted:g} %", style=palette.soft)
+            if not sure:
+                words += f", wanted ± {wanted:g} %"
+            elif len(values) < rule.fewest:
+                words += f", narrow enough; {rule.fewest} samples at least"
+            else:
+                words += ", sure enough"
+            text.append(words, style=palette.soft)
             text.append("\n")
         return text
