@@ -12,6 +12,9 @@ from hypothesis import strategies as st
 from helpers import linux, look, means_of, put, settings_of, tree_user
 from lumtak.computers.hands import whose
 from lumtak.computers.hands.back import root_script
+from lumtak.computers.hands.shell import beside
+from lumtak.computers.hands.states import SwapAreas
+from lumtak.computers.hands.table import swap_unit_text
 from lumtak.computers.hands.whose import Hands
 from lumtak.computers.linux.clock_plan import ClockPlan, plan_in_force
 from lumtak.computers.linux.effect_files import KEYS, _get, _set
@@ -21,6 +24,7 @@ from lumtak.computers.linux.services import Services
 from lumtak.computers.linux.swap import Swap
 from lumtak.computers.linux.undo_kit import FileUndoKit, UserFolder
 from lumtak.computers.linux.units import all_units, installing, links
+from lumtak.core.facts import Fixed
 from lumtak.core.setting import State, parse_ref
 from lumtak.errors import ComputerError
 from outside import ETC, FILE, SDA2, Acting, Outside, hands_of, put_clocks, shown
@@ -415,6 +419,105 @@ def test_swap_is_not_switched_off_where_memory_is_not_free_for_it(tree):
         mine.write(ref, State(value="0"))
     assert mine.read(ref).same_as(before)
     assert "stop" not in str(transport.asked)
+
+
+@pytest.mark.parametrize(
+    ("kind", "says"),
+    [("ext3", ""), ("ext4", ""), ("xfs", ""), ("btrfs", "is on btrfs"), ("", "an unknown file system")],
+)
+def test_on_which_file_systems_a_swap_file_is_made(tree, kind, says):
+    hand = Outside(tree)
+    put(tree, "/proc/self/mountinfo", f"1 0 8:1 / / rw - {kind} /dev/sda1 rw\n" if kind else "")
+    (item,), _ = Swap(means_of(hand)).items(look(SwapTotal=1))
+    assert says in getattr(item.setting, "needed", "")
+    assert isinstance(item.setting, Fixed) is bool(says)
+    if says:
+        with pytest.raises(ComputerError, match="cannot be changed"):
+            settings_of(hand).foresee(parse_ref("memory:swap_mib"), State(value="0"))
+
+
+def test_what_may_stay_of_swap_and_what_could_be_hibernated_into(tree):
+    def lowest(**swaps):
+        hand = Outside(tree)
+        hand.tell(
+            swaps={
+                f"/dev/{name}" if kind != "file" else f"/{name}": (kind, mib, 0) for name, (kind, mib) in swaps.items()
+            }
+        )
+        (item,), _ = Swap(means_of(hand)).items(look(SwapTotal=1))
+        return item.setting.lowest
+
+    assert lowest(sda2=("partition", 300)) == 0
+    put(tree, "/sys/power/state", "freeze disk\n")
+    assert lowest(sda2=("partition", 999)) == 0, "less than the memory cannot hold it"
+    assert lowest(sda2=("partition", 1000)) == 1000
+    put(tree, "/sys/power/state", "freeze mem\n")
+    assert lowest(sda2=("partition", 1000)) == 0
+    put(tree, "/proc/cmdline", "quiet resume=/dev/sdb7\n")
+    assert lowest(sda2=("partition", 300)) == 0, "it wakes from another one"
+    put(tree, "/run/systemd/generator/swapfile.swap", "[Swap]\nWhat=/swapfile\n")
+    assert lowest(swapfile=("file", 300)) == 300, "which file it is, only an offset tells"
+    put(tree, "/proc/cmdline", "quiet\n")
+    assert lowest(swapfile=("file", 300)) == 0
+    assert lowest(swap_5=("file", 300)) == 300, "no unit keeps it"
+
+
+@pytest.mark.parametrize(
+    ("used_mib", "free_mib", "wanted", "fits"),
+    [
+        (100, 125, "0", True),
+        (101, 125, "0", False),
+        (100, 124, "0", False),
+        (250, 125, "150", True),
+        (251, 125, "150", False),
+    ],
+)
+def test_memory_must_have_room_for_what_is_in_swap(tree, used_mib, free_mib, wanted, fits):
+    hand = Outside(tree, swaps={"/dev/sda2": ("partition", 300, used_mib * 1024)}, ram_free=free_mib)
+    mine, ref = swap(hand)
+    if fits:
+        mine.write(ref, State(value=wanted))
+        assert mine.read(ref).value == wanted
+    else:
+        with pytest.raises(ComputerError, match="not lowered"):
+            mine.write(ref, State(value=wanted))
+    put(tree, "/proc/meminfo", "MemTotal: 1024000 kB\n")
+
+
+def test_what_a_swap_write_does_in_which_order(tree):
+    hand = Outside(tree)
+    mine, ref = swap(hand)
+    before = mine.read(ref)
+    begun = put(tree, beside(f"{ETC}/dev-sda2.swap"), "")
+    hand.asked.clear()
+    mine.write(ref, State(value="120"))
+    acts = [w[0] if w[0] != "systemctl" else w[2:] for w in hand.asked if w[:2] != ("systemctl", "show")]
+    assert acts == [
+        "make swap", "put", "link", ("daemon-reload",), ("start", "var-lib-lumtak-swap_120.swap"), "link", ("stop", "dev-sda2.swap"), ("daemon-reload",),
+    ]  # fmt: skip
+    assert not begun.exists(), "what a killed write left is gone"
+    unit = tree / "etc/systemd/system/var-lib-lumtak-swap_120.swap"
+    assert unit.read_bytes() == swap_unit_text(120)
+    begun = put(tree, beside(f"{ETC}/dev-sda2.swap"), "")
+    hand.asked.clear()
+    mine.write(ref, before)
+    acts = [w[0] if w[0] != "systemctl" else w[2:] for w in hand.asked if w[:2] != ("systemctl", "show")]
+    assert acts == [
+        "remove", ("daemon-reload",), ("start", "dev-sda2.swap"), ("stop", "var-lib-lumtak-swap_120.swap"), "remove", "remove", "drop swap", ("daemon-reload",),
+    ]  # fmt: skip
+    assert not begun.exists()
+    assert not (tree / "var/lib/lumtak").exists()
+
+
+def test_as_much_swap_as_there_is_masks_nothing(tree):
+    mine, ref = swap(Outside(tree))
+    assert mine.foresee(ref, State(value="300")).exact == SwapAreas((), (), (), ("dev-sda2.swap",))
+    assert mine.foresee(ref, State(value="299")).exact == SwapAreas((299,), (299,), ("dev-sda2.swap",), ())
+
+
+def test_a_file_of_another_name_or_elsewhere_is_not_lumtaks(tree):
+    hand = Outside(tree, swaps={"/var/lib/lumtak/other": ("file", 10, 0), "/srv/swap_7": ("file", 7, 0)})
+    assert settings_of(hand).read(parse_ref("memory:swap_mib")).exact == SwapAreas((), (), (), ())
 
 
 @pytest.mark.parametrize("fails", ["start", "stop"])

@@ -235,7 +235,7 @@ class Swap(Adapter):
         self._root.systemctl("daemon-reload")
 
     def _switch_on(self, exact: SwapAreas, now: SwapAreas) -> None:
-        for unit in {*exact.old, *now.old}:
+        for unit in exact.old:
             self._root.clear(f"{UNITS}/{unit}")
         for unit in now.masked:
             if unit in exact.used or unit not in exact.masked:
