@@ -199,8 +199,13 @@ class Finder(importlib.abc.MetaPathFinder, importlib.abc.Loader):
         exec(compile(compiled(self._mutant), self._path, "exec"), module.__dict__)  # noqa: S102 - that is what it is for
 
 
-def _test(module: str, mutant: Mutant | None) -> int:
-    """In a process of its own: what pytest ends with on the tests of this module."""
+def tests_of(module: str) -> list[str]:
+    """The files of tests that look after a module."""
+    return next(names for start, names in TESTS.items() if module.startswith(start)).split()
+
+
+def _test(names: list[str], mutant: Mutant | None) -> int:
+    """In a process of its own: what pytest ends with on these files of tests."""
     quiet = os.open(os.devnull, os.O_RDWR)
     for stream in (0, 1, 2):
         os.dup2(quiet, stream)
@@ -209,7 +214,6 @@ def _test(module: str, mutant: Mutant | None) -> int:
 
     if mutant is not None:
         sys.meta_path.insert(0, Finder(mutant))
-    names = next(names for start, names in TESTS.items() if module.startswith(start)).split()
     with tempfile.TemporaryDirectory() as folder:
         os.environ["HYPOTHESIS_STORAGE_DIRECTORY"] = folder
         ended = 0
@@ -234,21 +238,21 @@ class Running(NamedTuple):
     """One process that tests one mutant."""
 
     mutant: Mutant | None
-    module: str
+    names: list[str]
     began: float
 
 
-def _begin(module: str, mutant: Mutant | None) -> tuple[int, Running]:
+def _begin(names: list[str], mutant: Mutant | None) -> tuple[int, Running]:
     child = os.fork()
     if not child:
         ended = 70  # no pytest result: the mistake was noticed before anything could be tested
         with contextlib.suppress(BaseException):
-            ended = _test(module, mutant)
+            ended = _test(names, mutant)
         os._exit(ended)
-    return child, Running(mutant, module, time.monotonic())
+    return child, Running(mutant, names, time.monotonic())
 
 
-def run(wanted: list[tuple[str, Mutant | None]]) -> Iterator[tuple[Running, bool]]:
+def run(wanted: list[tuple[list[str], Mutant | None]]) -> Iterator[tuple[Running, bool]]:
     """(what was tested, whether all tests passed) of each, as many at once as there are processors."""
     todo, running = list(reversed(wanted)), dict[int, Running]()
     while todo or running:
@@ -281,14 +285,14 @@ def main() -> int:
 
     found = [m for name in modules for m in mutants_of(name) if (name, m.words) not in EQUAL]
     chosen = found if not asked.count else random.Random(asked.seed).sample(found, min(asked.count, len(found)))  # noqa: S311
-    groups = {next(start for start in TESTS if name.startswith(start)): name for name in modules}
-    wrong = [about.module for about, passed in run([(name, None) for name in groups.values()]) if not passed]
+    every = list(dict.fromkeys(test for name in modules for test in tests_of(name)))
+    wrong = [about.names[0] for about, passed in run([([test], None) for test in every]) if not passed]
     if wrong:
-        print(f"The tests of {', '.join(wrong)} fail on the code as it is, so they can tell nothing: mend those first.")
+        print(f"The tests {', '.join(wrong)} fail on the code as it is, so they can tell nothing: mend those first.")
         return 2
     print(f"{len(chosen)} of {len(found)} mutations of {len(modules)} modules, seed {asked.seed}", flush=True)
     survivors = 0
-    for number, (about, passed) in enumerate(run([(m.module, m) for m in sorted(chosen)]), 1):
+    for number, (about, passed) in enumerate(run([(tests_of(m.module), m) for m in sorted(chosen)]), 1):
         if passed and about.mutant:
             survivors += 1
             print(f"not noticed: {about.mutant.module}.py:{about.mutant.line}: {about.mutant.words}", flush=True)
