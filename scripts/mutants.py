@@ -39,7 +39,7 @@ TESTS = {
     "computers/linux/effects": "through_journal hostile",
     "computers/linux/autostart": "linux_files linux_apps through_journal",
     "computers/linux/folder": "linux_files hostile",
-    "computers/linux": "through_journal hostile",
+    "computers/linux": "through_journal hostile linux_settings",
     "computers/hands/states": "states setting hostile migrate",
     "core/setting": "setting through_journal",
     "core/compare": "compare",

@@ -187,6 +187,25 @@ def test_an_entry_that_does_not_start_here_says_why(tree, line, desktops, why):
     assert (why or "starts at login") in item.started_by
 
 
+def test_the_newest_session_says_which_desktop_it_is(tree):
+    put(tree, "/etc/xdg/autostart/cond.desktop", "[Desktop Entry]\nName=C\nExec=c\nOnlyShowIn=KDE;\n")
+    for number, desktop in ((1, "KDE"), (2, "GNOME")):
+        started = f"REALTIME={number}000000\n"
+        put(tree, f"/run/systemd/sessions/{number}", f"UID={tree_user().uid}\nCLASS=user\n{started}DESKTOP={desktop}\n")
+    item = next(i for i in linux(tree).about.facts().items if i.key == "cond")
+    assert (item.value, item.at_login, isinstance(item.setting, Fixed)) == ("off", False, True)
+
+
+def test_nothing_is_asked_of_a_store_that_is_not_there_or_in_a_folder(tree):
+    hand, store = Hand(str(tree)), Store(**{"org.school.Tides": "yes"})
+    hand.live = True
+    assert not Sandboxes(means_of(hand, store)).items(look()).items
+    put(tree, "/usr/share/dbus-1/services/org.freedesktop.impl.portal.PermissionStore.service", "[D-BUS Service]\n")
+    assert len(Sandboxes(means_of(hand, store)).items(look()).items) == 1
+    hand.live = False
+    assert not Sandboxes(means_of(hand, store)).items(look()).items
+
+
 def test_the_switch_of_desktops_own_settings_counts(tree, box):
     ref = parse_ref("apps:switched")
     put(tree, "/etc/xdg/autostart/switched.desktop", "[Desktop Entry]\nExec=c\nX-GNOME-Autostart-enabled=false\n")

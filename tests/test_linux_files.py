@@ -38,6 +38,27 @@ def test_a_system_entry_is_switched_off_by_the_users_own_copy(tree, box):
     assert (tree / "etc/xdg/autostart/tide-feed.desktop").read_text() == ENTRY
 
 
+def test_what_is_listed_of_each_entry(tree, box):
+    (tree / "home/u/.config/autostart/tide-feed.desktop").write_text(ENTRY)
+    put(tree, "/etc/xdg/autostart/mast.desktop", ENTRY + "Comment=Raises it\nHidden=true\n")
+    of = {i.key: i for i in box.about.facts().items if i.area == "apps"}
+    assert {k: (of[k].value, of[k].origin, of[k].started_by) for k in ("tide-feed", "sail-sync", "mast")} == {
+        "tide-feed": ("on", "package", "starts at login, from the system's list"),
+        "sail-sync": ("on", "user", "starts at login"),
+        "mast": ("off", "package", "starts at login, from the system's list"),
+    }
+    assert all(of[k].setting.values == ("on", "off") and of[k].at_login for k in ("tide-feed", "sail-sync", "mast"))
+    assert of["mast"].note == "Raises it"
+
+
+def test_a_new_override_can_be_read_by_everybody_and_an_old_one_keeps_its_mode(tree, box):
+    box.settings.write(SYSTEM, OFF)
+    assert override(tree).stat().st_mode & 0o777 == 0o644
+    override(tree).chmod(0o600)
+    box.settings.write(SYSTEM, State(value="on"))
+    assert not override(tree).exists() or override(tree).stat().st_mode & 0o777 == 0o600
+
+
 def test_switching_on_again_sets_hidden_false(tree, box):
     box.settings.write(SYSTEM, OFF)
     box.settings.write(SYSTEM, ON)

@@ -18,6 +18,7 @@ from lumtak.computers.hands.table import swap_unit_text
 from lumtak.computers.hands.whose import Hands
 from lumtak.computers.linux.clock_plan import ClockPlan, plan_in_force
 from lumtak.computers.linux.effect_files import KEYS, _get, _set
+from lumtak.computers.linux.memory_settings import MemorySettings
 from lumtak.computers.linux.profile_plan import ProfilePlan
 from lumtak.computers.linux.root import Root
 from lumtak.computers.linux.services import Services
@@ -134,6 +135,20 @@ def test_what_is_not_in_the_table_is_refused(tree):
         root.set_kernel("/proc/sys/kernel/core_pattern", "x")
 
 
+def test_values_of_the_kernel_that_are_there_are_listed(tree):
+    put(tree, "/proc/sys/vm/swappiness", "60\n")
+    listed = MemorySettings(means_of(Acting(tree))).items(look()).items
+    assert [(i.key, i.value, i.setting.lowest, i.setting.highest, i.running) for i in listed] == [
+        ("swappiness", "60", 0, 200, True)
+    ]
+    put(tree, "/proc/sys/vm/vfs_cache_pressure", "-1\n")
+    assert [i.value for i in MemorySettings(means_of(Acting(tree))).items(look()).items] == ["60", "-1"]
+    put(tree, "/proc/sys/vm/swappiness", "odd\n")
+    assert [i.key for i in MemorySettings(means_of(Acting(tree))).items(look()).items] == ["vfs_cache_pressure"]
+    folder = {i.key: i for i in linux(tree).about.facts().items}
+    assert "not a computer that is switched on" in folder["vfs_cache_pressure"].setting.needed
+
+
 def test_memory_is_kept_over_a_restart_by_a_file_of_its_own(tree):
     put(tree, "/proc/sys/vm/swappiness", "60\n")
     put(tree, "/etc/sysctl.d/x", "")
@@ -235,6 +250,63 @@ def test_any_file_takes_the_value_and_keeps_the_rest(key, data, value):
     assert _set(key, changed, wanted) == changed
     other = _set(key, changed, key.off if value == "on" else key.on)
     assert _set(key, other, wanted) == changed
+
+
+INI = next(k for k in KEYS if k.name == "AnimationDurationFactor")
+XML = next(k for k in KEYS if k.name == "use_compositing")
+TOP = next(k for k in KEYS if k.name == "misc-thumbnail-mode")
+HOLDER = b'  <property name="general" type="empty">\n%s  </property>\n'
+LINE = b'    <property name="use_compositing" type="bool" value="%s"/>\n'
+
+
+@pytest.mark.parametrize(
+    ("key", "data", "value", "after"),
+    [
+        (INI, b"", None, b"[KDE]\nAnimationDurationFactor=0\n"),
+        (INI, b"[A]\nx=1", None, b"[A]\nx=1\n\n[KDE]\nAnimationDurationFactor=0\n"),
+        (INI, b"[A]\nx=1\n", None, b"[A]\nx=1\n\n[KDE]\nAnimationDurationFactor=0\n"),
+        (INI, b"[A]\n\n", None, b"[A]\n\n[KDE]\nAnimationDurationFactor=0\n"),
+        (INI, b"[KDE]\ny=1\n[B]\nz=1\n", None, b"[KDE]\nAnimationDurationFactor=0\ny=1\n[B]\nz=1\n"),
+        (INI, b"[KDE]", None, b"[KDE]\nAnimationDurationFactor=0\n"),
+        (INI, b"AnimationDurationFactor=9\n[KDE]\ny=1\n", None, b"AnimationDurationFactor=9\n[KDE]\nAnimationDurationFactor=0\ny=1\n"),
+        (INI, b"[KDE]\nAnimationDurationFactor = 2  \r\n[B]\n", "2", b"[KDE]\nAnimationDurationFactor = 0  \r\n[B]\n"),
+        (INI, b"[KDE]\nAnimationDurationFactor=1\n[KDE]\nAnimationDurationFactor=3\n", "3",
+         b"[KDE]\nAnimationDurationFactor=1\n[KDE]\nAnimationDurationFactor=0\n"),
+        (INI, b"[KDE]\nAnimationDurationFactor=\n", "", b"[KDE]\nAnimationDurationFactor=0\n"),
+        (INI, b"[KDE][Sub]\nAnimationDurationFactor=3\n", None, b"[KDE][Sub]\nAnimationDurationFactor=3\n\n[KDE]\nAnimationDurationFactor=0\n"),
+        (XML, b"<channel>\n" + HOLDER % (LINE % b"true") + b"</channel>\n", "true", b"<channel>\n" + HOLDER % (LINE % b"false") + b"</channel>\n"),
+        (XML, b"<channel>\n" + LINE % b"true" + b"</channel>\n", None, b"<channel>\n" + LINE % b"true" + HOLDER % (LINE % b"false") + b"</channel>\n"),
+        (XML, b"<channel>\n" + HOLDER % b"" + LINE % b"true" + b"</channel>\n", None,
+         b"<channel>\n" + HOLDER % (LINE % b"false") + LINE % b"true" + b"</channel>\n"),
+        (XML, b'<channel>\n<property name="o" type="empty">\n<property name="p" type="int" value="1"/>\n</property>\n' + HOLDER % (LINE % b"x") + b"</channel>\n",
+         "x", b'<channel>\n<property name="o" type="empty">\n<property name="p" type="int" value="1"/>\n</property>\n' + HOLDER % (LINE % b"false") + b"</channel>\n"),
+        (XML, b'<channel>\n  <property name="general" type="empty"/>\n</channel>\n', None,
+         b'<channel>\n  <property name="general" type="empty">\n    <property name="use_compositing" type="bool" value="false"/>\n  </property>\n</channel>\n'),
+        (XML, b"", None, HOLDER % (LINE % b"false")),
+        (TOP, b"<channel>\n</channel>\n", None, b'<channel>\n  <property name="misc-thumbnail-mode" type="string" value="THUNAR_THUMBNAIL_MODE_NEVER"/>\n</channel>\n'),
+    ],
+)  # fmt: skip
+def test_where_a_value_stands_and_where_it_is_added(key, data, value, after):
+    assert _get(key, data) == value
+    assert _set(key, data, key.off) == after
+    assert _get(key, after) == key.off
+
+
+def test_a_file_that_is_not_there_is_made_as_the_desktop_makes_it(tree):
+    for program, effect, path, begins in (
+        (
+            "xfwm4",
+            "shadows",
+            "xfce4/xfconf/xfce-perchannel-xml/xfwm4.xml",
+            b'<?xml version="1.0" encoding="UTF-8"?>\n\n<channel name="xfwm4"',
+        ),
+        ("plasmashell", "cursor-blinking", "kdeglobals", b"[KDE]\n"),
+    ):
+        put(tree, f"/usr/bin/{program}", "")
+        linux(tree).settings.write(parse_ref(f"effects:{effect}"), State(value="off"))
+        made = tree / "home/u/.config" / path
+        assert made.read_bytes().startswith(begins)
+        assert made.stat().st_mode & 0o777 == 0o600
 
 
 def test_a_running_desktop_keeps_its_settings_itself(tree):
@@ -507,6 +579,40 @@ def test_what_a_swap_write_does_in_which_order(tree):
     ]  # fmt: skip
     assert not begun.exists()
     assert not (tree / "var/lib/lumtak").exists()
+
+
+@pytest.mark.parametrize(
+    ("masked", "used", "is_masked", "is_on"),
+    [
+        ((), (), False, False),
+        (("dev-sda2.swap",), ("dev-sda2.swap",), True, True),
+        (("dev-sda2.swap",), (), True, False),
+    ],
+)
+def test_what_stood_is_masked_or_not_and_in_use_or_not(tree, masked, used, is_masked, is_on):
+    hand = Outside(tree)
+    mine, ref = swap(hand)
+    mine.write(ref, State(value="0"))
+    assert (hand.link(f"{ETC}/dev-sda2.swap"), hand.swaps) == ("/dev/null", {})
+    mine.write(ref, State(value="x", exact=SwapAreas((), (), masked, used)))
+    assert (hand.link(f"{ETC}/dev-sda2.swap") == "/dev/null", "/dev/sda2" in hand.swaps) == (is_masked, is_on)
+
+
+def test_rights_are_taken_and_given_back(tree):
+    class Told(Hands):
+        def take(self, *, ask):
+            told.append(ask)
+
+        def give_back(self):
+            told.append("back")
+
+    told = []
+    hand = Acting(tree)
+    mine = settings_of(hand, Told(hand, hand, hand))
+    mine.take_rights(ask=True)
+    mine.take_rights(ask=False)
+    mine.give_back_rights()
+    assert told == [True, False, "back"]
 
 
 def test_as_much_swap_as_there_is_masks_nothing(tree):

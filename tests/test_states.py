@@ -164,6 +164,11 @@ def test_more_swap_masked_swap_and_what_is_both():
     assert acts[:1] == ["units daemon-reload"], "what is to stay masked is not unmasked"
 
 
+def test_swap_of_lumtaks_own_is_what_is_kept_and_what_is_on():
+    swap = SwapAreas((5,), (6,), ("a.swap",), ("b.swap",))
+    assert (swap.own, swap.old) == ([5, 6], ["a.swap", "b.swap"])
+
+
 def test_what_an_interrupted_write_left_goes_before_anything_is_tested():
     switch, mask = (
         UnitLinks("a.service", {WANTS: UNIT}, None),

@@ -198,13 +198,15 @@ def _find(key: FileKey, data: bytes) -> _Place:
 def _find_in_ini(key: FileKey, data: bytes) -> _Place:
     """Of a key given twice the last counts, in whichever part of its group it stands."""
     header, name = b"[%s]" % key.group.encode(), key.name.encode()
-    inside, below, at = False, -1, 0
+    inside, at = False, 0
+    below: int | None = None
     found: _Place | None = None
     for line in re.findall(rb"[^\n]*\n|[^\n]+", data):
         words = line.strip()
         if words.startswith(b"["):
             inside = words == header
-            below = at + len(line) if inside else below
+            if inside:
+                below = at + len(line)
         elif inside and b"=" in line and line.partition(b"=")[0].strip() == name:
             rest = line.partition(b"=")[2]
             start = at + len(line) - len(rest.lstrip(b" \t"))
@@ -212,7 +214,7 @@ def _find_in_ini(key: FileKey, data: bytes) -> _Place:
         at += len(line)
     if found is not None:
         return found
-    if below >= 0:
+    if below is not None:
         gap = b"" if data[:below].endswith(b"\n") else b"\n"
         return _Place(below, below, gap + name + b"=", b"\n", there=False)
     gap = b"" if not data or data.endswith(b"\n\n") else b"\n" if data.endswith(b"\n") else b"\n\n"
@@ -256,8 +258,7 @@ def _new_in_xml(key: FileKey, data: bytes, holder: re.Match[bytes] | None) -> _P
         return _Place(holder.end(2) - 1, holder.end(2) + 1, b">\n" + before, b'"/>\n  </property>', there=False)
     if holder is not None:
         return _Place(holder.end(), holder.end(), before, b'"/>\n', there=False)
-    end = data.rfind(b"</channel>")
-    end = len(data) if end < 0 else end
+    end = data.rfind(b"</channel>") if b"</channel>" in data else len(data)
     if not key.group:
         return _Place(end, end, before, b'"/>\n', there=False)
     opening = b'  <property name="%s" type="empty">\n' % key.group.encode()
