@@ -598,6 +598,45 @@ def test_what_stood_is_masked_or_not_and_in_use_or_not(tree, masked, used, is_ma
     assert (hand.link(f"{ETC}/dev-sda2.swap") == "/dev/null", "/dev/sda2" in hand.swaps) == (is_masked, is_on)
 
 
+def test_a_mask_goes_where_its_swap_could_not_be_switched_off_and_one_that_stood_stays(tree):
+    hand = Outside(tree)
+    mine, ref = swap(hand)
+    hand.fails = "stop"
+    with pytest.raises(ComputerError):
+        mine.write(ref, State(value="0"))
+    assert hand.link(f"{ETC}/dev-sda2.swap") is None
+    hand.own_link(f"{ETC}/dev-sda2.swap", "/dev/null")
+    with pytest.raises(ComputerError):
+        mine.write(ref, State(value="x", exact=SwapAreas((), (), ("dev-sda2.swap",), ())))
+    assert hand.link(f"{ETC}/dev-sda2.swap") == "/dev/null"
+
+
+def test_lines_of_swap_that_are_none_are_passed_over(tree):
+    hand = Outside(tree)
+    put(
+        tree,
+        "/proc/swaps",
+        "Filename Type Size Used Priority\n/a b c\n/b file x 7 -2\n/c file 7 x -2\n/d file 4096 0\n/e\\040f file 8192 1 -2\n",
+    )
+    assert [(a.path, a.mib, a.used_bytes) for a in Swap(means_of(hand)).areas()] == [("/d", 4, 0), ("/e f", 8, 1024)]
+
+
+def test_links_whose_names_are_none_of_units_are_passed_over(tree):
+    hand = Acting(unit_tree(tree))
+    for place in (
+        "a b.service",
+        "odd",
+        "multi-user.target.wants/c d.service",
+        "multi-user.target.wants/plain",
+        "e f.wants/g.service",
+    ):
+        target = put(tree, f"{ETC}/{place}", "")
+        target.unlink()
+        target.symlink_to(f"{FILE}/tide.service")
+    assert set(links(hand)) == {"tide.service", "masked.service"}
+    assert len(links(hand)["tide.service"]) == 2
+
+
 def test_rights_are_taken_and_given_back(tree):
     class Told(Hands):
         def take(self, *, ask):

@@ -308,6 +308,7 @@ def test_the_device_that_the_kernel_was_told_to_wake_from_stays(tree, journal):
     put(tree, "/sys/power/resume", "0:0\n")
     assert results(changed(journal, box, "memory:swap_mib=120")) == ["done"]
     most = next(i for i in box.about.facts().items if i.key == "swap_mib").setting.highest
+    assert most == 120 + int(0.9 * 10240)
     (outcome,) = changed(journal, box, f"memory:swap_mib={most + 1}")
     assert (outcome.result, str(most) in outcome.note) == ("failed", True), "a tenth of the disk is kept free"
 
