@@ -535,17 +535,17 @@ def test_what_may_stay_of_swap_and_what_could_be_hibernated_into(tree):
 
 
 @pytest.mark.parametrize(
-    ("used_mib", "free_mib", "wanted", "fits"),
+    ("used_kib", "free_mib", "wanted", "fits"),
     [
-        (100, 125, "0", True),
-        (101, 125, "0", False),
-        (100, 124, "0", False),
-        (250, 125, "150", True),
-        (251, 125, "150", False),
+        (102400, 125, "0", True),
+        (102401, 125, "0", False),
+        (102400, 124, "0", False),
+        (256000, 125, "150", True),
+        (256001, 125, "150", False),
     ],
 )
-def test_memory_must_have_room_for_what_is_in_swap(tree, used_mib, free_mib, wanted, fits):
-    hand = Outside(tree, swaps={"/dev/sda2": ("partition", 300, used_mib * 1024)}, ram_free=free_mib)
+def test_memory_must_have_room_for_what_is_in_swap(tree, used_kib, free_mib, wanted, fits):
+    hand = Outside(tree, swaps={"/dev/sda2": ("partition", 300, used_kib)}, ram_free=free_mib)
     mine, ref = swap(hand)
     if fits:
         mine.write(ref, State(value=wanted))

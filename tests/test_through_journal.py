@@ -243,6 +243,19 @@ def test_what_says_nothing_of_its_start_is_not_switched_to_auto(tree, journal):
     assert hand.acted() == []
 
 
+def test_of_units_that_vanish_while_they_are_asked_for_the_others_are_told(tree):
+    class Strict(Outside):
+        def run(self, arguments, timeout_s=20.0, partly=False, bus=""):
+            if "gone.socket" in arguments and not partly:
+                raise OSError(errno.ENOENT, "Unit gone.socket could not be found.")
+            return super().run(arguments, timeout_s, partly, bus)
+
+    hand = Strict(
+        tree, tide={"UnitFileState": "disabled", "TriggeredBy": "gone.socket log.timer"}, running=["log.timer"]
+    )
+    assert computer_on(hand).settings.read(parse_ref("services:tide")).value == "demand"
+
+
 def test_what_systemd_tells_of_a_unit(tree):
     tide = {"Id": "tide.service", "Names": "tide.service sea.service", "LoadState": "loaded", "ActiveState": "active",
             "UnitFileState": "disabled", "FragmentPath": f"{FILE}/tide.service", "TriggeredBy": "low.timer idle.socket",
