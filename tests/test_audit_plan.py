@@ -250,6 +250,31 @@ def test_what_may_be_saved_counts_what_is_eased_and_what_is_asked():
     ]
 
 
+@pytest.mark.parametrize(
+    ("value", "expected"),
+    [
+        ("2048", ("ease", "12288")),
+        ("12287", ("ease", "12288")),
+        ("12288", ("keep", None)),
+        ("odd", ("keep", None)),
+        (None, ("keep", None)),
+    ],
+)
+def test_too_little_swap_by_the_rule_of_the_profile_is_eased(value, expected):
+    size = item("memory", "swap_mib", value=value, setting=Setting(lowest=0, highest=99999))
+    rule = msgspec.structs.replace(profile().memory, swap="shop")
+    (finding,) = judged(size, who=profile(memory=rule)).findings
+    assert (finding.stance, finding.proposal) == expected
+    assert finding.value == (value or "unset")
+
+
+def test_what_something_else_than_a_timer_starts_is_not_started_again_and_again():
+    by = (Trigger(kind="wants", by="quay"),)
+    items = (item("services", "poll", role="fax", value="demand", running=False, triggers=by), item("services", "quay"))
+    finding = judged(*items, costs=[("services:poll", 9.0, 0)]).find(parse_ref("services:poll"))
+    assert (finding.stance, finding.reason) == ("keep", "it is demand already and does not run.")
+
+
 def test_the_headline_says_where_the_computer_stands():
     calm, loaded = reading([5.0] * 60), reading([60.0] * 60)
     items = (item("services", "old", role="fax"),)
@@ -261,6 +286,9 @@ def test_the_headline_says_where_the_computer_stands():
     assert "CPU is at 60 % and may be at" in headline(loaded)
     heavy = msgspec.structs.replace(calm, consumers=reading(costs=[("services:old", 3.0, 10)]).consumers)
     assert headline(heavy) == "CPU and RAM are under their ceilings; heaviest of what may go: old."
+    plan = item("power", "mains", value="full", setting=Setting(values=("balanced", "full")))
+    assert headline(heavy, plan) == headline(heavy), "a plan comes first only where the clock or the disk holds it back"
+    assert headline(calm, plan) == "CPU and RAM are under their ceilings."
 
 
 def test_nothing_to_gain_is_said():

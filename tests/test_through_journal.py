@@ -1,6 +1,7 @@
 """Settings of a real computer changed and put back through the journal, on a folder whose programs answer as systemd and dconf do."""
 
 import contextlib
+import errno
 
 import pytest
 
