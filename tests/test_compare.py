@@ -18,7 +18,7 @@ from lumtak.core.compare import (
 )
 from lumtak.core.conditions import pace_changed
 from lumtak.core.load import settle
-from lumtak.core.means import BATCHES, MOST_CORRELATED, half_width, mean, standard_error, weighed
+from lumtak.core.means import BATCHES, MOST_CORRELATED, batch_spread, half_width, mean, standard_error, weighed
 from lumtak.core.record import NotMeasured
 from lumtak.errors import UsageError
 from lumtak.report.content import headline, sentences
@@ -115,6 +115,13 @@ def test_values_count_by_their_length():
     slow = wave(60, 5, 1, 0.9)
     assert standard_error(slow) == pytest.approx(0.266743034)
     assert half_width(slow) > 1.96 * standard_error(slow)
+    assert standard_error(wave(60, 5, 0.001, 0.9)) == pytest.approx(standard_error(slow) / 1000), (
+        "however little it varies"
+    )
+    assert np.mean(weighed([10.0, 40.0], [1e-12, 3e-12])) == pytest.approx(32.5)
+    pairs = wave(12, 5, 1).reshape(6, 2).mean(axis=1)
+    assert batch_spread(wave(12, 5, 1)) == pytest.approx((pairs.var(ddof=1) / 6, 5.0))
+    assert batch_spread(wave(11, 5, 1)) == pytest.approx((wave(11, 5, 1).var(ddof=1) / 11, 10.0))
 
 
 @pytest.mark.parametrize(

@@ -3,16 +3,18 @@
 import hashlib
 import json
 import threading
+from datetime import timedelta
 from itertools import permutations
 
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from helpers import Plain, database_at, facts, item
-from lumtak.core.setting import parse_change
+from helpers import EVENING, Once, Plain, database_at, facts, item
+from lumtak.core.setting import State, parse_change
 from lumtak.errors import ComputerError, StorageError, UnknownNameError
 from lumtak.journal import Journal, apply_changes, drift, owed_now, put_back, recover, review, warnings
+from test_through_journal import Whole
 
 CHANGES = [parse_change(c) for c in ("apps:a=off", "apps:b=off", "services:c=manual")]
 
@@ -274,6 +276,32 @@ def test_pausing_holds_the_next_change_back(journal):
         threading.Timer(0.05, stop.set).start()
 
     assert results(apply(journal, computer, on_step=step, stop=stop, pause=pause)) == ["done", "not tried", "not tried"]
+
+
+def test_what_counts_as_drift_and_what_is_said_of_it(journal):
+    computer = Whole({"services:a": "1/1", "services:b": "1/1"})
+    wanted = [parse_change("services:a=2/2"), parse_change("services:b=2/2")]
+    apply_changes(journal, computer, computer.facts(), wanted)
+    written = journal.entries()[0].stage_at
+    computer.read = lambda ref: State(value="2/2", exact=Once({"": "edited"}))
+    first = drift(journal, computer)[0]
+    assert (first.standing, first.is_drift, first.now, first.last_right) == ("drifted", True, "2/2", written)
+    assert first.note == "the same word, but somebody edited it since"
+    del computer.read
+    assert [(d.standing, d.is_drift) for d in drift(journal, computer)] == [("as left", False)] * 2
+    computer.wall = lambda: EVENING + timedelta(days=1)
+    right = drift(journal, computer)[0].last_right
+    computer.values["services:a"] = "3/3"
+    first = drift(journal, computer)[0]
+    assert (first.standing, first.is_drift, first.note, first.last_right) == ("drifted", True, "", right)
+    assert right > written
+    computer.values["services:a"] = "1/1"
+    first = drift(journal, computer)[0]
+    assert (first.standing, first.is_drift, first.now) == ("back as before", True, "1/1")
+    del computer.values["services:a"]
+    first = drift(journal, computer)[0]
+    assert (first.standing, first.is_drift, first.now) == ("cannot be read", False, "?")
+    assert "is gone" in first.note
 
 
 def test_drift_says_what_is_no_longer_as_left_and_when_it_was_right(journal):

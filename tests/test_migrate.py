@@ -115,7 +115,9 @@ def test_what_stood_around_a_state_is_in_it_or_in_the_change():
     assert (entry.restore.exact.missing, entry.script_made) == (1, 2)
     entry = entry_of("services:tide", {"kind": "links", "part:/x": "/y"}, {})
     assert entry.before.exact == UnitLinks("tide.service", {"/x": "/y"}, None)
-    assert entry.before.exact.active is None
+    assert (entry.before.exact.active, entry.script_made) == (None, 0)
+    bare = {k: v for k, v in PLACE.items() if "missing" not in k}
+    assert entry_of("apps:a", {"kind": "absent"}, bare).restore.exact.missing == 0
     assert entry_of("services:tide", {"kind": "links"}, {"active": "no"}).before.exact.active is False
 
 
