@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from helpers import EVENING, Once, Plain, database_at, facts, item
 from lumtak.core.setting import State, parse_change
 from lumtak.errors import ComputerError, StorageError, UnknownNameError
-from lumtak.journal import Journal, apply_changes, drift, owed_now, put_back, recover, review, warnings
+from lumtak.journal import Journal, Owed, apply_changes, drift, owed_now, put_back, recover, review, warnings
 from test_through_journal import Whole
 
 CHANGES = [parse_change(c) for c in ("apps:a=off", "apps:b=off", "services:c=manual")]
@@ -188,6 +188,17 @@ def test_a_second_lumtak_is_told_who_is_at_work(journal, home):
     assert computer.writes == 0
     assert results(apply(journal, computer)) == ["done"] * 3
     other.close()
+
+
+def test_anything_that_is_owed_makes_readings_provisional():
+    owed = [Owed(), Owed(restart=("a",)), Owed(login=("b",)), Owed(restart=("a",), login=("b", "c"))]
+    assert [o.anything for o in owed] == [False, True, True, True]
+    assert [o.in_words() for o in owed] == [
+        "",
+        "restart owed for 1",
+        "new login owed for 1",
+        "restart owed for 1, new login for 2",
+    ]
 
 
 def test_what_is_owed(journal):
