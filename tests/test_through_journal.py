@@ -16,7 +16,7 @@ from lumtak.core.facts import Fixed
 from lumtak.core.setting import SettingRef, State, parse_change, parse_ref
 from lumtak.errors import ComputerError
 from lumtak.journal.apply import apply_changes
-from lumtak.journal.putback import put_back
+from lumtak.journal.putback import put_back, recorded, warnings
 from lumtak.journal.recover import recover, review
 from lumtak.journal.store import Journal
 from outside import ETC, FILE, INSTALL, SDA2, Outside
@@ -655,3 +655,45 @@ def test_the_way_back_of_what_was_not_done_goes_when_an_interruption_is_settled(
     with journal.writing(box.identity):
         assert [line.found for line in recover(journal, box).lines] == ["not done"]
     assert not list(tree.glob("var/lib/lumtak/undo-*"))
+
+
+def test_what_reads_back_as_something_else_after_putting_back_is_a_conflict(journal):
+    box = Plain({"services:x": "auto"})
+    changed(journal, box, "services:x=off")
+    box.trouble = lambda ref, value: "manual"
+    (outcome,) = put_back(journal, box)
+    assert (outcome.result, outcome.note) == ("conflict", "read back as manual instead of auto")
+    assert (journal.entries()[-1].stage, journal.entries()[-1].note) == ("conflict", outcome.note)
+
+
+def test_a_record_is_told_with_all_that_it_would_write(journal):
+    changed(journal, parted(), "services:x=2/2")
+    (first, *rest) = recorded(journal.entries()[-1])
+    assert first.startswith("services:x: 2/2 → 1/1, recorded ")
+    assert rest == ["  kind: parts", "  held a: 1", "  held b: 1", "  beside: nothing"]
+
+
+@pytest.mark.parametrize("rescued", [True, False])
+def test_what_a_rescued_record_would_have_a_person_type_is_not_passed_on(journal, rescued):
+    box = parted()
+    changed(journal, box, "services:x=2/2")
+    journal._put(journal.entries()[-1], rescued=rescued)
+
+    def refused(ref, state):
+        raise ComputerError("that made-up write was refused.", "Type this.")
+
+    box.write = refused
+    (outcome,) = put_back(journal, box)
+    assert outcome.result == "failed"
+    assert ("Type this." in outcome.note) is not rescued
+
+
+def test_what_is_put_back_off_takes_along_what_needs_it(journal):
+    box = Plain({"services:spool": "off"})
+    changed(journal, box, "services:spool=auto")
+    known = facts(
+        item("services", "spool"),
+        item("services", "chat", needs=("spool",)),
+        item("services", "rests", value="off", needs=("spool",)),
+    )
+    assert warnings(known, journal.entries(), [1]) == ("chat stops with spool.",)
