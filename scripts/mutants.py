@@ -144,8 +144,10 @@ def _looked_at(tree: ast.Module) -> set[int]:
                 parts = [node.returns, *node.decorator_list]
             case ast.Raise():
                 parts = [node.exc]
-            case ast.Assign(value=ast.BinOp(op=ast.LShift())):
-                parts = [node.value]  # a budget of bytes
+            case ast.Assign(targets=[ast.Name(id=name)]) if "MOST" in name or "LONGEST" in name:
+                parts = [node.value]  # a budget: no test makes so much
+            case ast.keyword(arg="strict"):
+                parts = [node.value]  # both are as long, always
             case ast.JoinedStr():
                 parts = [node]
             case ast.Call(func=ast.Attribute(attr="Pattern") | ast.Name(id="plain")):

@@ -118,6 +118,7 @@ def test_values_count_by_their_length():
     assert standard_error(wave(60, 5, 0.001, 0.9)) == pytest.approx(standard_error(slow) / 1000), (
         "however little it varies"
     )
+    assert half_width(wave(60, 5, 0.001, 0.9)) == pytest.approx(half_width(slow) / 1000)
     assert np.mean(weighed([10.0, 40.0], [1e-12, 3e-12])) == pytest.approx(32.5)
     pairs = wave(12, 5, 1).reshape(6, 2).mean(axis=1)
     assert batch_spread(wave(12, 5, 1)) == pytest.approx((pairs.var(ddof=1) / 6, 5.0))

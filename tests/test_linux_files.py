@@ -9,7 +9,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from helpers import CATALOGUE, ENTRY, linux, put, snapshot_of, tree_user
-from lumtak.computers.hands.hand import Hand, RefusalError
+from lumtak.computers.hands.hand import MOST_BYTES, Hand, RefusalError
 from lumtak.computers.hands.table import PROGRAMS
 from lumtak.computers.hands.whose import chosen_user, folder_hands, local_hands
 from lumtak.computers.linux.computer import LinuxComputer
@@ -166,6 +166,32 @@ def test_what_is_no_entry_is_listed_and_left_alone(tree, make):
     assert "by hand" in item.setting.needed
     with pytest.raises(ComputerError):
         box.settings.read(item.ref)
+
+
+def test_a_file_of_a_mebibyte_is_read_and_a_larger_one_is_not(tree, box):
+    whole = UserFolder(Hand(str(tree), homes=("/home/u/.config",)), "/home/u/.config")
+    for size, fits in ((MOST_BYTES, True), (MOST_BYTES + 1, False)):
+        put(tree, "/home/u/.config/big", b"x" * size)
+        for read in (whole.content, whole.exact):
+            if fits:
+                assert len(getattr(read("big"), "data", read("big"))) == size
+            else:
+                with pytest.raises(ComputerError, match="larger than 1 MiB"):
+                    read("big")
+    (tree / "home/u/.config/big").unlink()
+    (tree / "home/u/.config/big").mkdir()
+    for read in (whole.content, whole.exact):
+        with pytest.raises(ComputerError, match="no ordinary file"):
+            read("big")
+
+
+def test_what_a_hand_says_when_it_fails_is_in_the_sentence(tree):
+    class Broken(Hand):
+        def put(self, folder, name, data, mode):
+            raise OSError("the hand of mia has ended")
+
+    with pytest.raises(ComputerError, match=r"/home/u/\.config/x: the hand of mia has ended\. Mend that"):
+        UserFolder(Broken(str(tree)), "/home/u/.config").put("x", b"", 0o644)
 
 
 def test_hostile_names_show_as_text(tree):

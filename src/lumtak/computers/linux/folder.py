@@ -107,7 +107,7 @@ class UserFolder:
             case _:
                 self.remove(name, exact.missing)
 
-    def remove(self, name: str, missing: int = 0) -> None:
+    def remove(self, name: str, missing: int) -> None:
         """The file is gone, with what an interrupted write left, and so are so many folders as far as they are empty."""
         with self._plainly(name):
             self._hand.remove(self.path, name, missing)
