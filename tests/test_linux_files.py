@@ -164,6 +164,7 @@ def test_what_is_no_entry_is_listed_and_left_alone(tree, make):
     box = linux(tree)
     item = box.about.facts().find(parse_ref("apps:odd"))
     assert "by hand" in item.setting.needed
+    assert item.at_login
     with pytest.raises(ComputerError):
         box.settings.read(item.ref)
 

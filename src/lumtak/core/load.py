@@ -121,7 +121,7 @@ class ConsumerLoad(Record):
     key: str
     cpu_pct: float
     cpu_se_pct: float
-    """Standard error of the mean, from batch means."""
+    """Standard error of the mean: the larger of two ways; see `core.means`."""
     ram_bytes: Figure
     ram_how: str = ""
     """For a person."""
