@@ -12,8 +12,8 @@ from lumtak.computers.hands.states import ClockPolicies
 from lumtak.computers.hands.table import POLICIES, POWER_FILE, POWER_SWITCH, power_unit_text
 from lumtak.computers.linux import hardware
 from lumtak.computers.linux.adapter import Adapter, Listed, Look
-from lumtak.computers.linux.profile_plan import Service, profile_service
-from lumtak.core.facts import Fixed, Gap, Item, Setting
+from lumtak.computers.linux.profile_plan import Service, plan_item, profile_service
+from lumtak.core.facts import Gap
 from lumtak.core.record import NotMeasured
 from lumtak.core.setting import SettingRef, State
 from lumtak.core.text import plain
@@ -88,17 +88,7 @@ class ClockPlan(Adapter):
         why = self._root.why_not() or (
             "" if runs_systemd(self._hand) else "without systemd nothing would keep it over a restart"
         )
-        item = Item(
-            area="power",
-            key=source,
-            title=f"Plan on {source}",
-            origin="system",
-            value=clock.plan,
-            running=True,
-            setting=Fixed(needed=why) if why else Setting(values=clock.plans),
-            note=plain(f"{clock.driver}: {held}; {forgets}"),
-        )
-        return Listed([item])
+        return Listed([plan_item(source, clock.plan, clock.plans, f"{clock.driver}: {held}; {forgets}", why)])
 
     # -- the setting --------------------------------------------------------------------------------------------------
 

@@ -45,6 +45,20 @@ def profile_service(hand: Reach) -> Service | None:
     return None
 
 
+def plan_item(source: str, value: str, plans: tuple[str, ...], note: str, why_not: str) -> Item:
+    """The plan in force, on the power on which the computer runs, and those that can be chosen; or why none can."""
+    return Item(
+        area="power",
+        key=source,
+        title=f"Plan on {source}",
+        origin="system",
+        value=value,
+        running=True,
+        setting=Fixed(needed=why_not) if why_not else Setting(values=plans),
+        note=plain(note),
+    )
+
+
 class ProfilePlan(Adapter):
     """The plan that a profile service keeps."""
 
@@ -62,18 +76,8 @@ class ProfilePlan(Adapter):
         gaps = [] if has_battery else [Gap(area="power", reason="there is no battery, so no plan for it")]
         if found is None:
             return Listed(gaps=gaps)
-        why = self._root.why_not()
-        item = Item(
-            area="power",
-            key=source,
-            title=f"Plan on {source}",
-            origin="system",
-            value=found.active,
-            running=True,
-            setting=Fixed(needed=why) if why else Setting(values=found.plans),
-            note=f"{found.bus}; it keeps the plan over a restart",
-        )
-        return Listed([item], gaps)
+        note = f"{found.bus}; it keeps the plan over a restart"
+        return Listed([plan_item(source, found.active, found.plans, note, self._root.why_not())], gaps)
 
     # -- the setting --------------------------------------------------------------------------------------------------
 
