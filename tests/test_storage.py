@@ -1,15 +1,19 @@
 """Files whole or not there; databases that are durable, migrate, and refuse what is newer."""
 
 import errno
+import io
 import os
 import threading
+import unicodedata
 
 import msgspec
 import pytest
 
 from helpers import CATALOGUE, database_at, facts, item, lumtak, profile, reading
 from lumtak.casebook import Casebook, Job
+from lumtak.commands.terminal import Harmless, in_plain_words
 from lumtak.core.audit import audit
+from lumtak.core.text import harmless_json
 from lumtak.errors import StorageError, UnknownNameError
 from lumtak.journal import Journal
 from lumtak.stations.workshop import Workshop
@@ -222,3 +226,48 @@ def test_root_keeps_no_data_where_others_decide_what_stands_there(tmp_path):
         assert not list(theirs.iterdir())
     (tmp_path / "open").chmod(0o1777)
     assert lumtak("jobs", home=tmp_path / "open" / "x").returncode == 0
+
+
+@pytest.mark.parametrize(
+    ("said", "plain"),
+    [
+        (
+            "Invalid value for '--seconds': 'abc' is not a valid float.",
+            "Invalid value for '--seconds': “abc” is no number.",
+        ),
+        (
+            "Invalid value for '--seed': 0 is not in the range 1<=x<=2147483648.",
+            "Invalid value for '--seed': 0 is not from 1 to 2147483648.",
+        ),
+        ("Invalid value for '--t': -1.0 is not in the range x>=0.", "Invalid value for '--t': -1.0 is less than 0."),
+        ("Invalid value for '--t': 9 is not in the range x<=5.", "Invalid value for '--t': 9 is more than 5."),
+        ("No such option: --x", "No such option: --x"),
+    ],
+)
+def test_usage_errors_are_said_in_plain_words(said, plain):
+    assert in_plain_words(said) == plain
+
+
+@pytest.mark.parametrize(
+    ("text", "shown"),
+    [
+        ("a\tb\n", "a\tb\n"),
+        ("\x1b[31m\x9b1m\u202e\x07", "␛[31m\ufffd1m\ufffd␇"),
+        ("café 海\r\n", "café 海␍\n"),
+        ("\udc80", "\ufffd"),
+    ],
+)
+def test_nothing_that_is_said_can_give_orders_to_a_terminal(text, shown):
+    raw = io.BytesIO()
+    stream = Harmless(raw, encoding="utf-8", newline="\n")
+    stream.write(text)
+    stream.order("\x1b[K")
+    stream.flush()
+    assert raw.getvalue().decode() == shown + "\x1b[K"
+
+
+@pytest.mark.parametrize("text", ["plain", "caf\u00e9 海", "\u009b1m\u202e\u2028", "\U000e0001\u00a0"])
+def test_json_says_the_same_without_what_a_terminal_obeys(text):
+    document = harmless_json(msgspec.json.encode({text: text}))
+    assert msgspec.json.decode(document) == {text: text}
+    assert all(unicodedata.category(c) not in {"Cc", "Cf", "Zl", "Zp"} for c in document.decode())

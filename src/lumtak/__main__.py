@@ -18,7 +18,7 @@ def main() -> None:
     import click
 
     from lumtak.cli import cli
-    from lumtak.commands.terminal import make_harmless
+    from lumtak.commands.terminal import in_plain_words, make_harmless
     from lumtak.errors import LumtakError
 
     make_harmless()
@@ -29,7 +29,7 @@ def main() -> None:
         _say(str(error))
         code = error.exit_code
     except click.ClickException as error:
-        _say(f"{error.format_message().rstrip('.')}. `lumtak --help` shows what there is.")
+        _say(f"{in_plain_words(error.format_message()).rstrip('.')}. `lumtak --help` shows what there is.")
         code = 2
     except (click.Abort, KeyboardInterrupt):
         _say("Stopped. What was changed so far is in the journal.")

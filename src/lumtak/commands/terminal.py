@@ -1,5 +1,6 @@
 """The one place through which the command line speaks: nothing that it was told can give orders to a terminal."""
 
+import re
 import sys
 from io import TextIOWrapper
 from typing import TextIO
@@ -40,3 +41,18 @@ def begin_line() -> None:
     """The line on standard error is written anew."""
     if isinstance(sys.stderr, Harmless):
         sys.stderr.order("\r\x1b[K")
+
+
+def in_plain_words(message: str) -> str:
+    """What is wrong with the words of a command, without those of a programmer."""
+    for pattern, words in _PLAIN:
+        message = re.sub(pattern, words, message)
+    return message
+
+
+_PLAIN = (
+    (r"'([^']*)' is not a valid (?:float|integer)(?: range)?", r"“\1” is no number"),
+    (r"(\S+) is not in the range (\S+?)<=?x<=?(\S+?)(?=\.|$)", r"\1 is not from \2 to \3"),
+    (r"(\S+) is not in the range x>=(\S+?)(?=\.|$)", r"\1 is less than \2"),
+    (r"(\S+) is not in the range x<=(\S+?)(?=\.|$)", r"\1 is more than \2"),
+)

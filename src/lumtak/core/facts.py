@@ -106,6 +106,13 @@ class Setting(Record, tag_field="kind", tag="setting"):
     highest: int | None = None
     shows: Shows = "now"
 
+    @property
+    def bounds(self) -> str:
+        """From where to where a number may go, to be said after it."""
+        if self.lowest == self.highest:
+            return f", and it can only be {self.lowest}"
+        return f" from {self.lowest} to {self.highest}"
+
     def problem_with(self, value: str | None) -> str | None:
         """Why this value cannot be set, as a sentence; None when it can."""
         if value is None:
@@ -115,9 +122,9 @@ class Setting(Record, tag_field="kind", tag="setting"):
         try:
             number = int(value)
         except ValueError:
-            return f"it is a whole number from {self.lowest} to {self.highest}."
+            return f"it is a whole number{self.bounds}."
         if (self.lowest is not None and number < self.lowest) or (self.highest is not None and number > self.highest):
-            return f"it is a whole number from {self.lowest} to {self.highest}."
+            return f"it is a whole number{self.bounds}."
         return None
 
 

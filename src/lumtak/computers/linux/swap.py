@@ -209,9 +209,7 @@ class Swap(Adapter):
         if value is None or (problem := setting.problem_with(value)):
             raise ComputerError(
                 f"{ref} cannot be {plain(value or 'unset')}.",
-                f"Choose from {setting.lowest} to {setting.highest} MiB."
-                if value is None
-                else f"Choose again: {problem}",
+                f"Choose a number of MiB{setting.bounds}." if value is None else f"Choose again: {problem}",
             )
         wanted = int(value)
         olds = [o for o in self._olds(areas) if o.on]
