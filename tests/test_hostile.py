@@ -266,6 +266,8 @@ FORGED = {
     "a file that is nowhere": ("apps:x", file(folder="")),
     "a file in a place that is not whole": ("apps:x", file(folder="home/u")),
     "a file above its folder": ("apps:x", file("/home/u", "../.bashrc")),
+    "a file without a name": ("apps:x", file(name="")),
+    "a file that is the folder above": ("apps:x", file(name="..")),
     "a file that is its folder": ("apps:x", file(name=".")),
     "a file with an end in its name": ("apps:x", file(name="a\\x00b")),
     "a folder with an end in its name": ("apps:x", file(folder="/home/u\\x00")),

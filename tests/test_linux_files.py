@@ -169,6 +169,24 @@ def test_what_is_no_entry_is_listed_and_left_alone(tree, make):
         box.settings.read(item.ref)
 
 
+def test_entries_without_end_are_listed_and_not_all_read(tree):
+    big = put(tree, "/home/u/.config/autostart/a0.desktop", ENTRY.encode() + b"\n" * (60 << 10))
+    for number in range(1, 100):
+        override(tree, f"a{number}").symlink_to(big.name)
+    put(tree, "/home/u/.config/autostart/b.desktop", ENTRY.encode() + b"#" * (1 << 16))
+    of = {i.key: i for i in linux(tree).about.facts().items if i.area == "apps"}
+    assert {f"a{n}" for n in range(100)} <= of.keys()
+    assert of["a0"].setting.values == ("on", "off")
+    assert "more than 4 MiB" in of["a99"].setting.needed
+    assert 60 < sum("MiB" not in getattr(i.setting, "needed", "") for i in of.values()) < 80
+    for path in big.parent.glob("a*"):
+        path.unlink()
+    of = {i.key: i for i in linux(tree).about.facts().items if i.area == "apps"}
+    assert "is larger than 64 KiB" in of["b"].setting.needed
+    with pytest.raises(ComputerError, match="larger than 64 KiB"):
+        linux(tree).settings.write(parse_ref("apps:b"), OFF)
+
+
 def test_a_file_of_a_mebibyte_is_read_and_a_larger_one_is_not(tree, box):
     whole = UserFolder(Hand(str(tree), homes=("/home/u/.config",)), "/home/u/.config")
     for size, fits in ((MOST_BYTES, True), (MOST_BYTES + 1, False)):
@@ -177,7 +195,7 @@ def test_a_file_of_a_mebibyte_is_read_and_a_larger_one_is_not(tree, box):
             if fits:
                 assert len(getattr(read("big"), "data", read("big"))) == size
             else:
-                with pytest.raises(ComputerError, match="larger than 1 MiB"):
+                with pytest.raises(ComputerError, match="larger than 1024 KiB"):
                     read("big")
     (tree / "home/u/.config/big").unlink()
     (tree / "home/u/.config/big").mkdir()

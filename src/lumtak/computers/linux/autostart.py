@@ -15,6 +15,8 @@ from lumtak.errors import ComputerError, LumtakError
 
 _ENDING = ".desktop"
 _ENTRIES_MOST = 5000
+_MOST_OF_ONE, _MOST_OF_ALL = 1 << 16, 1 << 22
+"""Bytes of an entry, and of all of them in one look: what is beyond is listed, and not read."""
 _PROGRAMS = ("/usr/local/bin", "/usr/bin", "/bin", "/usr/local/sbin", "/usr/sbin", "/usr/games", "/snap/bin")
 _DESKTOPS = {"plasma": "KDE", "gnome-classic": "GNOME", "ubuntu": "GNOME", "cinnamon": "X-Cinnamon"}
 """Names of sessions, and what their desktops call themselves in OnlyShowIn (Desktop Menu Specification, registered names)."""
@@ -47,8 +49,15 @@ class Autostart(InFiles):
             origins |= dict.fromkeys(self._system_names(folder), False)
         origins |= dict.fromkeys(self._own_names(), True)
         items, programs, desktops = [], {}, self._desktops()
+        left = _MOST_OF_ALL
         for name, own in sorted(origins.items())[:_ENTRIES_MOST]:
-            item, program = self._item(name, desktops, own=own)
+            if left <= 0:
+                items.append(
+                    _unread(name, f"login entries here hold more than {_MOST_OF_ALL >> 20} MiB; look at them by hand")
+                )
+                continue
+            item, program, size = self._item(name, desktops, own=own)
+            left -= size
             items.append(item)
             if program:
                 programs[program] = item.consumer
@@ -66,16 +75,13 @@ class Autostart(InFiles):
         except OSError:
             return []
 
-    def _item(self, name: str, desktops: list[str], *, own: bool) -> tuple[Item, str]:
+    def _item(self, name: str, desktops: list[str], *, own: bool) -> tuple[Item, str, int]:
+        """(item, its program, bytes that were read for it)."""
         key = escaped(name.removesuffix(_ENDING))
         try:
-            own_data, system_data = self._own.content(name), self._system_data(name)
+            own_data, system_data = self._own.content(name, _MOST_OF_ONE), self._system_data(name)
         except LumtakError as error:
-            unreadable = Fixed(needed=f"{error.message} {error.next_step}")
-            started_by = "starts at login"
-            return Item(
-                area="apps", key=key, title=plain(key), setting=unreadable, started_by=started_by, at_login=True
-            ), ""
+            return _unread(name, f"{error.message} {error.next_step}"), "", _MOST_OF_ONE
         first = own_data if own_data is not None else (system_data or b"")
         entry = read_entry(first)
         shown = entry if entry.get("Exec") or system_data is None else read_entry(system_data)
@@ -95,7 +101,7 @@ class Autostart(InFiles):
             setting=Fixed(needed=f"it {plain(never)}") if never else Setting(values=("on", "off"), shows="login"),
             note=plain(shown.get("Comment", "")),
         )
-        return item, program
+        return item, program, len(own_data or b"") + len(system_data or b"")
 
     def _desktops(self) -> list[str]:
         """Names of the desktop of the user's newest session; none where nobody tells."""
@@ -135,7 +141,7 @@ class Autostart(InFiles):
             ComputerError: there is no such entry any more, or it cannot be read.
         """
         own, name = self.place(ref)
-        data = own.content(name)
+        data = own.content(name, _MOST_OF_ONE)
         data = data if data is not None else self._system_data(name)
         value = None if data is None else "off" if is_off(data) else "on"
         return State(value=value, exact=own.exact(name))
@@ -150,7 +156,7 @@ class Autostart(InFiles):
             ComputerError: the entry is not there any more.
         """
         folder, name = self.place(ref)
-        own, system = folder.content(name), self._system_data(name)
+        own, system = folder.content(name, _MOST_OF_ONE), self._system_data(name)
         base = own if own is not None else system
         if base is None:
             raise ComputerError(
@@ -165,6 +171,12 @@ class Autostart(InFiles):
             only_hides = own is not None and shown and not read_entry(own).get("Exec")
             exact = folder.absent(name) if only_hides else folder.file(name, with_hidden(base, hidden=False), mode)
         return State(value=value, exact=exact)
+
+
+def _unread(name: str, why: str) -> Item:
+    key = escaped(name.removesuffix(_ENDING))
+    fixed, begins = Fixed(needed=why), "starts at login"
+    return Item(area="apps", key=key, title=plain(key), setting=fixed, started_by=begins, at_login=True)
 
 
 def _is_entry(name: str) -> bool:

@@ -34,7 +34,7 @@ class UserFolder:
         except FileNotFoundError:
             return []
 
-    def content(self, name: str) -> bytes | None:
+    def content(self, name: str, most: int = MOST_BYTES) -> bytes | None:
         """The bytes of a file, links followed; None when there is none.
 
         Raises:
@@ -42,12 +42,12 @@ class UserFolder:
         """
         with self._plainly(name):
             try:
-                data = self._hand.read(f"{self.path}/{name}", MOST_BYTES + 1)
+                data = self._hand.read(f"{self.path}/{name}", most + 1)
             except FileNotFoundError:
                 return None
             except NotOrdinaryError as error:
                 raise ComputerError(f"{self._shown(name)} is no ordinary file.", "Look at it by hand.") from error
-        return self._not_too_large(name, data)
+        return self._not_too_large(name, data, most)
 
     def link(self, name: str) -> str | None:
         """Where a link leads; None where there is none."""
@@ -59,7 +59,7 @@ class UserFolder:
             found = self._hand.look(self.path, name)
         match found:
             case {"kind": "file", "mode": mode, "bytes": data}:
-                return self.file(name, self._not_too_large(name, base64.b64decode(data)), mode)
+                return self.file(name, self._not_too_large(name, base64.b64decode(data), MOST_BYTES), mode)
             case {"kind": "link", "target": target}:
                 return self.leading(name, target)
             case {"kind": "absent"}:
@@ -126,9 +126,9 @@ class UserFolder:
     def _shown(self, name: str) -> str:
         return plain(f"{self.path}/{name}")
 
-    def _not_too_large(self, name: str, data: bytes) -> bytes:
-        if len(data) > MOST_BYTES:
-            raise ComputerError(f"{self._shown(name)} is larger than 1 MiB.", "Look at it by hand.")
+    def _not_too_large(self, name: str, data: bytes, most: int) -> bytes:
+        if len(data) > most:
+            raise ComputerError(f"{self._shown(name)} is larger than {most >> 10} KiB.", "Look at it by hand.")
         return data
 
 
