@@ -56,6 +56,8 @@ MODULES = (
     "computers/linux/sandboxes", "computers/linux/settings", "computers/linux/adapter", "computers/hands/states", "core/setting", "core/compare", "core/means", "core/plan", "core/audit",
 )  # fmt: skip
 EQUAL: dict[tuple[str, str], str] = {
+    ("computers/linux/profile_plan", "4.0  ->  5.0"): "how long a service may take to answer; no test waits so long",
+    ("computers/linux/sandboxes", "8.0  ->  9.0"): "the same",
     ("core/plan", "2  ->  3"): "of three ranks the highest stays the highest",
     (
         "core/audit",

@@ -165,6 +165,8 @@ def test_memory_is_kept_over_a_restart_by_a_file_of_its_own(tree):
         mine.foresee(ref, State(value="201"))
     with pytest.raises(ComputerError, match="cannot be changed here"):
         mine.read(parse_ref("memory:nr_hugepages"))
+    with pytest.raises(ComputerError, match="cannot be changed here"):
+        mine.foresee(parse_ref("memory:nr_hugepages"), State(value="1"))
 
 
 @pytest.mark.parametrize("bus", ["net.hadess.PowerProfiles", "org.freedesktop.UPower.PowerProfiles"])
@@ -307,6 +309,14 @@ def test_a_file_that_is_not_there_is_made_as_the_desktop_makes_it(tree):
         made = tree / "home/u/.config" / path
         assert made.read_bytes().startswith(begins)
         assert made.stat().st_mode & 0o777 == 0o600
+
+
+def test_effects_in_a_file_that_cannot_be_read_are_left_out_and_the_others_are_not(tree):
+    put(tree, "/usr/bin/plasmashell", "")
+    put(tree, "/home/u/.config/breezerc", "[Common]\nShadowSize=ShadowNone\n")
+    (tree / "home/u/.config/kdeglobals").mkdir()
+    listed = {i.key: i.value for i in linux(tree).about.facts().items if i.area == "effects"}
+    assert listed == {"shadows": "off", "transparency": None}
 
 
 def test_a_running_desktop_keeps_its_settings_itself(tree):

@@ -366,6 +366,7 @@ def test_effects_of_each_family_of_desktops_and_what_is_missing(tree):
     hand.tell(stored={"org.mate.interface enable-animations": "false", "org.mate.interface cursor-blink": "'odd'"})
     of = {i.key: i for i in effects_of(tree)[2].items}
     assert (of["animations"].value, of["animations"].running) == ("off", False)
+    assert of["animations"].setting.values == ("on", "off")
     assert "neither on nor off" in of["cursor-blinking"].setting.needed
     gnome, _, found = effects_of(tree, "org.gnome.desktop.interface")
     gnome.tell(stored={"org.gnome.desktop.interface font-antialiasing": "'rgba'"})

@@ -53,8 +53,7 @@ class MemorySettings(Adapter):
 
     def read(self, ref: SettingRef) -> State:
         """The value that is in force, and Lumtak's own file that keeps one over a restart."""
-        if ref.key not in KERNEL:
-            raise ComputerError(f"{plain(str(ref))} cannot be changed here.", "`lumtak audit local` says what can be.")
+        _bounds(ref)
         value = self._live(ref.key)
         if value is None:
             raise ComputerError(f"{ref} cannot be read: this kernel has no such setting.", "Audit the computer again.")
@@ -70,7 +69,7 @@ class MemorySettings(Adapter):
     def foresee(self, ref: SettingRef, value: str | None) -> State:
         """The value, and the file that keeps it."""
         wanted = value or ""
-        lowest, highest = KERNEL.get(ref.key, (0, -1))
+        lowest, highest = _bounds(ref)
         if not wanted.isdigit() or not lowest <= int(wanted) <= highest:
             raise ComputerError(f"{ref} cannot be {plain(wanted) or 'unset'}.", f"Choose from {lowest} to {highest}.")
         return State(value=wanted, exact=KernelValue(ref.key, wanted, sysctl_text(ref.key, wanted)))
@@ -83,3 +82,14 @@ class MemorySettings(Adapter):
         else:
             self._root.put(exact.file, exact.kept)
         self._root.set_kernel(exact.place, exact.live)
+
+
+def _bounds(ref: SettingRef) -> tuple[int, int]:
+    """(lowest, highest) of a value of the kernel.
+
+    Raises:
+        ComputerError: it is none that Lumtak sets.
+    """
+    if ref.key not in KERNEL:
+        raise ComputerError(f"{plain(str(ref))} cannot be changed here.", "`lumtak audit local` says what can be.")
+    return KERNEL[ref.key]
