@@ -542,6 +542,8 @@ def test_what_may_stay_of_swap_and_what_could_be_hibernated_into(tree):
     put(tree, "/proc/cmdline", "quiet\n")
     assert lowest(swapfile=("file", 300)) == 0
     assert lowest(swap_5=("file", 300)) == 300, "no unit keeps it"
+    put(tree, "/etc/systemd/system/swap_5.swap", "[Swap]\nWhat=/swap_5\n")
+    assert lowest(swap_5=("file", 300)) == 300, "no link of Lumtak's may stand where the owner's own unit is"
 
 
 @pytest.mark.parametrize(

@@ -5,7 +5,7 @@ import errno
 
 import pytest
 
-from helpers import Once, Parts, Plain, computer_on, facts, item, look, means_of, put
+from helpers import Once, Parts, Plain, computer_on, facts, item, linux, look, means_of, put
 from lumtak.computers import Capabilities
 from lumtak.computers.hands.shell import beside
 from lumtak.computers.hands.states import DesktopKey
@@ -375,6 +375,17 @@ def test_effects_of_each_family_of_desktops_and_what_is_missing(tree):
     assert [g.reason for g in effects_of(tree, "")[2].gaps] == ["no desktop is here whose effects this version knows"]
     (tree / "usr/bin/dconf").unlink()
     assert [g.needed for g in effects_of(tree, "org.mate.interface")[2].gaps] == ["the programs dconf and gsettings"]
+
+
+@pytest.mark.parametrize("address", ["effects:nothing", "memory:nothing", "power:mains", "services:nowhere"])
+def test_what_nothing_keeps_is_a_sentence(tree, address):
+    bare = linux(tree)
+    for attempt in (bare.settings.read, lambda r: bare.settings.foresee(r, State(value="off"))):
+        with pytest.raises(ComputerError) as caught:
+            attempt(parse_ref(address))
+        assert caught.value.next_step
+    if address == "effects:nothing":
+        assert "Nothing here keeps effects:nothing" in str(caught.value)
 
 
 def test_lists_among_what_is_stored_are_no_folders(tree):

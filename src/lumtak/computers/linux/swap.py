@@ -96,7 +96,7 @@ class Swap(Adapter):
         free_mib = int(free / MIB * (1 - _SPACE_KEPT))
         own_mib = sum(a.mib for a in areas if _own_mib(a.path))
         lowest = sum(o.mib for o in olds if not o.unit)
-        return Setting(lowest=lowest, highest=sum(o.mib for o in olds if o.on) + own_mib + max(0, free_mib))
+        return Setting(lowest=lowest, highest=sum(o.mib for o in olds) + own_mib + free_mib)
 
     def _why_no_file(self) -> str:
         if not runs_systemd(self._hand):
