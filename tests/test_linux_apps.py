@@ -43,6 +43,12 @@ def units(tree):
     put(tree, f"{OWN}/own-sync.service", "[Service]\n[Install]\nWantedBy=default.target\n")
     put(tree, f"{OWN}/odd.service", "[Service]\n")
     link(tree, "/etc/systemd/user/default.target.wants/sail-index.service", f"{SYSTEM}/sail-index.service")
+    put(tree, f"{SYSTEM}/oakum.service", "[Service]\n")
+    link(tree, f"{SYSTEM}/sail-index.service.wants/oakum.service", "../oakum.service")
+    link(tree, f"{SYSTEM}/graphical-session.target.wants/oakum.service", "../oakum.service")
+    link(tree, f"{SYSTEM}/default.target.wants/oakum.service", "../oakum.service")
+    put(tree, f"{SYSTEM}/oakum.timer", "[Timer]\n")
+    link(tree, f"{SYSTEM}/timers.target.wants/oakum.timer", "../oakum.timer")
     link(tree, f"{SYSTEM}/sockets.target.wants/tide-tray.socket", "../tide-tray.socket")
     link(tree, f"{OWN}/default.target.wants/own-sync.service", f"{OWN}/own-sync.service")
     link(tree, f"{OWN}/default.target.wants/odd.service", f"{OWN}/odd.service")
@@ -57,13 +63,23 @@ def test_units_of_the_users_manager_are_apps(units):
     box = linux(units)
     items = {i.key: i for i in box.about.facts().items if i.key.startswith("user/")}
     assert set(items) == {
-        f"user/{n}.service" for n in ("sail-index", "tide-tray", "pipewire", "own-sync", "odd", "nobodys")
+        *(f"user/{n}.service" for n in ("sail-index", "tide-tray", "pipewire", "own-sync", "odd", "nobodys", "oakum")),
+        "user/oakum.timer",
     }
     tray = items["user/tide-tray.service"]
     assert (tray.running, tray.needs) == (True, ("user/sail-index.service",))
     assert [(t.kind, t.by) for t in tray.triggers] == [("socket", "tide-tray.socket"), ("bus", "org.school.Tides")]
     assert items["user/pipewire.service"].role == "sound"
     assert items["user/sail-index.service"].triggers[0].kind == "login"
+    assert sorted((t.kind, t.by) for t in items["user/oakum.service"].triggers) == [
+        ("login", ""),
+        ("timer", "user/oakum.timer"),
+        ("wants", "user/sail-index.service"),
+    ]
+    assert {k for k, i in items.items() if i.at_login} == {
+        *(f"user/{n}.service" for n in ("sail-index", "own-sync", "odd", "oakum")),
+        "user/oakum.timer",
+    }
     assert items["user/nobodys.service"].value == "off"
     assert [k for k, i in items.items() if isinstance(i.setting, Fixed)] == ["user/nobodys.service", "user/odd.service"]
     assert "apps:user/tide-tray.service" in box.load.sample().cpu_s

@@ -176,9 +176,8 @@ class Swap(Adapter):
         if named:
             return area.path in {self._real(p) for p in named}
         ram = re.search(r"(?m)^MemTotal:\s+(\d+) kB", text_at(self._hand, "/proc/meminfo"))
-        return "disk" in text_at(self._hand, "/sys/power/state").split() and area.mib * 1024 >= int(
-            ram[1] if ram else 0
-        )
+        fits = ram is None or area.mib * 1024 >= int(ram[1])
+        return fits and "disk" in text_at(self._hand, "/sys/power/state").split()
 
     # -- the setting --------------------------------------------------------------------------------------------------
 
