@@ -22,7 +22,7 @@ BASELINE = (
     "Tab",
     "Enter",
     "1",
-    "~Used for",
+    "~settings of",
     "2",
     "~Take the baseline",
     "!restarting",

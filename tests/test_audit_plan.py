@@ -31,11 +31,13 @@ def stance(*items, **options):
 def test_what_a_timer_starts_again_and_again_is_eased_at_its_timer(counts):
     poll = item("services", "poll", value="demand", running=False, triggers=(Trigger(kind="timer", by="poll.timer"),))
     timer = item("services", "poll.timer", value="auto" if counts else "manual", running=counts)
-    found = judged(poll, timer, costs=[("services:poll", 9.4, 0)])
+    echo = item("services", "echo", value="demand", running=False, triggers=(Trigger(kind="wants", by="poll"),))
+    found = judged(poll, timer, echo, costs=[("services:poll", 9.4, 0)])
     of = {f.key: f for f in found.findings}
     if not counts:
         assert (of["poll"].stance, of["poll.timer"].stance) == ("keep", "keep")
         return
+    assert of["echo"].stance == "keep", "only what the timer starts itself is taken for started again and again"
     assert (of["poll"].stance, of["poll"].proposal, of["poll.timer"].brings) == ("ask", None, ("services:poll",))
     assert "change poll.timer" in of["poll"].fixed
     assert found.with_brought([parse_ref("services:poll.timer")]) == [
@@ -205,7 +207,7 @@ def test_the_question_says_what_the_item_says_of_itself(note, asks):
 
 
 def test_what_may_start_it_again_is_said_where_it_is_to_stand_still():
-    by = (Trigger(kind="wants", by="quay"), Trigger(kind="timer", by="t.timer"))
+    by = (Trigger(kind="app", by="quay"), Trigger(kind="timer", by="t.timer"))
     resting, asked = Setting(values=("auto", "off")), Setting(values=("auto", "demand"))
     for setting, says in ((resting, True), (asked, False)):
         items = (item("services", "a", role="fax", setting=setting, triggers=by), item("services", "quay"))

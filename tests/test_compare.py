@@ -50,6 +50,8 @@ FIGURES = {
     "several readings": ([wave(60, 30, 4), wave(48, 33, 5), wave(72, 29, 4)], [wave(66, 25, 3), wave(54, 27, 2)], 1.15),
     "several on one side": ([wave(60, 30, 4), wave(48, 33, 5), wave(72, 29, 4)], [wave(66, 25, 3, 0.9)], 1.0),
     "several that hardly differ": ([wave(60, 30, 4, 0.9), wave(60, 30, 3, 0.9)], [wave(66, 25, 3, 0.9)] * 2, 1.0),
+    "the same twice": ([wave(60, 30, 4)] * 2, [wave(60, 27, 3)] * 2, 1.0),
+    "the same twice, short": ([wave(14, 30, 4, 0.3)] * 2, [wave(40, 27, 1, 0.2)] * 2, 1.0),
     "several on the other side": ([wave(24, 30, 9)], [wave(24, 25, 3), wave(36, 26, 2)], 1.0),
     "a slope": ([wave(80, 30, 1, 0, 0.2)], [wave(80, 27, 1, 0, -0.1)], 1.0),
     "a steep slope": ([wave(400, 30, 0.01, 0, 0.2)], [wave(400, 27, 0.01, 0, -0.1)], 1.0),
@@ -66,6 +68,8 @@ EXPECTED = {
     "several readings": (-4.76452272, 5.95811135, -4.30048857, -4.0446089, -8.32996219, 180, 120),
     "several on one side": (-4.9870474, 4.37957064, -4.46524497, -4.38726925, -7.71194958, 180, 17.5261722),
     "several that hardly differ": (-5.39270347, 2.25865027, -5.37650461, -5.27870375, -6.24324319, 32.2635595, 35.0523444),
+    "the same twice": (-3.02519557, 0.698336642, -2.92437864, -2.92508837, -4.31713872, 120, 120),
+    "the same twice, short": (-4.02066564, 1.81927903, -4.12439255, -4.03647247, -7.49180737, 26.8615259, 80),
     "several on the other side": (-5.60115945, 3.22237378, -6.57531885, -6.92537394, -13.0835276, 24, 60),
     "a slope": (-14.85, 30.0756221, -14.8037934, -14.958301, -17.9255459, 3, 3.24224583),
     "a steep slope": (-62.85, 83.1069827, -62.8486733, -62.85, -80.8003735, 3, 3),
@@ -231,7 +235,7 @@ def test_the_interval_holds_the_truth_and_the_verdict_follows_it():
     assert result.difference == pytest.approx(result.after - result.before)
     assert result.smallest == pytest.approx((high - low) / 2)
     assert 10 < result.effective_before < 60
-    assert "lower by" in in_words(result, "CPU load", "points")
+    assert f"lower by {-result.difference:.1f} points" in in_words(result, "CPU load", "points")
 
 
 @pytest.mark.parametrize(

@@ -6,6 +6,7 @@ import threading
 from datetime import timedelta
 from itertools import permutations
 
+import msgspec
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
@@ -14,6 +15,7 @@ from helpers import EVENING, Once, Plain, database_at, facts, item
 from lumtak.core.setting import State, parse_change
 from lumtak.errors import ComputerError, StorageError, UnknownNameError
 from lumtak.journal import Journal, Owed, apply_changes, drift, owed_now, put_back, recover, review, warnings
+from lumtak.journal.owed import shows_not_yet
 from test_through_journal import Whole
 
 CHANGES = [parse_change(c) for c in ("apps:a=off", "apps:b=off", "services:c=manual")]
@@ -119,7 +121,7 @@ def test_somebody_elses_value_is_left_alone_until_told(journal):
     computer.values["apps:a"] = "auto"
     outcomes = {o.change.ref.key: o for o in put_back(journal, computer)}
     assert outcomes["a"].result == "conflict"
-    assert all(word in outcomes["a"].note for word in ("was on", "made it off", "now it is auto"))
+    assert "it was on, Lumtak made it off, and now it is auto; " in outcomes["a"].note
     assert computer.values["apps:a"] == "auto"
     assert results(put_back(journal, computer, overwrite=True)) == ["done"]
     assert computer.values["apps:a"] == "on"
@@ -213,6 +215,8 @@ def test_what_is_owed(journal):
     assert owed_now(journal, computer).restart == ("c",)
     computer.clock.restart()
     assert not owed_now(journal, computer).anything
+    old = msgspec.structs.replace(journal.entries()[0], shows="login", boot_id="b1", session_id=None)
+    assert [shows_not_yet(old, boot, "s9") for boot in ("b1", "b2")] == ["login", ""], "which login it was is not known"
     put_back(journal, computer)
     assert owed_now(journal, computer).restart == ("c",), "putting back owes a restart too"
 
@@ -313,6 +317,9 @@ def test_what_counts_as_drift_and_what_is_said_of_it(journal):
     first = drift(journal, computer)[0]
     assert (first.standing, first.is_drift, first.now) == ("cannot be read", False, "?")
     assert "is gone" in first.note
+    computer.read = lambda ref: State(value="2/2", exact=Once({"": "edited"}))
+    (conflict,) = put_back(journal, computer, [2])
+    assert "now it is 2/2 (the same word, but somebody edited it since);" in conflict.note
 
 
 def test_drift_says_what_is_no_longer_as_left_and_when_it_was_right(journal):
@@ -372,3 +379,19 @@ def test_a_change_whose_putting_back_was_cut_off_counts_as_taken_over_by_the_new
     assert len(owed_now(journal, computer).restart) == 1
     assert results(put_back(journal, computer)) == ["done"]
     assert computer.values["services:c"] == "auto"
+
+
+def test_each_interrupted_change_is_told_and_what_was_not_done_stands_on_nothing(journal):
+    computer = plain()
+    apply(journal, computer)
+    apply(journal, computer, [parse_change("apps:a=auto")])
+    *older, newest = journal.entries()
+    for entry in older:
+        journal._put(entry, stage="undoing")
+    journal._put(newest, stage="intent")
+    computer.values["apps:a"] = "off"
+    told = [(line.title, line.found) for line in review(journal, computer).lines]
+    assert told == [("a", "done"), ("b", "done"), ("c", "done"), ("a", "not done")]
+    recover(journal, computer)
+    assert [e.stage for e in journal.entries()] == ["verified"] * 3 + ["not done"]
+    assert not any("was made on it" in e.note for e in journal.entries())

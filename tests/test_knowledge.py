@@ -176,6 +176,8 @@ def test_answers_settle_what_only_the_owner_knows():
     assert judged(unknown, answers={"apps:thing": "needed"})[0]["thing"].stance == "keep"
     eased = judged(unknown, answers={"apps:thing": "not needed"})[0]["thing"]
     assert (eased.stance, eased.proposal, eased.answer) == ("ease", "off", "not needed")
+    assert eased.question.startswith("Does anybody here use"), "what was answered may be asked again"
+    assert judged(item("services", "old", role="fax"))[0]["old"].question == ""
     asked = judged(item("services", "docker", role="containers"))[0]["docker"]
     assert (asked.stance, asked.question[-1]) == ("ask", "?")
 
@@ -206,6 +208,14 @@ def test_a_stray_takes_its_starters_stance_and_goes_with_it():
             role="telemetry",
             value="demand",
             running=False,
+            triggers=(Trigger(kind="wants", by="bell"),),
+        ),
+        item(
+            "services",
+            "bell",
+            role="telemetry",
+            value="demand",
+            running=False,
             triggers=(Trigger(kind="timer", by="t"),),
         ),
         item(
@@ -222,7 +232,8 @@ def test_a_stray_takes_its_starters_stance_and_goes_with_it():
         "off",
         ("apps:process/log",),
     )
-    assert "log, which is started by post, which is started by the timer t" in found.headline
+    assert "log, which is started by post, which is started by bell, which is started by the timer t" in found.headline
+    assert by_key["bell"].stance == "keep", "only what started it itself is taken for what leaves it running"
 
 
 # -- bottleneck, memory, swap --------------------------------------------------------------------------------------------------------
@@ -234,6 +245,7 @@ def test_a_stray_takes_its_starters_stance_and_goes_with_it():
         ({"cpu_pct": 3.0}, {}, "nothing"),
         ({"cpu_pct": 40.0}, {}, "processor"),
         ({"swap_in_bytes": 9.0 * MIB}, {}, "memory"),
+        ({"swap_in_bytes": 9.0 * MIB, "cpu_pct": 60.0}, {}, "memory"),
         ({"disk_busy_pct": 80.0, "iowait_pct": 20.0}, {}, "disk"),
         ({"cpu_pct": 40.0, "clock_ratio": 0.4}, {"power_plan": "saving"}, "clock"),
         ({"cpu_pct": 40.0, "clock_ratio": 0.4}, {"power_plan": "balanced"}, "processor"),
@@ -249,15 +261,18 @@ def test_the_bottleneck_follows_from_figures(changes, fields, kind):
     assert bool(found.figures) == (kind != "nothing")
     plan = item("power", "mains", value="full", setting=Setting(values=("balanced", "full")))
     headline = audit(msgspec.structs.replace(computer, items=(plan,)), profile(), CATALOGUE, read, {}).headline
+    assert ("holds this computer back" in headline) == (kind not in {"nothing", "processor"}), "a ceiling is said once"
     first = "first of what may go: mains (full → balanced)" in headline
     assert first == (kind in {"clock", "disk"}), "a plan comes first where the clock or the disk holds it back"
 
 
 def test_what_settings_will_not_fix_is_said_with_what_would():
     read = reading()
-    lasting = find_bottleneck(
-        facts(), profile(ceilings=msgspec.structs.replace(profile().ceilings, ram_pct=20)), read, (0, 0)
+    tight = profile(ceilings=msgspec.structs.replace(profile().ceilings, ram_pct=20))
+    assert audit(facts(), tight, CATALOGUE, read, {}).headline.startswith(
+        "CPU is at 20 % and may be at 10 % and RAM is at 50 % and may be at 20 %;"
     )
+    lasting = find_bottleneck(facts(), tight, read, (0, 0))
     assert "Settings will not fix this" in lasting.not_by_settings
     assert "32 GiB of RAM would" in lasting.not_by_settings
     full = facts(space=Space(total_bytes=100.0 * GIB, free_bytes=2.0 * GIB))

@@ -652,6 +652,18 @@ def test_nothing_is_written_as_root_on_the_word_of_a_record_that_was_rescued(jou
     assert box.values["services:x"] == (found_at if takes_root or not half else "1/1")
 
 
+def test_a_rescued_record_is_put_back_as_root_once_a_person_has_seen_it(journal):
+    box = parted()
+    changed(journal, box, "services:x=2/2")
+    entry = journal._put(journal.entries()[-1], rescued=True)
+    box.about.capabilities = lambda: Capabilities(asks_for=("services",))
+    writes = box.writes
+    assert results(put_back(journal, box)) == ["failed"]
+    assert (box.writes, box.values["services:x"]) == (writes, "2/2")
+    assert results(put_back(journal, box, shown=[entry.id])) == ["done"]
+    assert box.values["services:x"] == "1/1"
+
+
 def test_the_way_back_of_what_was_not_done_goes_when_an_interruption_is_settled(tree, journal):
     hand = Outside(tree)
     box = computer_on(hand)

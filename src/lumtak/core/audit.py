@@ -8,7 +8,7 @@ from typing import Literal
 
 import msgspec
 
-from lumtak.core.bottleneck import Bottleneck, find_bottleneck
+from lumtak.core.bottleneck import Bottleneck, find_bottleneck, memory_troubles
 from lumtak.core.catalogue import Catalogue, Role
 from lumtak.core.facts import Facts, Fixed, Gap, Item, Mark, Origin, Setting
 from lumtak.core.load import ConsumerLoad, Reading
@@ -480,7 +480,7 @@ def _headline(findings: list[Finding], profile: Profile, reading: Reading | None
         if value > ceiling
     ]
     state = " and ".join(over) if over else "CPU and RAM are under their ceilings"
-    if found.kind in {"memory", "disk", "clock"} and not (found.kind == "memory" and len(found.figures) == 1 and over):
+    if found.kind in {"disk", "clock"} or (found.kind == "memory" and (memory_troubles(reading) or not over)):
         state = f"{found.in_words()[:1].upper()}{found.in_words()[1:]}; {state}"
     heavy = max((f for f in findings if f.stance in {"ease", "ask"}), key=lambda f: f.weight.heft, default=None)
     plans = [f for f in eased if f.area in {"power", "memory"} or f.role == PREFETCH]

@@ -72,18 +72,23 @@ def _mean(reading: Reading, column: str) -> float | None:
     return None if isinstance(figure, NotMeasured) else figure
 
 
-def _memory(reading: Reading) -> tuple[str, ...]:
+def memory_troubles(reading: Reading) -> tuple[str, ...]:
+    """What says that memory is short, other than how full it is."""
     seconds = sum(s.length_s for s in reading.kept) or 1.0
     swap = sum(s.swap_in_bytes + s.swap_out_bytes for s in reading.kept) / seconds / MIB
-    stalled, used = _mean(reading, "pressure_memory_pct"), reading.mean("ram_pct")
+    stalled = _mean(reading, "pressure_memory_pct")
     figures = []
     if swap > _SWAP_MIB_S:
         figures.append(f"{swap:.0f} MiB/s go to swap and back")
     if stalled is not None and stalled > _STALLED_PCT:
         figures.append(f"programs wait for memory {stalled:.0f} % of the time")
-    if used > _FULL_PCT:
-        figures.append(f"{used:.0f} % of the RAM is in use")
     return tuple(figures)
+
+
+def _memory(reading: Reading) -> tuple[str, ...]:
+    used = reading.mean("ram_pct")
+    full = (f"{used:.0f} % of the RAM is in use",) if used > _FULL_PCT else ()
+    return memory_troubles(reading) + full
 
 
 def _disk(facts: Facts, reading: Reading) -> tuple[str, ...]:

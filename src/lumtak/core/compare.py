@@ -57,8 +57,8 @@ class Comparison(Record):
     effective_before: float
     """So many independent samples would say as much (from a first-order autoregression)."""
     effective_after: float
-    readings_before: int = 1
-    readings_after: int = 1
+    readings_before: int
+    readings_after: int
     note: str = ""
     """What limits the result, as a sentence."""
 
