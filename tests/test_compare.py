@@ -377,4 +377,6 @@ def test_where_the_clock_was_another_one_the_verdict_is_the_works(before, after,
     assert (pace in told) if pace else told == ""
     assert ("The percentage of CPU is no measure here, since " in sentences(results, told)[0]) is bool(told)
     if told:
-        assert f"Of the processor nothing can be said, since {told}." in headline(results[:2], "", told)
+        said = headline(results[:2], "", told)
+        assert f"; of the processor nothing can be said, since {told}, and its work could not be measured." in said
+        assert "work no clear" not in said

@@ -28,7 +28,7 @@ class Terminal:
 
     def __init__(self, folder, command, width=142, height=44, env=None):
         self._socket = str(folder / f"tmux-{next(_NUMBERS)}")
-        variables = [x for k, v in (env or {}).items() for x in ("-e", f"{k}={v}")]
+        variables = [x for k, v in {"HOME": str(folder), **(env or {})}.items() for x in ("-e", f"{k}={v}")]
         self._tmux(
             "-f",
             "/dev/null",

@@ -98,8 +98,14 @@ def headline(comparisons: tuple[Comparison, ...], provisional: Provisional, pace
         return f"The after reading says nothing about the computer as it is now: {words}."
     verdicts = {c.column: c.verdict for c in comparisons}
     processor, measure = ("work", "work") if pace else ("CPU", "cpu_pct")
-    cpu, ram = verdicts.get(measure, "none"), verdicts["ram_used_bytes"]
-    if cpu == ram == "none":
+    cpu, ram = verdicts.get(measure), verdicts["ram_used_bytes"]
+    if cpu is None:
+        found = {"lower": "Less memory", "higher": "More memory", "none": "No clear difference in memory"}[ram]
+        tail = "was found" if ram == "none" else "is in use at idle than before"
+        text = (
+            f"{found} {tail}; of the processor nothing can be said, since {pace}, and its work could not be measured."
+        )
+    elif cpu == ram == "none":
         text = "No clear difference was found between before and after."
     elif "higher" in {cpu, ram} and "lower" not in {cpu, ram}:
         text = "The computer carries more load at idle than before."
@@ -111,8 +117,6 @@ def headline(comparisons: tuple[Comparison, ...], provisional: Provisional, pace
         lower, other = (processor, "memory") if cpu == "lower" else ("memory", processor)
         does = "does less work" if lower == "work" else f"carries less {lower} load"
         text = f"The computer {does} at idle than before; in {other} no clear difference was found."
-    if pace and "work" not in verdicts:
-        text += f" Of the processor nothing can be said, since {pace}."
     return f"Provisional, since {PROVISIONAL_WORDS[provisional]}: {text}" if provisional else text
 
 
