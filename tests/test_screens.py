@@ -358,6 +358,32 @@ async def test_help_themes_and_what_cannot_be_chosen(workshop, sim):
         await until(pilot, lambda: says(app, "The audit lists everything"))
 
 
+def colours(theme):
+    return {theme.accent, theme.foreground, theme.background, theme.panel, theme.warning, *theme.variables.values()}
+
+
+def left_of_the_other_theme(app):
+    """What is drawn in colours that the theme in use does not have."""
+    here, other = (DARK, LIGHT) if app.theme == DARK.name else (LIGHT, DARK)
+    parts = [part for strip in app.screen._compositor.render_strips() for part in strip if part.style]
+    drawn = {c.triplet.hex: p.text for p in parts for c in (p.style.color, p.style.bgcolor) if c and c.triplet}
+    return {hue: text for hue, text in drawn.items() if hue in colours(other) - colours(here)}
+
+
+async def test_another_theme_is_everywhere_at_once(workshop, sim):
+    visit = Visit.start(workshop, sim, workshop.profile("hull-drafting"))
+    visit.read_baseline(seconds=30)
+    visit.make_audit()
+    visit.go("audit")
+    visit.close()
+    app = application(workshop)
+    async with app.run_test(size=WIDE, notifications=True) as pilot:
+        await until(pilot, lambda: says(app, "hull drafting, "))
+        for keys in (["ctrl+t"], ["enter"], ["ctrl+t"], *([k, "ctrl+t"] for k in "1234567"), ["3", "i", "ctrl+t"]):
+            await pilot.press(*keys)
+            await until(pilot, lambda: not left_of_the_other_theme(app))
+
+
 async def test_a_job_that_cannot_be_opened_says_why(workshop):
     app = application(workshop)
     async with app.run_test(size=WIDE, notifications=True) as pilot:

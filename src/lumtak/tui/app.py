@@ -8,10 +8,12 @@ from typing import ClassVar
 from textual.app import App, SystemCommand
 from textual.binding import Binding, BindingType
 from textual.screen import Screen
+from textual.theme import Theme
 
 from lumtak.stations.workshop import Workshop
 from lumtak.tui.background import WorkingScreen
 from lumtak.tui.bench import BenchScreen
+from lumtak.tui.interview import InterviewScreen
 from lumtak.tui.theme import DARK, LIGHT
 
 
@@ -52,7 +54,14 @@ class LumtakApp(App[None]):
 
     def on_mount(self) -> None:
         """Open the bench."""
+        self.theme_changed_signal.subscribe(self, self._draw_anew)
         self.push_screen(BenchScreen())
+
+    def _draw_anew(self, _theme: Theme) -> None:
+        """What is drawn with the theme's colours keeps them until it is drawn again."""
+        for screen in self.screen_stack:
+            if isinstance(screen, WorkingScreen | BenchScreen | InterviewScreen):
+                screen.update_all()
 
     def get_system_commands(self, screen: Screen[object]) -> Iterable[SystemCommand]:
         """What the palette offers everywhere; screens add their own."""

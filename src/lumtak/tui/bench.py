@@ -56,14 +56,14 @@ class BenchScreen(Screen[None]):
 
     def on_mount(self) -> None:
         """Show what there is."""
-        self._show()
+        self.update_all()
         self.query_one(LineList).focus()
 
     def on_screen_resume(self) -> None:
         """A job was left: it may stand elsewhere now."""
         self._opening = False
         self._address = None
-        self._show()
+        self.update_all()
 
         self._look_at_changes()
 
@@ -82,9 +82,10 @@ class BenchScreen(Screen[None]):
             self.notify(notice, timeout=20, markup=False)
         if found != self._standing:
             self._standing = found
-            self._show()
+            self.update_all()
 
-    def _show(self) -> None:
+    def update_all(self) -> None:
+        """Draw everything as it is now."""
         palette = Palette(self.app)
         head = Text()
         head.append(" Lumtak", style=f"bold {palette.accent}")
@@ -198,7 +199,7 @@ class BenchScreen(Screen[None]):
             self._open(name)
         elif kind == "computer":
             self._address = name
-            self._show()
+            self.update_all()
         else:
             self._begin(self._address or "local", self._profiles[name])
 
@@ -209,7 +210,7 @@ class BenchScreen(Screen[None]):
     def action_back(self) -> None:
         """Back to jobs and computers."""
         self._address = None
-        self._show()
+        self.update_all()
 
     def action_look(self) -> None:
         """A quick look at the computer under the cursor, without a job."""
@@ -298,7 +299,7 @@ class BenchScreen(Screen[None]):
 
     def _failed(self, sentence: str) -> None:
         self._opening = False
-        self._show()
+        self.update_all()
         self.notify(sentence, severity="error", timeout=12, markup=False)
 
 

@@ -55,9 +55,10 @@ class InterviewScreen(ModalScreen[Answers]):
 
     def on_mount(self) -> None:
         """The first question."""
-        self._ask()
+        self.update_all()
 
-    def _ask(self) -> None:
+    def update_all(self) -> None:
+        """Draw the question that is asked now."""
         palette, f = Palette(self.app), self._asked[self._place]
         self.query_one("#question", Static).update(plain(f.question, 300))
         text = Text()
@@ -88,12 +89,12 @@ class InterviewScreen(ModalScreen[Answers]):
         if self._place == len(self._asked):
             self.dismiss(self._given)
         else:
-            self._ask()
+            self.update_all()
 
     def action_before(self) -> None:
         """The question before."""
         self._place = max(0, self._place - 1)
-        self._ask()
+        self.update_all()
 
     def action_end(self) -> None:
         """What was answered counts."""
