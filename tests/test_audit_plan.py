@@ -128,6 +128,8 @@ def test_the_heaviest_stands_first_in_its_area_and_in_the_headline():
     )
     assert [f.key for f in found.findings] == ["s", "heavy", "light"]
     assert "heavy" in found.headline
+    quiet = judged(item("services", "idle", role="fax")).find(parse_ref("services:idle")).weight
+    assert (quiet.cpu_pct, quiet.ram_bytes) == (0.0, 0.0)
 
 
 @pytest.mark.parametrize(
