@@ -143,7 +143,7 @@ def test_the_whole_job(lab, before):
         lab, "apply", "local", "power:mains=saving"
     )  # before the baseline: else the percentage of CPU would be no measure
     job = lumtak(lab, "job", "start", "local", "--profile", "lab").strip()
-    busy, _ = load_beside(lab, "job", "baseline", job, "--seconds", "30")
+    busy, _ = load_beside(lab, "job", "baseline", job, "--seconds", "60")
     audit = lumtak(lab, "job", "audit", job)
     assert re.search(r"ask .* services:chart-tiles +auto → off", audit)
     chosen = (
@@ -177,7 +177,7 @@ def test_the_whole_job(lab, before):
         after["desktop"]
         == "[org/gnome/desktop/interface]\ncursor-blink=false\n\n[org/gnome/desktop/sound]\nevent-sounds=false"
     )
-    calm, told = load_beside(lab, "job", "after", job, "--seconds", "30", "--now")
+    calm, told = load_beside(lab, "job", "after", job, "--seconds", "60", "--now")
     assert "Provisional" not in told, told
     found = re.search(r"CPU load at idle is lower by ([\d.]+) percentage points", told)
     assert found, (busy, calm, told)
