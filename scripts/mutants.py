@@ -230,20 +230,11 @@ def _test(names: list[str], mutant: Mutant | None) -> int:
     with tempfile.TemporaryDirectory() as folder:
         os.environ["HYPOTHESIS_STORAGE_DIRECTORY"] = folder
         ended = 0
-        for (
-            name
-        ) in names:  # one after the other: most mistakes are noticed by the first, and the others need not be read
-            options = [
-                "-x",
-                "-W",
-                "ignore",
-                "-p",
-                "no:cacheprovider",
-                "-m",
-                "not terminal and not lab",
-                f"--basetemp={folder}/t",
-            ]
-            ended = ended or int(pytest.main([*options, str(ROOT / f"tests/test_{name}.py")]))
+        options = ["-x", "-W", "ignore", "-p", "no:cacheprovider", "-m", "not terminal and not lab"]
+        # One file after the other: most mistakes are noticed by the first, and the others need not be read.
+        for name in names:
+            file = str(ROOT / f"tests/test_{name}.py")
+            ended = ended or int(pytest.main([*options, f"--basetemp={folder}/t", file]))
         return ended
 
 

@@ -11,12 +11,11 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 import click
-import msgspec
 
 from lumtak.commands.terminal import begin_line
 from lumtak.computers.protocol import Computer
+from lumtak.core.record import json_document
 from lumtak.core.setting import SettingRef
-from lumtak.core.text import harmless_json
 from lumtak.errors import ComputerError
 from lumtak.stations.rights import asking
 from lumtak.stations.workshop import Workshop
@@ -126,7 +125,7 @@ def ask_first(computer: Computer, refs: Iterable[SettingRef]) -> None:
 
 def say_json(value: object) -> None:
     """The value as JSON on standard output."""
-    click.echo(harmless_json(msgspec.json.format(msgspec.json.encode(value), indent=2)).decode())
+    click.echo(json_document(value, indent=2).decode(), nl=False)
 
 
 def progress(line: str) -> None:

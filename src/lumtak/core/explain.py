@@ -94,7 +94,7 @@ def _change(item: Item) -> str:
         return item.setting.needed
     if item.setting.values:
         return f"{item.consumer}={'|'.join(item.setting.values)}"
-    return f"{item.consumer}=NUMBER,{item.setting.bounds}".replace(",,", ",")
+    return f"{item.consumer}=NUMBER, {item.setting.bounds.lstrip(', ')}"
 
 
 def _count(number: int, one: str, many: str) -> str:

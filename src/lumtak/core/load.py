@@ -6,8 +6,7 @@ from typing import Annotated, Literal
 import msgspec
 
 from lumtak.core.means import mean, standard_error, weighed
-from lumtak.core.record import AtLeastOne, Figure, NotMeasured, Positive, Record, known
-from lumtak.core.text import harmless_json
+from lumtak.core.record import AtLeastOne, Figure, NotMeasured, Positive, Record, json_document, known
 
 FORMAT = 1
 _GATE, _TAIL = 6.0, 10
@@ -374,4 +373,4 @@ def _cost(key: str, kept: list[Sample], ends: list[Snapshot]) -> ConsumerLoad:
 
 def to_json(reading: Reading) -> bytes:
     """The reading as the versioned JSON of docs/FORMATS.md."""
-    return harmless_json(msgspec.json.format(msgspec.json.encode(reading), indent=1)) + b"\n"
+    return json_document(reading)

@@ -4,6 +4,8 @@ from typing import Annotated, Any, dataclass_transform
 
 import msgspec
 
+from lumtak.core.text import harmless_json
+
 PREPARED: list[type] = []
 """Every record, in the order in which they were defined; all of them are ready to be read by several threads at once."""
 
@@ -49,3 +51,8 @@ Figure = float | NotMeasured
 def known(figure: Figure, otherwise: float = 0.0) -> float:
     """The number, or `otherwise` where there is none: for sums that say elsewhere what they left out."""
     return otherwise if isinstance(figure, NotMeasured) else float(figure)
+
+
+def json_document(value: object, indent: int = 1) -> bytes:
+    """A record, or a dictionary of them, as a JSON document for people and programs: indented, harmless, with a line end."""
+    return harmless_json(msgspec.json.format(msgspec.json.encode(value), indent=indent)) + b"\n"

@@ -8,8 +8,7 @@ import msgspec
 
 from lumtak.core.facts import Facts
 from lumtak.core.load import Reading
-from lumtak.core.record import Record
-from lumtak.core.text import harmless_json
+from lumtak.core.record import Record, json_document
 from lumtak.stations.files import decode_file
 from lumtak.storage import read_handed_in
 
@@ -65,7 +64,7 @@ def _replaced(value: Any, pattern: re.Pattern[str], words: dict[str, str], key: 
 
 def to_json(capture: Capture) -> bytes:
     """The file's content."""
-    return harmless_json(msgspec.json.format(msgspec.json.encode(capture), indent=1)) + b"\n"
+    return json_document(capture)
 
 
 def load_capture(path: Path) -> Capture:

@@ -2,13 +2,11 @@
 
 from pathlib import Path
 
-import msgspec
-
 from lumtak.core.audit import audit
 from lumtak.core.conditions import mismatches
+from lumtak.core.record import json_document
 from lumtak.core.setting import State
 from lumtak.core.strip import Strip, strips
-from lumtak.core.text import harmless_json
 from lumtak.errors import UsageError
 from lumtak.report.charts import Format, Kind
 from lumtak.report.content import ChangeLine, Content, headline
@@ -79,7 +77,7 @@ def write_report(visit: Visit, folder: Path) -> list[Path]:
     documents = {"report.pdf": report_pdf(content, svg)}
     if svg is not None:
         documents["load.svg"] = svg.encode("utf-8")
-    documents["job.json"] = harmless_json(msgspec.json.format(msgspec.json.encode(content), indent=1)) + b"\n"
+    documents["job.json"] = json_document(content)
     if not folder.is_dir():
         with in_sentences(folder):
             folder.mkdir()

@@ -64,7 +64,6 @@ class LinuxAbout:
         self._name = identity.name
         self._started: tuple[str, dict[str, Figure]] | None = None
         """The last start that was looked at, by its boot id, with its parts."""
-        self._nominal = hardware.nominal_mhz(self._hand)
 
     def facts(self) -> Facts:
         """Hardware, system, items of the areas, processes.
@@ -88,7 +87,7 @@ class LinuxAbout:
             hardware=Hardware(
                 cores=cores,
                 ram_bytes=memory.get("MemTotal", 0),
-                nominal_mhz=self._nominal,
+                nominal_mhz=self._counters.nominal_mhz,
                 disk=hardware.disk_kind(self._hand),
                 battery=has_battery,
             ),

@@ -31,6 +31,7 @@ class Counters:
         about = hand.about()
         self._tick = about["tick"]
         self.page: int = about["page"]
+        self.nominal_mhz = hardware.nominal_mhz(hand)
         self.processes = Processes(hand, about["pid"] if hand.live else None)
         self.processes.services = runs_systemd(hand)
         self._learned = False
@@ -104,7 +105,6 @@ class LinuxLoad:
         self._hand, self._name = hand, name
         self._counters, self._clock = counters, clock
         self._processes, self._page = counters.processes, counters.page
-        self._nominal = hardware.nominal_mhz(hand)
         self._disk = hardware.system_disk(hand)
 
     def sample(self, *, memory: bool = False) -> Snapshot:
@@ -129,7 +129,7 @@ class LinuxLoad:
             iowait_s=iowait,
             steal_s=steal,
             total_s=total,
-            clock_ratio=hardware.clock_ratio(self._hand, self._nominal, cores),
+            clock_ratio=hardware.clock_ratio(self._hand, self._counters.nominal_mhz, cores),
             disk_busy_s=hardware.disk_busy_s(self._hand, self._disk),
             stalled_s=hardware.stalled_s(self._hand),
             ram_total_bytes=sizes.get("MemTotal", 0),
