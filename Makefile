@@ -5,7 +5,7 @@ BIN    := $(VENV)/bin
 STAMP  := $(VENV)/.set-up
 SHOTS  := docs/screenshots
 
-.PHONY: setup demo test check bench calibrate faults mutants schemas shots terminal-tools lab lab-tests lab-tools format clean
+.PHONY: setup demo test check bench calibrate faults fuzz mutants schemas shots terminal-tools lab lab-tests lab-tools format clean
 
 setup: $(STAMP)
 
@@ -57,6 +57,10 @@ calibrate: setup
 
 faults: setup terminal-tools
 	@$(BIN)/python scripts/faults.py
+
+# Hostile input of every kind, in process and from a seed: `make fuzz INPUTS=100000 SEED=3 KINDS="profiles journals"`.
+fuzz: setup
+	@$(BIN)/python scripts/fuzz.py $(KINDS) $(if $(INPUTS),--inputs $(INPUTS)) $(if $(SEED),--seed $(SEED))
 
 # Small mistakes put into the heart one at a time, and which of them no test notices; about ten minutes.
 mutants: setup

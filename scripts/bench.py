@@ -121,7 +121,7 @@ def auditing() -> None:
     from lumtak.core.audit import audit
 
     def computer(count: int):
-        rng = random.Random(5)  # noqa: S311 - the same system each time
+        rng = random.Random(5)
         roles = [r.name for r in CATALOGUE.role] + [""] * 40
         return facts(
             *(

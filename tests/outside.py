@@ -22,9 +22,9 @@ PROFILES = ("power-saver", "balanced", "performance")
 class Acting(Hand):
     """A hand of root on a folder, where programs seem to run: what is asked of them is written down."""
 
-    def __init__(self, root, answers=None, refuses=""):
+    def __init__(self, root, replies=None, refuses=""):
         super().__init__(str(root), rules=True, homes=("/home/u/.config", "/home/u/.local/share"))
-        self.live, self.asked, self.answers, self.refuses = True, [], answers or {}, refuses
+        self.live, self.asked, self.replies, self.refuses = True, [], replies or {}, refuses
 
     def _note(self, *words):
         self.asked.append(words)
@@ -34,7 +34,7 @@ class Acting(Hand):
     def run(self, arguments, timeout_s=20.0, partly=False, bus=""):
         words = tuple(w for w in arguments if w != "--")
         self._note(*words)
-        for name, answer in self.answers.items():
+        for name, answer in self.replies.items():
             if name in " ".join(words):
                 return answer
         if not any(

@@ -390,7 +390,7 @@ def test_what_nothing_keeps_is_a_sentence(tree, address):
 
 def test_lists_among_what_is_stored_are_no_folders(tree):
     hand, adapter, _ = effects_of(tree)
-    hand.answers["dconf dump"] = b"[org/mate/interface]\n[odd=1\nlist=['x']\nenable-animations=false\n\n[/]\n"
+    hand.replies["dconf dump"] = b"[org/mate/interface]\n[odd=1\nlist=['x']\nenable-animations=false\n\n[/]\n"
     assert adapter.read(parse_ref("effects:animations")).value == "off"
 
 

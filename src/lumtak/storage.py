@@ -413,14 +413,15 @@ def _forget_database(path: Path) -> None:
         path.with_name(path.name + suffix).unlink(missing_ok=True)
 
 
-def readable_rows(path: Path, table: str) -> list[sqlite3.Row]:
-    """Rows of a table that can be read, from the first until one cannot, and from the last likewise; in order of their row ids."""
+def readable_rows(path: Path, table: str, columns: Sequence[str]) -> list[sqlite3.Row]:
+    """These columns of a table's rows that can be read: from the first until one cannot, from the last likewise; by their row ids."""
     found: dict[int, sqlite3.Row] = {}
+    wanted = ", ".join(("rowid AS row_number", *columns))
     for order in ("ASC", "DESC"):
         link = sqlite3.connect(path, isolation_level=None)
         link.row_factory, link.text_factory = sqlite3.Row, as_text
         try:
-            for row in link.execute(f"SELECT rowid AS row_number, * FROM {table} ORDER BY rowid {order}"):  # noqa: S608 - our own names
+            for row in link.execute(f"SELECT {wanted} FROM {table} ORDER BY rowid {order}"):  # noqa: S608 - our own names
                 found[row["row_number"]] = row
         except (sqlite3.Error, UnicodeError, OverflowError, MemoryError):  # the text of an error may be damaged too
             continue

@@ -18,7 +18,7 @@ from lumtak.casebook.job import Heading, Job
 from lumtak.core.audit import Answer, Audit
 from lumtak.core.facts import Facts
 from lumtak.core.load import Reading
-from lumtak.core.record import Record
+from lumtak.core.record import UNREADABLE, Record
 from lumtak.errors import DamagedError, StorageError, UnknownNameError
 from lumtak.storage import Database, finish_mending, lock_file, mended, only_looked_at, readable_rows
 
@@ -92,8 +92,8 @@ class Casebook:
         try:
             found = Database(path, _MIGRATIONS)
             try:
-                for table in _TABLES:
-                    found.rows(f"SELECT count(*), max(rowid) FROM {table}")  # noqa: S608 - our own names
+                for table, columns in _TABLES.items():
+                    found.rows(f"SELECT count(*), max(rowid), {', '.join(columns)} FROM {table}")  # noqa: S608 - our own names
             except DamagedError:
                 found.close()
                 raise
@@ -164,7 +164,7 @@ class Casebook:
         Raises:
             UnknownNameError: there is none.
         """
-        rows = self._db.rows("SELECT * FROM job WHERE id = ?", (number,))
+        rows = self._db.rows("SELECT document FROM job WHERE id = ?", (number,))
         if not rows:
             known = [row["id"] for row in self._db.rows("SELECT id FROM job")]
             raise UnknownNameError("job", number, known, "`lumtak jobs` lists them.")
@@ -230,7 +230,7 @@ def _salvage(damaged: Path, fresh: Database) -> int:
     """Put every row that can be read into a new casebook; how many jobs there are."""
     for table, names in _TABLES.items():
         statement = f"INSERT OR IGNORE INTO {table} ({', '.join(names)}) VALUES ({', '.join('?' * len(names))})"  # noqa: S608 - our own names
-        for row in readable_rows(damaged, table):
+        for row in readable_rows(damaged, table, names):
             with contextlib.suppress(StorageError):  # a cell of another kind, or a reading of a job that is lost
                 fresh.run(statement, [row[name] for name in names])
     return int(fresh.rows("SELECT count(*) FROM job")[0][0])
@@ -246,7 +246,7 @@ def _decode(what: str, document: object, kind: type[_R]) -> _R:
         if isinstance(document, bytes):
             return msgspec.json.decode(document, type=kind)
         said = "it is no document"
-    except (msgspec.MsgspecError, UnicodeError, RecursionError) as error:
+    except UNREADABLE as error:
         said = str(error)
     logging.getLogger(__name__).error("the %s cannot be read: %s", what, said)
     raise StorageError(

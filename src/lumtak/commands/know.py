@@ -16,7 +16,7 @@ from lumtak.core.record import NotMeasured
 from lumtak.core.setting import parse_ref
 from lumtak.core.sizing import emptying_the_cache, memory_parts, swap_sizes
 from lumtak.core.suggest import suggest
-from lumtak.core.text import plain
+from lumtak.core.text import number, plain
 from lumtak.core.units import ram
 from lumtak.errors import UnknownNameError, UsageError
 from lumtak.stations.capture import make_capture, to_json
@@ -70,8 +70,8 @@ def explain_command(workshop: Workshop, computer: str, item: str, user: str | No
     lumtak explain local 4711
     """
     facts, _ = workshop.looked_at(computer, user=user)
-    if item.isdigit():
-        _say_causes(facts, int(item), as_json=as_json)
+    if (pid := number(item)) is not None:
+        _say_causes(facts, pid, as_json=as_json)
         return
     found = explain(find_item(facts, parse_ref(item)), facts, workshop.catalogue)
     if as_json:

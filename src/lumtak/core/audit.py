@@ -17,6 +17,7 @@ from lumtak.core.profile import Profile
 from lumtak.core.record import Figure, NotMeasured, Record, known
 from lumtak.core.setting import AREAS, UNSET_WORD, Area, Change, SettingRef, parse_ref
 from lumtak.core.sizing import swap_sizes
+from lumtak.core.text import number
 from lumtak.core.units import MIB
 
 Stance = Literal["keep", "ease", "ask", "guarded"]
@@ -315,7 +316,8 @@ class _Judge:
         if isinstance(size.mib, NotMeasured):
             return "keep", f"the rule {rule} has no answer here: {size.mib.not_measured}.", None
         wanted = size.mib[0]
-        if not (item.value or "").isdigit() or int(item.value or 0) >= wanted:
+        held = number(item.value)
+        if held is None or held >= wanted:
             return "keep", f"it is enough by the rule {rule}, which asks for {wanted} MiB ({size.arithmetic}).", None
         return "ease", f"the rule {rule} asks for {wanted} MiB ({size.arithmetic}).", str(wanted)
 

@@ -5,7 +5,7 @@ from typing import Literal
 
 from lumtak.core.record import AtLeastOne, Figure, NotMeasured, Record
 from lumtak.core.setting import AREA_TITLES, AREAS, Area, SettingRef, Shows
-from lumtak.core.text import plain
+from lumtak.core.text import number, plain
 from lumtak.core.units import ram, span, took
 
 Origin = Literal["system", "package", "vendor", "user", "unknown"]
@@ -119,13 +119,10 @@ class Setting(Record, tag_field="kind", tag="setting"):
             return None
         if self.values:
             return None if value in self.values else f"it can be {', '.join(self.values)}."
-        try:
-            number = int(value)
-        except ValueError:
-            return f"it is a whole number{self.bounds}."
-        if (self.lowest is not None and number < self.lowest) or (self.highest is not None and number > self.highest):
-            return f"it is a whole number{self.bounds}."
-        return None
+        size = number(value)
+        lowest, highest = self.lowest or 0, self.highest
+        fits = size is not None and lowest <= size and (highest is None or size <= highest)
+        return None if fits else f"it is a whole number{self.bounds}."
 
 
 class Fixed(Record, tag_field="kind", tag="fixed"):

@@ -6,6 +6,8 @@ import msgspec
 
 from lumtak.core.text import harmless_json
 
+UNREADABLE = (msgspec.MsgspecError, UnicodeError, RecursionError)
+"""What decoding raises where a document is none, is cut short, is no text, or is nested without end."""
 PREPARED: list[type] = []
 """Every record, in the order in which they were defined; all of them are ready to be read by several threads at once."""
 

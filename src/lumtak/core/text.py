@@ -3,6 +3,7 @@
 import unicodedata
 
 _LONGEST = 200
+_DIGITS = 20
 
 
 def plain(text: str, longest: int = _LONGEST) -> str:
@@ -27,6 +28,11 @@ def _visible(char: str) -> str:
     if unicodedata.category(char) in {"Cc", "Cf", "Cs", "Co", "Cn", "Zl", "Zp"}:
         return "\ufffd"
     return char
+
+
+def number(said: str | bytes | None) -> int | None:
+    """A counter as a kernel writes it, in decimal digits; None where it is none, or longer than 64 bits ever are."""
+    return int(said) if said and len(said) <= _DIGITS and said.isascii() and said.isdigit() else None
 
 
 def harmless(text: str) -> str:

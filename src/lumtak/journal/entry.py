@@ -6,7 +6,7 @@ from typing import Any, Literal, TypeVar
 import msgspec
 
 from lumtak.computers.recorded import recorded_state
-from lumtak.core.record import Record
+from lumtak.core.record import UNREADABLE, Record
 from lumtak.core.setting import Change, SettingRef, Shows, State
 from lumtak.errors import NewerError
 from lumtak.journal.migrate import migrated
@@ -132,13 +132,15 @@ def unsealed(document: object, checksum: object, kind: type[_T]) -> _T | None:
         return None
     try:
         written = msgspec.json.decode(document, type=_Head).format
+        if written < 1:
+            return None
         if written > FORMAT:
             raise NewerError("A record of the journal", written, FORMAT)
         if written == FORMAT or kind is not Entry:
             return msgspec.json.decode(document, type=kind, dec_hook=_exact)
         record = migrated(msgspec.json.decode(document, type=dict[str, Any]), written, FORMAT)
         return msgspec.convert(record, kind, dec_hook=_exact)
-    except msgspec.MsgspecError:
+    except UNREADABLE:
         return None
 
 

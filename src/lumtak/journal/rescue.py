@@ -32,15 +32,15 @@ def salvage(path: Path) -> tuple[list[Entry], list[tuple[PlanRecord, bool]]]:
     """
     changes = [
         msgspec.structs.replace(entry, seen_at=str(row["seen_at"] or ""))
-        for row, entry in _whole(path, "change", Entry)
+        for row, entry in _whole(path, "change", ("seen_at",), Entry)
     ]
-    plans = [(plan, bool(row["ended"])) for row, plan in _whole(path, "plan", PlanRecord)]
+    plans = [(plan, bool(row["ended"])) for row, plan in _whole(path, "plan", ("ended",), PlanRecord)]
     return changes, plans
 
 
-def _whole(path: Path, table: str, kind: type[_T]) -> Iterator[tuple[sqlite3.Row, _T]]:
+def _whole(path: Path, table: str, beside: tuple[str, ...], kind: type[_T]) -> Iterator[tuple[sqlite3.Row, _T]]:
     """Rows that hold a whole record, with it."""
-    for row in readable_rows(path, table):
+    for row in readable_rows(path, table, ("id", "document", "checksum", *beside)):
         record = unsealed(row["document"], row["checksum"], kind)
         if record is not None and record.id == row["id"]:
             yield row, record

@@ -182,7 +182,10 @@ class Journal:
         Raises:
             DamagedError: a record is not what was written.
         """
-        rows = self._db.rows("SELECT * FROM change WHERE (?1 IS NULL OR computer = ?1) ORDER BY id", (computer,))
+        rows = self._db.rows(
+            "SELECT id, computer, document, checksum, seen_at FROM change WHERE (?1 IS NULL OR computer = ?1) ORDER BY id",
+            (computer,),
+        )
         found = []
         for row in rows:
             entry = unsealed(row["document"], row["checksum"], Entry)
@@ -220,7 +223,7 @@ class Journal:
 
     def _plans(self) -> list[tuple[PlanRecord, bool]]:
         found = []
-        for row in self._db.rows("SELECT * FROM plan ORDER BY id"):
+        for row in self._db.rows("SELECT id, document, checksum, ended FROM plan ORDER BY id"):
             plan = unsealed(row["document"], row["checksum"], PlanRecord)
             if plan is None:
                 raise self._damaged(f"plan {row['id']}")

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, TypeVar
 import msgspec
 
 from lumtak.core.load import COLUMNS, FORMAT, Reading
-from lumtak.core.record import NotMeasured, Record
+from lumtak.core.record import UNREADABLE, NotMeasured, Record
 from lumtak.core.text import plain
 from lumtak.errors import BadFileError
 from lumtak.storage import read_handed_in
@@ -96,7 +96,7 @@ def decode_file(data: bytes, path: Path, kind: type[_T], noun: str, newest: int,
         return msgspec.json.decode(data, type=kind)
     except msgspec.ValidationError as error:
         raise BadFileError(str(path), f"this is no {noun} ({plain(str(error))}).", next_step=again) from error
-    except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
+    except UNREADABLE as error:
         raise BadFileError(
             str(path), f"this is no complete {noun}; the file is damaged or cut short.", next_step=again
         ) from error

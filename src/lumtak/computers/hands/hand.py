@@ -182,7 +182,7 @@ class Hand:
 
     def link(self, path: str) -> str | None:
         """Where a link leads; None where there is none."""
-        folder, name = path.rsplit("/", 1)
+        folder, _, name = path.rpartition("/")
         try:
             if self.rules and not self.root and not _is_kernels(path):
                 return os.readlink(self._settled(path))
@@ -615,7 +615,7 @@ def _forget(name: str, folder: int) -> None:
 def _started(data: bytes) -> int:
     """When a process started, in ticks since boot, from /proc/PID/stat; 0 where that is not understood."""
     fields = data[data.rfind(b")") + 1 :].split()
-    return int(fields[19]) if len(fields) > 19 and fields[19].isdigit() else 0
+    return int(fields[19]) if len(fields) > 19 and re.fullmatch(rb"[0-9]{1,20}", fields[19]) else 0
 
 
 def _timed(act: Callable[[], object]) -> float:

@@ -23,7 +23,7 @@ from lumtak.core.causes import starter_of
 from lumtak.core.facts import UNLISTED, Facts, Fixed, Hardware, Item, Process, System, Trigger
 from lumtak.core.record import Figure, NotMeasured
 from lumtak.core.setting import Area
-from lumtak.core.text import plain
+from lumtak.core.text import number, plain
 from lumtak.core.units import MIB
 from lumtak.errors import ComputerError
 
@@ -159,14 +159,14 @@ class LinuxAbout:
         return self._system(profile_service(self._hand))
 
     def _system(self, service: Service | None) -> System:
-        uptime = re.match(rb"\d+(\.\d+)?", self._counters.needed("/proc/uptime"))
+        uptime = re.match(rb"\d{1,15}(\.\d{1,15})?", self._counters.needed("/proc/uptime"))
         if uptime is None:
             raise ComputerError(f"{self._name}: /proc/uptime is not understood.", "Is this a Linux computer?")
         _, source = hardware.battery(self._hand)
         logins = hardware.sessions(self._hand, self._user.uid)
         since: float | NotMeasured = NotMeasured(not_measured="no session manager counts logins here")
-        if logins and logins[-1].get("REALTIME", "").isdigit():
-            since = self._clock.wall().timestamp() - int(logins[-1]["REALTIME"]) / 1e6
+        if logins and (at_us := number(logins[-1].get("REALTIME"))) is not None:
+            since = self._clock.wall().timestamp() - at_us / 1e6
         return System(
             name=plain(hardware.system_name(self._hand)),
             kernel=plain(text_at(self._hand, "/proc/sys/kernel/osrelease") or "unknown"),

@@ -3,6 +3,7 @@
 import re
 
 from lumtak.computers.hands.reach import Reach, text
+from lumtak.core.text import number
 
 _TOP = "/sys/fs/cgroup"
 _V1_MEMORY = (b"total_rss", b"total_swap")
@@ -26,22 +27,21 @@ class Groups:
     def cpu_s(self, group: str) -> float | None:
         """Core-seconds since the group was made; None where it is gone or nobody counts."""
         if self.version == 2:
-            said = re.search(rb"(?m)^usage_usec (\d+)", self._read(f"{_TOP}{group}/cpu.stat"))
+            said = re.search(rb"(?m)^usage_usec (\d{1,20})$", self._read(f"{_TOP}{group}/cpu.stat"))
             return int(said[1]) / 1e6 if said else None
         if self.version == 1:
-            nanoseconds = self._read(f"{_TOP}/cpuacct{group}/cpuacct.usage").strip()
-            return int(nanoseconds) / 1e9 if nanoseconds.isdigit() else None
+            nanoseconds = number(self._read(f"{_TOP}/cpuacct{group}/cpuacct.usage").strip())
+            return None if nanoseconds is None else nanoseconds / 1e9
         return None
 
     def anonymous_bytes(self, group: str) -> float | None:
         """Memory of its own that the group holds, swapped memory included where it is counted; None where nobody counts."""
         path, names = (f"{_TOP}{group}", _V2_MEMORY) if self.version == 2 else (f"{_TOP}/memory{group}", _V1_MEMORY)
         fields = dict(line.split(b" ", 1) for line in self._read(f"{path}/memory.stat").splitlines() if b" " in line)
-        told = [int(fields[n]) for n in names if fields.get(n, b"").isdigit()]
+        told = [size for n in names if (size := number(fields.get(n))) is not None]
         if not told:
             return None
-        swapped = self._read(f"{path}/memory.swap.current").strip()
-        return float(sum(told) + (int(swapped) if swapped.isdigit() else 0))
+        return float(sum(told) + (number(self._read(f"{path}/memory.swap.current").strip()) or 0))
 
     def _read(self, path: str) -> bytes:
         try:

@@ -7,7 +7,7 @@ from lumtak.computers.hands.reach import Reach, text
 from lumtak.core.facts import MemoryNow, Space
 from lumtak.core.load import Resource
 from lumtak.core.record import Figure, NotMeasured
-from lumtak.core.text import plain
+from lumtak.core.text import number, plain
 
 RESOURCES: tuple[Resource, ...] = ("cpu", "memory", "io")
 _CPU = "/sys/devices/system/cpu"
@@ -23,17 +23,17 @@ def _line(hand: Reach, path: str) -> str | None:
 
 def _number(hand: Reach, path: str) -> float | None:
     line = _line(hand, path)
-    return float(line) if line and re.fullmatch(r"-?\d+(\.\d+)?", line) else None
+    return float(line) if line and re.fullmatch(r"-?[0-9]{1,15}(\.[0-9]{1,15})?", line) else None
 
 
 def nominal_mhz(hand: Reach) -> Figure:
     """The clock that "at the nominal clock" means: the base frequency, else the highest, else what the model's name says."""
     for name in ("base_frequency", "cpuinfo_max_freq"):
         khz = _number(hand, f"{_CPU}/cpu0/cpufreq/{name}")
-        if khz:
+        if khz is not None and khz > 0:
             return khz / 1000
-    said = re.search(r"model name\s*:.*@\s*([\d.]+)\s*GHz", _line(hand, "/proc/cpuinfo") or "")
-    if said:
+    said = re.search(r"model name\s*:.*@\s*([0-9]{1,3}(?:\.[0-9]{1,5})?)\s*GHz", _line(hand, "/proc/cpuinfo") or "")
+    if said and float(said[1]):
         return float(said[1]) * 1000
     return NotMeasured(not_measured="the processor does not tell its nominal clock")
 
@@ -64,8 +64,8 @@ def system_disk(hand: Reach) -> str | None:
 def disk_busy_s(hand: Reach, folder: str | None) -> Figure:
     """For how long the disk had something to do: the tenth field of its stat, in ms (Documentation/block/stat.rst)."""
     fields = (_line(hand, f"{folder}/stat") or "").split() if folder else []
-    if len(fields) > 9 and fields[9].isdigit():
-        return int(fields[9]) / 1000
+    if len(fields) > 9 and (busy_ms := number(fields[9])) is not None:
+        return busy_ms / 1000
     return NotMeasured(not_measured="the system's disk does not tell how busy it is")
 
 
@@ -73,7 +73,7 @@ def stalled_s(hand: Reach) -> dict[Resource, Figure]:
     """For how long tasks waited, from /proc/pressure (Documentation/accounting/psi.rst), where the kernel keeps count."""
     found: dict[Resource, Figure] = {}
     for resource in RESOURCES:
-        said = re.search(r"some .*total=(\d+)", _line(hand, f"/proc/pressure/{resource}") or "")
+        said = re.search(r"some .*total=([0-9]{1,20})", _line(hand, f"/proc/pressure/{resource}") or "")
         found[resource] = int(said[1]) / 1e6 if said else NotMeasured(not_measured="this kernel has no pressure files")
     return found
 
@@ -131,7 +131,8 @@ def machine_id(hand: Reach) -> str:
 
 
 def _uid(session: dict[str, str]) -> int:
-    return int(session["UID"]) if session.get("UID", "").isdigit() else -1
+    uid = number(session.get("UID"))
+    return -1 if uid is None else uid
 
 
 def sessions(hand: Reach, uid: int | None = None) -> list[dict[str, str]] | None:

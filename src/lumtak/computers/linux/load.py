@@ -1,5 +1,6 @@
 """The load of a real Linux computer: counters of /proc, and ending what weighs."""
 
+import re
 import time
 from collections.abc import Sequence
 
@@ -118,9 +119,7 @@ class LinuxLoad:
         available = sizes.get(
             "MemAvailable", sizes.get("MemFree", 0) + sizes.get("Buffers", 0) + sizes.get("Cached", 0)
         )
-        swaps = dict(
-            line.split() for line in text_at(self._hand, "/proc/vmstat").splitlines() if line.startswith("pswp")
-        )
+        swaps = dict(re.findall(r"(?m)^(pswpin|pswpout) ([0-9]{1,20})$", text_at(self._hand, "/proc/vmstat")))
         page = self._page
         return Snapshot(
             at_s=at_s,
@@ -133,9 +132,9 @@ class LinuxLoad:
             disk_busy_s=hardware.disk_busy_s(self._hand, self._disk),
             stalled_s=hardware.stalled_s(self._hand),
             ram_total_bytes=sizes.get("MemTotal", 0),
-            ram_used_bytes=float(sizes.get("MemTotal", 0) - available),
+            ram_used_bytes=float(max(0, sizes.get("MemTotal", 0) - available)),
             cache_bytes=float(max(0, available - sizes.get("MemFree", 0))),
-            swap_used_bytes=float(sizes.get("SwapTotal", 0) - sizes.get("SwapFree", 0)),
+            swap_used_bytes=float(max(0, sizes.get("SwapTotal", 0) - sizes.get("SwapFree", 0))),
             swap_in_bytes=float(swaps.get("pswpin", 0)) * page,
             swap_out_bytes=float(swaps.get("pswpout", 0)) * page,
             cpu_s=self._processes.cpu_s(),

@@ -6,7 +6,7 @@ from lumtak.computers.hands.table import KERNEL, sysctl_file, sysctl_text
 from lumtak.computers.linux.adapter import Adapter, Listed, Look
 from lumtak.core.facts import Fixed, Item, Setting
 from lumtak.core.setting import SettingRef, State
-from lumtak.core.text import plain
+from lumtak.core.text import number, plain
 from lumtak.errors import ComputerError
 
 _TITLES = {
@@ -47,7 +47,7 @@ class MemorySettings(Adapter):
             value = text(self._hand.read(f"/proc/sys/vm/{name}")).strip()
         except OSError:
             return None
-        return value if value.lstrip("-").isdigit() else None
+        return value if number(value.removeprefix("-")) is not None else None
 
     # -- the setting --------------------------------------------------------------------------------------------------
 
@@ -70,7 +70,8 @@ class MemorySettings(Adapter):
         """The value, and the file that keeps it."""
         wanted = value or ""
         lowest, highest = _bounds(ref)
-        if not wanted.isdigit() or not lowest <= int(wanted) <= highest:
+        size = number(wanted)
+        if size is None or not lowest <= size <= highest:
             raise ComputerError(f"{ref} cannot be {plain(wanted) or 'unset'}.", f"Choose from {lowest} to {highest}.")
         return State(value=wanted, exact=KernelValue(ref.key, wanted, sysctl_text(ref.key, wanted)))
 

@@ -179,7 +179,7 @@ class Processes:
     def _holds(self, pid: int) -> tuple[float, str]:
         try:
             rollup = self._hand.read(f"/proc/{pid}/smaps_rollup")
-            fields = {k: float(v) for k, v in re.findall(rb"(?m)^(\w+):\s+(\d+) kB", rollup)}
+            fields = {k: float(v) for k, v in re.findall(rb"(?m)^(\w+):\s+(\d{1,16}) kB$", rollup)}
             if b"Pss_Anon" in fields:
                 size = fields[b"Pss_Anon"] + fields.get(b"Pss_Shmem", 0.0) + fields.get(b"SwapPss", 0.0)
                 return size * 1024, "proportional"
@@ -251,4 +251,4 @@ def cpu_times(data: bytes, tick: int) -> tuple[int, float, float, float, float]:
 
 def meminfo(data: bytes) -> dict[str, int]:
     """Sizes in bytes, from /proc/meminfo."""
-    return {text(k): int(v) * 1024 for k, v in re.findall(rb"(?m)^([\w()]+):\s+(\d+) kB", data)}
+    return {text(k): int(v) * 1024 for k, v in re.findall(rb"(?m)^([\w()]+):\s+(\d{1,16}) kB$", data)}

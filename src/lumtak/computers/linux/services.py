@@ -17,7 +17,7 @@ from lumtak.computers.linux.units import (
 )
 from lumtak.core.facts import Fixed, Gap, Item, Origin, Setting, Trigger, TriggerKind
 from lumtak.core.setting import SettingRef, State
-from lumtak.core.text import plain
+from lumtak.core.text import number, plain
 from lumtak.errors import ComputerError
 
 _STARTS = {
@@ -255,7 +255,7 @@ def _value(fields: Fields, active: set[str]) -> str | None:
 def _start_s(fields: Fields) -> float | None:
     """From leaving the inactive state to running, or to the end of what only does its work and ends (org.freedesktop.systemd1)."""
     left, up, down = (
-        int(value) if (value := fields.get(f"{name}TimestampMonotonic", "")).isdigit() else 0
+        number(fields.get(f"{name}TimestampMonotonic")) or 0
         for name in ("InactiveExit", "ActiveEnter", "InactiveEnter")
     )
     reached = min((t for t in (up, down) if t >= left), default=0)

@@ -21,9 +21,10 @@ from lumtak.computers.hands.table import (
     swap_unit_text,
 )
 from lumtak.computers.linux.adapter import Adapter, Listed, Look
+from lumtak.computers.linux.proc import meminfo
 from lumtak.core.facts import Fixed, Item, Setting
 from lumtak.core.setting import SettingRef, State
-from lumtak.core.text import plain
+from lumtak.core.text import number, plain
 from lumtak.core.units import MIB
 from lumtak.errors import ComputerError
 
@@ -113,10 +114,11 @@ class Swap(Adapter):
         found = []
         for line in text_at(self._hand, "/proc/swaps", _MOST_BYTES).splitlines()[1:]:
             fields = line.split()
-            if len(fields) >= 4 and fields[2].isdigit() and fields[3].isdigit():
+            kib, used_kib = (number(f) for f in fields[2:4]) if len(fields) >= 4 else (None, None)
+            if kib is not None and used_kib is not None:
                 path = re.sub(r"\\([0-7]{3})", lambda m: chr(int(m[1], 8)), fields[0])
                 kind = "zram" if re.match(r"/dev/zram[0-9]", path) else fields[1]
-                found.append(Area(path, round(int(fields[2]) / 1024), int(fields[3]) * 1024, kind))
+                found.append(Area(path, round(kib / 1024), used_kib * 1024, kind))
         return found
 
     def _units(self) -> dict[str, tuple[str, str]]:
@@ -127,7 +129,7 @@ class Swap(Adapter):
             for name in names_at(self._hand, folder):
                 if name.endswith(".swap") and self._hand.link(f"{folder}/{name}") != NOWHERE and name not in seen:
                     seen.add(name)
-                    what = re.search(r"(?m)^What=(.+)$", text_at(self._hand, f"{folder}/{name}"))
+                    what = re.search(r"(?m)^What=[ \t]*(/.*)$", text_at(self._hand, f"{folder}/{name}"))
                     if what:
                         found.setdefault(self._real(what[1].strip()), (name, folder))
         return found
@@ -154,6 +156,9 @@ class Swap(Adapter):
         found += [_Old(u, 0, on=False, masked=True) for u in masked if u not in seen]
         return found
 
+    def _memory(self) -> dict[str, int]:
+        return meminfo(text_at(self._hand, "/proc/meminfo").encode())
+
     def _masked(self) -> list[str]:
         names = [n for n in names_at(self._hand, UNITS) if n.endswith(".swap")]
         return [n for n in names if self._hand.link(f"{UNITS}/{n}") == NOWHERE]
@@ -168,15 +173,14 @@ class Swap(Adapter):
             if option.startswith("resume="):
                 kind, equals, value = option.removeprefix("resume=").partition("=")
                 named.append(f"/dev/disk/by-{kind.lower()}/{value}" if equals else kind)
-        number = text_at(self._hand, "/sys/power/resume")
-        if number not in {"", "0:0"} and (device := self._hand.link(f"/sys/dev/block/{number}")):
+        resumes_from = text_at(self._hand, "/sys/power/resume")
+        if resumes_from not in {"", "0:0"} and (device := self._hand.link(f"/sys/dev/block/{resumes_from}")):
             named.append(f"/dev/{posixpath.basename(device)}")
         if named and area.kind == "file":
             return True  # which of the files it is, only an offset on the disk tells
         if named:
             return area.path in {self._real(p) for p in named}
-        ram = re.search(r"(?m)^MemTotal:\s+(\d+) kB", text_at(self._hand, "/proc/meminfo"))
-        fits = ram is None or area.mib * 1024 >= int(ram[1])
+        fits = area.mib * MIB >= self._memory().get("MemTotal", 0)
         return fits and "disk" in text_at(self._hand, "/sys/power/state").split()
 
     # -- the setting --------------------------------------------------------------------------------------------------
@@ -277,8 +281,7 @@ class Swap(Adapter):
         leaving = {swap_file(mib) for mib in gone} | {path for path, (unit, _) in units.items() if unit in off}
         holds = sum(a.used_bytes for a in areas if a.path in leaving)
         stays = sum(a.mib * MIB - a.used_bytes for a in areas if a.path not in leaving)
-        said = re.search(r"(?m)^MemAvailable:\s+(\d+) kB", text_at(self._hand, "/proc/meminfo"))
-        free = int(said[1]) * 1024 * _ROOM if said else 0.0
+        free = self._memory().get("MemAvailable", 0) * _ROOM
         if holds > free + stays + coming * MIB:
             raise ComputerError(
                 f"{ref} was not lowered: {holds // MIB} MiB are in the swap that would go, and memory is not free for them.",

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 
 from lumtak.computers.hands.reach import Reach, text, text_at
 from lumtak.core.record import Figure, NotMeasured
-from lumtak.core.text import plain
+from lumtak.core.text import number, plain
 
 _STAMPS = ("Firmware", "Loader", "Kernel", "InitRD", "Userspace", "Finish")
 _NONE = NotMeasured(not_measured="no systemd counts the start here")
@@ -54,8 +54,8 @@ def start_times(hand: Reach) -> dict[str, Figure]:
     at: dict[str, float] = {}
     for line in shown.splitlines():
         name, _, value = line.partition("=")
-        if value.isdigit() and int(value) > 0:
-            at[name.removesuffix("TimestampMonotonic")] = int(value) / 1e6
+        if stamp_us := number(value):
+            at[name.removesuffix("TimestampMonotonic")] = stamp_us / 1e6
     if "Userspace" not in at:
         return {"start": _NONE}
     found: dict[str, Figure] = {}

@@ -4,7 +4,7 @@ from pathlib import Path
 
 import msgspec
 
-from lumtak.core.record import Record
+from lumtak.core.record import UNREADABLE, Record
 from lumtak.errors import StorageError
 from lumtak.storage import write_whole
 
@@ -91,7 +91,7 @@ def load_state(path: Path) -> SimState | None:
         raise StorageError(f"{path} cannot be read: {error.strerror}.", "See that you may read it.") from error
     try:
         state = msgspec.json.decode(data, type=SimState)
-    except (msgspec.MsgspecError, UnicodeDecodeError) as error:
+    except UNREADABLE as error:
         raise StorageError(f"{path} is damaged.", "Remove it to get this simulated computer as new.") from error
     if state.format != FORMAT:
         raise StorageError(f"{path} has format {state.format}, and this Lumtak reads {FORMAT}.", "Update Lumtak.")

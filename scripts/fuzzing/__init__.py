@@ -1,0 +1,1 @@
+"""Hostile input of every kind that Lumtak reads, in process and from a seed: `make fuzz`."""

@@ -1,0 +1,206 @@
+"""A throwaway computer and data folder, the program run on them within this process, and what counts as a fault."""
+
+import io
+import itertools
+import os
+import shutil
+import signal
+import sys
+import threading
+import time
+import unicodedata
+from collections.abc import Callable
+from datetime import UTC, datetime
+from functools import partial
+from pathlib import Path
+from typing import NamedTuple
+from unittest import mock
+
+from helpers import linux_tree, process, put, tree_user
+from lumtak.__main__ import main
+from lumtak.computers.hands.hand import Hand
+from lumtak.computers.hands.whose import Hands
+from lumtak.computers.linux.clock import LinuxClock
+from lumtak.computers.linux.computer import LinuxComputer
+from lumtak.tui.app import LumtakApp
+from outside import ETC, FILE, INSTALL, Outside
+
+LONGEST_S = 2.0
+"""Of processor time: nobody waits longer, and a busy computer makes no difference."""
+_HANGS_S = 60
+_UNEXPECTED = ("Traceback", "This should not have happened")
+_OBEYED = {"Cc", "Cf", "Cs", "Co", "Cn", "Zl", "Zp"}
+"""Categories of Unicode that a terminal or an editor may obey."""
+
+
+class Said(NamedTuple):
+    """What a run of the program gave."""
+
+    arguments: tuple[str, ...]
+    code: int
+    out: bytes
+    err: bytes
+    seconds: float
+    log: str
+    """The end of what the log has of it."""
+
+    def fault(self, codes: tuple[int, ...]) -> str:
+        """What is wrong with it, in a line; empty where nothing is."""
+        text = (self.out + self.err).decode("utf-8", "surrogateescape")
+        if wrong := next((w for w in _UNEXPECTED if w in text), ""):
+            return f"{wrong}: {text[-300:]!r}\n{self.log}"
+        if self.code not in codes:
+            return f"exit {self.code}, wanted {codes}: {text[-300:]!r}"
+        if obeyed := {c for c in text if c not in "\n\t" and unicodedata.category(c) in _OBEYED}:
+            return f"raw {sorted(map(hex, map(ord, obeyed)))[:5]}"
+        if self.code and not self.err.strip():
+            return f"exit {self.code} without a sentence"
+        return f"{self.seconds:.1f} s" if self.seconds > LONGEST_S else ""
+
+
+class World:
+    """A computer in a folder, called local, and a data folder; a run of the program takes milliseconds.
+
+    Args:
+        folder: all of it stands below that one.
+    """
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self.tree, self.home, self.work = folder / "tree", folder / "home", folder / "a" / "b" / "c" / "d" / "work"
+        self.work.mkdir(parents=True)
+        self.during: Callable[[], None] = lambda: None
+        """Called while a reading waits: the computer may change."""
+        _furnish(self.tree)
+        self._seconds = itertools.count()
+
+    def hands(self) -> Hands:
+        """The computer's."""
+        hand = Outside(self.tree)
+        return Hands(hand, hand, hand)
+
+    def put(self, name: str, data: bytes) -> Path:
+        """A file to be handed in."""
+        path = self.work / name
+        path.write_bytes(data)
+        return path
+
+    def keep(self, name: str, source: Path) -> None:
+        """Remember a folder as it is now."""
+        shutil.copytree(source, self.folder / f"kept-{name}", symlinks=True)
+
+    def bring_back(self, name: str, target: Path) -> None:
+        """The folder is as it was remembered."""
+        shutil.rmtree(target, ignore_errors=True)
+        shutil.copytree(self.folder / f"kept-{name}", target, symlinks=True)
+
+    def run(self, *arguments: str) -> Said:
+        """The program, as `main` runs it; standard input is empty."""
+        out, err = io.BytesIO(), io.BytesIO()
+        streams = [io.TextIOWrapper(stream, encoding="utf-8", errors="surrogateescape") for stream in (out, err)]
+        words = ["lumtak", "--home", str(self.home), *arguments]
+        held = sys.stdout, sys.stderr, sys.stdin, sys.argv, Path.cwd()
+        os.chdir(self.work)
+        began, code = time.process_time(), None
+        try:
+            with self._throwaway(), Path(os.devnull).open() as nothing:
+                sys.stdout, sys.stderr, sys.stdin, sys.argv = *streams, nothing, words
+                main()
+        except SystemExit as end:
+            code = end.code
+        finally:
+            spent = time.process_time() - began
+            spoken = sys.stdout, sys.stderr
+            for stream in spoken:
+                stream.flush()
+            sys.stdout, sys.stderr, sys.stdin, sys.argv = held[:4]
+            os.chdir(held[4])
+        said = Said(arguments, int(code or 0), out.getvalue(), err.getvalue(), spent, self._log())
+        del spoken, streams  # only now: a stream that nobody holds closes what it writes to
+        return said
+
+    def _log(self) -> str:
+        path = self.home / "lumtak.log"
+        if not path.exists():
+            return ""
+        said = path.read_text(encoding="utf-8", errors="replace").splitlines()
+        path.unlink()
+        return "\n".join(line for line in said[-20:] if "^^^" not in line)
+
+    def _throwaway(self):
+        stack = mock.patch.multiple(
+            "lumtak.computers.hands.whose", local_hands=lambda _: self.hands(), chosen_user=lambda *_: tree_user()
+        )
+        clock = partial(
+            LinuxComputer, monotonic=lambda: float(next(self._seconds)), wall=lambda: datetime(2026, 3, 2, tzinfo=UTC)
+        )
+
+        def wait(_: object, __: float, stop: threading.Event | None = None) -> None:
+            del stop
+            self.during()
+
+        def refuse(*_: object) -> None:
+            raise ProcessLookupError
+
+        class All:
+            patches = (
+                stack,
+                mock.patch("lumtak.computers.linux.computer.LinuxComputer", clock),
+                mock.patch.object(LinuxClock, "wait", wait),
+                mock.patch.object(LumtakApp, "run"),
+                mock.patch("os.pidfd_open", refuse),  # nobody's process is ended
+                mock.patch.object(Hand, "space", return_value=[20 << 30, 10 << 30]),
+            )
+
+            def __enter__(self):
+                for patch in self.patches:
+                    patch.start()
+                signal.signal(signal.SIGALRM, _hangs)
+                signal.alarm(_HANGS_S)
+
+            def __exit__(self, *_):
+                signal.alarm(0)
+                for patch in reversed(self.patches):
+                    patch.stop()
+
+        return All()
+
+
+def _hangs(*_: object) -> None:
+    message = f"no end after {_HANGS_S} s"
+    raise SystemError(message)
+
+
+def _furnish(tree: Path) -> None:
+    linux_tree(tree)
+    hand = Outside(tree, {"tide.service"}, plan="balanced")
+    hand.tell(permissions={"org.school.Tides": "yes"})
+    Hand.own_link(hand, f"{ETC}/multi-user.target.wants/tide.service", f"{FILE}/tide.service")
+    put(tree, "/usr/lib/systemd/user/sail-index.service", INSTALL.format("sails"))
+    put(tree, "/home/u/.config/systemd/user/loft.service", INSTALL.format("loft"))
+    put(tree, "/proc/cpuinfo", "model name\t: Slip(R) Way @ 2.60GHz\ncpu MHz : 1200\n")
+    put(tree, "/proc/loadavg", "0.10 0.20 0.30 1/200 4000\n")
+    for resource in ("cpu", "memory", "io"):
+        put(
+            tree,
+            f"/proc/pressure/{resource}",
+            "some avg10=0.00 avg60=0.00 avg300=0.00 total=500\nfull avg10=0 total=9\n",
+        )
+    put(tree, "/proc/self/mountinfo", "1 0 8:1 / / rw - ext4 /dev/sda1 rw\n")
+    for name, value in (("type", "Battery"), ("status", "Discharging"), ("energy_full", "30000000"),
+                        ("energy_full_design", "50000000"), ("cycle_count", "812")):  # fmt: skip
+        put(tree, f"/sys/class/power_supply/BAT0/{name}", f"{value}\n")
+    put(tree, "/sys/class/thermal/thermal_zone0/temp", "41000\n")
+    put(tree, "/sys/dev/block/8:1/queue/rotational", "1\n")
+    put(tree, "/sys/dev/block/8:1/stat", "1 2 3 4 5 6 7 8 9 1500 11 12\n")
+    put(tree, "/sys/devices/system/cpu/cpu0/cpufreq/scaling_cur_freq", "1000000\n")
+    put(tree, "/sys/devices/system/cpu/cpu0/cpufreq/base_frequency", "2500000\n")
+    put(tree, "/run/systemd/sessions/3", f"UID={os.getuid()}\nUSER=u\nCLASS=user\nREALTIME=1772480000000000\n")
+    put(
+        tree,
+        "/proc/10/smaps_rollup",
+        "5-7 ---p [rollup]\nRss: 90 kB\nPss: 50 kB\nPss_Anon:  30 kB\nPss_Shmem: 5 kB\nSwapPss: 7 kB\n",
+    )
+    process(tree, 20, b"tide", cgroup=b"0::/system.slice/tide.service\n")
+    put(tree, "/sys/fs/cgroup/system.slice/tide.service/cpu.stat", "usage_usec 500000\nuser_usec 1\n")
+    put(tree, "/sys/fs/cgroup/system.slice/tide.service/memory.stat", "anon 5000000\nfile 100\n")
