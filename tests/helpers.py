@@ -157,11 +157,17 @@ def process(
     shared=200,
     started=500,
     cgroup=b"0::/\n",
+    runs=b"/opt/tide/tide-feed\0--quiet\0",
+    parent=1,
 ) -> None:
-    fields = f"S 1 1 1 0 -1 4194304 0 0 0 0 {ticks[0]} {ticks[1]} 0 0 20 0 1 0 {started} 1000000 {rss} 0".encode()
+    fields = (
+        f"S {parent} 1 1 0 -1 4194304 0 0 0 0 {ticks[0]} {ticks[1]} 0 0 20 0 1 0 {started} 1000000 {rss} 0".encode()
+    )
     put(root, f"/proc/{pid}/stat", b"%d (%b) %b\n" % (pid, name, fields))
     put(root, f"/proc/{pid}/statm", f"5000 {rss} {shared} 1 0 1 0")
     put(root, f"/proc/{pid}/cgroup", cgroup)
+    put(root, f"/proc/{pid}/cmdline", runs)
+    put(root, f"/proc/{pid}/status", f"Name:\tx\nUid:\t{os.getuid()}\t{os.getuid()}\t0\t0\n")
 
 
 ENTRY = "[Desktop Entry]\nType=Application\nName=Tide feed\nExec=/opt/tide/tide-feed --quiet\n"
@@ -330,6 +336,9 @@ class Plain:
 
     def times(self):
         return {}
+
+    def closely(self, process):
+        raise ComputerError("plain has no processes.")
 
     def system(self):
         return msgspec.structs.replace(facts().system, boot_id=self.boot, session_id=self.session)

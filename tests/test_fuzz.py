@@ -1,7 +1,6 @@
 """Hostile input of every kind ends in a sentence, and in nothing else; `make fuzz` tries more of it."""
 
 import pytest
-
 from fuzz import tried
 from fuzzing.kinds import KINDS
 

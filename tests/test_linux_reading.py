@@ -1,10 +1,13 @@
 """What is read from /proc, /sys and systemd; odd and hostile machines."""
 
+import os
+
 import pytest
 
 from helpers import linux, look, means_of, process, put, tree_user
 from lumtak.computers.hands.hand import Hand
 from lumtak.computers.linux import hardware
+from lumtak.computers.linux.login_starts import LoginStart
 from lumtak.computers.linux.proc import Processes, cpu_times, meminfo
 from lumtak.computers.linux.services import Services
 from lumtak.computers.linux.units import blocks
@@ -107,7 +110,8 @@ def test_consumers_by_control_group(tree):
     process(
         tree, 23, b"b", cgroup=b"0::/user.slice/user@1000.service/app.slice/app-flatpak-org.school.Tides-77.scope\n"
     )
-    found.services, found.programs = True, {"sail": "apps:sail-sync"}
+    found.services = True
+    found.starts.learn([LoginStart("apps:sail-sync", ("sail",), "", os.getuid(), 0.0)])
     found.units = frozenset({"apps:sandbox/org.school.Tides"})
     consumers = {p.pid: p.consumer for p in found.look()}
     assert consumers[20] == "services:tide"

@@ -71,11 +71,11 @@ def _list(found: list[Running], computer: str, *, as_json: bool) -> None:
     if as_json:
         say_json({"format": 1, "computer": computer, "processes": found})
         return
-    rows = [("pid", "CPU", "memory", "process", "belongs to", "")]
+    rows = [("pid", "CPU", "memory", "user", "process", "belongs to", "")]
     rows += [
         (
-            str(r.process.pid), percent(r.cpu_pct), ram(r.ram_bytes), plain(r.process.name, 30), r.title,
-            f"never ended: {r.why_not}" if r.why_not else "",
+            str(r.process.pid), percent(r.cpu_pct), ram(r.ram_bytes), dict(r.closely).get("user", ""), plain(r.process.name, 30), r.title,
+            f"never ended: {r.why_not}" if r.why_not else plain(dict(r.closely).get("command", ""), 80),
         )
         for r in found[:_SHOWN]
     ]  # fmt: skip
@@ -85,6 +85,8 @@ def _list(found: list[Running], computer: str, *, as_json: bool) -> None:
 def _ask(chosen: Running, *, force: bool) -> None:
     how = "Force" if force else "Ask"
     click.echo(f"{chosen.title} (process {chosen.process.pid}): {percent(chosen.cpu_pct)}, {ram(chosen.ram_bytes)}.")
+    for name, value in chosen.closely:
+        click.echo(f"  {name:<12}{value}")
     click.echo(plain(f"{chosen.loses} {chosen.comes_back} This cannot be put back.", 600))
     if not sys.stdin.isatty():
         raise UsageError("Nobody is there to answer.", "Say --yes if it is to be ended.")

@@ -7,6 +7,7 @@ import msgspec
 
 from lumtak.commands.common import columns, json_option, progress, say_json, user_option, with_workshop
 from lumtak.commands.look import count
+from lumtak.computers import Computer
 from lumtak.core.advice import search
 from lumtak.core.causes import causes
 from lumtak.core.explain import explain
@@ -19,6 +20,7 @@ from lumtak.core.suggest import suggest
 from lumtak.core.text import number, plain
 from lumtak.core.units import ram
 from lumtak.errors import UnknownNameError, UsageError
+from lumtak.stations.actions import looked_at_closely, programs_closely
 from lumtak.stations.capture import make_capture, to_json
 from lumtak.stations.workshop import Workshop
 from lumtak.storage import write_whole
@@ -69,26 +71,41 @@ def explain_command(workshop: Workshop, computer: str, item: str, user: str | No
     lumtak explain local services:cups
     lumtak explain local 4711
     """
-    facts, _ = workshop.looked_at(computer, user=user)
+    facts, machine = workshop.opened(computer, user=user)
     if (pid := number(item)) is not None:
-        _say_causes(facts, pid, as_json=as_json)
+        _say_causes(facts, pid, machine, as_json=as_json)
         return
     found = explain(find_item(facts, parse_ref(item)), facts, workshop.catalogue)
+    seen = programs_closely(machine, facts, found.address) if machine else ()
     if as_json:
-        say_json({"format": 1, "computer": facts.address, **msgspec.to_builtins(found)})
+        say_json({"format": 1, "computer": facts.address, **msgspec.to_builtins(found), "closely": seen})
         return
     columns([(name, plain(text, 600)) for name, text in found.rows])
+    for line in seen:
+        click.echo(line)
 
 
-def _say_causes(facts: Facts, pid: int, *, as_json: bool) -> None:
+def _say_causes(facts: Facts, pid: int, machine: Computer | None, *, as_json: bool) -> None:
     process = next((p for p in facts.processes if p.pid == pid), None)
     if process is None:
         raise UnknownNameError("process", str(pid), (), "`lumtak end COMPUTER` lists them.")
     chain = causes(process, facts)
+    seen = looked_at_closely(machine, process, facts) if machine else ()
     if as_json:
-        say_json({"format": 1, "computer": facts.address, "pid": pid, "name": process.name, "causes": chain})
+        say_json(
+            {
+                "format": 1,
+                "computer": facts.address,
+                "pid": pid,
+                "name": process.name,
+                "closely": dict(seen),
+                "causes": chain,
+            }
+        )
         return
     click.echo(f"{plain(process.name, 60)} (process {pid})")
+    for name, value in seen:
+        click.echo(f"  {name:<12}{value}")
     for depth, cause in enumerate(chain):
         click.echo(f"  {'  ' * min(depth, 12)}{cause.words}")
 

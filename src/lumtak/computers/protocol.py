@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from datetime import datetime
 from typing import Protocol
 
-from lumtak.core.facts import Facts, Process, System
+from lumtak.core.facts import Facts, Process, ProcessDetails, System
 from lumtak.core.load import Snapshot
 from lumtak.core.record import Figure, NotMeasured, Record
 from lumtak.core.setting import Area, SettingRef, State
@@ -117,6 +117,14 @@ class About(Protocol):
 
     def system(self) -> System:
         """What runs on it and since when: the cheap part of facts."""
+        ...
+
+    def closely(self, process: Process) -> ProcessDetails:
+        """More about a process, read now.
+
+        Raises:
+            ComputerError: it has ended, or another process has its number by now.
+        """
         ...
 
     def times(self) -> dict[str, Figure]:

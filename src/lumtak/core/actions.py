@@ -51,6 +51,8 @@ class Running(Record):
     """What may be lost with it."""
     comes_back: str
     """What starts it again, as a sentence."""
+    closely: tuple[tuple[str, str], ...] = ()
+    """(name, value) of what was seen when it was looked at closely: its command, user, what started it, its folder."""
 
 
 def running(process: Process, cpu_pct: float, facts: Facts, catalogue: Catalogue) -> Running:

@@ -10,7 +10,7 @@ import msgspec
 
 from lumtak.core.bottleneck import Bottleneck, find_bottleneck, memory_troubles
 from lumtak.core.catalogue import Catalogue, Role
-from lumtak.core.facts import Facts, Fixed, Gap, Item, Mark, Origin, Setting
+from lumtak.core.facts import RUNS_LUMTAK, Facts, Fixed, Gap, Item, Mark, Origin, Setting, lumtaks
 from lumtak.core.load import ConsumerLoad, Reading
 from lumtak.core.needs import STANDS_STILL, Graphs
 from lumtak.core.profile import Profile
@@ -202,6 +202,7 @@ class _Judge:
         self.window = "" if reading is None else f"{sum(s.length_s for s in reading.kept):.0f} s reading"
         self.costs = {} if reading is None else {c.key: c for c in reading.consumers}
         items = facts.items
+        self.running_lumtak = lumtaks(facts)
         self.guarding = self.graphs.carriers(i.consumer for i in items if self._guarded(i))
         self.leaving = {
             self.graphs.source_of(who, trigger)
@@ -222,7 +223,7 @@ class _Judge:
 
     def _guarded(self, item: Item) -> bool:
         role = self.catalogue.find(item.role)
-        return bool(role and role.guarded) or self._never(item)
+        return bool(role and role.guarded) or self._never(item) or item.consumer in self.running_lumtak
 
     def _never(self, item: Item) -> bool:
         return item.role in self.profile.never.roles or item.consumer in self.profile.never.items
@@ -274,6 +275,8 @@ class _Judge:
             return "guarded", f"for {role.title}; never touched, since without it {role.stops}.", None
         if self._never(item):
             return "guarded", f"the profile {profile.name} says never to touch it.", None
+        if consumer in self.running_lumtak:
+            return "guarded", f"{RUNS_LUMTAK}.", None
         if consumer in self.guarding:
             return (
                 "guarded",

@@ -16,6 +16,10 @@ TriggerKind = Literal[
 ]
 
 
+RUNS_LUMTAK = "Lumtak runs in it"
+"""Why a process is never ended, and what it belongs to is never switched off."""
+LUMTAK = "system:lumtak"
+"""Consumer of what Lumtak itself starts, and of the shell and terminal that it was started from, where nothing else accounts for those."""
 UNLISTED = "apps:process/"
 """Begins the consumer of a program that no service and no entry accounts for; no file name holds a slash."""
 
@@ -201,6 +205,17 @@ class Process(Record):
     """Why it is never ended, as a clause; empty when it can be."""
 
 
+class ProcessDetails(Record):
+    """One running process, looked at closely. Read when somebody asks and kept nowhere: a command line may say what is private."""
+
+    command: str | NotMeasured
+    """The program and its arguments, as text."""
+    user: str | NotMeasured
+    """Whose rights it has."""
+    folder: str | NotMeasured
+    """The one it works in."""
+
+
 class Facts(Record):
     """Everything read from one computer at one moment."""
 
@@ -229,6 +244,37 @@ class Facts(Record):
         if ref.area == "apps" and ref.key.endswith(".desktop"):
             return self.find(SettingRef(area="apps", key=ref.key.removesuffix(".desktop")))
         return None
+
+
+def closely_in_rows(process: Process, details: ProcessDetails, facts: Facts) -> list[tuple[str, str]]:
+    """(name, value) rows about one process for people: what tells whether somebody uses it."""
+
+    def word(value: str | NotMeasured) -> str:
+        return f"not known: {value.not_measured}" if isinstance(value, NotMeasured) else plain(value, 300)
+
+    parent = next((p for p in facts.processes if p.pid == process.parent), None)
+    above = (
+        f"{plain(parent.name, 40)} (process {parent.pid})"
+        if parent
+        else "what started it has ended, or is not to be seen"
+    )
+    return [
+        ("command", word(details.command)),
+        ("user", word(details.user)),
+        ("started by", above),
+        ("folder", word(details.folder)),
+    ]
+
+
+def lumtaks(facts: Facts) -> frozenset[str]:
+    """Consumers in which Lumtak runs: without them there would be nobody to put anything back."""
+    return frozenset(p.consumer for p in facts.processes if p.untouchable == RUNS_LUMTAK)
+
+
+def heaviest_of(consumer: str, facts: Facts, count: int = 2) -> list[Process]:
+    """Processes of a consumer, those that hold most first."""
+    mine = [p for p in facts.processes if p.consumer == consumer]
+    return sorted(mine, key=lambda p: (-p.rss_bytes, p.pid))[:count]
 
 
 LEAST_START_S = 0.05

@@ -5,7 +5,7 @@ from types import MappingProxyType
 
 from lumtak.core.audit import Audit, Finding
 from lumtak.core.catalogue import Catalogue
-from lumtak.core.facts import Facts, Fixed, Item, Setting
+from lumtak.core.facts import RUNS_LUMTAK, Facts, Fixed, Item, Setting, lumtaks
 from lumtak.core.needs import STANDS_STILL, Graphs
 from lumtak.core.record import NotMeasured, Record, known
 from lumtak.core.setting import UNSET_WORD, Change, SettingRef, Shows, parse_ref
@@ -80,8 +80,9 @@ def find_item(facts: Facts, ref: SettingRef) -> Item:
 def guards(facts: Facts, catalogue: Catalogue) -> dict[SettingRef, str]:
     """What is never changed on this computer, with the reason: guarded roles, and what they cannot work without."""
     graphs = Graphs(facts.items)
+    here = {parse_ref(c): RUNS_LUMTAK for c in lumtaks(facts) if any(i.consumer == c for i in facts.items)}
     roots = {i.consumer: role for i in facts.items if (role := catalogue.find(i.role)) and role.guarded}
-    found = {parse_ref(c): f"without it {role.stops}" for c, role in roots.items()}
+    found = here | {parse_ref(c): f"without it {role.stops}" for c, role in roots.items()}
     for consumer, path in graphs.carriers(roots).items():
         found.setdefault(parse_ref(consumer), f"{graphs.path_in_words(path)} cannot work without it")
     return found

@@ -46,6 +46,8 @@ class NotMeasured(Record):
 AtLeastOne = Annotated[int, msgspec.Meta(ge=1)]
 Positive = Annotated[float, msgspec.Meta(gt=0)]
 """What is divided by; a document that says otherwise is refused as it is read."""
+FileName = Annotated[str, msgspec.Meta(pattern=r"^[A-Za-z0-9][A-Za-z0-9._-]{0,99}$")]
+"""What files are named after: it leads nowhere else."""
 Figure = float | NotMeasured
 """A number, or why there is none. In JSON: a number or {"not_measured": reason}."""
 

@@ -6,7 +6,7 @@ from typing import Any, Literal, TypeVar
 import msgspec
 
 from lumtak.computers.recorded import recorded_state
-from lumtak.core.record import UNREADABLE, Record
+from lumtak.core.record import UNREADABLE, FileName, Record
 from lumtak.core.setting import Change, SettingRef, Shows, State
 from lumtak.errors import NewerError
 from lumtak.journal.migrate import migrated
@@ -32,7 +32,7 @@ class Entry(Record):
     """Number of the plan it was part of; 0 where that is not known any more."""
     turn: int = 0
     """How often this record was written anew: of two copies, the one with more is the newer."""
-    computer: str
+    computer: FileName
     """The computer's identity."""
     address: str
     user: str
@@ -98,7 +98,7 @@ class PlanRecord(Record):
 
     format: int = 1
     id: int
-    computer: str
+    computer: FileName
     user: str
     job: str
     changes: tuple[Change, ...]

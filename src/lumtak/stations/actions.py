@@ -2,10 +2,12 @@
 
 import threading
 
+import msgspec
+
 from lumtak.computers.protocol import Computer
 from lumtak.core.actions import Action, Running, Way, running
 from lumtak.core.catalogue import Catalogue
-from lumtak.core.facts import Process
+from lumtak.core.facts import Facts, Process, closely_in_rows, heaviest_of
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError, UnknownNameError
 
@@ -35,7 +37,26 @@ def heavy_processes(
     ]
     total = facts.hardware.ram_bytes
     found.sort(key=lambda r: (bool(r.why_not), -(r.cpu_pct / 100 + r.ram_bytes / total)))
-    return found[:_MOST]
+    return [msgspec.structs.replace(r, closely=looked_at_closely(computer, r.process, facts)) for r in found[:_MOST]]
+
+
+def looked_at_closely(computer: Computer, process: Process, facts: Facts) -> tuple[tuple[str, str], ...]:
+    """(name, value) of what tells whether somebody uses a process; nothing where it has ended."""
+    try:
+        return tuple(closely_in_rows(process, computer.about.closely(process), facts))
+    except ComputerError:
+        return ()
+
+
+def programs_closely(computer: Computer, facts: Facts, consumer: str) -> tuple[str, ...]:
+    """Lines about the heaviest processes of a consumer, as they are now."""
+    found = []
+    for process in heaviest_of(consumer, facts):
+        rows = looked_at_closely(computer, process, facts)
+        found += (
+            [f"process {process.pid}: {rows[0][1]}", *(f"  {name} {value}" for name, value in rows[1:])] if rows else []
+        )
+    return tuple(found)
 
 
 def find_process(found: list[Running], wanted: str) -> Running:

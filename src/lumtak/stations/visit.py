@@ -36,7 +36,7 @@ from lumtak.journal import (
     scripts_left,
     standing_now,
 )
-from lumtak.stations.actions import end_process
+from lumtak.stations.actions import end_process, programs_closely
 from lumtak.stations.reading import OnSample, take_reading
 from lumtak.stations.workshop import Workshop
 
@@ -381,6 +381,11 @@ class Visit:
         mine = [e.id for e in self.entries() if e.is_open]
         wanted = mine if numbers is None else [n for n in numbers if anywhere or n in mine]
         return put_back(self.workshop.journal, self.computer, wanted, overwrite=overwrite, on_step=on_step)
+
+    def closely(self, refs: Iterable[SettingRef]) -> dict[str, tuple[str, ...]]:
+        """Lines about what runs of these items, by address: its commands, users, folders."""
+        facts = self.job.facts
+        return {str(r): programs_closely(self.computer, facts, str(r)) for r in refs} if facts else {}
 
     # -- actions --------------------------------------------------------------------------------------------------------
 

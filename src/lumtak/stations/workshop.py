@@ -86,10 +86,21 @@ class Workshop:
         Raises:
             UnknownNameError: there is no such computer; BadFileError: the file is no capture.
         """
-        if "/" in name or name.endswith(".json"):
+        if _is_capture(name):
             captured = load_capture(Path(name))
             return captured.facts, captured.reading
         return self.look_at(name, user=user, seconds=seconds, on_sample=on_sample)
+
+    def opened(self, name: str, *, user: str | None = None) -> tuple[Facts, Computer | None]:
+        """Facts, and the computer where it is one and no capture; to be closed.
+
+        Raises:
+            UnknownNameError: there is no such computer; BadFileError: the file is no capture.
+        """
+        if _is_capture(name):
+            return load_capture(Path(name)).facts, None
+        machine = self.computer(name, user=user)
+        return machine.about.facts(), machine
 
     def look_at(
         self, address: str, *, user: str | None = None, seconds: float = 0.0, on_sample: OnSample | None = None
@@ -218,3 +229,8 @@ def _text_of(path: Path) -> str:
     except UnicodeDecodeError as error:
         line = data[: error.start].count(b"\n") + 1
         raise BadFileError(str(path), "this is not UTF-8 text.", line=line, next_step="Save it as UTF-8.") from error
+
+
+def _is_capture(name: str) -> bool:
+    """Whether this names a file: no computer's address is written so."""
+    return "/" in name or name.endswith(".json")

@@ -107,7 +107,8 @@ class EndingScreen(WorkingScreen):
         self._ask(one, "asked")
 
     def _ask(self, one: Running, way: Way) -> None:
-        about = f"{one.loses}\n{one.comes_back}\n\nThis cannot be put back. It is recorded in the job."
+        seen = "".join(f"{name}: {value}\n" for name, value in one.closely)
+        about = f"{seen}{one.loses}\n{one.comes_back}\n\nThis cannot be put back. It is recorded in the job."
         if way == "asked":
             question, yes = f"Ask {one.title} (process {one.process.pid}) to end?", "Ask it to end"
         else:

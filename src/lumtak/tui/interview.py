@@ -1,5 +1,6 @@
 """What only the owner can know, as a short interview: one question at a time, the heaviest first."""
 
+from collections.abc import Mapping
 from typing import ClassVar
 
 from rich.text import Text
@@ -26,7 +27,12 @@ def questions(found: Audit) -> tuple[Finding, ...]:
 
 
 class InterviewScreen(ModalScreen[Answers]):
-    """Gives what was answered, by address; None where an answer was taken back."""
+    """Gives what was answered, by address; None where an answer was taken back.
+
+    Args:
+        asked: the questions.
+        closely: lines about what runs of each, by address.
+    """
 
     CSS_PATH = "confirm.tcss"
     BINDINGS: ClassVar[list[BindingType]] = [
@@ -36,9 +42,9 @@ class InterviewScreen(ModalScreen[Answers]):
         Binding("backspace", "before", "The question before", show=False),
     ]
 
-    def __init__(self, asked: tuple[Finding, ...]) -> None:
+    def __init__(self, asked: tuple[Finding, ...], closely: Mapping[str, tuple[str, ...]]) -> None:
         super().__init__(classes="ask")
-        self._asked = asked
+        self._asked, self._closely = asked, closely
         self._place = 0
         self._given: Answers = {}
 
@@ -73,6 +79,8 @@ class InterviewScreen(ModalScreen[Answers]):
         ):
             if words:
                 text.append(f"{plain(words, 200)}\n", style=palette.soft)
+        for line in self._closely.get(str(f.ref), ()):
+            text.append(f"{plain(line, 200)}\n", style=palette.soft)
         text.append("\nEscape ends and keeps what was answered; Backspace goes one question back.", style=palette.soft)
         self.query_one("#about", Static).update(text)
         self.query_one("#open").focus()

@@ -12,6 +12,7 @@ from lumtak.computers.linux import hardware
 from lumtak.computers.linux.adapter import Adapter
 from lumtak.computers.linux.clock import NO_LOGIN, NO_RESTART
 from lumtak.computers.linux.clock_plan import plan_in_force
+from lumtak.computers.linux.closely import closely
 from lumtak.computers.linux.load import Counters
 from lumtak.computers.linux.marks import marks
 from lumtak.computers.linux.profile_plan import Service, profile_service
@@ -20,7 +21,7 @@ from lumtak.computers.linux.times import answers, start_times
 from lumtak.computers.protocol import Capabilities, Clock, Identity
 from lumtak.core.catalogue import Catalogue
 from lumtak.core.causes import starter_of
-from lumtak.core.facts import UNLISTED, Facts, Fixed, Hardware, Item, Process, System, Trigger
+from lumtak.core.facts import UNLISTED, Facts, Fixed, Hardware, Item, Process, ProcessDetails, System, Trigger
 from lumtak.core.record import Figure, NotMeasured
 from lumtak.core.setting import Area
 from lumtak.core.text import number, plain
@@ -106,6 +107,10 @@ class LinuxAbout:
     def capabilities(self) -> Capabilities:
         """No restart: the computer is the one that Lumtak runs on."""
         return Capabilities(restart=NO_RESTART, login=NO_LOGIN, asks=self._hands.asks, asks_for=self._take_root)
+
+    def closely(self, process: Process) -> ProcessDetails:
+        """See `closely.closely`."""
+        return closely(self._hand, process)
 
     def times(self) -> dict[str, Figure]:
         """Parts of the last start, as systemd counted them, and how quickly it answers: that takes a fifth of a second."""

@@ -8,6 +8,7 @@ from typing import Any, ClassVar, NamedTuple, TypeVar
 from lumtak.computers.hands.reach import Reach
 from lumtak.computers.hands.states import Exact
 from lumtak.computers.hands.whose import Hands, User
+from lumtak.computers.linux.login_starts import LoginStart
 from lumtak.computers.linux.root import Root
 from lumtak.core.catalogue import Catalogue
 from lumtak.core.facts import Gap, Item
@@ -38,8 +39,8 @@ class Means:
 class Counted(NamedTuple):
     """What readings count under a name of its own."""
 
-    programs: dict[str, str] = {}
-    """Consumer by the name of the program."""
+    starts: tuple[LoginStart, ...] = ()
+    """What is started at login."""
     units: frozenset[str] = frozenset()
     """Consumers that run in a unit of their own."""
 

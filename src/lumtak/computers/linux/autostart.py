@@ -5,19 +5,20 @@ import posixpath
 from lumtak.computers.hands.states import File
 from lumtak.computers.hands.words import escaped, unescaped
 from lumtak.computers.linux.adapter import Counted, Listed, Look, Means
-from lumtak.computers.linux.desktop_entry import is_off, never_here, program_of, read_entry, with_hidden
+from lumtak.computers.linux.desktop_entry import command_of, is_off, never_here, program_of, read_entry, with_hidden
 from lumtak.computers.linux.folder import InFiles, UserFolder
 from lumtak.computers.linux.hardware import sessions as sessions_of
+from lumtak.computers.linux.login_starts import PROGRAM_FOLDERS, LoginStart
 from lumtak.core.facts import Fixed, Item, Origin, Setting
 from lumtak.core.setting import SettingRef, State
-from lumtak.core.text import plain
+from lumtak.core.text import number, plain
 from lumtak.errors import ComputerError, LumtakError
 
 _ENDING = ".desktop"
+_LONGEST_DELAY_S = 3600
 _ENTRIES_MOST = 5000
 _MOST_OF_ONE, _MOST_OF_ALL = 1 << 16, 1 << 22
 """Bytes of an entry, and of all of them in one look: what is beyond is listed, and not read."""
-_PROGRAMS = ("/usr/local/bin", "/usr/bin", "/bin", "/usr/local/sbin", "/usr/sbin", "/usr/games", "/snap/bin")
 _DESKTOPS = {"plasma": "KDE", "gnome-classic": "GNOME", "ubuntu": "GNOME", "cinnamon": "X-Cinnamon"}
 """Names of sessions, and what their desktops call themselves in OnlyShowIn (Desktop Menu Specification, registered names)."""
 
@@ -34,21 +35,21 @@ class Autostart(InFiles):
     # -- what there is ------------------------------------------------------------------------------------------------
 
     def counts(self, look: Look) -> Counted:
-        """The programs of the entries, by their names."""
-        _, programs = look.once(self._entries)
-        return Counted(programs=programs)
+        """What the entries start."""
+        _, starts = look.once(self._entries)
+        return Counted(starts=tuple(starts))
 
     def items(self, look: Look) -> Listed:
         """All entries, the user's before the system's."""
         items, _ = look.once(self._entries)
         return Listed(items)
 
-    def _entries(self) -> tuple[list[Item], dict[str, str]]:
+    def _entries(self) -> tuple[list[Item], list[LoginStart]]:
         origins: dict[str, bool] = {}
         for folder in reversed(self._user.config_dirs):
             origins |= dict.fromkeys(self._system_names(folder), False)
         origins |= dict.fromkeys(self._own_names(), True)
-        items, programs, desktops = [], {}, self._desktops()
+        items, starts, desktops = [], list[LoginStart](), self._desktops()
         left = _MOST_OF_ALL
         for name, own in sorted(origins.items())[:_ENTRIES_MOST]:
             if left <= 0:
@@ -56,12 +57,11 @@ class Autostart(InFiles):
                     _unread(name, f"login entries here hold more than {_MOST_OF_ALL >> 20} MiB; look at them by hand")
                 )
                 continue
-            item, program, size = self._item(name, desktops, own=own)
+            item, start, size = self._item(name, desktops, own=own)
             left -= size
             items.append(item)
-            if program:
-                programs[program] = item.consumer
-        return items, programs
+            starts += [start] if start else []
+        return items, starts
 
     def _own_names(self) -> list[str]:
         try:
@@ -75,17 +75,17 @@ class Autostart(InFiles):
         except OSError:
             return []
 
-    def _item(self, name: str, desktops: list[str], *, own: bool) -> tuple[Item, str, int]:
-        """(item, its program, bytes that were read for it)."""
+    def _item(self, name: str, desktops: list[str], *, own: bool) -> tuple[Item, LoginStart | None, int]:
+        """(item, what it starts, bytes that were read for it)."""
         key = escaped(name.removesuffix(_ENDING))
         try:
             own_data, system_data = self._own.content(name, _MOST_OF_ONE), self._system_data(name)
         except LumtakError as error:
-            return _unread(name, f"{error.message} {error.next_step}"), "", _MOST_OF_ONE
+            return _unread(name, f"{error.message} {error.next_step}"), None, _MOST_OF_ONE
         first = own_data if own_data is not None else (system_data or b"")
         entry = read_entry(first)
         shown = entry if entry.get("Exec") or system_data is None else read_entry(system_data)
-        program = program_of(shown)
+        runs, shell = command_of(shown)
         origin: Origin = "user" if system_data is None else "package"
         never = "" if is_off(first) else never_here(shown, desktops, self._is_there, self._user.config_home)
         item = Item(
@@ -93,7 +93,7 @@ class Autostart(InFiles):
             key=key,
             title=plain(shown.get("Name", "") or key),
             origin=origin,
-            role=self._catalogue.role_of(key, program),
+            role=self._catalogue.role_of(key, program_of(shown)),
             value="off" if never or is_off(first) else "on",
             at_login=not never,
             started_by=plain(never)
@@ -101,7 +101,9 @@ class Autostart(InFiles):
             setting=Fixed(needed=f"it {plain(never)}") if never else Setting(values=("on", "off"), shows="login"),
             note=plain(shown.get("Comment", "")),
         )
-        return item, program, len(own_data or b"") + len(system_data or b"")
+        delay = number(shown.get("X-GNOME-Autostart-Delay")) or 0
+        start = LoginStart(item.consumer, runs, shell, self._user.uid, min(delay, _LONGEST_DELAY_S)) if runs else None
+        return item, start, len(own_data or b"") + len(system_data or b"")
 
     def _desktops(self) -> list[str]:
         """Names of the desktop of the user's newest session; none where nobody tells."""
@@ -110,7 +112,7 @@ class Autostart(InFiles):
         return list(dict.fromkeys(_DESKTOPS.get(d.lower(), d) for d in named)) or list(self._user.desktops)
 
     def _is_there(self, name: str) -> bool:
-        places = [name] if name.startswith("/") else [f"{folder}/{name}" for folder in _PROGRAMS]
+        places = [name] if name.startswith("/") else [f"{folder}/{name}" for folder in PROGRAM_FOLDERS]
         return any(self._of_user.exists(p) for p in places)  # as the user, who wrote where to look
 
     def _system_data(self, name: str) -> bytes | None:

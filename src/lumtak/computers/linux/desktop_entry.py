@@ -6,6 +6,8 @@ from collections.abc import Callable, Sequence
 _HEADER = b"[Desktop Entry]"
 _MOST_LINES = 5000
 _LONGEST_COMMAND = 4096
+_BEFORE = {"env", "nice", "ionice", "setsid", "nohup"}
+_SHELLS = {"sh", "bash", "dash"}
 _SWITCH = "X-GNOME-Autostart-enabled"
 
 
@@ -91,13 +93,27 @@ def with_hidden(data: bytes, *, hidden: bool) -> bytes:
     return b"\n".join(lines)
 
 
+def command_of(entry: dict[str, str]) -> tuple[tuple[str, ...], str]:
+    """(what Exec runs: the program and its arguments, the shell that it is run through, if one is named).
+
+    Field codes are left out (Desktop Entry Specification, the Exec key): at login no file is handed over. Programs that only set
+    something up before they run another one are passed over. Nothing where it cannot be told.
+    """
+    found = re.findall(r'"((?:[^"\\]|\\.)*)"|(\S+)', entry.get("Exec", "")[:_LONGEST_COMMAND])
+    words = [re.sub(r"\\(.)", r"\1", quoted) if quoted else bare for quoted, bare in found]
+    words = [re.sub(r"%%", "%", w) for w in words if not re.fullmatch(r"%[a-zA-Z]", w)]
+    shell = ""
+    while words:
+        base = words[0].rsplit("/", 1)[-1]
+        if base in _SHELLS:
+            shell = base
+        elif base not in _BEFORE and "=" not in words[0] and not words[0].startswith("-"):
+            break
+        words = words[1:]
+    return tuple(words), shell
+
+
 def program_of(entry: dict[str, str]) -> str:
     """Base name of the program that Exec starts; empty when it cannot be told."""
-    words = re.findall(r'"((?:[^"\\]|\\.)*)"|(\S+)', entry.get("Exec", "")[:_LONGEST_COMMAND])
-    for quoted, bare in words:
-        word: str = quoted or bare
-        base: str = word.rsplit("/", 1)[-1]
-        if base in {"env", "sh", "bash", "nice", "ionice"} or "=" in word or word.startswith("-"):
-            continue
-        return base
-    return ""
+    words, _ = command_of(entry)
+    return words[0].rsplit("/", 1)[-1] if words else ""

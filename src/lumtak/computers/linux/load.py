@@ -48,7 +48,7 @@ class Counters:
 
     def _learn(self, look: Look) -> None:
         counted = [adapter.counts(look) for adapter in self._adapters]
-        self.processes.programs = {program: consumer for c in counted for program, consumer in c.programs.items()}
+        self.processes.starts.learn(start for c in counted for start in c.starts)
         self.processes.units = frozenset(unit for c in counted for unit in c.units)
         self._learned = True
 

@@ -5,7 +5,8 @@ from dataclasses import dataclass
 
 from lumtak.computers.hands.reach import Reach, text
 from lumtak.computers.linux.groups import Groups, group_of
-from lumtak.core.facts import UNLISTED, Process
+from lumtak.computers.linux.login_starts import LoginStarts
+from lumtak.core.facts import LUMTAK, RUNS_LUMTAK, UNLISTED, Process
 from lumtak.core.load import Memory
 from lumtak.core.text import plain
 
@@ -61,8 +62,6 @@ class Processes:
     def __init__(self, hand: Reach, own_pid: int | None) -> None:
         self._hand = hand
         self._own_pid = own_pid
-        self.programs: dict[str, str] = {}
-        """Program name -> consumer, from the autostart entries."""
         self.units: frozenset[str] = frozenset()
         """Consumers that are units of the user's own manager, or programs in sandboxes."""
         self.services = False
@@ -71,6 +70,8 @@ class Processes:
         self._cpu_ticks: dict[str, int] = {}
         self._first = True
         self._above: set[int] | None = None
+        self._begun: set[int] = set()
+        """What Lumtak itself started, and what that started."""
         self._counts = Groups(hand)
         self._own_group = "" if own_pid is None else self._group(own_pid)
         self._groups: dict[str, tuple[str, float]] = {}
@@ -78,6 +79,8 @@ class Processes:
         self._grouped_s: dict[str, float] = {}
         about = hand.about()
         self._tick, self._page = about["tick"], about["page"]
+        self.starts = LoginStarts(hand, self._tick)
+        """What the entries start at login."""
 
     def look(self) -> list[Process]:
         """One pass over all processes, and what it found."""
@@ -93,7 +96,7 @@ class Processes:
                 parent=known.parent,
                 untouchable=self._untouchable(pid, known),
             )
-            for pid, known in self._known.items()
+            for pid, known in sorted(self._known.items())
         ]
 
     def count(self) -> None:
@@ -102,17 +105,18 @@ class Processes:
         raw.pop(self._own_pid or 0, None)
         for gone in self._known.keys() - raw.keys():
             del self._known[gone]
-        for pid, data in raw.items():
-            known = self._known.get(pid)
-            if known is None or known.raw != data:
-                self._count(pid, data, known)
+            self._begun.discard(gone)
+        changed = {
+            pid: _parsed(data) for pid, data in raw.items() if pid not in self._known or self._known[pid].raw != data
+        }
+        for pid, now in sorted(changed.items(), key=lambda one: one[1].started if one[1] else 0):  # parents come first
+            self._count(pid, now)
         self._count_groups()
         self._first = False
 
-    def _count(self, pid: int, raw: bytes, before: _Known | None) -> None:
-        now = _parsed(raw)
+    def _count(self, pid: int, now: _Known | None) -> None:
+        before = self._known.pop(pid, None)
         if now is None:
-            self._known.pop(pid, None)
             return
         if before is not None and before.started == now.started:
             now.name, now.consumer = before.name, before.consumer
@@ -141,7 +145,9 @@ class Processes:
             return "it is part of the kernel"
         if pid == 1:
             return "everything else runs under it"
-        return "Lumtak runs in it" if pid in self._ancestors() else ""
+        if pid in self._begun:
+            return "it is part of Lumtak"
+        return RUNS_LUMTAK if pid in self._ancestors() else ""
 
     def _ancestors(self) -> set[int]:
         """Processes that Lumtak was started by: its shell, its terminal."""
@@ -197,6 +203,9 @@ class Processes:
     def _consumer(self, pid: int, stat: _Known) -> str:
         if stat.flags & _KERNEL_THREAD:
             return "system:kernel"
+        if self._own_pid is not None and stat.parent in {self._own_pid, *self._begun}:
+            self._begun.add(pid)
+            return LUMTAK
         group = self._group(pid)
         if self.services and (service := _SERVICE.match(group)):
             return self._grouped(f"services:{service[1]}", group[: service.end()])
@@ -204,12 +213,14 @@ class Processes:
             return self._grouped(f"{USER_UNIT}{unit[1]}", group[: unit.end()])
         if (boxed := _SANDBOX.search(group)) and (consumer := SANDBOX + _unescaped(boxed[1])) in self.units:
             return consumer
-        if (app := _APP.search(group)) and f"apps:{_unescaped(app[1])}" in self.programs.values():
+        if (app := _APP.search(group)) and f"apps:{_unescaped(app[1])}" in self.starts.consumers:
             return f"apps:{_unescaped(app[1])}"
-        for program, consumer in self.programs.items():
-            if program[:15] == stat.name:
-                return consumer
-        return f"{UNLISTED}{stat.name}"
+        parent = self._known.get(stat.parent)
+        if parent is not None and parent.name == stat.name and parent.consumer in self.starts.consumers:
+            return parent.consumer
+        if consumer := self.starts.consumer_of(pid, stat.name, stat.started, group):
+            return consumer
+        return LUMTAK if pid in self._ancestors() else f"{UNLISTED}{stat.name}"
 
     def _group(self, pid: int) -> str:
         try:

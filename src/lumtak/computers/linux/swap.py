@@ -21,6 +21,7 @@ from lumtak.computers.hands.table import (
     swap_unit_text,
 )
 from lumtak.computers.linux.adapter import Adapter, Listed, Look
+from lumtak.computers.linux.login_starts import real_path
 from lumtak.computers.linux.proc import meminfo
 from lumtak.core.facts import Fixed, Item, Setting
 from lumtak.core.setting import SettingRef, State
@@ -131,17 +132,8 @@ class Swap(Adapter):
                     seen.add(name)
                     what = re.search(r"(?m)^What=[ \t]*(/.*)$", text_at(self._hand, f"{folder}/{name}"))
                     if what:
-                        found.setdefault(self._real(what[1].strip()), (name, folder))
+                        found.setdefault(real_path(self._hand, what[1].strip()), (name, folder))
         return found
-
-    def _real(self, path: str) -> str:
-        """Where a name of a device or file leads, one link after the other."""
-        for _ in range(8):
-            target = self._hand.link(path)
-            if target is None:
-                return path
-            path = posixpath.normpath(posixpath.join(posixpath.dirname(path), target))
-        return path
 
     def _olds(self, areas: list[Area]) -> list[_Old]:
         """What is not Lumtak's own; without a unit where Lumtak must not or cannot switch it off for good."""
@@ -179,7 +171,7 @@ class Swap(Adapter):
         if named and area.kind == "file":
             return True  # which of the files it is, only an offset on the disk tells
         if named:
-            return area.path in {self._real(p) for p in named}
+            return area.path in {real_path(self._hand, p) for p in named}
         fits = area.mib * MIB >= self._memory().get("MemTotal", 0)
         return fits and "disk" in text_at(self._hand, "/sys/power/state").split()
 

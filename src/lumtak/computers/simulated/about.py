@@ -3,9 +3,10 @@
 from lumtak.computers.protocol import Capabilities, Clock, Identity
 from lumtak.computers.simulated.items import items_of
 from lumtak.computers.simulated.machine import Machine
-from lumtak.core.facts import Facts, Gap, Hardware, Mark, MemoryNow, Process, Space, System
+from lumtak.core.facts import Facts, Gap, Hardware, Mark, MemoryNow, Process, ProcessDetails, Space, System
 from lumtak.core.record import Figure, NotMeasured
 from lumtak.core.units import GIB, MIB
+from lumtak.errors import ComputerError
 
 
 class SimulatedAbout:
@@ -85,6 +86,15 @@ class SimulatedAbout:
             if self._machine.spec.hardware.heat_c
             else NotMeasured(not_measured="this simulated computer has no sensor"),
         )
+
+    def closely(self, process: Process) -> ProcessDetails:
+        """Made up, like everything here."""
+        if process not in self.facts().processes:
+            raise ComputerError(f"{process.name} (process {process.pid}) has ended.", "Look again at what runs.")
+        mine = process.consumer.startswith(("apps:", "effects:"))
+        user = self._machine.spec.user if mine else "root"
+        name = process.name.rpartition("/")[2]
+        return ProcessDetails(command=f"/usr/bin/{name}", user=user, folder=f"/home/{user}" if mine else "/")
 
     def times(self) -> dict[str, Figure]:
         """Parts of the last start, the login, and how quickly it answers now."""

@@ -361,7 +361,12 @@ class AuditStation(Station):
         if not asked:
             self.desk.tell("There is nothing that only the owner could know.")
         elif not self._working() and self.desk.free():
-            self.app.push_screen(InterviewScreen(asked), self._answered)
+            visit = self.desk.visit
+            self.desk.begin(
+                "looking at what runs",
+                lambda: visit.closely([f.ref for f in asked]),
+                lambda seen: self.app.push_screen(InterviewScreen(asked, seen), self._answered),
+            )
 
     def _answered(self, answers: dict[str, Answer | None] | None) -> None:
         if answers:
