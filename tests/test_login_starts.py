@@ -127,12 +127,12 @@ def test_a_process_is_shown_with_its_command_user_folder_and_what_started_it(tre
     seen = box.about.facts()
     first, second = (next(p for p in seen.processes if p.pid == pid) for pid in (10, 11))
     assert programs_closely(box, seen, first.consumer) == (
-        "process 10: /opt/tide/tide-feed --quiet", "  user anna", "  started by what started it has ended, or is not to be seen",
+        "process 10: /opt/tide/tide-feed --quiet", "  user anna", "  parent has ended, or is not to be seen",
         "  folder /home/anna/␛[2Jtides",
     )  # fmt: skip
     lines = programs_closely(box, seen, second.consumer)
     assert lines[0] == "process 11: not known: it tells none"
-    assert lines[2] == "  started by tide-feed (process 10)"
+    assert lines[2] == "  parent tide-feed (process 10)"
     assert "not known: only its user and root may see that" in lines[3]
     process(tree, 10, started=77)
     with pytest.raises(ComputerError, match="has ended"):

@@ -256,12 +256,12 @@ def closely_in_rows(process: Process, details: ProcessDetails, facts: Facts) -> 
     above = (
         f"{plain(parent.name, 40)} (process {parent.pid})"
         if parent
-        else "what started it has ended, or is not to be seen"
+        else "has ended, or is not to be seen"
     )
     return [
         ("command", word(details.command)),
         ("user", word(details.user)),
-        ("started by", above),
+        ("parent", above),
         ("folder", word(details.folder)),
     ]
 

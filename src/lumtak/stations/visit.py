@@ -20,7 +20,7 @@ from lumtak.core.provisional import Provisional
 from lumtak.core.record import NotMeasured
 from lumtak.core.setting import SettingRef
 from lumtak.core.strip import Glance, glance, strips
-from lumtak.errors import UsageError
+from lumtak.errors import ComputerError, UsageError
 from lumtak.journal import (
     Entry,
     OnStep,
@@ -384,8 +384,12 @@ class Visit:
 
     def closely(self, refs: Iterable[SettingRef]) -> dict[str, tuple[str, ...]]:
         """Lines about what runs of these items, by address: its commands, users, folders."""
-        facts = self.job.facts
-        return {str(r): programs_closely(self.computer, facts, str(r)) for r in refs} if facts else {}
+        wanted = [str(ref) for ref in refs]
+        try:
+            facts = self.computer.about.facts()
+        except ComputerError as error:  # what the owner knows can be asked all the same
+            return dict.fromkeys(wanted, (f"what runs cannot be looked at: {error.message}",))
+        return {name: programs_closely(self.computer, facts, name) for name in wanted}
 
     # -- actions --------------------------------------------------------------------------------------------------------
 

@@ -89,7 +89,8 @@ class SimulatedAbout:
 
     def closely(self, process: Process) -> ProcessDetails:
         """Made up, like everything here."""
-        if process not in self.facts().processes:
+        place = self._machine.model.place.get(process.consumer)
+        if place is None or not self._machine.model.running[place]:
             raise ComputerError(f"{process.name} (process {process.pid}) has ended.", "Look again at what runs.")
         mine = process.consumer.startswith(("apps:", "effects:"))
         user = self._machine.spec.user if mine else "root"
