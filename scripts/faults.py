@@ -35,7 +35,7 @@ def main() -> int:
             points, tried, lost = points + tally.points, tried + tally.tried, lost + len(tally.lost)
     print(f"{points:>7} {tried:>6} {lost or 'none':>5}   in all, {time.monotonic() - began:.0f} s")
     print(
-        "A kill is SIGKILL before and after every step; a broken or full disk fails every step. A step is one statement of the"
+        "A kill is SIGKILL before every step, and after half of a write; a broken or full disk fails every step. A step is one statement of the"
     )
     print("journal, or one call that changes a file: second copies, undo script, and the computer itself.")
     return 1 if lost else 0

@@ -10,6 +10,11 @@ settings.register_profile("lumtak", deadline=None, max_examples=60, derandomize=
 settings.load_profile("lumtak")
 
 
+def pytest_collection_modifyitems(items):
+    """Long tests come first, so that nobody waits for the last of them."""
+    items.sort(key=lambda item: item.get_closest_marker("long") is None)
+
+
 @pytest.fixture
 def home(tmp_path):
     return tmp_path / "home"

@@ -1,8 +1,8 @@
 """Strikes at every step that reaches a disk, on a simulated computer and on a real folder, and looks at what is left.
 
 A step is one call that changes something: a statement of the journal, and every open, write, sync, rename, unlink ... of the second
-copies, the undo script and the computer itself. A strike comes before or after it: the process is killed (SIGKILL, in a child of
-its own), or the call fails as on a broken or a full disk.
+copies, the undo script and the computer itself. A strike comes before it, or after half of a write: the process is killed (SIGKILL, in
+a child of its own), or the call fails as on a broken or a full disk. A kill after a step leaves what a kill before the next one leaves.
 """
 
 import contextlib
@@ -214,8 +214,8 @@ class Steps:
     count: int = 0
     armed: bool = True
 
-    def __call__(self, *, after: bool = False) -> None:
-        if not self.armed or (after and self.strike not in {"", "kill"}):
+    def __call__(self) -> None:
+        if not self.armed:
             return
         self.count += 1
         if self.count != self.strike_at:
@@ -239,9 +239,7 @@ def _stepping(name: str, real, steps: Steps):
         if name == "write" and steps.half():
             real(args[0], bytes(args[1])[: len(args[1]) // 2])
         steps()
-        result = real(*args, **options)
-        steps(after=True)
-        return result
+        return real(*args, **options)
 
     return call
 
@@ -260,9 +258,6 @@ def watched(steps: Steps):
                 words = "disk I/O error" if error.errno == errno.EIO else "database or disk is full"
                 with self._in_sentences():
                     raise sqlite3.OperationalError(words) from error
-            result = run(self, text, values)
-            steps(after=True)
-            return result
         return run(self, text, values)
 
     for name, call in kept.items():

@@ -7,6 +7,7 @@ from fuzzing.kinds import KINDS
 INPUTS = 2000
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("kind", KINDS)
 @pytest.mark.timeout(600)
 def test_hostile_input_ends_in_a_sentence(kind):

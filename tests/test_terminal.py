@@ -7,12 +7,14 @@ import shutil
 import subprocess
 import sys
 import time
+from pathlib import Path
 
 import pytest
 
 from helpers import ENTRY, put, snapshot_of
 
 pytestmark = [
+    pytest.mark.long,
     pytest.mark.terminal,
     pytest.mark.skipif(
         not shutil.which("tmux") and not os.environ.get("CI"), reason="tmux is missing; `make test` installs it"
@@ -20,6 +22,8 @@ pytestmark = [
 ]
 
 
+PATIENCE_S = 100
+"""Nothing here takes long; a busy computer may need it."""
 _NUMBERS = itertools.count()
 
 
@@ -48,14 +52,15 @@ class Terminal:
 
     def _tmux(self, *arguments):
         return subprocess.run(
-            ["tmux", "-S", self._socket, *arguments], capture_output=True, text=True, check=False, timeout=20
+            ["tmux", "-S", self._socket, *arguments], capture_output=True, text=True, check=False, timeout=PATIENCE_S
         ).stdout
 
     def screen(self):
         return self._tmux("capture-pane", "-p")
 
-    def wait(self, pattern, seconds=15):
-        end = time.monotonic() + seconds
+    def wait(self, pattern):
+        """The screen, once it shows this."""
+        end = time.monotonic() + PATIENCE_S
         while time.monotonic() < end:
             text = self.screen()
             if re.search(pattern, text):
@@ -63,13 +68,32 @@ class Terminal:
             time.sleep(0.05)
         raise AssertionError(f"never saw {pattern!r}; on screen:\n{self.screen()}")
 
-    def still(self, seconds=15):
-        """The screen, once two looks in a row see the same."""
-        end, before = time.monotonic() + seconds, ""
-        while time.monotonic() < end and (now := self.screen()) != before:
+    def still(self):
+        """The screen, once the program does nothing but wait: it slept at two looks and used no processor between them."""
+        end, before = time.monotonic() + PATIENCE_S, None
+        while time.monotonic() < end:
+            now = self._at_rest(), self.screen()
+            if now[0] and now == before:
+                return now[1]
             before = now
-            time.sleep(0.15)
-        return before
+            time.sleep(0.05)
+        raise AssertionError(f"the screen never stood still:\n{self.screen()}")
+
+    def _at_rest(self):
+        """What each thread of each of its processes has used so far; nothing where one of them works, or wants to."""
+        used, todo = [], [self._tmux("display-message", "-p", "#{pane_pid}").strip()]
+        while todo:
+            tasks = Path(f"/proc/{todo.pop()}/task")
+            try:
+                for task in sorted(tasks.iterdir()):
+                    fields = (task / "stat").read_text().rpartition(")")[2].split()
+                    if fields[0] not in "SZ":
+                        return []
+                    used.append((task.name, fields[11], fields[12]))
+                    todo += (task / "children").read_text().split()
+            except OSError:  # it has just ended
+                return []
+        return used
 
     def keys(self, *names):
         for name in names:
@@ -198,7 +222,7 @@ def test_the_whole_job_by_mouse_alone(terminal, tmp_path):
     t.click("On to the proof", "On to the proof")
     t.wait("Take the after reading|Read at the same point")
     t.click("Take the after", "Take the after")
-    t.wait("On to the handover", 30)
+    t.wait("On to the handover")
     t.wait("compare the work, not the percentage")
     t.click("On to the handover", "On to the handover")
     t.click("Write the report", "Write the report")

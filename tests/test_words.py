@@ -8,6 +8,7 @@ import pytest
 
 
 @pytest.mark.timeout(300)
+@pytest.mark.long
 def test_other_sentences_change_nothing_but_the_text(tmp_path):
     program = Path(__file__).with_name("reworded.py")
     told = {}

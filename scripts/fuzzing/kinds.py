@@ -18,6 +18,7 @@ from lumtak.cli import cli
 from outside import INSTALL, TIMER
 
 FINE, REFUSED, FAILED, PARTLY = 0, 2, 1, 3
+PROFILE = str(files("lumtak") / "data" / "profiles" / "hull-drafting.toml")
 _MOST_AT_ONCE = 20
 """Files that stand on one computer: one look reads all of them."""
 
@@ -52,7 +53,7 @@ def captures(world: World, chance: random.Random) -> Iterator[Tried]:
     """Captures of other computers."""
     data = _capture(world).read_bytes()
     ways = (
-        ("audit", "--profile", "hull-drafting"), ("audit", "--json", "--profile", "play"), ("profile", "suggest"), ("memory",), ("memory", "--json"),
+        ("audit", "--profile", PROFILE), ("audit", "--json", "--profile", PROFILE), ("profile", "suggest"), ("memory",), ("memory", "--json"),
         ("explain", "services:tide"), ("explain", "10"),
     )  # fmt: skip
     while True:
@@ -170,7 +171,7 @@ def kernel_files(world: World, chance: random.Random) -> Iterator[Tried]:
         for _ in range(count):
             spoil()
         words = chance.choice((("facts", "local"), ("facts", "local", "--json"), ("look", "local", "--seconds", "4"), ("memory", "local", "--seconds", "3"),
-                               ("audit", "local", "--profile", "play", "--seconds", "3"), ("end", "local")))  # fmt: skip
+                               ("audit", "local", "--profile", PROFILE, "--seconds", "3"), ("end", "local")))  # fmt: skip
         yield Tried(count, world.run(*words), (FINE, FAILED))
 
 
@@ -211,6 +212,8 @@ def effect_files(world: World, chance: random.Random) -> Iterator[Tried]:
             place.write_bytes(any_of(chance, data))
             made.append(place)
         yield Tried(len(made), world.run("facts", "local", "--json"), (FINE,), tuple(made))
+        if chance.random() < 0.8:
+            continue
         effect = chance.choice(
             ("animations", "compositing", "shadows", "cursor-blinking", "thumbnails", "smooth-fonts")
         )
@@ -357,9 +360,10 @@ def command_lines(world: World, chance: random.Random) -> Iterator[Tried]:
                 chance.randrange(len(words) + 1),
                 _not_away(world, chance.choice((*NASTY_TEXT, "--", "-x", "--nothing", "--json"))),
             )
-        world.bring_back("job", world.home)
-        world.bring_back("tree", world.tree)
         yield Tried(1, world.run(*words), (FINE, FAILED, REFUSED, PARTLY))
+        if path[0] in {"apply", "undo", "job"} or chance.random() < 1 / 20:  # what others write does not get in the way
+            world.bring_back("job", world.home)
+            world.bring_back("tree", world.tree)
 
 
 def _not_away(world: World, word: str) -> str:
@@ -408,7 +412,7 @@ def _on_the_computer(world: World, chance: random.Random, places: object, seeds:
         words = chance.choice(
             (
                 ("facts", "local", "--json"),
-                ("audit", "local", "--profile", "play", "--seconds", "0"),
+                ("audit", "local", "--profile", PROFILE, "--seconds", "0"),
                 ("profile", "suggest", "local"),
                 ("explain", "local", "apps:tide-feed"),
             )
@@ -451,7 +455,7 @@ def _reading(world: World, ending: str) -> tuple[Path, bytes]:
 
 def _job(world: World) -> str:
     """A job with a baseline, an audit and a plan; the data folder is remembered with it, and so is the computer."""
-    job = _made(world.run("job", "start", "local", "--profile", "hull-drafting")).out.decode().strip()
+    job = _made(world.run("job", "start", "local", "--profile", PROFILE)).out.decode().strip()
     _made(world.run("job", "baseline", job, "--seconds", "5"))
     _made(world.run("job", "audit", job))
     _made(world.run("job", "choose", job, "services:tide"))

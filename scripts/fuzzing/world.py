@@ -16,12 +16,13 @@ from pathlib import Path
 from typing import NamedTuple
 from unittest import mock
 
-from helpers import linux_tree, process, put, tree_user
+from helpers import CATALOGUE, linux_tree, process, put, tree_user
 from lumtak.__main__ import main
 from lumtak.computers.hands.hand import Hand
 from lumtak.computers.hands.whose import Hands
 from lumtak.computers.linux.clock import LinuxClock
 from lumtak.computers.linux.computer import LinuxComputer
+from lumtak.stations.workshop import Workshop
 from lumtak.tui.app import LumtakApp
 from outside import ETC, FILE, INSTALL, Outside
 
@@ -147,6 +148,7 @@ class World:
                 stack,
                 mock.patch("lumtak.computers.linux.computer.LinuxComputer", clock),
                 mock.patch.object(LinuxClock, "wait", wait),
+                mock.patch.object(Workshop, "catalogue", CATALOGUE),  # read once, for thousands of runs
                 mock.patch.object(LumtakApp, "run"),
                 mock.patch("os.pidfd_open", refuse),  # nobody's process is ended
                 mock.patch.object(Hand, "space", return_value=[20 << 30, 10 << 30]),

@@ -93,6 +93,7 @@ def log_to(folder: Path) -> None:
     logger = logging.getLogger("lumtak")
     for old in list(logger.handlers):
         logger.removeHandler(old)
+        old.close()
     handler = Quiet(folder / "lumtak.log", maxBytes=_LOG_BYTES, backupCount=1, delay=True, encoding="utf-8")
     handler.setFormatter(logging.Formatter("%(asctime)s %(levelname)s %(name)s %(message)s"))
     logger.addHandler(handler)

@@ -253,11 +253,7 @@ def closely_in_rows(process: Process, details: ProcessDetails, facts: Facts) -> 
         return f"not known: {value.not_measured}" if isinstance(value, NotMeasured) else plain(value, 300)
 
     parent = next((p for p in facts.processes if p.pid == process.parent), None)
-    above = (
-        f"{plain(parent.name, 40)} (process {parent.pid})"
-        if parent
-        else "has ended, or is not to be seen"
-    )
+    above = f"{plain(parent.name, 40)} (process {parent.pid})" if parent else "has ended, or is not to be seen"
     return [
         ("command", word(details.command)),
         ("user", word(details.user)),

@@ -1,6 +1,7 @@
 """What the journal knows of one change, and of one plan."""
 
 import hashlib
+from functools import lru_cache
 from typing import Any, Literal, TypeVar
 
 import msgspec
@@ -122,6 +123,9 @@ class _Head(Record, forbid_unknown_fields=False):
     format: int = 1
 
 
+@lru_cache(
+    maxsize=4096
+)  # a journal is gone through several times for each thing that is done, and records never change
 def unsealed(document: object, checksum: object, kind: type[_T]) -> _T | None:
     """The record of a document, brought to this version's form; None when the document is damaged.
 

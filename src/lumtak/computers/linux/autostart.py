@@ -166,12 +166,17 @@ class Autostart(InFiles):
             )
         exact = folder.exact(name)
         mode = exact.mode if isinstance(exact, File) else 0o644
+        changed = with_hidden(base, hidden=value == "off")
+        if is_off(changed) != (value == "off"):
+            raise ComputerError(
+                f"{ref} cannot be changed: its file is no desktop entry.", "Nothing was changed; look at it by hand."
+            )
         if value == "off":
-            exact = folder.file(name, with_hidden(base, hidden=True), mode)
+            exact = folder.file(name, changed, mode)
         elif is_off(base):
             shown = system is not None and not is_off(system)
             only_hides = own is not None and shown and not read_entry(own).get("Exec")
-            exact = folder.absent(name) if only_hides else folder.file(name, with_hidden(base, hidden=False), mode)
+            exact = folder.absent(name) if only_hides else folder.file(name, changed, mode)
         return State(value=value, exact=exact)
 
 

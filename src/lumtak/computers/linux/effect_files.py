@@ -66,6 +66,7 @@ _PROGRAMS = (
     "/usr/libexec/xfce4/xfconf",
 )
 _HELD = "the user's desktop runs and would write over it; log its user out, then change it from a console with --user"
+_BY_HAND = "Nothing was changed; change it in the desktop's own settings."
 _KEEPER = "xfconfd"
 """Holds the XML files' settings in memory while its user is logged in, and writes the files anew."""
 
@@ -150,7 +151,12 @@ class EffectFiles(InFiles):
         if data is None:
             data = _XML.format(channel=name.removesuffix(".xml")).encode() if key.form == "xml" else b""
         mode = now.mode if isinstance(now, File) else 0o600
-        return State(value=value, exact=folder.file(name, _set(key, data, key.off if value == "off" else key.on), mode))
+        changed = _set(key, data, key.off if value == "off" else key.on)
+        if self._value(key, changed) != value:
+            raise ComputerError(
+                f"{ref} cannot be changed: {plain(name)} has not the form that its desktop writes.", _BY_HAND
+            )
+        return State(value=value, exact=folder.file(name, changed, mode))
 
     def write(self, ref: SettingRef, exact: InFolder) -> None:
         """See `InFiles.write`; not while the desktop would write over it."""
