@@ -24,6 +24,7 @@ from lumtak.computers.hands.hand import Hand
 from lumtak.core.setting import parse_change
 from lumtak.errors import LumtakError
 from lumtak.journal import Journal, apply_changes, drift, put_back, recover, review
+from lumtak.journal.copies import Copies
 from lumtak.storage import Database
 from outside import ETC, FILE, INSTALL, Outside
 
@@ -211,11 +212,14 @@ class Steps:
 
     strike_at: int = 0
     strike: str = ""
+    outside: bool = False
+    """Whether only what reaches the computer is a step: how the journal writes is the same for every kind of state."""
     count: int = 0
     armed: bool = True
+    inside: bool = False
 
     def __call__(self) -> None:
-        if not self.armed:
+        if not self.armed or self.inside:
             return
         self.count += 1
         if self.count != self.strike_at:
@@ -227,7 +231,16 @@ class Steps:
 
     def half(self) -> bool:
         """Whether the next step is struck: a write then gets half of its bytes to the disk first."""
-        return self.armed and self.count + 1 == self.strike_at
+        return self.armed and not self.inside and self.count + 1 == self.strike_at
+
+    @contextlib.contextmanager
+    def journals(self):
+        """What is done meanwhile is the journal's."""
+        kept, self.inside = self.inside, self.outside
+        try:
+            yield
+        finally:
+            self.inside = kept
 
 
 def _stepping(name: str, real, steps: Steps):
@@ -248,12 +261,20 @@ def _stepping(name: str, real, steps: Steps):
 def watched(steps: Steps):
     """Every call that changes something is a step while it lasts."""
     kept = {name: getattr(os, name) for name in (*_CALLS, "open")}
-    run = Database.run
+    run, copies = Database.run, {name: getattr(Copies, name) for name in ("keep", "forget")}
+
+    def copying(name):
+        def call(self, *args):
+            with steps.journals():
+                return copies[name](self, *args)
+
+        return call
 
     def statement(self, text, values=()):
         if text.startswith(("INSERT", "UPDATE", "DELETE", "BEGIN", "COMMIT")):
             try:
-                steps()
+                with steps.journals():
+                    steps()
             except OSError as error:
                 words = "disk I/O error" if error.errno == errno.EIO else "database or disk is full"
                 with self._in_sentences():
@@ -263,18 +284,22 @@ def watched(steps: Steps):
     for name, call in kept.items():
         setattr(os, name, _stepping(name, call, steps))
     Database.run = statement
+    for name in copies:
+        setattr(Copies, name, copying(name))
     try:
         yield
     finally:
         for name, call in kept.items():
             setattr(os, name, call)
         Database.run = run
+        for name, call in copies.items():
+            setattr(Copies, name, call)
 
 
-def steps_of(world_kind, act, strike: str, folder: Path) -> int:
+def steps_of(world_kind, act, folder: Path, *, outside: bool) -> int:
     """How many steps the act takes when nothing goes wrong."""
     world = world_kind(folder)
-    counter = Steps(strike=strike)
+    counter = Steps(outside=outside)
     _do(world, act, counter)
     return counter.count
 
@@ -291,17 +316,17 @@ def _do(world, act, steps: Steps) -> None:
             journal.close()
 
 
-def struck(world, act, strike: str, at: int) -> None:
+def struck(world, act, strike: str, at: int, *, outside: bool) -> None:
     """The act, struck at a step; a kill takes place in a child."""
     if strike != "kill":
         with contextlib.suppress(LumtakError):  # one plain sentence; anything else is a fault of ours and comes through
-            _do(world, act, Steps(strike_at=at, strike=strike))
+            _do(world, act, Steps(strike_at=at, strike=strike, outside=outside))
         return
     child = os.fork()
     if child == 0:
         code = 1
         try:
-            _do(world, act, Steps(strike_at=at, strike=strike))
+            _do(world, act, Steps(strike_at=at, strike=strike, outside=outside))
             code = 0
         finally:
             os._exit(code)
@@ -403,11 +428,14 @@ class Tally:
     lost: list[str] = field(default_factory=list)
 
 
-def strike_everywhere(world_kind, act, strike: str, folder: Path) -> Tally:
-    """Strike at every step of the act, each in a world of its own, as many at once as there are processors."""
+def strike_everywhere(world_kind, act, strike: str, folder: Path, *, outside: bool = False) -> Tally:
+    """Strike at every step of the act, each in a world of its own, as many at once as there are processors.
+
+    With `outside`, only at those steps that reach the computer.
+    """
     tally = Tally(f"{world_kind.name}, {act.__name__.replace('_', ' ')}, {strike}")
-    tally.points = steps_of(world_kind, act, strike, folder / "count")
-    one = partial(_strike_one, world_kind, act, strike, folder)
+    tally.points = steps_of(world_kind, act, folder / "count", outside=outside)
+    one = partial(_strike_one, world_kind, act, strike, folder, outside=outside)
     with ProcessPoolExecutor(mp_context=get_context("fork")) as pool:
         for lost in pool.map(one, range(1, tally.points + 1), chunksize=4):
             tally.tried += 1
@@ -415,11 +443,11 @@ def strike_everywhere(world_kind, act, strike: str, folder: Path) -> Tally:
     return tally
 
 
-def _strike_one(world_kind, act, strike: str, folder: Path, at: int) -> list[str]:
+def _strike_one(world_kind, act, strike: str, folder: Path, at: int, *, outside: bool) -> list[str]:
     place = folder / str(at)
     world = world_kind(place)
     before = world.look()
-    struck(world, act, strike, at)
+    struck(world, act, strike, at, outside=outside)
     try:
         lost = wrong_after(world, before)
     except LumtakError as error:

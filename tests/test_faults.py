@@ -58,8 +58,8 @@ def test_a_strike_at_any_step_loses_nothing(world_kind, act, strike, place):
 @pytest.mark.parametrize("world_kind", KINDS)
 @pytest.mark.parametrize("strike", ["kill", "broken disk"])
 def test_a_strike_at_any_step_loses_nothing_of_any_kind_of_state(world_kind, strike, place):
-    tally = strike_everywhere(world_kind, apply_and_put_back, strike, place)
-    assert tally.tried == tally.points > 50
+    tally = strike_everywhere(world_kind, apply_and_put_back, strike, place, outside=True)
+    assert tally.tried == tally.points > 10
     assert tally.lost == []
 
 

@@ -159,15 +159,19 @@ def kernel_files(world: World, chance: random.Random) -> Iterator[Tried]:
         for p in _files_below(kept / top)
     ]
 
+    spoiled = set()
+
     def spoil() -> None:
         place = chance.choice(places)
-        if (world.tree / place).parent.is_dir():
-            (world.tree / place).write_bytes(any_of(chance, (kept / place).read_bytes()))
+        (world.tree / place).write_bytes(any_of(chance, (kept / place).read_bytes()))
+        spoiled.add(place)
 
     world.during = spoil
     while True:
-        world.bring_back("outside", world.tree)
-        count = chance.choice((1, 2, 5))
+        while spoiled:
+            place = spoiled.pop()
+            (world.tree / place).write_bytes((kept / place).read_bytes())
+        count = chance.choice((1, 3, 8))
         for _ in range(count):
             spoil()
         words = chance.choice((("facts", "local"), ("facts", "local", "--json"), ("look", "local", "--seconds", "4"), ("memory", "local", "--seconds", "3"),

@@ -13,6 +13,7 @@ from lumtak.computers.protocol import Computer
 from lumtak.core.plan import check_changes, guards
 from lumtak.core.setting import parse_change
 from lumtak.core.text import plain
+from lumtak.core.units import counted
 from lumtak.errors import ConflictError, LumtakError, UsageError
 from lumtak.journal import (
     Drift,
@@ -336,7 +337,7 @@ def drift_command(workshop: Workshop, computer: str, *, as_json: bool) -> None:
     _say_lost(workshop, computer, workshop.journal.lost(identity))
     if gone:
         raise ConflictError(
-            f"{len(gone)} of {len(found)} settings are no longer as they were left.",
+            f"{len(gone)} of {counted(len(found), 'setting is', 'settings are')} no longer as left.",
             "Apply them again, or `lumtak undo` puts back what is left.",
         )
 

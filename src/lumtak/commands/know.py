@@ -18,7 +18,7 @@ from lumtak.core.setting import parse_ref
 from lumtak.core.sizing import emptying_the_cache, memory_parts, swap_sizes
 from lumtak.core.suggest import suggest
 from lumtak.core.text import number, plain
-from lumtak.core.units import ram
+from lumtak.core.units import counted, ram
 from lumtak.errors import UnknownNameError, UsageError
 from lumtak.stations.actions import looked_at_closely, programs_closely
 from lumtak.stations.capture import make_capture, to_json
@@ -245,7 +245,7 @@ def capture_command(
     facts, reading = workshop.look_at(computer, user=user, seconds=seconds, on_sample=count)
     progress("")
     write_whole(out, to_json(make_capture(facts, reading, names=names)))
-    click.echo(f"{out}: {len(facts.items)} items, {len(facts.processes)} processes.")
+    click.echo(f"{out}: {counted(len(facts.items), 'item')}, {counted(len(facts.processes), 'process', 'processes')}.")
 
 
 @click.command("suggest")

@@ -15,7 +15,7 @@ from lumtak.core.load import Reading, Sample, to_json
 from lumtak.core.record import NotMeasured
 from lumtak.core.setting import AREA_TITLES, AREAS
 from lumtak.core.text import plain
-from lumtak.core.units import percent, ram, signed
+from lumtak.core.units import counted, percent, ram, signed
 from lumtak.errors import UsageError
 from lumtak.stations.reading import take_reading
 from lumtak.stations.workshop import Workshop, read_profile
@@ -223,7 +223,7 @@ def _write_reading(reading: Reading, out: Path, *, to_stderr: bool) -> None:
         settled = "settled from the start"
     early = "" if reading.ended in {"complete", "precise"} else f" ({reading.ended} early)"
     click.echo(
-        f"{out}: {len(reading.samples)} samples{early}, CPU {percent(reading.mean('cpu_pct'))},"
+        f"{out}: {counted(len(reading.samples), 'sample')}{early}, CPU {percent(reading.mean('cpu_pct'))},"
         f" RAM {ram(reading.mean('ram_used_bytes'))}; "
         + (settled if reading.settled else "it had not settled when it ended, so take a longer one"),
         err=to_stderr,
@@ -340,7 +340,7 @@ def _say_comparison(result: Comparison) -> None:
 
     def side(mean: float, samples: int, worth: float, readings: int) -> tuple[str, str]:
         of = f" in {readings} readings" if readings > 1 else ""
-        return f"{mean:.4g}", f"{samples} samples{of}, worth {worth:.0f} independent ones"
+        return f"{mean:.4g}", f"{counted(samples, 'sample')}{of}, worth {counted(round(worth), 'independent one')}"
 
     columns(
         [

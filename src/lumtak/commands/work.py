@@ -18,7 +18,7 @@ from lumtak.commands.common import (
 )
 from lumtak.commands.look import count, say_audit
 from lumtak.core.setting import parse_ref
-from lumtak.core.units import percent, ram, signed, span
+from lumtak.core.units import counted, percent, ram, signed, span
 from lumtak.errors import UsageError
 from lumtak.report.charts import KINDS_OF_CHART, Format, Kind
 from lumtak.stations.handover import draw_chart
@@ -196,7 +196,7 @@ def job_baseline(workshop: Workshop, job: str, seconds: float | None, use: int |
                 reading.taken_at[:16].replace("T", " "),
                 f"CPU {percent(reading.mean('cpu_pct'))}",
                 f"RAM {ram(reading.mean('ram_used_bytes'))}",
-                f"{len(reading.kept)} samples",
+                f"{counted(len(reading.kept), 'sample')}",
             )
             for number, reading in visit.baselines()
         ]

@@ -18,7 +18,7 @@ from lumtak.core.record import Figure, NotMeasured, Record, known
 from lumtak.core.setting import AREAS, UNSET_WORD, Area, Change, SettingRef, parse_ref
 from lumtak.core.sizing import swap_sizes
 from lumtak.core.text import number
-from lumtak.core.units import MIB
+from lumtak.core.units import MIB, counted
 
 Stance = Literal["keep", "ease", "ask", "guarded"]
 Grade = Literal["proven here", "expected", "depends", "no effect", "harmful"]
@@ -477,7 +477,7 @@ def _grade(stance: Stance, weight: Weight, role: Role | None) -> Grade:
 def _headline(findings: list[Finding], profile: Profile, reading: Reading | None, found: Bottleneck | None) -> str:
     eased = [f for f in findings if f.stance == "ease" and f.can_choose]
     if reading is None or found is None:
-        return f"{len(eased)} items can be eased; nothing is weighed yet, because {NO_READING}."
+        return f"{counted(len(eased), 'item')} can be eased; nothing is weighed yet, because {NO_READING}."
     cpu, ram = reading.mean("cpu_pct"), reading.mean("ram_pct")
     over = [
         f"{name} is at {value:.0f} % and may be at {ceiling:g} %"

@@ -4,7 +4,7 @@ from lumtak.core.catalogue import Catalogue
 from lumtak.core.facts import Facts, Fixed, Item
 from lumtak.core.needs import Graphs
 from lumtak.core.record import Record
-from lumtak.core.units import took
+from lumtak.core.units import counted, took
 
 _ORIGINS = {
     "system": "part of the system",
@@ -50,7 +50,7 @@ def explain(item: Item, facts: Facts, catalogue: Catalogue) -> Explanation:
         ("role", f"{role.title}{' (guarded: never touched)' if role.guarded else ''}" if role else "not known"),
         ("origin", _ORIGINS[item.origin] + (f", package {item.package}" if item.package else "")),
         ("set to", "unset" if item.value is None else item.value),
-        ("runs", f"yes, as {_count(len(processes), 'process', 'processes')}" if item.running else "no"),
+        ("runs", f"yes, as {counted(len(processes), 'process', 'processes')}" if item.running else "no"),
         ("started", graphs.chain_in_words(consumer) or item.started_by or "by what is not known"),
         ("took to start", "not known" if item.start_s is None else took(item.start_s)),
         ("started also", "; ".join(graphs.trigger_in_words(t) for t in again) or "by nothing else that is known"),
@@ -95,7 +95,3 @@ def _change(item: Item) -> str:
     if item.setting.values:
         return f"{item.consumer}={'|'.join(item.setting.values)}"
     return f"{item.consumer}=NUMBER, {item.setting.bounds.lstrip(', ')}"
-
-
-def _count(number: int, one: str, many: str) -> str:
-    return f"{number} {one if number == 1 else many}"

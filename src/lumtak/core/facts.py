@@ -18,8 +18,6 @@ TriggerKind = Literal[
 
 RUNS_LUMTAK = "Lumtak runs in it"
 """Why a process is never ended, and what it belongs to is never switched off."""
-LUMTAK = "system:lumtak"
-"""Consumer of what Lumtak itself starts, and of the shell and terminal that it was started from, where nothing else accounts for those."""
 UNLISTED = "apps:process/"
 """Begins the consumer of a program that no service and no entry accounts for; no file name holds a slash."""
 

@@ -15,11 +15,14 @@ _START_S, RECENT_S = 30.0, 300.0
 Resource = Literal["cpu", "memory", "io"]
 SYSTEM = "system:rest"
 """The consumer of what no item owns: kernel, session, desktop."""
+LUMTAK = "system:lumtak"
+"""What Lumtak itself starts, and the shell and terminal that it was started from, where nothing else accounts for those."""
+_NAMES = {LUMTAK: "Lumtak's helpers, and the shell it runs in"}
 
 
 def consumer_name(key: str) -> str:
     """A consumer's name for people, where no item gives it a title."""
-    return key.split(":", 1)[-1].removeprefix("process/")
+    return _NAMES.get(key) or key.split(":", 1)[-1].removeprefix("process/")
 
 
 class Memory(Record):

@@ -20,6 +20,16 @@ def percent(value: float) -> str:
     return f"{signed(value, plus=False)} %"
 
 
+def counted(number: int, one: str, many: str = "") -> str:
+    """How many of something: "1 change", "3 changes"; `many` where an s alone does not make it."""
+    return f"{number} {one if number == 1 else many or one + 's'}"
+
+
+def all_of(number: int, one: str, many: str = "") -> str:
+    """All of something, with the verb: "The one change is", "All 3 changes are"."""
+    return f"The one {one} is" if number == 1 else f"All {counted(number, one, many)} are"
+
+
 def signed(value: float, decimals: int = 1, *, plus: bool = True) -> str:
     """A number with its sign: minus 3.1, +0.4; what rounds to nothing has no sign."""
     text = f"{abs(value):.{decimals}f}"

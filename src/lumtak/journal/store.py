@@ -13,6 +13,7 @@ import msgspec
 from lumtak.computers.protocol import Computer
 from lumtak.core.record import Record
 from lumtak.core.setting import State
+from lumtak.core.units import counted
 from lumtak.errors import DamagedError, StorageError, UnknownNameError
 from lumtak.journal.copies import Copies
 from lumtak.journal.entry import Entry, PlanRecord, Stage, sealed, unsealed
@@ -93,7 +94,7 @@ class Journal:
 
         self._db, aside, count = mended(path, MIGRATIONS, error, self._held, fill)
         self.notices.append(
-            f"The journal was damaged and has been built anew: {count} changes could be read, and every change that is"
+            f"The journal was damaged and has been built anew: {counted(count, 'change')} could be read, and every change that is"
             f" not put back was checked against its second copy. The damaged file is kept as {aside.name}."
         )
         return self._db
@@ -140,7 +141,9 @@ class Journal:
                 self._put(row, stage="undoing", note="its second copy is gone")
                 self._copies.keep(self.entry(row.id, computer))
         if rescued:
-            self.notices.append(f"{rescued} changes on {computer} were rescued from their second copies.")
+            self.notices.append(
+                f"{counted(rescued, 'change')} on {computer} rescued from {'its second copy' if rescued == 1 else 'their second copies'}."
+            )
 
     @property
     def tag(self) -> str:

@@ -4,6 +4,7 @@ from lumtak.computers.protocol import Computer
 from lumtak.core.facts import Facts
 from lumtak.core.record import Record
 from lumtak.core.text import plain
+from lumtak.core.units import counted
 from lumtak.errors import LumtakError
 from lumtak.journal import Drift, Entry, drift, owed_now
 from lumtak.stations.workshop import Workshop
@@ -77,7 +78,7 @@ class Standing(Record):
 
     def in_words(self) -> str:
         """For a line about the computer."""
-        parts = [f"{self.changes} change{'s' if self.changes != 1 else ''} stand{'s' if self.changes == 1 else ''}"]
+        parts = [f"{counted(self.changes, 'change stands', 'changes stand')}"]
         if self.drifted:
             parts.append(f"{self.drifted} drifted")
         if self.unread:

@@ -5,7 +5,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from lumtak.core.compare import Comparison
-from lumtak.core.units import percent, ram, signed
+from lumtak.core.units import counted, percent, ram, signed
 from lumtak.errors import ConflictError
 from lumtak.report.content import headline, sentences
 from lumtak.stations.handover import write_report
@@ -51,7 +51,7 @@ def _job(visit: Visit, out: Path, say: Callable[[str], None]) -> tuple[Compariso
     plan = visit.make_plan()
     saved, doubt = plan.saves_cpu
     say(
-        f"Plan      {len(plan.steps)} changes, projected {signed(-saved)} ± {doubt:.1f} points of CPU, {ram(-plan.saves_ram_bytes)};"
+        f"Plan      {counted(len(plan.steps), 'change')}, projected {signed(-saved)} ± {doubt:.1f} points of CPU, {ram(-plan.saves_ram_bytes)};"
         f" {len(plan.unprojected)} not projected"
     )
     outcomes = visit.apply()

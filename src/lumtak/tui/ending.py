@@ -16,7 +16,7 @@ from lumtak.tui.background import WorkingScreen
 from lumtak.tui.confirm import ConfirmScreen
 from lumtak.tui.help import HelpScreen
 from lumtak.tui.theme import Palette
-from lumtak.tui.widgets.lines import Line, LineList, fit
+from lumtak.tui.widgets.lines import Line, LineList, column
 
 
 class EndingScreen(WorkingScreen):
@@ -89,8 +89,8 @@ class EndingScreen(WorkingScreen):
         style = palette.soft if one.why_not else palette.ink
         text = Text()
         text.append(f"   {percent(one.cpu_pct):>7}{ram(one.ram_bytes):>10}   ", style=style)
-        text.append(fit(one.title, 28), style=style if one.why_not else f"bold {palette.ink}")
-        text.append(fit(f"{one.process.name} {one.process.pid}", 26), style=palette.soft)
+        text.append(column(one.title, 28), style=style if one.why_not else f"bold {palette.ink}")
+        text.append(column(f"{one.process.name} {one.process.pid}", 26), style=palette.soft)
         text.append(f"never ended: {one.why_not}" if one.why_not else one.comes_back, style=palette.soft)
         return text
 

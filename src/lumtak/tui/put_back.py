@@ -11,6 +11,7 @@ from textual.widgets import Button, Static
 from lumtak.computers.protocol import Computer
 from lumtak.core.setting import SHOWS_WORDS
 from lumtak.core.text import plain
+from lumtak.core.units import all_of, counted
 from lumtak.errors import LumtakError
 from lumtak.journal import Entry, Outcome, is_asked, put_back, recorded, warnings
 from lumtak.stations.changes import Changes, changes_of
@@ -20,7 +21,7 @@ from lumtak.tui.background import WorkingScreen
 from lumtak.tui.confirm import ConfirmScreen
 from lumtak.tui.help import HelpScreen
 from lumtak.tui.theme import Palette
-from lumtak.tui.widgets.lines import Line, LineList, fit
+from lumtak.tui.widgets.lines import Line, LineList, column
 
 _NARROW = 100
 
@@ -131,10 +132,10 @@ class PutBackScreen(WorkingScreen):
             one = len(changes.lost) == 1
             numbers = ", ".join(map(str, changes.lost))
             what = f"The record of change {numbers} is" if one else f"The records of changes {numbers} are"
-            others = f"{len(left)} other change{'s' if len(left) != 1 else ''} can be put back."
+            others = f"{counted(len(left), 'other change')} can be put back."
             return f"{what} lost, so Lumtak cannot put {'it' if one else 'them'} back. {others}"
         if not left:
-            return f"All {len(changes.entries)} changes are put back or came to nothing."
+            return f"{all_of(len(changes.entries), 'change')} put back or came to nothing."
         drifted = sum(d.is_drift for d in changes.standing.values())
         unread = sum(d.standing == "cannot be read" for d in changes.standing.values())
         verb = "stands" if len(left) == 1 else "stand"
@@ -176,13 +177,13 @@ class PutBackScreen(WorkingScreen):
         text.append(f"{_glyph(entry, changes)} ", style=style)
         text.append(f"{entry.id:>3}  ", style=palette.soft)
         text.append(
-            fit(entry.title, 20 if narrow else 28), style=f"bold {palette.ink}" if entry.is_open else palette.soft
+            column(entry.title, 20 if narrow else 28), style=f"bold {palette.ink}" if entry.is_open else palette.soft
         )
         text.append(
-            fit(f"{entry.restore.word} → {entry.word}", 16 if narrow else 22),
+            column(f"{entry.restore.word} → {entry.word}", 16 if narrow else 22),
             style=palette.ink if entry.is_open else palette.soft,
         )
-        text.append(fit(word, 26 if narrow else 30), style=style)
+        text.append(column(word, 26 if narrow else 30), style=style)
         if not narrow:
             wrong = found is not None and found.standing != "as left"
             seen = f"last seen right {_short(found.last_right)}" if found and wrong and found.last_right else ""
@@ -304,7 +305,7 @@ class PutBackScreen(WorkingScreen):
             lines.append(f"{disputed} that somebody changed since are asked about afterwards.")
         if rescued:
             lines.append(f"{rescued} whose records were rescued are asked about afterwards, one by one.")
-        asks = f"Put {len(entries)} change{'s' if len(entries) != 1 else ''} of {plain(self._computer.name)} back?"
+        asks = f"Put {counted(len(entries), 'change')} of {plain(self._computer.name)} back?"
         return _Question(entries, asks, lines, "Put back", "Leave it changed")
 
     @staticmethod
@@ -319,7 +320,7 @@ class PutBackScreen(WorkingScreen):
             "",
             "Somebody or something changed this since. Overwriting restores what was before Lumtak; what is there now is lost.",
         ]
-        asks = f"Overwrite {len(entries)} setting{'s' if len(entries) != 1 else ''} that somebody changed since?"
+        asks = f"Overwrite {counted(len(entries), 'setting')} that somebody changed since?"
         return _Question(entries, asks, lines, "Overwrite", "Leave as it is now", overwrite=True)
 
     @staticmethod

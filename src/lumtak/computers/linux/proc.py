@@ -6,8 +6,8 @@ from dataclasses import dataclass
 from lumtak.computers.hands.reach import Reach, text
 from lumtak.computers.linux.groups import Groups, group_of
 from lumtak.computers.linux.login_starts import LoginStarts
-from lumtak.core.facts import LUMTAK, RUNS_LUMTAK, UNLISTED, Process
-from lumtak.core.load import Memory
+from lumtak.core.facts import RUNS_LUMTAK, UNLISTED, Process
+from lumtak.core.load import LUMTAK, Memory
 from lumtak.core.text import plain
 
 _KERNEL_THREAD = 0x00200000

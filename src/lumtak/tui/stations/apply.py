@@ -10,6 +10,7 @@ from textual.widgets import Button, Static
 from lumtak.core.plan import Plan
 from lumtak.core.setting import Change
 from lumtak.core.text import plain
+from lumtak.core.units import counted
 from lumtak.errors import LumtakError
 from lumtak.journal import Entry, Outcome, Review, ReviewLine
 from lumtak.stations.rights import asking
@@ -17,7 +18,7 @@ from lumtak.tui.confirm import ConfirmScreen
 from lumtak.tui.stations.base import Station
 from lumtak.tui.stations.plan import OWED_WORDS
 from lumtak.tui.theme import Palette
-from lumtak.tui.widgets.lines import Line, LineList, fit
+from lumtak.tui.widgets.lines import Line, LineList, column
 
 _STAGES = {
     "verified": ("done", ""),
@@ -61,7 +62,7 @@ class ApplyStation(Station):
         desk, palette = self.desk, Palette(self.app)
         waiting, broken = desk.job.chosen, desk.visit.interrupted
         apply = self.query_one("#apply", Button)
-        apply.label = f"Apply {len(waiting)} change{'s' if len(waiting) != 1 else ''}…"
+        apply.label = f"Apply {counted(len(waiting), 'change')}…"
         apply.display = bool(waiting) and not self._applying and not broken.lines
         apply.disabled = bool(desk.busy)
         self.query_one("#stop").display = self._applying
@@ -127,7 +128,7 @@ class ApplyStation(Station):
         bad = [e for e in desk.entries if e.stage in {"failed", "conflict"}]
         if bad:
             untried = f" {len(desk.job.chosen)} still wait." if desk.job.chosen else ""
-            return f"{len(bad)} of {len(desk.entries)} changes did not go through; the others are as shown.{untried}"
+            return f"{len(bad)} of {counted(len(desk.entries), 'change')} did not go through; the others are as shown.{untried}"
         done = sum(e.stage == "verified" for e in desk.entries)
         if desk.job.chosen:
             return f"{len(desk.job.chosen)} chosen changes wait." + (
@@ -136,7 +137,7 @@ class ApplyStation(Station):
         if done:
             owed = desk.owed.in_words()
             then = f"{owed[:1].upper()}{owed[1:]}; after that the proof." if owed else "Now the proof."
-            return f"{done} changes are done and read back. {then}"
+            return f"{counted(done, 'change is', 'changes are')} done and read back. {then}"
         return "Nothing is chosen, and nothing was changed."
 
     def arrive(self) -> None:
@@ -191,7 +192,7 @@ class ApplyStation(Station):
         except LumtakError as error:
             self.desk.tell(str(error))
             return
-        question = f"Change {len(plan.steps)} settings of {plain(self.desk.job.computer_name)}?"
+        question = f"Change {counted(len(plan.steps), 'setting')} of {plain(self.desk.job.computer_name)}?"
         self.app.push_screen(ConfirmScreen(question, _consequences(plan), yes="Apply them"), self._answered)
 
     def _answered(self, yes: bool | None) -> None:  # noqa: FBT001 - Textual calls it so
@@ -291,10 +292,10 @@ def _row(
     before, after, read = values
     text = Text()
     text.append(f"   {mark} ", style=colour)
-    text.append(fit(title, _TITLE), style=f"bold {palette.ink}")
-    text.append(f"{fit(before, _VALUE)}→ {fit(after, _VALUE)}", style=palette.ink)
-    text.append(fit(read, _VALUE), style=palette.ink)
-    text.append(fit(word, _WORD), style=colour)
+    text.append(column(title, _TITLE), style=f"bold {palette.ink}")
+    text.append(f"{column(before, _VALUE)}→ {column(after, _VALUE)}", style=palette.ink)
+    text.append(column(read, _VALUE), style=palette.ink)
+    text.append(column(word, _WORD), style=colour)
     text.append(plain(note, 200), style=palette.soft)
     return text
 

@@ -238,7 +238,8 @@ class AuditStation(Station):
                 f"{len(mine)} of {len(found.findings)} shown: {ram(memory)}, {percent(cpu)}. {then}, Escape shows all."
             )
         back = " Backspace goes back." if self._trail else ""
-        asked = f" i asks the owner's {self._asked} questions." if self._asked else ""
+        questions = "the owner's one question" if self._asked == 1 else f"the owner's {self._asked} questions"
+        asked = f" i asks {questions}." if self._asked else ""
         stand = sum(e.is_open for e in self.desk.entries)
         done = f", {stand} done" if stand else ""
         return f"{chosen} chosen{done} of {self._eased} that may go. Space chooses, Enter explains, / searches. a takes all not needed.{back or asked}"

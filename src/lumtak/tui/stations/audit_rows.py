@@ -19,7 +19,7 @@ from lumtak.core.sizing import Rule, emptying_the_cache, memory_parts, swap_size
 from lumtak.core.text import plain
 from lumtak.core.units import percent, ram, signed, took
 from lumtak.tui.theme import FILLS, HATCH, STANCE_WORDS, WIDE, Palette
-from lumtak.tui.widgets.lines import fit
+from lumtak.tui.widgets.lines import column, fit
 
 GO = "go:"
 """Begins the key of a line that leads to another item."""
@@ -105,9 +105,9 @@ def row(f: Finding, pen: Pen, plans: Sequence[str] = ()) -> Text:
     text.append(f"  {fit(f.title, 24 if wide else 19)}  ", style=f"bold {palette.ink}" if loud else palette.soft)
     text.append(f"{STANCE_WORDS[f.stance]:<11}", style=colour)
     if f.can_choose and f.proposal:
-        text.append(fit(f"{f.value} → {f.proposal}", 17), style=palette.ink)
+        text.append(column(f"{f.value} → {f.proposal}", 17), style=palette.ink)
     else:
-        text.append(fit(f.value, 17), style=palette.soft)
+        text.append(column(f.value, 17), style=palette.soft)
     if wide:
         text.append(f" {plain(_SUBORDINATE.sub('', f.reason), 160)}", style=palette.soft)
     return text

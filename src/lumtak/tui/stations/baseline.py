@@ -9,7 +9,7 @@ from lumtak.core.load import Conditions, Reading, consumer_name
 from lumtak.core.means import half_width
 from lumtak.core.record import NotMeasured, known
 from lumtak.core.text import plain
-from lumtak.core.units import percent, ram, span, took
+from lumtak.core.units import counted, percent, ram, span, took
 from lumtak.stations.reading import Precision, conditions_of
 from lumtak.tui.stations.base import Station
 from lumtak.tui.theme import Palette
@@ -126,7 +126,7 @@ class BaselineStation(Station):
         for words in (
             f"   begun {span(c.uptime_s)} after the start, on {c.power_source}, plan {plan}, {_warmth(c)}logged in: {_users(c)}",
             (
-                f"   {len(reading.samples)} samples every {reading.interval_s:g} s, {reading.late} late, {reading.missed} missed;"
+                f"   {counted(len(reading.samples), 'sample')} every {reading.interval_s:g} s, {reading.late} late, {reading.missed} missed;"
                 f" Lumtak's own cost {percent(reading.mean('own_pct'))} (left out)"
             ),
             *(f"   {' · '.join(times[i : i + 3])}" for i in range(0, len(times), 3)),
@@ -151,7 +151,7 @@ class BaselineStation(Station):
             )
             settled = "" if reading.settled else ", never settled"
             text.append(
-                f"   {len(reading.kept)} samples, begun {span(reading.conditions.uptime_s)} after the start{settled}",
+                f"   {counted(len(reading.kept), 'sample')}, begun {span(reading.conditions.uptime_s)} after the start{settled}",
                 style=palette.soft,
             )
             lines.append(Line(text, f"baseline {number}"))

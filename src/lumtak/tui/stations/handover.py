@@ -8,6 +8,7 @@ from textual.containers import Horizontal
 from textual.widgets import Button, Input, Static
 
 from lumtak.core.text import plain
+from lumtak.core.units import all_of, counted
 from lumtak.journal import Entry, warnings
 from lumtak.stations.places import results_folder
 from lumtak.stations.rights import asking
@@ -67,9 +68,11 @@ class HandoverStation(Station):
         if not desk.entries:
             return "Nothing was changed in this job. The report says so."
         if not left:
-            return f"All {len(desk.entries)} changes of this job are put back or came to nothing."
+            return (
+                f"{all_of(len(desk.entries), 'change of this job', 'changes of this job')} put back or came to nothing."
+            )
         proof = "" if desk.after else " There is no reading after them yet, and the report will say so."
-        return f"{len(left)} changes stand.{proof}"
+        return f"{counted(len(left), 'change stands', 'changes stand')}.{proof}"
 
     def arrive(self) -> None:
         """On the report."""
@@ -86,7 +89,9 @@ class HandoverStation(Station):
             self._write()
         else:
             left = [e for e in self.desk.entries if e.is_open]
-            self._ask(left, f"Put all {len(left)} changes of this job back?")
+            self._ask(
+                left, f"Put {'the one change' if len(left) == 1 else f'all {len(left)} changes'} of this job back?"
+            )
 
     def on_input_submitted(self, event: Input.Submitted) -> None:
         """Enter in the folder's name writes too."""

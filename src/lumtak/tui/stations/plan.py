@@ -9,11 +9,11 @@ from lumtak.core.load import Reading
 from lumtak.core.plan import Plan, Step
 from lumtak.core.setting import SHOWS_WORDS, Shows, parse_ref
 from lumtak.core.text import plain
-from lumtak.core.units import GIB, percent, ram, signed
+from lumtak.core.units import GIB, counted, percent, ram, signed
 from lumtak.errors import LumtakError
 from lumtak.tui.stations.base import Station
 from lumtak.tui.theme import Palette
-from lumtak.tui.widgets.lines import Line, LineList, fit
+from lumtak.tui.widgets.lines import Line, LineList, column, fit
 
 OWED_WORDS: dict[Shows, str] = {
     "now": "Everything shows at once.",
@@ -41,7 +41,7 @@ class PlanStation(Station):
         if not desk.job.chosen:
             done = len(desk.job.plan.steps) if desk.job.plan else 0
             self.query_one("#sum", Static).update(
-                "Nothing is chosen." + (f" {done} changes of this job are applied already." if done else "")
+                "Nothing is chosen." + (f" {counted(done, 'change')} of this job applied already." if done else "")
             )
             self.query_one("#more", Static).update(
                 "Choose in the audit what is to be changed; it shows here with what it should save."
@@ -63,7 +63,7 @@ class PlanStation(Station):
     def _sum(self, plan: Plan) -> str:
         reading: Reading | None = self.desk.after or self.desk.baseline
         saved, doubt = plan.saves_cpu
-        count = f"{len(plan.steps)} change{'s' if len(plan.steps) != 1 else ''}"
+        count = f"{counted(len(plan.steps), 'change')}"
         if reading is None:
             return f"{count}; what they save is not known without a baseline."
         cpu, memory = reading.mean("cpu_pct"), reading.mean("ram_used_bytes")
@@ -83,7 +83,7 @@ class PlanStation(Station):
     def _row(self, step: Step, palette: Palette) -> Text:
         text = Text("   ")
         text.append(f"{fit(step.title, 24)}  ", style=f"bold {palette.ink}")
-        text.append(fit(f"{step.before} → {step.change.value}", 18), style=palette.ink)
+        text.append(column(f"{step.before} → {step.change.value}", 18), style=palette.ink)
         if step.saves_ram_bytes or step.saves_cpu_pct:
             text.append(
                 f"{ram(-step.saves_ram_bytes):>10}{signed(-step.saves_cpu_pct) + ' %':>9}   ",

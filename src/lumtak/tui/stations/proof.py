@@ -9,7 +9,7 @@ from lumtak.core.compare import Comparison
 from lumtak.core.conditions import mismatches, mover_in_words, movers
 from lumtak.core.load import Sample
 from lumtak.core.record import NotMeasured
-from lumtak.core.units import GIB, percent, ram, signed, span, took
+from lumtak.core.units import GIB, counted, percent, ram, signed, span, took
 from lumtak.errors import LumtakError
 from lumtak.report.content import headline, sentence, sentences
 from lumtak.stations.reading import conditions_of
@@ -235,7 +235,7 @@ class ProofStation(Station):
         text.append("   measured", style=palette.soft)
         text.append(f"  CPU {signed(measured['cpu_pct'])} points, RAM {ram(measured['ram_used_bytes'])}")
         if plan.unprojected:
-            text.append(f"   ({len(plan.unprojected)} changes were not projected)", style=palette.soft)
+            text.append(f"   ({counted(len(plan.unprojected), 'change')} not projected)", style=palette.soft)
         text.append("\n")
         return text
 

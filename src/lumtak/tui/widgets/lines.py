@@ -46,6 +46,11 @@ def fit(words: str, width: int) -> str:
     return shown.plain
 
 
+def column(words: str, width: int) -> str:
+    """The words in exactly so many cells, of which the last stays empty: what follows never runs into them."""
+    return fit(words, width - 1) + " "
+
+
 def whole_sentences(words: str, width: int) -> str:
     """As many whole sentences as fit, at least the first."""
     sentences = re.split(r"(?<=[.;]) ", words)
