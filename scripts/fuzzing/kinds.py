@@ -4,7 +4,7 @@ import hashlib
 import random
 import sqlite3
 from collections.abc import Callable, Iterator
-from contextlib import closing
+from contextlib import closing, suppress
 from importlib.resources import files
 from pathlib import Path
 from typing import NamedTuple
@@ -19,6 +19,10 @@ from outside import INSTALL, TIMER
 
 FINE, REFUSED, FAILED, PARTLY = 0, 2, 1, 3
 PROFILE = str(files("lumtak") / "data" / "profiles" / "hull-drafting.toml")
+_SELDOM = 0.1
+"""The share of runs that take long, where others find the same."""
+_AT_ONCE = (1, 1, 2, 4)
+"""Records of one file."""
 _MOST_AT_ONCE = 20
 """Files that stand on one computer: one look reads all of them."""
 
@@ -216,7 +220,7 @@ def effect_files(world: World, chance: random.Random) -> Iterator[Tried]:
             place.write_bytes(any_of(chance, data))
             made.append(place)
         yield Tried(len(made), world.run("facts", "local", "--json"), (FINE,), tuple(made))
-        if chance.random() < 0.8:
+        if chance.random() > 2 * _SELDOM:
             continue
         effect = chance.choice(
             ("animations", "compositing", "shadows", "cursor-blinking", "thumbnails", "smooth-fonts")
@@ -248,51 +252,43 @@ def journals(world: World, chance: random.Random) -> Iterator[Tried]:
     world.keep("changed", world.tree)
     while True:
         world.bring_back("journal", world.home)
-        spoiled = _spoil_journal(chance, world.home)
-        words = chance.choice(
-            (
-                ("journal", "local"),
-                ("journal", "local", "--json"),
-                ("drift", "local"),
-                ("drift", "local", "--json"),
-                ("undo", "local", "--all"),
-            )
-        )
-        yield Tried(1, world.run(*words), (FINE, FAILED, PARTLY), (spoiled,))
+        count = chance.choice(_AT_ONCE)
+        spoiled = {_spoil_journal(chance, world.home) for _ in range(count)}
+        look = (("journal", "local"), ("journal", "local", "--json"), ("drift", "local"), ("drift", "local", "--json"))
+        words = ("undo", "local", "--all") if chance.random() < _SELDOM else chance.choice(look)
+        yield Tried(count, world.run(*words), (FINE, FAILED, PARTLY), tuple(spoiled))
         if words[0] == "undo":
             world.bring_back("changed", world.tree)
 
 
 def _spoil_journal(chance: random.Random, home: Path) -> Path:
     copies = sorted((home / "before").rglob("*.json"))
-    if chance.random() < 0.3:
+    if chance.random() < 0.5:
         copy = chance.choice(copies)
         _, _, document = copy.read_bytes().partition(b"\n")
-        document = json_of(chance, document.rstrip())
+        document = json_of(chance, document.rstrip(b"\n"))
         copy.write_bytes(hashlib.sha256(document).hexdigest().encode() + b"\n" + document + b"\n")
-        if chance.random() < 0.5:
-            return copy
+        return copy
     return _spoil_database(chance, home / "journal.db", ("change", "plan"), sums=True)
 
 
 def _spoil_database(chance: random.Random, path: Path, tables: tuple[str, ...], *, sums: bool) -> Path:
-    if chance.random() < 0.25:
+    if chance.random() < 0.15:
         for suffix in ("-wal", "-shm"):
             path.with_name(path.name + suffix).unlink(missing_ok=True)
         path.write_bytes(bytes_of(chance, path.read_bytes()))
         return path
-    with closing(sqlite3.connect(path, isolation_level=None)) as database:
+    with closing(sqlite3.connect(path, isolation_level=None)) as database, suppress(sqlite3.Error):  # spoiled before
         table = chance.choice(tables)
-        rows = database.execute(f"SELECT rowid, document FROM {table}").fetchall()
+        rows = [r for r in database.execute(f"SELECT rowid, document FROM {table}") if isinstance(r[1], bytes)]
         if not rows:
             return path
         row, document = chance.choice(rows)
         spoiled = json_of(chance, document)
         database.execute(f"UPDATE {table} SET document = ? WHERE rowid = ?", (spoiled, row))
         if sums:
-            database.execute(
-                f"UPDATE {table} SET checksum = ? WHERE rowid = ?", (hashlib.sha256(spoiled).hexdigest(), row)
-            )
+            sum_of = hashlib.sha256(spoiled).hexdigest()
+            database.execute(f"UPDATE {table} SET checksum = ? WHERE rowid = ?", (sum_of, row))
     return path
 
 
@@ -301,10 +297,18 @@ def jobs(world: World, chance: random.Random) -> Iterator[Tried]:
     job = _job(world)
     while True:
         world.bring_back("job", world.home)
-        spoiled = _spoil_database(chance, world.home / "casebook.db", ("job", "reading", "part"), sums=False)
-        words = chance.choice((("jobs",), ("jobs", "--json"), ("job", "baseline", job, "--list"), ("job", "audit", job), ("job", "choose", job, "--eased"),
-                               ("job", "after", job, "--now", "--seconds", "5"), ("answer", "local")))  # fmt: skip
-        yield Tried(1, world.run(*words), (FINE, FAILED, REFUSED), (spoiled,))
+        count, path = chance.choice(_AT_ONCE), world.home / "casebook.db"
+        for _ in range(count):
+            _spoil_database(chance, path, ("job", "reading", "part"), sums=False)
+        look = (("jobs",), ("jobs", "--json"), ("job", "baseline", job, "--list"))
+        work = (
+            ("job", "audit", job),
+            ("job", "choose", job, "--eased"),
+            ("job", "after", job, "--now", "--seconds", "5"),
+            ("answer", "local"),
+        )
+        words = chance.choice(work if chance.random() < 3 * _SELDOM else look)
+        yield Tried(count, world.run(*words), (FINE, FAILED, REFUSED), (path,))
 
 
 def casebooks(world: World, chance: random.Random) -> Iterator[Tried]:
@@ -312,22 +316,19 @@ def casebooks(world: World, chance: random.Random) -> Iterator[Tried]:
     job = _job(world)
     while True:
         world.bring_back("job", world.home)
-        path = world.home / "casebook.db"
+        count, path = chance.choice(_AT_ONCE), world.home / "casebook.db"
         if chance.random() < 0.5:
-            path.write_bytes(bytes_of(chance, path.read_bytes()))
+            for _ in range(count):
+                path.write_bytes(bytes_of(chance, path.read_bytes()))
         else:
             with closing(sqlite3.connect(path, isolation_level=None)) as database:
-                try:
-                    database.execute(
-                        chance.choice(_STATEMENTS).format(n=chance.choice(NASTY_NUMBERS)),
-                        {"text": chance.choice(NASTY_TEXT)},
-                    )
-                except (sqlite3.Error, UnicodeError, OverflowError):
-                    continue
-        words = chance.choice(
-            (("jobs",), ("job", "baseline", job, "--list"), ("job", "audit", job), ("answer", "local"))
-        )
-        yield Tried(1, world.run(*words), (FINE, FAILED, REFUSED), (path,))
+                for _ in range(count):
+                    statement = chance.choice(_STATEMENTS).format(n=chance.choice(NASTY_NUMBERS))
+                    with suppress(sqlite3.Error, UnicodeError, OverflowError):  # SQLite takes not all of it
+                        database.execute(statement, {"text": chance.choice(NASTY_TEXT)})
+        look, work = (("jobs",), ("job", "baseline", job, "--list")), (("job", "audit", job), ("answer", "local"))
+        words = chance.choice(work if chance.random() < _SELDOM else look)
+        yield Tried(count, world.run(*words), (FINE, FAILED, REFUSED), (path,))
 
 
 _STATEMENTS = (

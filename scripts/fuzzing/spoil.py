@@ -102,9 +102,12 @@ def json_of(chance: random.Random, data: bytes) -> bytes:
     """A JSON document with a few values spoiled; one time in six its bytes."""
     if chance.random() < 1 / 6:
         return bytes_of(chance, data)
-    document = json.loads(data)
+    try:
+        document = json.loads(data)
+    except ValueError:  # spoiled before
+        return bytes_of(chance, data)
     places = list(_places(document))
-    for _ in range(chance.choice((1, 1, 1, 2, 4))):
+    for _ in range(chance.choice((1, 1, 1, 2, 4)) if places else 0):
         _spoil(chance, *chance.choice(places))
     return json.dumps(document, ensure_ascii=chance.random() < 0.5).encode("utf-8", "surrogatepass")
 
