@@ -1,6 +1,7 @@
 """Tries hostile input of every kind, from a seed: `make fuzz`, or `make fuzz INPUTS=100000 SEED=3 KINDS=profiles`."""
 
 import argparse
+import gc
 import multiprocessing
 import random
 import shutil
@@ -17,6 +18,7 @@ from fuzzing.kinds import KINDS
 from fuzzing.world import World
 
 _MOST_FAULTS = 10
+_TIDY_EVERY = 100
 
 
 class Tally(NamedTuple):
@@ -39,11 +41,12 @@ def tried(kind: str, inputs: int, seed: int, keep: Path | None = None) -> Tally:
     """
     memory = Path("/dev/shm")  # noqa: S108 - thousands of small files: in memory where there is some
     began, count, faults = time.monotonic(), 0, []
-    with tempfile.TemporaryDirectory(dir=memory if memory.is_dir() else None) as folder:
-        world = World(Path(folder))
+    with (
+        tempfile.TemporaryDirectory(dir=memory if memory.is_dir() else None) as folder,
+        World(Path(folder)).throwaway() as world,
+    ):
         world.keep("tree", world.tree)
-        runs = KINDS[kind](world, random.Random(f"{kind}/{seed}"))
-        for number, run in enumerate(runs):
+        for number, run in enumerate(KINDS[kind](world, random.Random(f"{kind}/{seed}"))):
             count += run.inputs
             if fault := run.said.fault(run.codes):
                 faults.append(f"run {number}: {' '.join(run.said.arguments)!r}: {fault}")
@@ -51,6 +54,8 @@ def tried(kind: str, inputs: int, seed: int, keep: Path | None = None) -> Tally:
                     shutil.copyfile(path, keep / f"{kind}-{seed}-{number}-{len(faults)}-{path.name[-40:]}")
             if len(faults) == _MOST_FAULTS or count >= inputs:
                 break
+            if number % _TIDY_EVERY == 0:
+                gc.collect()
     return Tally(kind, count, time.monotonic() - began, tuple(faults))
 
 

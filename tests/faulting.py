@@ -2,7 +2,8 @@
 
 A step is one call that changes something: a statement of the journal, and every open, write, sync, rename, unlink ... of the second
 copies, the undo script and the computer itself. A strike comes before it, or after half of a write: the process is killed (SIGKILL, in
-a child of its own), or the call fails as on a broken or a full disk. A kill after a step leaves what a kill before the next one leaves.
+a child of its own), or the call fails as on a broken or a full disk. A kill after a step leaves what a kill before the next one leaves,
+and so does one before what only makes sure of what was written: that is no step for it.
 """
 
 import contextlib
@@ -15,7 +16,7 @@ import sqlite3
 import subprocess
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, field
-from functools import partial
+from functools import cache, partial
 from multiprocessing import get_context
 from pathlib import Path
 
@@ -247,7 +248,7 @@ def _stepping(name: str, real, steps: Steps):
     """The call with a step before and after it; an open that only reads is none."""
 
     def call(*args, **options):
-        if name == "open" and not args[1] & _WRITES:
+        if (name == "open" and not args[1] & _WRITES) or (name == "fsync" and steps.strike == "kill"):
             return real(*args, **options)
         if name == "write" and steps.half():
             real(args[0], bytes(args[1])[: len(args[1]) // 2])
@@ -271,7 +272,7 @@ def watched(steps: Steps):
         return call
 
     def statement(self, text, values=()):
-        if text.startswith(("INSERT", "UPDATE", "DELETE", "BEGIN", "COMMIT")):
+        if text.startswith(("INSERT", "UPDATE", "DELETE", "COMMIT", *(["BEGIN"] if steps.strike != "kill" else []))):
             try:
                 with steps.journals():
                     steps()
@@ -296,10 +297,10 @@ def watched(steps: Steps):
             setattr(Copies, name, call)
 
 
-def steps_of(world_kind, act, folder: Path, *, outside: bool) -> int:
+def steps_of(world_kind, act, strike: str, folder: Path, *, outside: bool) -> int:
     """How many steps the act takes when nothing goes wrong."""
     world = world_kind(folder)
-    counter = Steps(outside=outside)
+    counter = Steps(strike=strike, outside=outside)
     _do(world, act, counter)
     return counter.count
 
@@ -434,13 +435,22 @@ def strike_everywhere(world_kind, act, strike: str, folder: Path, *, outside: bo
     With `outside`, only at those steps that reach the computer.
     """
     tally = Tally(f"{world_kind.name}, {act.__name__.replace('_', ' ')}, {strike}")
-    tally.points = steps_of(world_kind, act, folder / "count", outside=outside)
+    tally.points = _strikers().submit(steps_of, world_kind, act, strike, folder / "count", outside=outside).result()
     one = partial(_strike_one, world_kind, act, strike, folder, outside=outside)
-    with ProcessPoolExecutor(mp_context=get_context("fork")) as pool:
-        for lost in pool.map(one, range(1, tally.points + 1), chunksize=4):
-            tally.tried += 1
-            tally.lost += lost
+    for lost in _strikers().map(one, range(1, tally.points + 1), chunksize=4):
+        tally.tried += 1
+        tally.lost += lost
     return tally
+
+
+@cache
+def _strikers() -> ProcessPoolExecutor:
+    """Processes that strike, as many as there are processors; small ones, for each kill forks one of them."""
+    here = str(Path(__file__).parent)
+    os.environ["PYTHONPATH"] = os.pathsep.join([here, *filter(None, [os.environ.get("PYTHONPATH")])])
+    context = get_context("forkserver")
+    context.set_forkserver_preload(["faulting"])
+    return ProcessPoolExecutor(mp_context=context)
 
 
 def _strike_one(world_kind, act, strike: str, folder: Path, at: int, *, outside: bool) -> list[str]:

@@ -250,14 +250,18 @@ def look(running=(), **memory) -> Look:
 def snapshot_of(folder: Path) -> dict[str, object]:
     """Every file below a folder: links with their target, files with mode and bytes, folders."""
     found: dict[str, object] = {}
-    for path in sorted(folder.rglob("*")):
-        name = str(path.relative_to(folder))
-        if path.is_symlink():
-            found[name] = ("link", str(path.readlink()))
-        elif path.is_dir():
-            found[name] = "folder"
-        else:
-            found[name] = (path.stat().st_mode & 0o7777, path.read_bytes())
+    todo, above = [str(folder)], len(str(folder)) + 1
+    while todo:
+        with os.scandir(todo.pop()) as entries:
+            for entry in entries:
+                name = entry.path[above:]
+                if entry.is_symlink():
+                    found[name] = ("link", str(Path(entry.path).readlink()))
+                elif entry.is_dir():
+                    found[name] = "folder"
+                    todo.append(entry.path)
+                else:
+                    found[name] = (entry.stat().st_mode & 0o7777, Path(entry.path).read_bytes())
     return found
 
 

@@ -12,6 +12,8 @@ import pytest
 from faulting import (
     KINDS,
     WORLDS,
+    Folder,
+    Sim,
     apply_all,
     apply_and_put_back,
     change_twice_and_put_back_the_older,
@@ -37,20 +39,18 @@ def place():
 
 
 @pytest.mark.long
-@both
 @pytest.mark.parametrize(
-    ("act", "strike"),
-    [
-        (apply_and_put_back, "kill"),  # applying alone is the first half of it; `make faults` tries that too
-        (apply_and_put_back, "broken disk"),
-        (apply_and_put_back, "full disk"),
-        (change_twice_and_put_back_the_older, "kill"),
-        (change_twice_and_put_back_the_older, "broken disk"),
+    ("world_kind", "act", "strike"),
+    [  # applying alone is the first half of it, a full disk is as a broken one: `make faults` tries all of them everywhere
+        *((world, apply_and_put_back, strike) for world in WORLDS for strike in ("kill", "broken disk")),
+        *((world, change_twice_and_put_back_the_older, "kill") for world in WORLDS),
+        (Sim, apply_and_put_back, "full disk"),
+        (Folder, change_twice_and_put_back_the_older, "broken disk"),
     ],
 )
 def test_a_strike_at_any_step_loses_nothing(world_kind, act, strike, place):
     tally = strike_everywhere(world_kind, act, strike, place)
-    assert tally.tried == tally.points > 60
+    assert tally.tried == tally.points > 50
     assert tally.lost == []
 
 

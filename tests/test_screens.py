@@ -394,5 +394,5 @@ async def test_a_job_that_cannot_be_opened_says_why(workshop):
         await pilot.press("enter")
         await until(pilot, lambda: says(app, "used for"))
         await pilot.press("enter")
-        await until(pilot, lambda: says(app, "is damaged"))
+        await until(pilot, lambda: says(app, "damaged"))
         assert isinstance(app.screen, BenchScreen)

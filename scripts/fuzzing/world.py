@@ -1,5 +1,7 @@
 """A throwaway computer and data folder, the program run on them within this process, and what counts as a fault."""
 
+import contextlib
+import gc
 import io
 import itertools
 import os
@@ -102,15 +104,17 @@ class World:
         words = ["lumtak", "--home", str(self.home), *arguments]
         held = sys.stdout, sys.stderr, sys.stdin, sys.argv, Path.cwd()
         os.chdir(self.work)
+        signal.alarm(_HANGS_S)
         began, code = time.process_time(), None
         try:
-            with self._throwaway(), Path(os.devnull).open() as nothing:
+            with Path(os.devnull).open() as nothing:
                 sys.stdout, sys.stderr, sys.stdin, sys.argv = *streams, nothing, words
                 main()
         except SystemExit as end:
             code = end.code
         finally:
             spent = time.process_time() - began
+            signal.alarm(0)
             spoken = sys.stdout, sys.stderr
             for stream in spoken:
                 stream.flush()
@@ -128,44 +132,35 @@ class World:
         path.unlink()
         return "\n".join(line for line in said[-20:] if "^^^" not in line)
 
-    def _throwaway(self):
-        stack = mock.patch.multiple(
-            "lumtak.computers.hands.whose", local_hands=lambda _: self.hands(), chosen_user=lambda *_: tree_user()
-        )
-        clock = partial(
-            LinuxComputer, monotonic=lambda: float(next(self._seconds)), wall=lambda: datetime(2026, 3, 2, tzinfo=UTC)
-        )
+    @contextlib.contextmanager
+    def throwaway(self):
+        """While it lasts, this computer is this world's, its clock flies, nothing real is ended, and no screen opens."""
 
         def wait(_: object, __: float, stop: threading.Event | None = None) -> None:
             del stop
             self.during()
 
-        def refuse(*_: object) -> None:
-            raise ProcessLookupError
-
-        class All:
-            patches = (
-                stack,
-                mock.patch("lumtak.computers.linux.computer.LinuxComputer", clock),
+        clock = {"monotonic": lambda: float(next(self._seconds)), "wall": lambda: datetime(2026, 3, 2, tzinfo=UTC)}
+        whose = "lumtak.computers.hands.whose"
+        with contextlib.ExitStack() as patches:
+            for patch in (
+                mock.patch(f"{whose}.local_hands", side_effect=lambda _: self.hands()),
+                mock.patch(f"{whose}.chosen_user", return_value=tree_user()),
+                mock.patch("lumtak.computers.linux.computer.LinuxComputer", partial(LinuxComputer, **clock)),
                 mock.patch.object(LinuxClock, "wait", wait),
+                mock.patch("os.pidfd_open", side_effect=ProcessLookupError),
+                mock.patch.object(Hand, "space", return_value=[20 << 30, 10 << 30]),
                 mock.patch.object(Workshop, "catalogue", CATALOGUE),  # read once, for thousands of runs
                 mock.patch.object(LumtakApp, "run"),
-                mock.patch("os.pidfd_open", refuse),  # nobody's process is ended
-                mock.patch.object(Hand, "space", return_value=[20 << 30, 10 << 30]),
-            )
-
-            def __enter__(self):
-                for patch in self.patches:
-                    patch.start()
-                signal.signal(signal.SIGALRM, _hangs)
-                signal.alarm(_HANGS_S)
-
-            def __exit__(self, *_):
-                signal.alarm(0)
-                for patch in reversed(self.patches):
-                    patch.stop()
-
-        return All()
+            ):
+                patches.enter_context(patch)
+            held = signal.signal(signal.SIGALRM, _hangs)
+            gc.disable()  # between runs is soon enough
+            try:
+                yield self
+            finally:
+                gc.enable()
+                signal.signal(signal.SIGALRM, held)
 
 
 def _hangs(*_: object) -> None:
