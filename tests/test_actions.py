@@ -9,7 +9,7 @@ from pathlib import Path
 import msgspec
 import pytest
 
-from helpers import CATALOGUE, bench, facts, item, lumtak
+from helpers import CATALOGUE, bench, facts, item, lumtak, lumtak_process
 from lumtak.computers.hands.hand import Hand
 from lumtak.computers.linux.ending import end_process
 from lumtak.core.actions import running
@@ -125,13 +125,13 @@ def test_the_heaviest_come_first_and_what_is_never_ended_last(sim):
 
 def test_this_computers_own_processes(child):
     process = child("print('.', flush=True)\nwhile True: pass")
-    found = json.loads(lumtak("end", "local", "--json").stdout)["processes"]
+    found = json.loads(lumtak_process("end", "local", "--json").stdout)["processes"]
     mine = next(p for p in found if p["process"]["pid"] == process.pid)
     assert mine["cpu_pct"] > 0, "how much of the computer it gets is not ours to say"
     assert mine["why_not"] == ""
     above = [p for p in found if p["process"]["pid"] == os.getpid()]
     assert all("Lumtak runs in it" in p["why_not"] for p in above)
-    ended = lumtak("end", "local", process.pid, "--yes")
+    ended = lumtak_process("end", "local", process.pid, "--yes")
     assert "was asked to end; it ended" in ended.stdout
     assert process.wait() == -15
 

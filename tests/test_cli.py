@@ -12,7 +12,7 @@ from pathlib import Path
 import msgspec
 import pytest
 
-from helpers import ENTRY, LUMTAK, bench, lumtak, put, reading, snapshot_of
+from helpers import ENTRY, LUMTAK, bench, lumtak, lumtak_process, put, reading, snapshot_of
 from lumtak.core.load import to_json
 
 NAME = "sim:drawing-bench"
@@ -25,8 +25,8 @@ def ready(home):
     return home
 
 
-def fine(*arguments, **options):
-    result = lumtak(*arguments, **options)
+def fine(*arguments, run=lumtak, **options):
+    result = run(*arguments, **options)
     assert result.returncode == 0, result.stderr
     assert "Traceback" not in result.stderr
     return result.stdout
@@ -286,7 +286,7 @@ def there(person, tmp_path):
 
 
 def test_facts_agree_with_the_kernel(there):
-    facts = json.loads(fine("facts", "local", "--json", **there))
+    facts = json.loads(fine("facts", "local", "--json", run=lumtak_process, **there))
     total = Path("/proc/meminfo").read_text().split()[1]
     assert facts["hardware"]["ram_bytes"] == int(total) * 1024
     seen = {p["pid"] for p in facts["processes"]}
@@ -368,13 +368,35 @@ while True:
 @pytest.mark.long
 def test_a_real_load_is_found_measured_and_named(there, tmp_path):
     """Judged by what is attributed to it, so that whatever else runs on this machine does not matter."""
-    fine("read", "local", "--seconds", "8", "--interval", "0.2", "--out", tmp_path / "a.json", **there)
+    fine(
+        "read",
+        "local",
+        "--seconds",
+        "8",
+        "--interval",
+        "0.2",
+        "--out",
+        tmp_path / "a.json",
+        run=lumtak_process,
+        **there,
+    )
     program = tmp_path / "tide-burner"  # a name that nothing else has
     program.symlink_to(Path(sys.executable).resolve())
     with subprocess.Popen([program, "-S", "-c", LOAD], stdout=subprocess.PIPE, text=True) as load:
         assert load.stdout.readline() == "ready\n"
         used, began = cpu_s(load.pid), time.monotonic()
-        fine("read", "local", "--seconds", "16", "--interval", "0.2", "--out", tmp_path / "b.json", **there)
+        fine(
+            "read",
+            "local",
+            "--seconds",
+            "16",
+            "--interval",
+            "0.2",
+            "--out",
+            tmp_path / "b.json",
+            run=lumtak_process,
+            **there,
+        )
         true_pct = 100 * (cpu_s(load.pid) - used) / (time.monotonic() - began) / (os.cpu_count() or 1)
         load.kill()
     compared = json.loads(fine("compare", tmp_path / "a.json", tmp_path / "b.json", "--json"))

@@ -2,12 +2,10 @@
 
 import contextlib
 import gc
-import io
 import itertools
 import os
 import shutil
 import signal
-import sys
 import threading
 import time
 import unicodedata
@@ -18,8 +16,7 @@ from pathlib import Path
 from typing import NamedTuple
 from unittest import mock
 
-from helpers import CATALOGUE, linux_tree, process, put, tree_user
-from lumtak.__main__ import main
+from helpers import CATALOGUE, linux_tree, process, put, run_main, tree_user, words_of
 from lumtak.computers.hands.hand import Hand
 from lumtak.computers.hands.whose import Hands
 from lumtak.computers.linux.clock import LinuxClock
@@ -99,30 +96,13 @@ class World:
 
     def run(self, *arguments: str) -> Said:
         """The program, as `main` runs it; standard input is empty."""
-        out, err = io.BytesIO(), io.BytesIO()
-        streams = [io.TextIOWrapper(stream, encoding="utf-8", errors="surrogateescape") for stream in (out, err)]
-        words = ["lumtak", "--home", str(self.home), *arguments]
-        held = sys.stdout, sys.stderr, sys.stdin, sys.argv, Path.cwd()
-        os.chdir(self.work)
         signal.alarm(_HANGS_S)
-        began, code = time.process_time(), None
-        try:
-            with Path(os.devnull).open() as nothing:
-                sys.stdout, sys.stderr, sys.stdin, sys.argv = *streams, nothing, words
-                main()
-        except SystemExit as end:
-            code = end.code
-        finally:
-            spent = time.process_time() - began
-            signal.alarm(0)
-            spoken = sys.stdout, sys.stderr
-            for stream in spoken:
-                stream.flush()
-            sys.stdout, sys.stderr, sys.stdin, sys.argv = held[:4]
-            os.chdir(held[4])
-        said = Said(arguments, int(code or 0), out.getvalue(), err.getvalue(), spent, self._log())
-        del spoken, streams  # only now: a stream that nobody holds closes what it writes to
-        return said
+        began = time.process_time()
+        with contextlib.chdir(self.work):
+            code, out, err = run_main(words_of(arguments, self.home))
+        spent = time.process_time() - began
+        signal.alarm(0)
+        return Said(arguments, code, out, err, spent, self._log())
 
     def _log(self) -> str:
         path = self.home / "lumtak.log"
