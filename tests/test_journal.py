@@ -395,3 +395,25 @@ def test_each_interrupted_change_is_told_and_what_was_not_done_stands_on_nothing
     recover(journal, computer)
     assert [e.stage for e in journal.entries()] == ["verified"] * 3 + ["not done"]
     assert not any("was made on it" in e.note for e in journal.entries())
+
+
+@pytest.mark.parametrize(
+    "part", [{"computer": "../../elsewhere"}, {"computer": "sim\0"}, {"format": -1}, {"title": b"\xff"}]
+)
+def test_a_record_that_is_none_is_mended_from_its_second_copy_and_leads_nowhere(home, part):
+    computer, journal = Plain({"apps:a": "on"}), Journal(home)
+    apply_changes(journal, computer, computer.about.facts(), [parse_change("apps:a=off")])
+    journal.close()
+    with database_at(home / "journal.db") as database:
+        (document,) = database.execute("SELECT document FROM change").fetchone()
+        text = json.dumps(
+            {**json.loads(document), **{k: v for k, v in part.items() if isinstance(v, str | int)}}
+        ).encode()
+        text = text.replace(b'"title": "', b'"title": "\xff') if "title" in part else text
+        sums = hashlib.sha256(text).hexdigest()
+        database.execute("UPDATE change SET document = ?, checksum = ?", (text, sums))
+    journal = Journal(home)
+    (entry,) = journal.entries()
+    assert (entry.computer, entry.value, entry.rescued) == ("sim-plain", "off", True)
+    assert sorted(p.name for p in (home / "locks").iterdir()) == ["journal", "sim-plain.lock"]
+    journal.close()

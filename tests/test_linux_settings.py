@@ -349,6 +349,21 @@ def test_a_desktop_in_files_is_changed_and_put_back_to_the_byte(tree):
     assert not (tree / "home/u/.config/kdeglobals").exists()
 
 
+@pytest.mark.parametrize(
+    ("place", "data", "address"),
+    [
+        ("xfce4/xfconf/xfce-perchannel-xml/thunar.xml", b'<property name="open" type="empty">\n', "effects:thumbnails"),
+        ("autostart/sail-sync.desktop", b"[Desktop Entry]\n" + b"#\n" * 9000 + b"Hidden=false\n", "apps:sail-sync"),
+    ],
+)
+def test_a_file_that_would_not_read_back_as_wanted_is_not_written(tree, place, data, address):
+    put(tree, "/usr/bin/thunar", "")
+    path = put(tree, f"/home/u/.config/{place}", data)
+    with pytest.raises(ComputerError, match="cannot be changed"):
+        linux(tree).settings.write(parse_ref(address), State(value="off"))
+    assert path.read_bytes() == data
+
+
 # -- the clock, where no profile service runs -----------------------------------------------------------------------------------
 
 

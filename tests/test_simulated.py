@@ -1,5 +1,6 @@
 """The model of the simulated computer: real enough that only what should matters."""
 
+import json
 from itertools import pairwise
 
 import msgspec
@@ -191,3 +192,23 @@ def test_a_damaged_state_is_said(tmp_path, damage):
     (tmp_path / "s.json").write_bytes(damage)
     with pytest.raises(StorageError, match="damaged"):
         load_state(tmp_path / "s.json")
+
+
+@pytest.mark.parametrize(
+    ("part", "spoiled"),
+    [
+        ("settings", {}),
+        ("live", {"services:fax-bridge": "off"}),
+        ("random", {"counter": [1]}),
+        ("random", {"counter": [1] * 4, "key": [1, 1], "buffer": [1] * 4, "rest": [9, 0, 0]}),
+        ("seed", -1),
+        ("clock_s", 1e300),
+    ],
+)
+def test_a_state_that_this_computer_cannot_have_is_told_as_damaged(sim, home, part, spoiled):
+    path = home / "simulated/drawing-bench.json"
+    sim.close()
+    document = json.loads(path.read_bytes())
+    path.write_text(json.dumps({**document, part: spoiled}))
+    with pytest.raises(StorageError, match="is damaged"):
+        SimulatedComputer("drawing-bench", home / "simulated")

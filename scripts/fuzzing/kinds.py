@@ -340,6 +340,29 @@ _STATEMENTS = (
 )  # fmt: skip
 
 
+def own_files(world: World, chance: random.Random) -> Iterator[Tried]:
+    """What people put into the data folder: profiles, catalogues, and the states of simulated computers."""
+    capture, name = str(_capture(world)), "sim:tide-logger"
+    _made(world.run("facts", name))
+    state = world.home / "simulated" / "tide-logger.json"
+    data = files("lumtak") / "data"
+    roles = b"\n\n".join((data / "catalogue.toml").read_bytes().split(b"\n\n")[:6])
+    places = {
+        state: (state.read_bytes(), json_of, (*[("facts", name)] * 6, ("restart", name), ("read", name, "--seconds", "5", "--out", "x.json"))),
+        world.home / "catalogue" / "x.toml": (roles, any_of, (("explain", capture, "services:tide"), ("advice", "cache"))),
+        world.home / "profiles" / "x.toml": (Path(PROFILE).read_bytes(), any_of, (("profile", "list"), ("profile", "list", "--json"), ("profile", "show", "play"))),
+    }  # fmt: skip
+    for place in places:
+        place.parent.mkdir(exist_ok=True)
+    while True:
+        place = chance.choice(list(places))
+        good, spoil, words = places[place]
+        place.write_bytes(spoil(chance, good))
+        with world.own_catalogue():
+            yield Tried(1, world.run(*chance.choice(words)), (FINE, FAILED, REFUSED), (place,))
+        place.write_bytes(good)
+
+
 def command_lines(world: World, chance: random.Random) -> Iterator[Tried]:
     """Words after `lumtak`, right ones and others."""
     capture, (reading, _) = _capture(world), _reading(world, "json")
@@ -390,7 +413,7 @@ def _commands(group: click.Group, path: tuple[str, ...] = ()) -> list[tuple[tupl
 KINDS: dict[str, Kind] = {
     kind.__name__.replace("_", "-"): kind
     for kind in (
-        profiles, captures, readings, tables, addresses, login_entries, unit_files, kernel_files, effect_files, journals, jobs, casebooks, command_lines,
+        profiles, captures, readings, tables, addresses, login_entries, unit_files, kernel_files, effect_files, journals, jobs, casebooks, own_files, command_lines,
     )
 }  # fmt: skip
 

@@ -28,6 +28,7 @@ from outside import ETC, FILE, INSTALL, Outside
 LONGEST_S = 2.0
 """Of processor time: nobody waits longer, and a busy computer makes no difference."""
 _HANGS_S = 60
+_CATALOGUE = vars(Workshop)["catalogue"]
 _UNEXPECTED = ("Traceback", "This should not have happened")
 _OBEYED = {"Cc", "Cf", "Cs", "Co", "Cn", "Zl", "Zp"}
 """Categories of Unicode that a terminal or an editor may obey."""
@@ -103,6 +104,10 @@ class World:
         spent = time.process_time() - began
         signal.alarm(0)
         return Said(arguments, code, out, err, spent, self._log())
+
+    def own_catalogue(self):
+        """While it lasts, what the data folder adds to the catalogue counts."""
+        return mock.patch.object(Workshop, "catalogue", _CATALOGUE)
 
     def _log(self) -> str:
         path = self.home / "lumtak.log"

@@ -8,6 +8,8 @@ from lumtak.core.text import harmless_json
 
 UNREADABLE = (msgspec.MsgspecError, UnicodeError, RecursionError)
 """What decoding raises where a document is none, is cut short, is no text, or is nested without end."""
+MOST_MEASURED = 1e18
+"""Bytes, seconds, percentages: more than any of them."""
 PREPARED: list[type] = []
 """Every record, in the order in which they were defined; all of them are ready to be read by several threads at once."""
 
@@ -55,6 +57,20 @@ Figure = float | NotMeasured
 def known(figure: Figure, otherwise: float = 0.0) -> float:
     """The number, or `otherwise` where there is none: for sums that say elsewhere what they left out."""
     return otherwise if isinstance(figure, NotMeasured) else float(figure)
+
+
+def immeasurable(document: object) -> float | None:
+    """The first number in a document that nothing measured can be: sums and squares of such have no end. None where all can."""
+    todo = [document]
+    while todo:
+        match todo.pop():
+            case dict() as table:
+                todo += table.values()
+            case list() | tuple() as values:
+                todo += values
+            case int() | float() as number if not -MOST_MEASURED <= number <= MOST_MEASURED:
+                return number
+    return None
 
 
 def json_document(value: object, indent: int = 1) -> bytes:

@@ -8,15 +8,13 @@ from typing import TYPE_CHECKING, TypeVar
 import msgspec
 
 from lumtak.core.load import COLUMNS, FORMAT, Reading
-from lumtak.core.record import UNREADABLE, NotMeasured, Record
+from lumtak.core.record import MOST_MEASURED, UNREADABLE, NotMeasured, Record, immeasurable
 from lumtak.core.text import plain
 from lumtak.errors import BadFileError
 from lumtak.storage import read_handed_in
 
 _LARGEST = 1 << 28
 _LONG_BYTES = 1 << 20
-_MOST_MEASURED = 1e18
-"""Bytes, seconds, percentages: more than any of them."""
 _START = 1 << 12
 """Bytes in which a zero says that a file is no text."""
 _DIGITS = 9
@@ -92,7 +90,9 @@ def decode_file(data: bytes, path: Path, kind: type[_T], noun: str, newest: int,
         if version.isdigit() and int(version[:_DIGITS]) > newest:
             problem = f"it was written by a newer Lumtak (format {int(version[:_DIGITS])})."
             raise BadFileError(str(path), problem, next_step="Update Lumtak.")
-        _check_numbers(msgspec.json.decode(data), path)
+        if (number := immeasurable(msgspec.json.decode(data))) is not None:
+            problem = f"a number in it is larger than anything that is measured ({number:.3g})."
+            raise BadFileError(str(path), problem, next_step="Take it again, or name another file.")
         return msgspec.json.decode(data, type=kind)
     except msgspec.ValidationError as error:
         raise BadFileError(str(path), f"this is no {noun} ({plain(str(error))}).", next_step=again) from error
@@ -100,24 +100,6 @@ def decode_file(data: bytes, path: Path, kind: type[_T], noun: str, newest: int,
         raise BadFileError(
             str(path), f"this is no complete {noun}; the file is damaged or cut short.", next_step=again
         ) from error
-
-
-def _check_numbers(document: object, path: Path) -> None:
-    """Whether every number is one that can have been measured: sums and squares of others have no end.
-
-    Raises:
-        BadFileError: one is not.
-    """
-    todo = [document]
-    while todo:
-        match todo.pop():
-            case dict() as table:
-                todo += table.values()
-            case list() as values:
-                todo += values
-            case int() | float() as number if not -_MOST_MEASURED <= number <= _MOST_MEASURED:
-                problem = f"a number in it is larger than anything that is measured ({number:.3g})."
-                raise BadFileError(str(path), problem, next_step="Take it again, or name another file.")
 
 
 def load_column(path: Path, column: str) -> "list[float] | NDArray[np.float64]":
@@ -157,7 +139,7 @@ def _quick_column(text: str, column: str) -> "NDArray[np.float64] | None":
     except ValueError:
         return None
     values = table[:, 0] if len(wanted) == 1 else table[table[:, 1] != 0, 0]
-    return values if (np.abs(values) <= _MOST_MEASURED).all() else None
+    return values if (np.abs(values) <= MOST_MEASURED).all() else None
 
 
 def _column_of(reading: Reading, column: str, path: Path) -> list[float]:
@@ -215,7 +197,7 @@ def _number(row: list[str], place: int, column: str, path: Path, line: int) -> f
         raise BadFileError(
             str(path), f"“{plain(cell, 40)}” in column {column} is no number.", line=line, next_step="Mend that cell."
         ) from error
-    if not abs(value) <= _MOST_MEASURED:
+    if not abs(value) <= MOST_MEASURED:
         raise BadFileError(
             str(path),
             f"“{plain(cell, 40)}” in column {column} is no number that can have been measured.",

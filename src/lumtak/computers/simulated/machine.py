@@ -7,7 +7,7 @@ import msgspec
 
 from lumtak.computers.simulated.model import Model
 from lumtak.computers.simulated.spec import ComputerSpec, load_spec
-from lumtak.computers.simulated.state import SimState, load_state, save_state
+from lumtak.computers.simulated.state import SimState, damaged, fits, load_state, save_state
 from lumtak.errors import UsageError
 
 _SHUTDOWN_S = 6.0
@@ -36,7 +36,10 @@ class Machine:
             raise UsageError(
                 f"The simulated {self.name} exists already with seed {saved.seed}.", "Use another --home, or that seed."
             )
-        self.state = saved or self._new(seed or 1)
+        fresh = self._new(seed or 1)
+        if saved is not None and not fits(saved, fresh.settings):
+            raise damaged(self._path)
+        self.state = saved or fresh
         self.model = Model(self.spec, self.state)
         if saved is None:
             self._boot()

@@ -1,14 +1,19 @@
 """The state of a simulated computer on disk: the outside world, so a file of its own, replaced whole at each write."""
 
+from collections.abc import Collection
 from pathlib import Path
 
 import msgspec
 
-from lumtak.core.record import UNREADABLE, Record
+from lumtak.core.record import UNREADABLE, Record, immeasurable
 from lumtak.errors import StorageError
 from lumtak.storage import write_whole
 
 FORMAT = 1
+_REST = (4, 1, (1 << 32) - 1)
+"""The greatest place in the buffer, whether half a number is left, and that half."""
+_RANDOM = {"counter": 4, "key": 2, "buffer": 4, "rest": 3}
+"""Parts of the state of Philox 4x64, and how many numbers each has."""
 
 
 class ProcessState(Record):
@@ -92,10 +97,30 @@ def load_state(path: Path) -> SimState | None:
     try:
         state = msgspec.json.decode(data, type=SimState)
     except UNREADABLE as error:
-        raise StorageError(f"{path} is damaged.", "Remove it to get this simulated computer as new.") from error
+        raise damaged(path) from error
     if state.format != FORMAT:
         raise StorageError(f"{path} has format {state.format}, and this Lumtak reads {FORMAT}.", "Update Lumtak.")
     return state
+
+
+def damaged(path: Path) -> StorageError:
+    """The error for a state that is none."""
+    return StorageError(f"{path} is damaged.", "Remove it to get this simulated computer as new.")
+
+
+def fits(state: SimState, settings: Collection[str]) -> bool:
+    """Whether a state can be one of a computer that has these settings."""
+    wanted = set(settings)
+    numbers = [state.seed, *(value for values in state.random.values() for value in values)]
+    parts = {name: len(values) for name, values in state.random.items()}
+    return (
+        wanted <= state.settings.keys()
+        and wanted <= state.live.keys()
+        and (not parts or parts == _RANDOM)
+        and all(0 <= number < 1 << 64 for number in numbers)
+        and immeasurable(msgspec.to_builtins(msgspec.structs.replace(state, random={}))) is None
+        and all(number <= most for number, most in zip(state.random.get("rest", ()), _REST, strict=False))
+    )
 
 
 def save_state(path: Path, state: SimState) -> None:
