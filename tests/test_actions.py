@@ -129,8 +129,8 @@ def test_this_computers_own_processes(child):
     mine = next(p for p in found if p["process"]["pid"] == process.pid)
     assert mine["cpu_pct"] > 0, "how much of the computer it gets is not ours to say"
     assert mine["why_not"] == ""
-    above = [p for p in found if p["process"]["pid"] == os.getpid()]
-    assert all("Lumtak runs in it" in p["why_not"] for p in above)
+    seen = {p["pid"]: p for p in json.loads(lumtak_process("facts", "local", "--json").stdout)["processes"]}
+    assert seen[os.getpid()]["untouchable"] == "Lumtak runs in it"
     ended = lumtak_process("end", "local", process.pid, "--yes")
     assert "was asked to end; it ended" in ended.stdout
     assert process.wait() == -15

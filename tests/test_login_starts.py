@@ -101,11 +101,19 @@ def test_lumtak_its_shell_and_what_it_starts_are_nobodys_question(tree):
         process(tree, pid, name, rss=90000, parent=parent, runs=name + b"\0", started=pid)
     process(tree, 35, b"sshd", parent=1, cgroup=b"0::/system.slice/ssh.service\n")
     process(tree, 30, b"bash", parent=35, runs=b"bash\0", started=40)
+    others = {
+        40: b"/usr/bin/python3\0/usr/local/bin/lumtak\0",
+        41: b"python3\0-P\0-m\0lumtak\0demo\0",
+        42: b"python3\0x.py\0",
+    }
+    for pid, runs in others.items():
+        process(tree, pid, b"python3", parent=1, runs=runs, started=pid)
     found = Processes(Hand(str(tree)), 31)
     found.services = True
     seen = {p.pid: p for p in found.look()}
     assert 31 not in seen, "its own process is counted apart"
-    assert {seen[pid].consumer for pid in (30, 32, 33)} == {LUMTAK}
+    assert {seen[pid].consumer for pid in (30, 32, 33, 40, 41)} == {LUMTAK}
+    assert seen[42].consumer == "apps:process/python3"
     assert seen[34].consumer == "apps:process/bash", "another shell is a program like any other"
     assert seen[33].untouchable == "it is part of Lumtak"
     assert (seen[30].untouchable, seen[35].untouchable) == (RUNS_LUMTAK, RUNS_LUMTAK)
