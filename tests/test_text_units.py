@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from lumtak.core.text import csv_cell, plain
+from lumtak.core.text import plain
 from lumtak.core.units import GIB, MIB, percent, ram, signed, span
 
 
@@ -25,15 +25,6 @@ def test_what_was_there_stays_visible():
     assert plain("[bold]x[/bold]") == "[bold]x[/bold]"
     assert plain("\u202egnp.exe") == "\ufffdgnp.exe"
     assert plain("دليل קובץ 図面") == "دليل קובץ 図面"
-
-
-@pytest.mark.parametrize("start", ["=", "+", "-", "@", "\t"])
-def test_no_cell_becomes_a_formula(start):
-    assert csv_cell(start + "1+1")[0] == "'"
-
-
-def test_plain_cells_stay():
-    assert csv_cell("tide feed") == "tide feed"
 
 
 @pytest.mark.parametrize(

@@ -64,7 +64,6 @@ class UnknownNameError(UsageError):
         hint = f"Did you mean {near[0]}?" if near else listing
         super().__init__(f"There is no {kind} called {name}.", hint)
         self.name = name
-        self.nearest = near[0] if near else None
 
 
 class BadFileError(UsageError):

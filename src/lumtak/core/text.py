@@ -56,9 +56,3 @@ def _escaped(char: str) -> str:
     if code < 0x10000:
         return f"\\u{code:04x}"
     return f"\\u{0xD800 + ((code - 0x10000) >> 10):04x}\\u{0xDC00 + ((code - 0x10000) & 0x3FF):04x}"
-
-
-def csv_cell(text: str) -> str:
-    """Text that a spreadsheet will not take for a formula (a leading =, +, -, @ or tab is quoted)."""
-    shown = plain(text)
-    return "'" + shown if shown[:1] in {"=", "+", "-", "@", "\u2409"} else shown

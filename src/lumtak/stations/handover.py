@@ -13,8 +13,6 @@ from lumtak.report.content import ChangeLine, Content, headline
 from lumtak.stations.visit import Visit
 from lumtak.storage import in_sentences, write_whole
 
-REPORT_FILES = ("report.pdf", "load.svg", "job.json")
-
 
 def content_of(visit: Visit) -> Content:
     """What the report of this job says now."""

@@ -122,7 +122,6 @@ class Machine:
         self.put(
             boots=self.state.boots + 1,
             booted_at_s=began,
-            boot_took_s=self.model.clock_s - began,
             took_s={"start: firmware, kernel": up - began, "start: services": self.model.clock_s - up},
         )
         self._log_in()

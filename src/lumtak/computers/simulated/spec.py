@@ -39,7 +39,6 @@ class KernelSpec(Record):
 
     ram_mib: float
     cache_mib: float
-    swap_mib: float
 
 
 class PlanSpec(Record):
@@ -161,7 +160,6 @@ class ComputerSpec(Record):
     name: str
     title: str
     about: str
-    trouble: str
     user: str
     profile: str
     """What it is used for, by the profile's name."""

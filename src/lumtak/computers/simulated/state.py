@@ -35,7 +35,7 @@ class ProcessState(Record):
     """Core-seconds it has had, at the clock of the time."""
 
 
-class SimState(Record):
+class SimState(Record, forbid_unknown_fields=False):
     """The whole computer at one moment."""
 
     format: int = FORMAT
@@ -47,7 +47,6 @@ class SimState(Record):
     logins: int = 0
     booted_at_s: float = 0.0
     login_at_s: float = 0.0
-    boot_took_s: float = 0.0
     login_took_s: float | None = None
     """None while programs are still starting."""
     settings: dict[str, str | None]
