@@ -11,9 +11,9 @@ from lumtak.computers.hands.states import KINDS
 from lumtak.core.load import Reading
 from lumtak.core.profile import Profile
 from lumtak.core.setting import Exact
+from lumtak.formats.capture import Capture
 from lumtak.journal import Entry
 from lumtak.report.content import Content
-from lumtak.stations.capture import Capture
 
 _PARTS: dict[str, dict[str, Any]] = {
     "str": {"type": "string"},

@@ -22,7 +22,7 @@ from lumtak.core.sizing import emptying_the_cache, memory_parts, swap_sizes
 from lumtak.core.suggest import suggest
 from lumtak.core.units import GIB, MIB
 from lumtak.errors import BadFileError
-from lumtak.stations.capture import load_capture, make_capture, to_json
+from lumtak.formats.capture import load_capture, make_capture, to_json
 
 ADVICE = load_advice((files("lumtak") / "data" / "advice.toml").read_text(encoding="utf-8"), "advice.toml")
 

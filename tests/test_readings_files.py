@@ -13,8 +13,8 @@ from lumtak.core.load import to_json
 from lumtak.core.means import half_width
 from lumtak.core.record import NotMeasured
 from lumtak.errors import BadFileError, ComputerError, LumtakError, UsageError
-from lumtak.stations.files import load_column, load_reading, to_csv
-from lumtak.stations.openmetrics import to_openmetrics
+from lumtak.formats.openmetrics import to_openmetrics
+from lumtak.formats.readings import load_column, load_reading, to_csv
 from lumtak.stations.quick import look_in_words, quick_look
 from lumtak.stations.reading import Precision, take_reading
 

@@ -20,8 +20,8 @@ from lumtak.core.suggest import suggest
 from lumtak.core.text import number, plain
 from lumtak.core.units import counted, ram
 from lumtak.errors import UnknownNameError, UsageError
+from lumtak.formats.capture import make_capture, to_json
 from lumtak.stations.actions import looked_at_closely, programs_closely
-from lumtak.stations.capture import make_capture, to_json
 from lumtak.stations.workshop import Workshop
 from lumtak.storage import write_whole
 

@@ -200,7 +200,7 @@ def read_command(
     if out is not None:
         _write_reading(reading, out, to_stderr=openmetrics)
     if openmetrics:
-        from lumtak.stations.openmetrics import to_openmetrics
+        from lumtak.formats.openmetrics import to_openmetrics
 
         click.echo(to_openmetrics(reading), nl=False)
 
@@ -214,7 +214,7 @@ def _check_target(out: Path) -> None:
 
 
 def _write_reading(reading: Reading, out: Path, *, to_stderr: bool) -> None:
-    from lumtak.stations.files import to_csv
+    from lumtak.formats.readings import to_csv
 
     write_whole(out, to_csv(reading).encode() if out.suffix.lower() == ".csv" else to_json(reading))
     if reading.settled_from:
@@ -313,7 +313,7 @@ def compare_command(
     del workshop
     from lumtak.core.compare import compare_many
     from lumtak.core.conditions import mismatches, mover_in_words, movers
-    from lumtak.stations.files import load_column, load_reading_if
+    from lumtak.formats.readings import load_column, load_reading_if
     from lumtak.stations.visit import caution_for
 
     sides = [[load_column(path, column) for path in paths] for paths in ((before, *also_before), (after, *also_after))]

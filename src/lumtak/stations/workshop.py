@@ -19,9 +19,9 @@ from lumtak.core.load import Reading
 from lumtak.core.profile import Profile, load_profile
 from lumtak.core.text import plain
 from lumtak.errors import BadFileError, LumtakError, StorageError, UnknownNameError, UsageError
+from lumtak.formats.capture import load_capture
 from lumtak.journal import Journal
 from lumtak.roots import why_not_roots
-from lumtak.stations.capture import load_capture
 from lumtak.stations.reading import OnSample, take_reading
 from lumtak.storage import copied_to_look, read_handed_in, sweep
 

@@ -9,7 +9,7 @@ import msgspec
 from lumtak.core.facts import Facts
 from lumtak.core.load import Reading
 from lumtak.core.record import Record, json_document
-from lumtak.stations.files import decode_file
+from lumtak.formats.readings import decode_file
 from lumtak.storage import read_handed_in
 
 FORMAT = 1
