@@ -45,7 +45,7 @@ def start_up() -> None:
 
     empty = "from textual.app import App\nclass E(App):\n def on_mount(self): self.exit()\nE().run(headless=True)"
     ours = (
-        "import tempfile, pathlib\nfrom lumtak.stations.workshop import Workshop\nfrom lumtak.tui.app import LumtakApp\n"
+        "import tempfile, pathlib\nfrom lumtak.work.workshop import Workshop\nfrom lumtak.tui.app import LumtakApp\n"
         "from lumtak.tui.bench import BenchScreen\n"
         "LumtakApp.on_mount = lambda self: (self.push_screen(BenchScreen()), self.call_after_refresh(self.exit))\n"
         "app = LumtakApp(Workshop(pathlib.Path(tempfile.mkdtemp())), pace=60)\napp.run(headless=True)\nraise SystemExit(app.return_code)"
@@ -152,7 +152,7 @@ def real_facts() -> None:
     """Facts of this computer against plain `systemctl show '*'` and one pass over /proc; where systemd runs."""
     from lumtak.computers.hands.hand import Hand
     from lumtak.computers.linux.proc import Processes
-    from lumtak.stations.workshop import Workshop
+    from lumtak.work.workshop import Workshop
 
     if not Path("/run/systemd/system").is_dir():
         print("facts of this computer: no systemd runs here, so there is nothing to compare with (make lab has one)")

@@ -59,10 +59,10 @@ async def _audit_screen(count: int, folder: Path) -> dict[str, float]:
     from lumtak.casebook import Job
     from lumtak.computers.simulated.computer import SimulatedComputer
     from lumtak.core.audit import audit
-    from lumtak.stations.visit import Visit
-    from lumtak.stations.workshop import Workshop
     from lumtak.tui.app import LumtakApp
     from lumtak.tui.job_screen import JobScreen
+    from lumtak.work.visit import Visit
+    from lumtak.work.workshop import Workshop
 
     workshop = Workshop(folder)
     computer = SimulatedComputer("chart-room", folder / "simulated", seed=1)

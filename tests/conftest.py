@@ -4,7 +4,7 @@ import pytest
 from hypothesis import settings
 
 from helpers import bench, linux, linux_tree
-from lumtak.stations.workshop import Workshop
+from lumtak.work.workshop import Workshop
 
 settings.register_profile("lumtak", deadline=None, max_examples=60, derandomize=True)
 settings.load_profile("lumtak")

@@ -102,12 +102,12 @@ def work(folder: Path) -> list[object]:
     from lumtak.core.facts import Space
     from lumtak.core.setting import parse_change, parse_ref
     from lumtak.journal import apply_changes, drift, owed_now, put_back
-    from lumtak.stations.actions import heavy_processes
-    from lumtak.stations.handover import content_of
-    from lumtak.stations.quick import look_in_words, quick_look
-    from lumtak.stations.reading import take_reading
-    from lumtak.stations.visit import Visit
-    from lumtak.stations.workshop import Workshop
+    from lumtak.work.actions import heavy_processes
+    from lumtak.work.handover import content_of
+    from lumtak.work.quick import look_in_words, quick_look
+    from lumtak.work.reading import take_reading
+    from lumtak.work.visit import Visit
+    from lumtak.work.workshop import Workshop
 
     seen: list[object] = []
     shop = Workshop(folder)
@@ -162,10 +162,10 @@ async def screens(folder: Path) -> list[object]:
 
     from helpers import bench, profile
     from lumtak.casebook import STATIONS
-    from lumtak.stations.visit import Visit
-    from lumtak.stations.workshop import Workshop
     from lumtak.tui.app import LumtakApp
     from lumtak.tui.job_screen import JobScreen
+    from lumtak.work.visit import Visit
+    from lumtak.work.workshop import Workshop
 
     shop = Workshop(folder)
     visit = Visit.start(shop, bench(folder / "simulated"), profile())

@@ -15,7 +15,7 @@ from lumtak.computers.linux.ending import end_process
 from lumtak.core.actions import running
 from lumtak.core.facts import Process
 from lumtak.errors import ComputerError, UnknownNameError
-from lumtak.stations.actions import find_process, heavy_processes
+from lumtak.work.actions import find_process, heavy_processes
 
 NAME = "sim:drawing-bench"
 STUBBORN = "import signal, time; signal.signal(signal.SIGTERM, signal.SIG_IGN); print('.', flush=True); time.sleep(60)"

@@ -5,13 +5,13 @@ import json
 from helpers import bench
 from lumtak.core.setting import parse_change
 from lumtak.journal import Journal, apply_changes
-from lumtak.stations.visit import Visit
 from lumtak.tui.app import LumtakApp
 from lumtak.tui.bench import BenchScreen
 from lumtak.tui.confirm import ConfirmScreen
 from lumtak.tui.ending import EndingScreen
 from lumtak.tui.job_screen import JobScreen
 from lumtak.tui.put_back import PutBackScreen
+from lumtak.work.visit import Visit
 from test_screens import WIDE, application, says, until
 
 NAME = "sim:drawing-bench"

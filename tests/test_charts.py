@@ -12,9 +12,9 @@ from lumtak.core.plan import Plan, Step
 from lumtak.core.setting import parse_change
 from lumtak.core.units import MIB
 from lumtak.report.charts import KINDS_OF_CHART
-from lumtak.stations.handover import draw_chart
-from lumtak.stations.visit import Visit
-from lumtak.stations.workshop import Workshop
+from lumtak.work.handover import draw_chart
+from lumtak.work.visit import Visit
+from lumtak.work.workshop import Workshop
 
 NAME = "drawing-bench-1"
 

@@ -22,8 +22,8 @@ from lumtak.core.means import BATCHES, MOST_CORRELATED, batch_spread, half_width
 from lumtak.core.record import NotMeasured
 from lumtak.errors import UsageError
 from lumtak.report.content import headline, sentences
-from lumtak.stations.reading import Precision
-from lumtak.stations.visit import compare_readings
+from lumtak.work.reading import Precision
+from lumtak.work.visit import compare_readings
 from noise import FAMILIES, autoregression, until_sure
 
 

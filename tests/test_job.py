@@ -16,11 +16,11 @@ from lumtak.core.profile import Threshold
 from lumtak.core.setting import parse_ref
 from lumtak.errors import StorageError, UnknownNameError, UsageError
 from lumtak.report.content import headline, sentence
-from lumtak.stations.example import run_example
-from lumtak.stations.handover import content_of, write_report
-from lumtak.stations.reading import take_reading
-from lumtak.stations.visit import Visit, compare_readings
-from lumtak.stations.workshop import Workshop
+from lumtak.work.example import run_example
+from lumtak.work.handover import content_of, write_report
+from lumtak.work.reading import take_reading
+from lumtak.work.visit import Visit, compare_readings
+from lumtak.work.workshop import Workshop
 
 
 @pytest.fixture

@@ -14,7 +14,7 @@ from lumtak.core.load import LUMTAK
 from lumtak.core.plan import guards
 from lumtak.core.setting import parse_ref
 from lumtak.errors import ComputerError
-from lumtak.stations.actions import programs_closely
+from lumtak.work.actions import programs_closely
 
 UID = os.getuid()
 TICK = os.sysconf("SC_CLK_TCK")

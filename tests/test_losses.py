@@ -14,8 +14,8 @@ from lumtak.core.setting import parse_change
 from lumtak.errors import LumtakError, NewerError
 from lumtak.journal import Journal, apply_changes, put_back
 from lumtak.journal.entry import FORMAT, Entry, unsealed
-from lumtak.stations.handover import content_of
-from lumtak.stations.visit import Visit
+from lumtak.work.handover import content_of
+from lumtak.work.visit import Visit
 from test_journal import apply, plain, results
 
 
@@ -146,7 +146,7 @@ def test_a_lost_record_gives_exit_code_3_until_it_is_settled(home):
 
 def started(home):
     from helpers import profile
-    from lumtak.stations.workshop import Workshop
+    from lumtak.work.workshop import Workshop
 
     visit = Visit.start(Workshop(home), bench(home / "simulated"), profile())
     visit.read_baseline(seconds=10)

@@ -6,7 +6,7 @@ import pytest
 
 from helpers import lumtak
 from lumtak.errors import StorageError
-from lumtak.stations.workshop import Workshop
+from lumtak.work.workshop import Workshop
 
 
 @pytest.fixture

@@ -15,8 +15,8 @@ from lumtak.core.record import NotMeasured
 from lumtak.errors import BadFileError, ComputerError, LumtakError, UsageError
 from lumtak.formats.openmetrics import to_openmetrics
 from lumtak.formats.readings import load_column, load_reading, to_csv
-from lumtak.stations.quick import look_in_words, quick_look
-from lumtak.stations.reading import Precision, take_reading
+from lumtak.work.quick import look_in_words, quick_look
+from lumtak.work.reading import Precision, take_reading
 
 
 class Slow:

@@ -15,7 +15,6 @@ from lumtak.core.setting import parse_ref
 from lumtak.core.strip import marked
 from lumtak.core.strip import strips as cut
 from lumtak.errors import StorageError
-from lumtak.stations.visit import Visit
 from lumtak.tui.app import LumtakApp
 from lumtak.tui.bench import BenchScreen
 from lumtak.tui.confirm import ConfirmScreen
@@ -27,6 +26,7 @@ from lumtak.tui.widgets.ledger import Ledger
 from lumtak.tui.widgets.lines import Line, LineList
 from lumtak.tui.widgets.route import Route
 from lumtak.tui.widgets.trace import Trace
+from lumtak.work.visit import Visit
 
 WIDE, LOW = (142, 44), (80, 24)
 

@@ -16,8 +16,8 @@ from lumtak.core.audit import audit
 from lumtak.core.text import harmless_json
 from lumtak.errors import StorageError, UnknownNameError
 from lumtak.journal import Journal
-from lumtak.stations.workshop import Workshop
 from lumtak.storage import Database, write_whole
+from lumtak.work.workshop import Workshop
 
 STEPS = ("open", "fsync", "replace")
 

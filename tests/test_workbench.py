@@ -9,7 +9,6 @@ from lumtak.core.bridge import Bridge, BridgeStep
 from lumtak.core.record import known
 from lumtak.core.strip import KINDS, Glance
 from lumtak.errors import UsageError
-from lumtak.stations.visit import Visit
 from lumtak.tui.bench import BenchScreen
 from lumtak.tui.job_screen import JobScreen
 from lumtak.tui.quick_look import QuickLookScreen
@@ -20,6 +19,7 @@ from lumtak.tui.widgets.live import Live
 from lumtak.tui.widgets.mini import glance_line
 from lumtak.tui.widgets.stances import Stances
 from lumtak.tui.widgets.trace import Trace
+from lumtak.work.visit import Visit
 from test_screens import LOW, WIDE, Stage, application, row, says, shown, until
 
 

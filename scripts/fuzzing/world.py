@@ -21,8 +21,8 @@ from lumtak.computers.hands.hand import Hand
 from lumtak.computers.hands.whose import Hands
 from lumtak.computers.linux.clock import LinuxClock
 from lumtak.computers.linux.computer import LinuxComputer
-from lumtak.stations.workshop import Workshop
 from lumtak.tui.app import LumtakApp
+from lumtak.work.workshop import Workshop
 from outside import ETC, FILE, INSTALL, Outside
 
 LONGEST_S = 2.0

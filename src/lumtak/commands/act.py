@@ -9,8 +9,8 @@ from lumtak.core.actions import Action, Running
 from lumtak.core.text import plain
 from lumtak.core.units import percent, ram
 from lumtak.errors import LumtakError, UsageError
-from lumtak.stations.actions import end_process, find_process, heavy_processes
-from lumtak.stations.workshop import Workshop
+from lumtak.work.actions import end_process, find_process, heavy_processes
+from lumtak.work.workshop import Workshop
 
 _SHOWN = 15
 

@@ -34,7 +34,7 @@ from lumtak.journal import (
     warnings,
 )
 from lumtak.journal.outcome import nothing
-from lumtak.stations.workshop import Workshop
+from lumtak.work.workshop import Workshop
 
 
 @click.command("apply")

@@ -17,9 +17,9 @@ from lumtak.computers.protocol import Computer
 from lumtak.core.record import json_document
 from lumtak.core.setting import SettingRef
 from lumtak.errors import ComputerError
-from lumtak.stations.rights import asking
-from lumtak.stations.workshop import Workshop
 from lumtak.storage import make_folder
+from lumtak.work.rights import asking
+from lumtak.work.workshop import Workshop
 
 _F = TypeVar("_F", bound=Callable[..., Any])
 _LOG_BYTES = 1 << 20

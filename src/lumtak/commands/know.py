@@ -21,9 +21,9 @@ from lumtak.core.text import number, plain
 from lumtak.core.units import counted, ram
 from lumtak.errors import UnknownNameError, UsageError
 from lumtak.formats.capture import make_capture, to_json
-from lumtak.stations.actions import looked_at_closely, programs_closely
-from lumtak.stations.workshop import Workshop
 from lumtak.storage import write_whole
+from lumtak.work.actions import looked_at_closely, programs_closely
+from lumtak.work.workshop import Workshop
 
 _ANSWERS = {"needed": "needed", "not-needed": "not needed"}
 

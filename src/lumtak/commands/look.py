@@ -17,9 +17,9 @@ from lumtak.core.setting import AREA_TITLES, AREAS
 from lumtak.core.text import plain
 from lumtak.core.units import counted, percent, ram, signed
 from lumtak.errors import UsageError
-from lumtak.stations.reading import take_reading
-from lumtak.stations.workshop import Workshop, read_profile
 from lumtak.storage import write_whole
+from lumtak.work.reading import take_reading
+from lumtak.work.workshop import Workshop, read_profile
 
 _AUDIT_SECONDS = {"local": 5.0}
 _AUDIT_SECONDS_SIMULATED = 60.0
@@ -256,7 +256,7 @@ def look_command(workshop: Workshop, computer: str, seconds: float, user: str | 
     lumtak look local
     lumtak look sim:drawing-bench --seconds 60
     """
-    from lumtak.stations.quick import look_in_words, quick_look
+    from lumtak.work.quick import look_in_words, quick_look
 
     machine = workshop.computer(computer, user=user)
     facts = machine.about.facts()
@@ -314,7 +314,7 @@ def compare_command(
     from lumtak.core.compare import compare_many
     from lumtak.core.conditions import mismatches, mover_in_words, movers
     from lumtak.formats.readings import load_column, load_reading_if
-    from lumtak.stations.visit import caution_for
+    from lumtak.work.visit import caution_for
 
     sides = [[load_column(path, column) for path in paths] for paths in ((before, *also_before), (after, *also_after))]
     readings = [load_reading_if(path) for path in (before, after, *also_before, *also_after)]

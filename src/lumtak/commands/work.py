@@ -21,11 +21,11 @@ from lumtak.core.setting import parse_ref
 from lumtak.core.units import counted, percent, ram, signed, span
 from lumtak.errors import UsageError
 from lumtak.report.charts import KINDS_OF_CHART, Format, Kind
-from lumtak.stations.handover import draw_chart
-from lumtak.stations.places import results_folder
-from lumtak.stations.visit import Visit
-from lumtak.stations.workshop import Workshop
 from lumtak.storage import write_whole
+from lumtak.work.handover import draw_chart
+from lumtak.work.places import results_folder
+from lumtak.work.visit import Visit
+from lumtak.work.workshop import Workshop
 
 _DEMO_PACE = 60.0
 
@@ -68,7 +68,7 @@ def example_command(out: Path, seed: int) -> None:
 
     Writes report.pdf, load.svg and job.json to DIR.
     """
-    from lumtak.stations.example import run_example
+    from lumtak.work.example import run_example
 
     run_example(out, seed, click.echo)
 
@@ -107,7 +107,7 @@ def jobs_command(workshop: Workshop, *, as_json: bool) -> None:
 @with_workshop
 def report_command(workshop: Workshop, job: str, out: Path) -> None:
     """Write the report of JOB to DIR: report.pdf, load.svg, job.json."""
-    from lumtak.stations.handover import write_report
+    from lumtak.work.handover import write_report
 
     visit = Visit.reopen(workshop, workshop.casebook.job(job))
     for path in write_report(visit, out):

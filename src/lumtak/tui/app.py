@@ -10,11 +10,11 @@ from textual.binding import Binding, BindingType
 from textual.screen import Screen
 from textual.theme import Theme
 
-from lumtak.stations.workshop import Workshop
 from lumtak.tui.background import WorkingScreen
 from lumtak.tui.bench import BenchScreen
 from lumtak.tui.interview import InterviewScreen
 from lumtak.tui.theme import DARK, LIGHT
+from lumtak.work.workshop import Workshop
 
 
 class LumtakApp(App[None]):

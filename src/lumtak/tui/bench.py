@@ -16,13 +16,13 @@ from lumtak.computers.protocol import Computer
 from lumtak.core.profile import Profile
 from lumtak.core.text import plain
 from lumtak.errors import LumtakError
-from lumtak.stations.changes import Standing, standing_changes
-from lumtak.stations.visit import Visit
 from lumtak.storage import in_short
 from lumtak.tui.job_screen import JobScreen
 from lumtak.tui.theme import WIDE, Palette
 from lumtak.tui.widgets.lines import Line, LineList, fit, whole_sentences
 from lumtak.tui.widgets.mini import glance_line
+from lumtak.work.changes import Standing, standing_changes
+from lumtak.work.visit import Visit
 
 _PLAIN_PROFILE = "writing-and-web"
 """The one to begin with where nothing is known."""

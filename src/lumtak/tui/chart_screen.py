@@ -14,8 +14,8 @@ from textual.widgets import Button, Input, Static
 from lumtak.core.text import plain
 from lumtak.errors import LumtakError
 from lumtak.report.charts import Format, Kind
-from lumtak.stations.places import results_folder
 from lumtak.storage import in_short, write_whole
+from lumtak.work.places import results_folder
 
 KIND_WORDS: dict[Kind, str] = {
     "load": "Load over time",

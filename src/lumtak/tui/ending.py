@@ -10,13 +10,13 @@ from textual.widgets import Static
 from lumtak.core.actions import Action, Running, Way
 from lumtak.core.text import plain
 from lumtak.core.units import percent, ram
-from lumtak.stations.actions import heavy_processes
-from lumtak.stations.visit import Visit
 from lumtak.tui.background import WorkingScreen
 from lumtak.tui.confirm import ConfirmScreen
 from lumtak.tui.help import HelpScreen
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.lines import Line, LineList, column
+from lumtak.work.actions import heavy_processes
+from lumtak.work.visit import Visit
 
 
 class EndingScreen(WorkingScreen):

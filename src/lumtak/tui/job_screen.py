@@ -20,7 +20,6 @@ from lumtak.core.text import plain
 from lumtak.errors import LumtakError
 from lumtak.journal import Entry, Owed
 from lumtak.report.charts import Kind
-from lumtak.stations.visit import Visit
 from lumtak.tui.background import WorkingScreen
 from lumtak.tui.help import HelpScreen
 from lumtak.tui.saver import Saver
@@ -36,6 +35,7 @@ from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.ledger import Ledger
 from lumtak.tui.widgets.lines import whole_sentences
 from lumtak.tui.widgets.route import Route
+from lumtak.work.visit import Visit
 
 _LOW = 30
 _CHARTS: dict[Station, Kind] = {"baseline": "load", "proof": "bridge", "handover": "spread"}
@@ -236,8 +236,8 @@ class JobScreen(WorkingScreen):
 
     def action_chart(self) -> None:
         """Save a chart: the one that fits the station, or another."""
-        from lumtak.stations.handover import draw_chart
         from lumtak.tui.chart_screen import ChartScreen
+        from lumtak.work.handover import draw_chart
 
         kind = _CHARTS.get(self.job.station, "strips")
         if kind == "bridge" and not self.bridges:

@@ -14,14 +14,14 @@ from lumtak.core.text import plain
 from lumtak.core.units import all_of, counted
 from lumtak.errors import LumtakError
 from lumtak.journal import Entry, Outcome, is_asked, put_back, recorded, warnings
-from lumtak.stations.changes import Changes, changes_of
-from lumtak.stations.rights import asking
-from lumtak.stations.workshop import Workshop
 from lumtak.tui.background import WorkingScreen
 from lumtak.tui.confirm import ConfirmScreen
 from lumtak.tui.help import HelpScreen
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.lines import Line, LineList, column
+from lumtak.work.changes import Changes, changes_of
+from lumtak.work.rights import asking
+from lumtak.work.workshop import Workshop
 
 _NARROW = 100
 

@@ -10,12 +10,12 @@ from textual.widgets import Static
 from lumtak.computers.protocol import Computer
 from lumtak.core.facts import Facts
 from lumtak.core.load import Reading
-from lumtak.stations.quick import Look, Row, look_in_words, quick_look
-from lumtak.stations.reading import conditions_of, take_reading
 from lumtak.tui.background import WorkingScreen
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.lines import Line, LineList
 from lumtak.tui.widgets.live import Live
+from lumtak.work.quick import Look, Row, look_in_words, quick_look
+from lumtak.work.reading import conditions_of, take_reading
 
 _SECONDS = 20.0
 

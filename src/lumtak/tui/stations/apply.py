@@ -13,12 +13,12 @@ from lumtak.core.text import plain
 from lumtak.core.units import counted
 from lumtak.errors import LumtakError
 from lumtak.journal import Entry, Outcome, Review, ReviewLine
-from lumtak.stations.rights import asking
 from lumtak.tui.confirm import ConfirmScreen
 from lumtak.tui.stations.base import Station
 from lumtak.tui.stations.plan import OWED_WORDS
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.lines import Line, LineList, column
+from lumtak.work.rights import asking
 
 _STAGES = {
     "verified": ("done", ""),

@@ -10,12 +10,12 @@ from lumtak.core.means import half_width
 from lumtak.core.record import NotMeasured, known
 from lumtak.core.text import plain
 from lumtak.core.units import counted, percent, ram, span, took
-from lumtak.stations.reading import Precision, conditions_of
 from lumtak.tui.stations.base import Station
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.lines import Line, LineList
 from lumtak.tui.widgets.live import Live
 from lumtak.tui.widgets.trace import Trace
+from lumtak.work.reading import Precision, conditions_of
 
 _HEAVIEST = 6
 

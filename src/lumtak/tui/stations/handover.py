@@ -10,14 +10,14 @@ from textual.widgets import Button, Input, Static
 from lumtak.core.text import plain
 from lumtak.core.units import all_of, counted
 from lumtak.journal import Entry, warnings
-from lumtak.stations.places import results_folder
-from lumtak.stations.rights import asking
 from lumtak.storage import in_short
 from lumtak.tui.confirm import ConfirmScreen
 from lumtak.tui.stations.apply import entry_row
 from lumtak.tui.stations.base import Station
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.lines import Line, LineList
+from lumtak.work.places import results_folder
+from lumtak.work.rights import asking
 
 
 class HandoverStation(Station):
@@ -108,7 +108,7 @@ class HandoverStation(Station):
             self.desk.tell(f"{plain(entry.title)} is not changed any more: {entry.stage}.")
 
     def _write(self) -> None:
-        from lumtak.stations.handover import write_report
+        from lumtak.work.handover import write_report
 
         folder = Path(self.query_one(Input).value).expanduser()
         visit = self.desk.visit

@@ -12,13 +12,13 @@ from lumtak.core.record import NotMeasured
 from lumtak.core.units import GIB, counted, percent, ram, signed, span, took
 from lumtak.errors import LumtakError
 from lumtak.report.content import headline, sentence, sentences
-from lumtak.stations.reading import conditions_of
-from lumtak.stations.visit import compare_readings
 from lumtak.tui.stations.base import Station
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.bridge import bridge_rows
 from lumtak.tui.widgets.dots import distribution_rows
 from lumtak.tui.widgets.live import Live
+from lumtak.work.reading import conditions_of
+from lumtak.work.visit import compare_readings
 
 
 class ProofStation(Station):

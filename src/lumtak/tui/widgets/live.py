@@ -13,9 +13,9 @@ from textual.widgets import Static
 from lumtak.core.load import Conditions, Sample, series_of, settle, skip_after_start
 from lumtak.core.means import half_width
 from lumtak.core.units import percent, ram, span
-from lumtak.stations.reading import Precision
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.trace import Trace
+from lumtak.work.reading import Precision
 
 _REDRAW_EVERY_S = 0.1
 _SLOW_S, _FIRST = 0.5, 10

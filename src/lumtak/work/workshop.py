@@ -22,8 +22,8 @@ from lumtak.errors import BadFileError, LumtakError, StorageError, UnknownNameEr
 from lumtak.formats.capture import load_capture
 from lumtak.journal import Journal
 from lumtak.roots import why_not_roots
-from lumtak.stations.reading import OnSample, take_reading
 from lumtak.storage import copied_to_look, read_handed_in, sweep
+from lumtak.work.reading import OnSample, take_reading
 
 _LARGEST_FILE = 1 << 20
 

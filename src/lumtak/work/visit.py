@@ -36,9 +36,9 @@ from lumtak.journal import (
     scripts_left,
     standing_now,
 )
-from lumtak.stations.actions import end_process, programs_closely
-from lumtak.stations.reading import OnSample, take_reading
-from lumtak.stations.workshop import Workshop
+from lumtak.work.actions import end_process, programs_closely
+from lumtak.work.reading import OnSample, take_reading
+from lumtak.work.workshop import Workshop
 
 LATE_S, SETTLED_IN_S = 900.0, RECENT_S
 """A start so long ago is not waited for again; a computer that has been up so long is no longer starting."""

@@ -7,7 +7,7 @@ from lumtak.core.text import plain
 from lumtak.core.units import counted
 from lumtak.errors import LumtakError
 from lumtak.journal import Drift, Entry, drift, owed_now
-from lumtak.stations.workshop import Workshop
+from lumtak.work.workshop import Workshop
 
 
 class Visited(Record):

@@ -8,9 +8,9 @@ from lumtak.core.compare import Comparison
 from lumtak.core.units import counted, percent, ram, signed
 from lumtak.errors import ConflictError
 from lumtak.report.content import headline, sentences
-from lumtak.stations.handover import write_report
-from lumtak.stations.visit import Visit
-from lumtak.stations.workshop import Workshop
+from lumtak.work.handover import write_report
+from lumtak.work.visit import Visit
+from lumtak.work.workshop import Workshop
 
 COMPUTER, PROFILE = "sim:drawing-bench", "hull-drafting"
 

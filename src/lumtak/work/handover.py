@@ -10,8 +10,8 @@ from lumtak.core.strip import Strip, strips
 from lumtak.errors import UsageError
 from lumtak.report.charts import Format, Kind
 from lumtak.report.content import ChangeLine, Content, headline
-from lumtak.stations.visit import Visit
 from lumtak.storage import in_sentences, write_whole
+from lumtak.work.visit import Visit
 
 
 def content_of(visit: Visit) -> Content:
