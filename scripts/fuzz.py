@@ -8,6 +8,7 @@ import shutil
 import sys
 import tempfile
 import time
+import warnings
 from pathlib import Path
 from typing import NamedTuple
 
@@ -39,6 +40,7 @@ def tried(kind: str, inputs: int, seed: int, keep: Path | None = None) -> Tally:
         seed: the same one gives the same inputs.
         keep: where to put files that were read at a fault.
     """
+    warnings.simplefilter("error")  # what a library warns of, nobody has to read on a terminal
     memory = Path("/dev/shm")  # noqa: S108 - thousands of small files: in memory where there is some
     began, count, faults = time.monotonic(), 0, []
     with (

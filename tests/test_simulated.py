@@ -203,6 +203,7 @@ def test_a_damaged_state_is_said(tmp_path, damage):
         ("random", {"counter": [1] * 4, "key": [1, 1], "buffer": [1] * 4, "rest": [9, 0, 0]}),
         ("seed", -1),
         ("clock_s", 1e300),
+        ("processes", {"services:fax-bridge": {"mood": 1e17}}),
     ],
 )
 def test_a_state_that_this_computer_cannot_have_is_told_as_damaged(sim, home, part, spoiled):

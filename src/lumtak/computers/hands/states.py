@@ -11,7 +11,7 @@ import base64
 import binascii
 import re
 from abc import ABC, abstractmethod
-from dataclasses import dataclass, field, fields
+from dataclasses import dataclass, field, fields, replace
 from typing import Any, Callable, ClassVar, Dict, List, Mapping, Optional, Tuple, Type
 
 from lumtak.computers.hands.desktops import FAMILIES
@@ -412,6 +412,10 @@ class KernelValue(Exact, kind="sysctl"):
         return [part.keep(self.file, self.kept), b"kernel %s %s" % (quoted(self.place), quoted(self.live))]
 
 
+_NO_PREFERENCE = "performance"
+"""The governor under which no energy preference counts."""
+
+
 @dataclass(frozen=True)
 class ClockPolicies(Exact, kind="clock"):
     """What each policy of the processors' clock holds, and Lumtak's own unit that keeps a plan over a restart."""
@@ -437,6 +441,16 @@ class ClockPolicies(Exact, kind="clock"):
         return _own_file(POWER_FILE, self.kept) or (
             "" if self.link in {None, POWER_FILE} else "its link leads elsewhere"
         )
+
+    def between(self, one: Exact, other: Exact) -> bool:
+        """Half-way from a governor under which no preference counts, a policy has the new governor with whatever preference came before."""
+        ends = [end for end in (one, other) if isinstance(end, ClockPolicies)]
+        policies = dict(self.policies)
+        for policy, words in self.policies.items():
+            held = {end.policies.get(policy, "").partition("/")[0]: end.policies.get(policy, "") for end in ends}
+            if _NO_PREFERENCE in held:
+                policies[policy] = held.get(words.partition("/")[0], words)
+        return super().between(one, other) or Exact.between(replace(self, policies=policies), one, other)
 
     def places(self) -> List[str]:
         """See `Exact.places`."""

@@ -6,12 +6,15 @@ from pathlib import Path
 import msgspec
 
 from lumtak.core.record import UNREADABLE, Record, immeasurable
+from lumtak.core.text import number
 from lumtak.errors import StorageError
 from lumtak.storage import write_whole
 
 FORMAT = 1
 _REST = (4, 1, (1 << 32) - 1)
 """The greatest place in the buffer, whether half a number is left, and that half."""
+_FARTHEST = 40.0
+"""Standard deviations from the mean: no draw comes near it."""
 _RANDOM = {"counter": 4, "key": 2, "buffer": 4, "rest": 3}
 """Parts of the state of Philox 4x64, and how many numbers each has."""
 
@@ -116,9 +119,17 @@ def fits(state: SimState, settings: Collection[str]) -> bool:
         wanted <= state.settings.keys()
         and wanted <= state.live.keys()
         and (not parts or parts == _RANDOM)
-        and all(0 <= number < 1 << 64 for number in numbers)
+        and all(0 <= n < 1 << 64 for n in numbers)
+        and state.clock_ratio > 0
+        and all(
+            value is None or number(value) is not None
+            for held in (state.settings, state.live)
+            for address, value in held.items()
+            if address.startswith("memory:")
+        )
+        and all(abs(p.mood) <= _FARTHEST and abs(p.girth) <= _FARTHEST for p in state.processes.values())
         and immeasurable(msgspec.to_builtins(msgspec.structs.replace(state, random={}))) is None
-        and all(number <= most for number, most in zip(state.random.get("rest", ()), _REST, strict=False))
+        and all(n <= most for n, most in zip(state.random.get("rest", ()), _REST, strict=False))
     )
 
 
