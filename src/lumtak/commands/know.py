@@ -72,6 +72,14 @@ def explain_command(workshop: Workshop, computer: str, item: str, user: str | No
     lumtak explain local 4711
     """
     facts, machine = workshop.opened(computer, user=user)
+    try:
+        _explain(workshop, facts, machine, item, as_json=as_json)
+    finally:
+        if machine:
+            machine.close()
+
+
+def _explain(workshop: Workshop, facts: Facts, machine: Computer | None, item: str, *, as_json: bool) -> None:
     if (pid := number(item)) is not None:
         _say_causes(facts, pid, machine, as_json=as_json)
         return

@@ -80,7 +80,8 @@ def find_item(facts: Facts, ref: SettingRef) -> Item:
 def guards(facts: Facts, catalogue: Catalogue) -> dict[SettingRef, str]:
     """What is never changed on this computer, with the reason: guarded roles, and what they cannot work without."""
     graphs = Graphs(facts.items)
-    here = {parse_ref(c): RUNS_LUMTAK for c in lumtaks(facts) if any(i.consumer == c for i in facts.items)}
+    running = lumtaks(facts)
+    here = {i.ref: RUNS_LUMTAK for i in facts.items if i.consumer in running}
     roots = {i.consumer: role for i in facts.items if (role := catalogue.find(i.role)) and role.guarded}
     found = here | {parse_ref(c): f"without it {role.stops}" for c, role in roots.items()}
     for consumer, path in graphs.carriers(roots).items():
