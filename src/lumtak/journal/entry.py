@@ -123,9 +123,8 @@ class _Head(Record, forbid_unknown_fields=False):
     format: int = 1
 
 
-@lru_cache(
-    maxsize=4096
-)  # a journal is gone through several times for each thing that is done, and records never change
+# A journal is gone through several times for each thing that is done, and records never change.
+@lru_cache(maxsize=4096)
 def unsealed(document: object, checksum: object, kind: type[_T]) -> _T | None:
     """The record of a document, brought to this version's form; None when the document is damaged.
 

@@ -78,7 +78,7 @@ class Standing(Record):
 
     def in_words(self) -> str:
         """For a line about the computer."""
-        parts = [f"{counted(self.changes, 'change stands', 'changes stand')}"]
+        parts = [counted(self.changes, "change stands", "changes stand")]
         if self.drifted:
             parts.append(f"{self.drifted} drifted")
         if self.unread:

@@ -5,7 +5,9 @@ from typing import Any, Protocol
 
 from lumtak.computers.hands.hand import NotOrdinaryError, RefusalError
 
-__all__ = ["NotOrdinaryError", "Reach", "RefusalError", "names_at", "runs_systemd", "text", "text_at"]
+__all__ = ["NotOrdinaryError", "Reach", "RefusalError", "names_at", "real_path", "runs_systemd", "text", "text_at"]
+
+_MOST_LINKS = 8
 
 
 class Reach(Protocol):
@@ -70,3 +72,21 @@ def runs_systemd(hand: Reach) -> bool:
     except OSError:
         return False
     return True
+
+
+def real_path(hand: Reach, path: str) -> str:
+    """Where a path leads, links on all of it followed; a circle ends where it was when that was noticed."""
+    done, left, links = "", [part for part in path.split("/") if part], 0
+    while left:
+        part = left.pop(0)
+        if part in {".", ".."}:
+            done = done.rpartition("/")[0] if part == ".." else done
+            continue
+        target = hand.link(f"{done}/{part}") if links < _MOST_LINKS else None
+        if target is None:
+            done = f"{done}/{part}"
+            continue
+        links += 1
+        left = [p for p in target.split("/") if p] + left
+        done = "" if target.startswith("/") else done
+    return done or "/"

@@ -5,7 +5,7 @@ import re
 from collections.abc import Iterable
 from typing import NamedTuple
 
-from lumtak.computers.hands.reach import Reach, text_at
+from lumtak.computers.hands.reach import Reach, real_path, text_at
 from lumtak.computers.linux import hardware
 from lumtak.computers.linux.closely import uid_of, words_of
 from lumtak.core.text import number
@@ -17,7 +17,6 @@ _BEFORE_S, _AFTER_S = 5.0, 180.0
 _SESSION = re.compile(r"/session-([^/]+)\.scope")
 PROGRAM_FOLDERS = ("/usr/local/bin", "/usr/bin", "/bin", "/usr/local/sbin", "/usr/sbin", "/usr/games", "/snap/bin")
 """Where a program is looked for that is named without its folder."""
-_MOST_LINKS = 8
 _GRAPHICAL = {"x11", "wayland", "mir"}
 
 
@@ -130,21 +129,3 @@ class LoginStarts:
             return self._hand.read(path, 2) == b"#!"
         except OSError:
             return False
-
-
-def real_path(hand: Reach, path: str) -> str:
-    """Where a path leads, links on all of it followed; a circle ends where it was when that was noticed."""
-    done, left, links = "", [part for part in path.split("/") if part], 0
-    while left:
-        part = left.pop(0)
-        if part in {".", ".."}:
-            done = done.rpartition("/")[0] if part == ".." else done
-            continue
-        target = hand.link(f"{done}/{part}") if links < _MOST_LINKS else None
-        if target is None:
-            done = f"{done}/{part}"
-            continue
-        links += 1
-        left = [p for p in target.split("/") if p] + left
-        done = "" if target.startswith("/") else done
-    return done or "/"

@@ -9,7 +9,7 @@ import re
 from collections.abc import Iterable
 from typing import NamedTuple
 
-from lumtak.computers.hands.reach import Reach, names_at, runs_systemd, text_at
+from lumtak.computers.hands.reach import Reach, names_at, real_path, runs_systemd, text_at
 from lumtak.computers.hands.states import SwapAreas, swap_switch
 from lumtak.computers.hands.table import (
     NOWHERE,
@@ -21,7 +21,6 @@ from lumtak.computers.hands.table import (
     swap_unit_text,
 )
 from lumtak.computers.linux.adapter import Adapter, Listed, Look
-from lumtak.computers.linux.login_starts import real_path
 from lumtak.computers.linux.proc import meminfo
 from lumtak.core.facts import Fixed, Item, Setting
 from lumtak.core.setting import SettingRef, State
