@@ -25,11 +25,16 @@ def median_s(action: Callable[[], object], repeat: int = 7) -> float:
 
 def line(what: str, took: float, against: str, base: float) -> None:
     """One result."""
-    print(f"{what:<46} {took * 1000:9.2f} ms   {took / base:7.2f} x {against} ({base * 1000:.2f} ms)")
+    print(
+        f"{what:<46} {took * 1000:9.2f} ms   {took / base:7.2f} x {against} ({base * 1000:.2f} ms)"
+    )
 
 
 def start_up() -> None:
-    """The program's start against a bare interpreter and an empty Textual application: the shortest of nine in turn, as other load only adds."""
+    """The program's start against a bare interpreter and an empty Textual application.
+
+    The shortest of nine in turn, as other load only adds.
+    """
     kept = tempfile.TemporaryDirectory()
     compiled = {k: v for k, v in os.environ.items() if k != "PYTHONDONTWRITEBYTECODE"} | {
         "PYTHONPYCACHEPREFIX": kept.name
@@ -38,19 +43,30 @@ def start_up() -> None:
     def run(code: str) -> Callable[[], object]:
         """As it is from the second start on: compiled, whatever this environment says of that."""
         once = partial(
-            subprocess.run, [sys.executable, "-c", code], check=True, stdout=subprocess.DEVNULL, env=compiled
+            subprocess.run,
+            [sys.executable, "-c", code],
+            check=True,
+            stdout=subprocess.DEVNULL,
+            env=compiled,
         )
         once()
         return once
 
-    empty = "from textual.app import App\nclass E(App):\n def on_mount(self): self.exit()\nE().run(headless=True)"
-    ours = (
-        "import tempfile, pathlib\nfrom lumtak.work.workshop import Workshop\nfrom lumtak.tui.app import LumtakApp\n"
-        "from lumtak.tui.bench import BenchScreen\n"
-        "LumtakApp.on_mount = lambda self: (self.push_screen(BenchScreen()), self.call_after_refresh(self.exit))\n"
-        "app = LumtakApp(Workshop(pathlib.Path(tempfile.mkdtemp())), pace=60)\napp.run(headless=True)\nraise SystemExit(app.return_code)"
+    empty = (
+        "from textual.app import App\nclass E(App):\n def on_mount(self):"
+        " self.exit()\nE().run(headless=True)"
     )
-    version = "import sys; sys.argv=['lumtak','--version']; from lumtak.__main__ import main\ntry: main()\nexcept SystemExit: pass"
+    ours = (
+        "import tempfile, pathlib\nfrom lumtak.work.workshop import Workshop\nfrom lumtak.tui.app"
+        " import LumtakApp\nfrom lumtak.tui.bench import BenchScreen\nLumtakApp.on_mount = lambda"
+        " self: (self.push_screen(BenchScreen()), self.call_after_refresh(self.exit))\napp ="
+        " LumtakApp(Workshop(pathlib.Path(tempfile.mkdtemp())),"
+        " pace=60)\napp.run(headless=True)\nraise SystemExit(app.return_code)"
+    )
+    version = (
+        "import sys; sys.argv=['lumtak','--version']; from lumtak.__main__ import main\ntry:"
+        " main()\nexcept SystemExit: pass"
+    )
     runs = [run(code) for code in ("pass", version, empty, ours)]
     rounds = [[median_s(one, 1) for one in runs] for _ in range(9)]
     bare, start, app, first = (min(times) for times in zip(*rounds, strict=True))
@@ -77,7 +93,9 @@ def model() -> None:
 
 
 def sampling() -> None:
-    """A pass over 500 processes against the obvious loop of a general library, and against bare reads of the same files."""
+    """A pass over 500 processes against the obvious loop of a general library, and against bare
+    reads of the same files.
+    """
     import psutil
 
     from lumtak.computers.hands.hand import Hand
@@ -104,7 +122,12 @@ def sampling() -> None:
 
         count = len(processes.look())
         ours = median_s(processes.count, 30)
-        line(f"one sampling pass over {count} processes", ours, "the obvious psutil loop", median_s(obvious, 10))
+        line(
+            f"one sampling pass over {count} processes",
+            ours,
+            "the obvious psutil loop",
+            median_s(obvious, 10),
+        )
         line("  the same", ours, "bare reads of the same files", median_s(bare, 30))
     finally:
         for sleeper in sleepers:
@@ -113,7 +136,10 @@ def sampling() -> None:
 
 
 def auditing() -> None:
-    """An audit of 10,000 items with 50,000 dependencies, and of twice as many: about twice the time."""
+    """An audit of 10,000 items with 50,000 dependencies, and of twice as many.
+
+    About twice the time.
+    """
     import random
 
     sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
@@ -136,26 +162,45 @@ def auditing() -> None:
         )
 
     def chain(count: int):
-        return facts(*(item("services", f"unit-{n}", needs=(f"unit-{n + 1}",)) for n in range(count)))
+        return facts(
+            *(item("services", f"unit-{n}", needs=(f"unit-{n + 1}",)) for n in range(count))
+        )
 
-    read, who = reading(costs=[(f"services:unit-{n}", 0.01, 1) for n in range(0, 10000, 7)]), profile()
+    read, who = (
+        reading(costs=[(f"services:unit-{n}", 0.01, 1) for n in range(0, 10000, 7)]),
+        profile(),
+    )
     small, large, long = computer(10_000), computer(20_000), chain(10_000)
     base = median_s(lambda: audit(small, who, CATALOGUE, read), 3)
     print(f"{'an audit of 10,000 items, 50,000 dependencies':<46} {base * 1000:9.2f} ms")
     line(
-        "  of 20,000 items, 100,000 dependencies", median_s(lambda: audit(large, who, CATALOGUE, read), 3), "that", base
+        "  of 20,000 items, 100,000 dependencies",
+        median_s(lambda: audit(large, who, CATALOGUE, read), 3),
+        "that",
+        base,
     )
-    line("  of 10,000 items in one chain", median_s(lambda: audit(long, who, CATALOGUE, read), 3), "that", base)
+    line(
+        "  of 10,000 items in one chain",
+        median_s(lambda: audit(long, who, CATALOGUE, read), 3),
+        "that",
+        base,
+    )
 
 
 def real_facts() -> None:
-    """Facts of this computer against plain `systemctl show '*'` and one pass over /proc; where systemd runs."""
+    """Facts of this computer against plain `systemctl show '*'` and one pass over /proc.
+
+    Where systemd runs.
+    """
     from lumtak.computers.hands.hand import Hand
     from lumtak.computers.linux.proc import Processes
     from lumtak.work.workshop import Workshop
 
     if not Path("/run/systemd/system").is_dir():
-        print("facts of this computer: no systemd runs here, so there is nothing to compare with (make lab has one)")
+        print(
+            "facts of this computer: no systemd runs here, so there is nothing to compare with"
+            " (make lab has one)"
+        )
         return
     with tempfile.TemporaryDirectory() as folder:
         computer = Workshop(Path(folder)).computer("local")
@@ -163,16 +208,26 @@ def real_facts() -> None:
         hand = Hand()
 
         def bare() -> None:
-            subprocess.run(["systemctl", "show", "*", "--no-pager"], stdout=subprocess.DEVNULL, check=True)
+            subprocess.run(
+                ["systemctl", "show", "*", "--no-pager"], stdout=subprocess.DEVNULL, check=True
+            )
             Processes(hand, os.getpid()).look()
 
         count = sum(i.area == "services" for i in found.items)
         what = f"facts with {count} units, {found.process_count} processes"
-        line(what, median_s(computer.about.facts, 5), "systemctl show '*' and one pass over /proc", median_s(bare, 5))
+        line(
+            what,
+            median_s(computer.about.facts, 5),
+            "systemctl show '*' and one pass over /proc",
+            median_s(bare, 5),
+        )
 
 
 def own_cost() -> None:
-    """What a reading says of Lumtak's own cost, against what /proc says of it from outside; at five samples a second, and at the one it takes."""
+    """What a reading says of Lumtak's own cost, against what /proc says of it from outside.
+
+    At five samples a second, and at the one it takes.
+    """
     for interval_s in (0.2, 1.0):
         _own_cost(interval_s)
 
@@ -184,7 +239,17 @@ def _own_cost(interval_s: float) -> None:
         out = Path(folder) / "r.json"
         reading = subprocess.Popen(
             [
-                *(sys.executable, "-m", "lumtak", "--home", folder, "read", "local", "--seconds", "24"),
+                *(
+                    sys.executable,
+                    "-m",
+                    "lumtak",
+                    "--home",
+                    folder,
+                    "read",
+                    "local",
+                    "--seconds",
+                    "24",
+                ),
                 *("--interval", str(interval_s), "--out", str(out)),
             ],
             stdout=subprocess.DEVNULL,
@@ -203,12 +268,14 @@ def _own_cost(interval_s: float) -> None:
         kept = [s for s in samples if 3 < s["t_s"] < 20]
         said = sum(s["own_pct"] for s in kept) / len(kept) / 100 * (os.cpu_count() or 1)
         print(
-            f"own cost, a sample every {interval_s:g} s: the reading says {100 * said:.2f} % of a core, "
-            f"/proc says {100 * outside:.2f} %"
+            f"own cost, a sample every {interval_s:g} s: the reading says {100 * said:.2f} % of a"
+            f" core, /proc says {100 * outside:.2f} %"
         )
 
 
-PARTS = {p.__name__: p for p in (start_up, model, sampling, real_facts, auditing, keys, live, own_cost)}
+PARTS = {
+    p.__name__: p for p in (start_up, model, sampling, real_facts, auditing, keys, live, own_cost)
+}
 
 if __name__ == "__main__":
     for name in sys.argv[1:] or PARTS:

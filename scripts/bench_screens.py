@@ -40,7 +40,9 @@ class Smallest(App[None]):
 
 
 async def _work_per_key(app: App[None], *presses: str) -> float:
-    """Seconds of processor time from a key until its picture stands, without what an idle application takes."""
+    """Seconds of processor time from a key until its picture stands, without what an idle
+    application takes.
+    """
     start = time.process_time()
     await asyncio.sleep(1.0)
     idle_s = time.process_time() - start
@@ -66,14 +68,22 @@ async def _audit_screen(count: int, folder: Path) -> dict[str, float]:
 
     workshop = Workshop(folder)
     computer = SimulatedComputer("chart-room", folder / "simulated", seed=1)
-    known = facts(*(item("services", f"unit-{n}", role="fax" if n % 3 else "") for n in range(count)))
-    read = reading(costs=[(f"services:unit-{n}", 0.01 * (n % 9), n % 90) for n in range(min(count, 600))])
+    known = facts(
+        *(item("services", f"unit-{n}", role="fax" if n % 3 else "") for n in range(count))
+    )
+    read = reading(
+        costs=[(f"services:unit-{n}", 0.01 * (n % 9), n % 90) for n in range(min(count, 600))]
+    )
     job = Job(
-        id="large-1", address=computer.address, identity=computer.identity, computer_name="large", user="u", visit=1,
-        profile=profile(), begun_at="2026-03-02T08:00:00", facts=known, audit=audit(known, profile(), CATALOGUE, read), station="intake",
+        id="large-1", address=computer.address, identity=computer.identity, computer_name="large",
+        user="u", visit=1,
+        profile=profile(), begun_at="2026-03-02T08:00:00", facts=known, audit=audit(known,
+        profile(), CATALOGUE, read), station="intake",
     )  # fmt: skip
     workshop.casebook.save(job)
-    job = msgspec.structs.replace(job, baseline=workshop.casebook.add_reading(job, "baseline", read))
+    job = msgspec.structs.replace(
+        job, baseline=workshop.casebook.add_reading(job, "baseline", read)
+    )
     app = LumtakApp(workshop, pace=0.0)
     async with app.run_test(size=_SIZE) as pilot:
         await app.push_screen(JobScreen(Visit(workshop, computer, job)))
@@ -97,22 +107,31 @@ async def _smallest() -> float:
 
 
 def keys() -> None:
-    """Processor time from a key to its picture in the audit's screen: 20,000 items against 200, and against the smallest application."""
+    """Processor time from a key to its picture in the audit's screen.
+
+    20,000 items against 200, and against the smallest application.
+    """
     least = asyncio.run(_smallest())
     results = {}
     for count in (200, 20_000):
         with tempfile.TemporaryDirectory() as folder:
             results[count] = asyncio.run(_audit_screen(count, Path(folder)))
-    print(f"{'a key in the smallest Textual application':<46} {least * 1000:9.2f} ms of processor time")
+    print(
+        f"{'a key in the smallest Textual application':<46} {least * 1000:9.2f} ms of processor"
+        " time"
+    )
     for what, took in results[20_000].items():
         base = results[200][what]
         print(
-            f"{'audit of 20,000 items: ' + what:<46} {took * 1000:9.2f} ms   {took / base:7.2f} x with 200 items, {took / least:.1f} x that"
+            f"{'audit of 20,000 items: ' + what:<46} {took * 1000:9.2f} ms   {took / base:7.2f} x"
+            f" with 200 items, {took / least:.1f} x that"
         )
 
 
 def live(seconds: float = 20.0) -> None:
-    """Processor time of the workbench in a terminal while a reading of this computer runs and its picture is open."""
+    """Processor time of the workbench in a terminal while a reading of this computer runs and its
+    picture is open.
+    """
     with tempfile.TemporaryDirectory() as home:
         pid, terminal = pty.fork()
         if pid == 0:
@@ -156,7 +175,8 @@ def live(seconds: float = 20.0) -> None:
         time.sleep(seconds)
         took = (ticks() - first) / os.sysconf("SC_CLK_TCK") / (time.monotonic() - began)
         print(
-            f"a reading with its live picture: {100 * took:.2f} % of a core, {(len(seen) - size) / seconds:.0f} bytes/s to the terminal"
+            f"a reading with its live picture: {100 * took:.2f} % of a core,"
+            f" {(len(seen) - size) / seconds:.0f} bytes/s to the terminal"
         )
         os.write(terminal, b"q")
         time.sleep(0.5)

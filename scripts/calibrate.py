@@ -1,4 +1,7 @@
-"""How often the comparison is wrong, and what it finds: `make calibrate` prints the table of docs/MEASURING.md."""
+"""How often the comparison is wrong, and what it finds.
+
+`make calibrate` prints the table of docs/MEASURING.md.
+"""
 
 import sys
 import tempfile
@@ -51,7 +54,9 @@ def block_bootstrap(rng):
         for s in (a, b):
             length = max(1, round(s.size ** (1 / 3)))
             starts = rng.integers(0, s.size, (RESAMPLES, -(-s.size // length)))
-            index = (starts[:, :, None] + np.arange(length)).reshape(RESAMPLES, -1)[:, : s.size] % s.size
+            index = (starts[:, :, None] + np.arange(length)).reshape(RESAMPLES, -1)[
+                :, : s.size
+            ] % s.size
             means.append(s[index].mean(axis=1))
         low, high = np.percentile(means[1] - means[0], [2.5, 97.5])
         return "higher" if low > 0 else "lower" if high < 0 else "none"
@@ -67,8 +72,13 @@ def rate(test, a, b, wanted):
 def table(samples):
     """One family a row."""
     rng = np.random.default_rng(1000 + samples)
-    print(f"\n{samples} samples a reading, {PAIRS} pairs: false alarms % / {SHIFT:g} points found %\n")
-    print("| noise | Lumtak, file | Lumtak, reading | t-test | block bootstrap |\n|---|---|---|---|---|")
+    print(
+        f"\n{samples} samples a reading, {PAIRS} pairs: false alarms % / {SHIFT:g} points found %\n"
+    )
+    print(
+        "| noise | Lumtak, file | Lumtak, reading | t-test | block bootstrap"
+        " |\n|---|---|---|---|---|"
+    )
     for name, make in FAMILIES.items():
         a, b = make(rng, PAIRS, samples), make(rng, PAIRS, samples)
         cells = []
@@ -79,7 +89,10 @@ def table(samples):
             (block_bootstrap(rng), BOOT_PAIRS),
         ):
             x, y = a[:pairs], b[:pairs]
-            cells.append(f"{rate(test, x, y, {'lower', 'higher'}):.1f} / {rate(test, x, y - SHIFT, {'lower'}):.0f}")
+            cells.append(
+                f"{rate(test, x, y, {'lower', 'higher'}):.1f} /"
+                f" {rate(test, x, y - SHIFT, {'lower'}):.0f}"
+            )
         print(f"| {name} | " + " | ".join(cells) + " |", flush=True)
 
 
@@ -89,7 +102,8 @@ def one_sided_start(samples=120):
     a, b = autoregression(rng, PAIRS, samples, 0.6), started(rng, PAIRS, samples)
     print(f"\nRestart before the second reading only, {samples} samples: ", end="")
     print(
-        f"false alarms {rate(after_settling, a, b, {'lower', 'higher'}):.1f} % of readings, {rate(lumtak, a, b, {'lower', 'higher'}):.1f} % of files"
+        f"false alarms {rate(after_settling, a, b, {'lower', 'higher'}):.1f} % of readings,"
+        f" {rate(lumtak, a, b, {'lower', 'higher'}):.1f} % of files"
     )
 
 
@@ -98,7 +112,8 @@ def stopping():
     rule = Precision()
     rng = np.random.default_rng(6)
     print(
-        f"\nReadings that end when the mean is sure to ± {rule.cpu_pct:g}, at most {rule.most_s:g} samples: false alarms %, found %, mean length\n"
+        f"\nReadings that end when the mean is sure to ± {rule.cpu_pct:g}, at most {rule.most_s:g}"
+        " samples: false alarms %, found %, mean length\n"
     )
     print("| noise | alarms | found | length |\n|---|---|---|---|")
     for name, make in FAMILIES.items():
@@ -116,7 +131,10 @@ def stopping():
 
 
 def simulated(pairs=60):
-    """The drawing bench, restarted before each reading, nothing changed; thresholds of 1 point of CPU and 1 % of RAM."""
+    """The drawing bench, restarted before each reading, nothing changed.
+
+    Thresholds of 1 point of CPU and 1 % of RAM.
+    """
     alarms = {"cpu_pct": 0, "ram_used_bytes": 0, "work": 0}
     for seed in range(1, pairs + 1):
         with tempfile.TemporaryDirectory() as folder:
@@ -127,8 +145,14 @@ def simulated(pairs=60):
                 readings.append(take_reading(computer))
             for result in compare_readings(*readings):
                 alarms[result.column] += result.verdict != "none"
-    print(f"\nThe simulated drawing bench, restarted before each of two readings, {pairs} pairs: false alarms ", end="")
-    print(", ".join(f"{name} {count} ({100 * count / pairs:.0f} %)" for name, count in alarms.items()))
+    print(
+        f"\nThe simulated drawing bench, restarted before each of two readings, {pairs} pairs:"
+        " false alarms ",
+        end="",
+    )
+    print(
+        ", ".join(f"{name} {count} ({100 * count / pairs:.0f} %)" for name, count in alarms.items())
+    )
 
 
 def main():

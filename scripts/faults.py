@@ -1,4 +1,7 @@
-"""Prints how many fault points the journal has, how many were tried, and what was lost: `make faults`."""
+"""Prints how many fault points the journal has, how many were tried, and what was lost.
+
+`make faults`.
+"""
 
 import sys
 import tempfile
@@ -16,7 +19,9 @@ def tallies(folder: Path) -> Iterator[Tally]:
     for number, world in enumerate((*WORLDS, *KINDS)):
         for act in ACTS:
             for strike in STRIKES:
-                yield strike_everywhere(world, act, strike, folder / f"{number}-{act.__name__}-{strike}")
+                yield strike_everywhere(
+                    world, act, strike, folder / f"{number}-{act.__name__}-{strike}"
+                )
         for suffix in ("", "-wal") if world in WORLDS else ():
             yield damage_everywhere(world, folder / f"{number}{suffix}-damage", suffix)
 
@@ -29,15 +34,22 @@ def main() -> int:
     with tempfile.TemporaryDirectory(dir=memory if memory.is_dir() else None) as folder:
         print(f"{'points':>7} {'tried':>6} {'lost':>5}   where and what")
         for tally in tallies(Path(folder)):
-            print(f"{tally.points:>7} {tally.tried:>6} {len(tally.lost):>5}   {tally.name}", flush=True)
+            print(
+                f"{tally.points:>7} {tally.tried:>6} {len(tally.lost):>5}   {tally.name}",
+                flush=True,
+            )
             for line in tally.lost[:10]:
                 print(f"          {line}")
             points, tried, lost = points + tally.points, tried + tally.tried, lost + len(tally.lost)
     print(f"{points:>7} {tried:>6} {lost or 'none':>5}   in all, {time.monotonic() - began:.0f} s")
     print(
-        "A kill is SIGKILL before every step, and after half of a write; a broken or full disk fails every step. A step is one statement of the"
+        "A kill is SIGKILL before every step, and after half of a write; a broken or full disk"
+        " fails every step. A step is one statement of the"
     )
-    print("journal, or one call that changes a file: second copies, undo script, and the computer itself.")
+    print(
+        "journal, or one call that changes a file: second copies, undo script, and the computer"
+        " itself."
+    )
     return 1 if lost else 0
 
 

@@ -1,4 +1,7 @@
-"""Tries hostile input of every kind, from a seed: `make fuzz`, or `make fuzz INPUTS=100000 SEED=3 KINDS=profiles`."""
+"""Tries hostile input of every kind, from a seed.
+
+`make fuzz`, or `make fuzz INPUTS=100000 SEED=3 KINDS=profiles`.
+"""
 
 import argparse
 import gc
@@ -53,7 +56,9 @@ def tried(kind: str, inputs: int, seed: int, keep: Path | None = None) -> Tally:
             if fault := run.said.fault(run.codes):
                 faults.append(f"run {number}: {' '.join(run.said.arguments)!r}: {fault}")
                 for path in run.files if keep else ():
-                    shutil.copyfile(path, keep / f"{kind}-{seed}-{number}-{len(faults)}-{path.name[-40:]}")
+                    shutil.copyfile(
+                        path, keep / f"{kind}-{seed}-{number}-{len(faults)}-{path.name[-40:]}"
+                    )
             if len(faults) == _MOST_FAULTS or count >= inputs:
                 break
             if number % _TIDY_EVERY == 0:
@@ -67,7 +72,9 @@ def main() -> int:
     parser.add_argument("kinds", nargs="*", choices=[[], *KINDS], help="default: all")
     parser.add_argument("--inputs", type=int, default=10_000, help="of each kind (default: 10000)")
     parser.add_argument("--seed", type=int, default=1)
-    parser.add_argument("--keep", type=Path, metavar="DIR", help="put the files that were read at a fault there")
+    parser.add_argument(
+        "--keep", type=Path, metavar="DIR", help="put the files that were read at a fault there"
+    )
     wanted = parser.parse_args()
     if wanted.keep:
         wanted.keep.mkdir(parents=True, exist_ok=True)
@@ -77,14 +84,17 @@ def main() -> int:
         print(f"{'inputs':>7} {'faults':>6} {'s':>6}   kind")
         for tally in pool.imap_unordered(_one, tries):
             print(
-                f"{tally.inputs:>7} {len(tally.faults) or 'none':>6} {tally.seconds:>6.0f}   {tally.kind}", flush=True
+                f"{tally.inputs:>7} {len(tally.faults) or 'none':>6} {tally.seconds:>6.0f}  "
+                f" {tally.kind}",
+                flush=True,
             )
             for fault in tally.faults:
                 print(f"          {fault}")
             found, total = found + len(tally.faults), total + tally.inputs
     print(f"{total:>7} {found or 'none':>6}          in all")
     print(
-        "A fault is a traceback, a character that a terminal obeys, more than 2 s of processor time, or a wrong exit code."
+        "A fault is a traceback, a character that a terminal obeys, more than 2 s of processor"
+        " time, or a wrong exit code."
     )
     return 1 if found else 0
 

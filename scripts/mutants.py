@@ -1,7 +1,8 @@
 """Small mistakes put into the heart, one at a time, and whether a test notices: `make mutants`.
 
-A seeded choice of mutations of the modules below, each in a process of its own where only the changed module is compiled differently: no file
-is touched. First the tests run on the code as it is, so that a test that always fails cannot pass for one that notices. What nobody notices is
+A seeded choice of mutations of the modules below, each in a process of its own where only the
+changed module is compiled differently: no file is touched. First the tests run on the code as it
+is, so that a test that always fails cannot pass for one that notices. What nobody notices is
 printed with its place; what cannot make a difference is in EQUAL with the reason.
 """
 
@@ -49,14 +50,22 @@ TESTS = {
 }
 """Which tests look after which modules, by the beginning of the module's path; fast ones first."""
 MODULES = (
-    "journal/apply", "journal/putback", "journal/recover", "journal/drift", "journal/owed", "journal/migrate",
-    "computers/linux/services", "computers/linux/swap", "computers/linux/units", "computers/linux/user_units",
-    "computers/linux/effects", "computers/linux/effect_files", "computers/linux/autostart", "computers/linux/folder",
+    "journal/apply", "journal/putback", "journal/recover", "journal/drift", "journal/owed",
+    "journal/migrate",
+    "computers/linux/services", "computers/linux/swap", "computers/linux/units",
+    "computers/linux/user_units",
+    "computers/linux/effects", "computers/linux/effect_files", "computers/linux/autostart",
+    "computers/linux/folder",
     "computers/linux/memory_settings", "computers/linux/profile_plan", "computers/linux/clock_plan",
-    "computers/linux/sandboxes", "computers/linux/settings", "computers/linux/adapter", "computers/hands/states", "core/setting", "core/compare", "core/means", "core/plan", "core/audit",
+    "computers/linux/sandboxes", "computers/linux/settings", "computers/linux/adapter",
+    "computers/hands/states", "core/setting", "core/compare", "core/means", "core/plan",
+    "core/audit",
 )  # fmt: skip
 EQUAL: dict[tuple[str, str], str] = {
-    ("computers/linux/profile_plan", "4.0  ->  5.0"): "how long a service may take to answer; no test waits so long",
+    (
+        "computers/linux/profile_plan",
+        "4.0  ->  5.0",
+    ): "how long a service may take to answer; no test waits so long",
     ("computers/linux/sandboxes", "8.0  ->  9.0"): "the same",
     ("core/plan", "2  ->  3"): "of three ranks the highest stays the highest",
     (
@@ -65,26 +74,37 @@ EQUAL: dict[tuple[str, str], str] = {
     ): "without a reading there is no bottleneck",
     (
         "core/compare",
-        "min(spread_a.effective, spread_b.effective) < BATCHES  ->  min(spread_a.effective, spread_b.effective) <= BATCHES",
+        (
+            "min(spread_a.effective, spread_b.effective) < BATCHES  ->  min(spread_a.effective,"
+            " spread_b.effective) <= BATCHES"
+        ),
     ): "worth six samples to the last digit is not what comes out of such figures",
-    ("journal/apply", "0.2  ->  1.2"): "how long a pause waits between two looks; no test asserts a time",
+    (
+        "journal/apply",
+        "0.2  ->  1.2",
+    ): "how long a pause waits between two looks; no test asserts a time",
     ("journal/apply", "0  ->  1"): "numbers of records that the journal gives itself",
 }
 """(module, mutation as printed without its line number) -> why no test can notice."""
 SEED, COUNT = 20, 240
 LIMIT_S = 90
 _COMPARED = {
-    ast.Eq: ast.NotEq, ast.NotEq: ast.Eq, ast.Lt: ast.LtE, ast.LtE: ast.Lt, ast.Gt: ast.GtE, ast.GtE: ast.Gt,
+    ast.Eq: ast.NotEq, ast.NotEq: ast.Eq, ast.Lt: ast.LtE, ast.LtE: ast.Lt, ast.Gt: ast.GtE,
+    ast.GtE: ast.Gt,
     ast.In: ast.NotIn, ast.NotIn: ast.In, ast.Is: ast.IsNot, ast.IsNot: ast.Is,
 }  # fmt: skip
 _RECKONED = {
-    ast.Add: ast.Sub, ast.Sub: ast.Add, ast.Mult: ast.Div, ast.Div: ast.Mult, ast.BitOr: ast.BitAnd, ast.BitAnd: ast.BitOr,
+    ast.Add: ast.Sub, ast.Sub: ast.Add, ast.Mult: ast.Div, ast.Div: ast.Mult, ast.BitOr: ast.BitAnd,
+    ast.BitAnd: ast.BitOr,
     ast.FloorDiv: ast.Mult, ast.Mod: ast.Mult,
 }  # fmt: skip
 
 
 class Mutant(NamedTuple):
-    """One small mistake: the number of a node in the order of ast.walk, and what it is changed into."""
+    """One small mistake.
+
+    The number of a node in the order of ast.walk, and what it is changed into.
+    """
 
     module: str
     node: int
@@ -134,7 +154,8 @@ def _other_operators(fresh: ast.AST) -> Iterator[ast.AST]:
 
 
 def _is_text(node: ast.BinOp) -> bool:
-    return any(isinstance(side, ast.JoinedStr | ast.Constant) and not isinstance(getattr(side, "value", 0), int | float)
+    return any(isinstance(side, ast.JoinedStr | ast.Constant) and not isinstance(getattr(side,
+    "value", 0), int | float)
                for side in (node.left, node.right))  # fmt: skip
 
 
@@ -200,7 +221,11 @@ class Finder(importlib.abc.MetaPathFinder, importlib.abc.Loader):
 
     def find_spec(self, name: str, *_: object) -> object:
         """Only that one."""
-        return importlib.util.spec_from_file_location(name, self._path, loader=self) if name == self._name else None
+        return (
+            importlib.util.spec_from_file_location(name, self._path, loader=self)
+            if name == self._name
+            else None
+        )
 
     def exec_module(self, module: ModuleType) -> None:
         """With the mistake."""
@@ -208,7 +233,10 @@ class Finder(importlib.abc.MetaPathFinder, importlib.abc.Loader):
 
 
 def _lot(seed: int, mutant: Mutant) -> bytes:
-    """What decides whether it is chosen: the same for the same mistake, whatever changes elsewhere."""
+    """What decides whether it is chosen.
+
+    The same for the same mistake, whatever changes elsewhere.
+    """
     return hashlib.sha256(f"{seed} {mutant.module} {mutant.way} {mutant.words}".encode()).digest()
 
 
@@ -231,7 +259,8 @@ def _test(names: list[str], mutant: Mutant | None) -> int:
         os.environ["HYPOTHESIS_STORAGE_DIRECTORY"] = folder
         ended = 0
         options = ["-x", "-W", "ignore", "-p", "no:cacheprovider", "-m", "not terminal and not lab"]
-        # One file after the other: most mistakes are noticed by the first, and the others need not be read.
+        # One file after the other: most mistakes are noticed by the first, and the others need not
+        # be read.
         for name in names:
             file = str(ROOT / f"tests/test_{name}.py")
             ended = ended or int(pytest.main([*options, f"--basetemp={folder}/t", file]))
@@ -257,7 +286,7 @@ def _begin(names: list[str], mutant: Mutant | None) -> tuple[int, Running]:
 
 
 def run(wanted: list[tuple[list[str], Mutant | None]]) -> Iterator[tuple[Running, bool]]:
-    """(what was tested, whether all tests passed) of each, as many at once as there are processors."""
+    """(what was tested, whether all tests passed) of each, as many at once as processors."""
     todo, running = list(reversed(wanted)), dict[int, Running]()
     while todo or running:
         while todo and len(running) < (os.cpu_count() or 1):
@@ -277,32 +306,61 @@ def run(wanted: list[tuple[list[str], Mutant | None]]) -> Iterator[tuple[Running
 
 def main() -> int:
     """Try them; 1 when one was not noticed, 2 when the tests fail on the code as it is."""
-    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser = argparse.ArgumentParser(
+        description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter
+    )
     parser.add_argument("--seed", type=int, default=SEED, help=f"of the choice ({SEED})")
-    parser.add_argument("--count", type=int, default=COUNT, help=f"how many ({COUNT}); 0 for all there are")
-    parser.add_argument("--only", action="append", default=[], metavar="MODULE", help="such as journal/recover")
+    parser.add_argument(
+        "--count", type=int, default=COUNT, help=f"how many ({COUNT}); 0 for all there are"
+    )
+    parser.add_argument(
+        "--only", action="append", default=[], metavar="MODULE", help="such as journal/recover"
+    )
     asked = parser.parse_args()
     began = time.monotonic()
     modules = asked.only or list(MODULES)
-    for name in ("click", "hypothesis", "hypothesis.strategies", "msgspec", "numpy", "pytest", "scipy.special"):
+    for name in (
+        "click",
+        "hypothesis",
+        "hypothesis.strategies",
+        "msgspec",
+        "numpy",
+        "pytest",
+        "scipy.special",
+    ):
         importlib.import_module(name)  # once, for all processes
 
     found = [m for name in modules for m in mutants_of(name) if (name, m.words) not in EQUAL]
     chosen = sorted(found, key=lambda m: _lot(asked.seed, m))[: asked.count or len(found)]
     every = list(dict.fromkeys(test for name in modules for test in tests_of(name)))
-    wrong = [about.names[0] for about, passed in run([([test], None) for test in every]) if not passed]
+    wrong = [
+        about.names[0] for about, passed in run([([test], None) for test in every]) if not passed
+    ]
     if wrong:
-        print(f"The tests {', '.join(wrong)} fail on the code as it is, so they can tell nothing: mend those first.")
+        print(
+            f"The tests {', '.join(wrong)} fail on the code as it is, so they can tell nothing:"
+            " mend those first."
+        )
         return 2
-    print(f"{len(chosen)} of {len(found)} mutations of {len(modules)} modules, seed {asked.seed}", flush=True)
+    print(
+        f"{len(chosen)} of {len(found)} mutations of {len(modules)} modules, seed {asked.seed}",
+        flush=True,
+    )
     survivors = 0
-    for number, (about, passed) in enumerate(run([(tests_of(m.module), m) for m in sorted(chosen)]), 1):
+    for number, (about, passed) in enumerate(
+        run([(tests_of(m.module), m) for m in sorted(chosen)]), 1
+    ):
         if passed and about.mutant:
             survivors += 1
-            print(f"not noticed: {about.mutant.module}.py:{about.mutant.line}: {about.mutant.words}", flush=True)
+            print(
+                f"not noticed: {about.mutant.module}.py:{about.mutant.line}: {about.mutant.words}",
+                flush=True,
+            )
         elif number % 50 == 0:
             print(f"{number} tried", flush=True)
-    print(f"{len(chosen)} tried, {survivors or 'none'} not noticed, {time.monotonic() - began:.0f} s")
+    print(
+        f"{len(chosen)} tried, {survivors or 'none'} not noticed, {time.monotonic() - began:.0f} s"
+    )
     return 1 if survivors else 0
 
 

@@ -25,7 +25,13 @@ _PARTS: dict[str, dict[str, Any]] = {
     "Tuple[str, ...]": {"type": "array", "items": {"type": "string"}},
     "Any": {},
 }
-FORMATS = {"profile": Profile, "reading": Reading, "job": Content, "change": Entry, "capture": Capture}
+FORMATS = {
+    "profile": Profile,
+    "reading": Reading,
+    "job": Content,
+    "change": Entry,
+    "capture": Capture,
+}
 
 
 def _part(form: str) -> dict[str, Any]:
@@ -43,7 +49,12 @@ def exact_states(kind: type) -> dict[str, Any]:
         parts = {f.name: _part(str(f.type)) for f in fields(state) if f.init}
         properties = {"kind": {"const": name}, **parts}
         found.append(
-            {"type": "object", "properties": properties, "required": [*properties], "additionalProperties": False}
+            {
+                "type": "object",
+                "properties": properties,
+                "required": [*properties],
+                "additionalProperties": False,
+            }
         )
     return {"anyOf": found}
 
@@ -56,7 +67,9 @@ def main() -> None:
             "$schema": "https://json-schema.org/draft/2020-12/schema",
             **msgspec.json.schema(record, schema_hook=exact_states),
         }
-        (target / f"{name}.schema.json").write_bytes(msgspec.json.format(msgspec.json.encode(schema), indent=1) + b"\n")
+        (target / f"{name}.schema.json").write_bytes(
+            msgspec.json.format(msgspec.json.encode(schema), indent=1) + b"\n"
+        )
 
 
 if __name__ == "__main__":

@@ -1,7 +1,7 @@
 """Pictures of the main views, 1280x800, from the demo: `make shots`.
 
-Each is a real terminal window (kitty under Xvfb) on a tmux session that is driven by keys; a picture is taken when the text
-that it is to show is on the screen.
+Each is a real terminal window (kitty under Xvfb) on a tmux session that is driven by keys; a
+picture is taken when the text that it is to show is on the screen.
 """
 
 import os
@@ -14,7 +14,10 @@ from pathlib import Path
 
 WIDTH, HEIGHT = 1280, 800
 PATIENCE_S = 40
-TMUX_CONF = "set -g status off\nset -g default-terminal tmux-256color\nset -as terminal-features ',*:RGB'\nset -g escape-time 0\n"
+TMUX_CONF = (
+    "set -g status off\nset -g default-terminal tmux-256color\nset -as terminal-features"
+    " ',*:RGB'\nset -g escape-time 0\n"
+)
 
 INTO_JOB = ("Enter", "~used for", "Enter", "~Take the baseline")
 BASELINE = (
@@ -31,16 +34,43 @@ BASELINE = (
 )
 AUDIT = (*BASELINE, "Enter", "~Space chooses")
 PLAN = (*AUDIT, "a", "~17 chosen", "4", "~On to applying")
-APPLIED = (*PLAN, "Enter", "~Apply 17", "Enter", "~Leave everything", "Right", "Enter", "~On to the proof")
+APPLIED = (
+    *PLAN,
+    "Enter",
+    "~Apply 17",
+    "Enter",
+    "~Leave everything",
+    "Right",
+    "Enter",
+    "~On to the proof",
+)
 OWED = (*APPLIED, "Enter", "~Restart now")
 PROOF = (*OWED, "Enter", "!Restart now", "~the after reading is due", "Enter", "~carries less load")
-CONFIRMED = ("Enter", "~On to applying", "Enter", "~Apply 17", "Enter", "~Leave everything", "Right", "Enter")
+CONFIRMED = (
+    "Enter",
+    "~On to applying",
+    "Enter",
+    "~Apply 17",
+    "Enter",
+    "~Leave everything",
+    "Right",
+    "Enter",
+)
 CAUSE = ("Down", "Down", "Down", *AUDIT)
 VIEWS = {
     "bench": ("~restart owed",),
     "baseline-reading": (*BASELINE[:-1], "~(1[0-9][0-9]) of at most"),
     "baseline": BASELINE,
-    "audit": (*AUDIT, "Enter", "~Keeps small copies", "Space", "Down", "Down", "Space", "~2 chosen"),
+    "audit": (
+        *AUDIT,
+        "Enter",
+        "~Keeps small copies",
+        "Space",
+        "Down",
+        "Down",
+        "Space",
+        "~2 chosen",
+    ),
     "audit-cause": (
         *CAUSE,
         "/",
@@ -54,13 +84,35 @@ VIEWS = {
     ),
     "audit-nothing": ("Down", *AUDIT),
     "audit-memory": ("Down", "Down", *AUDIT, "End", "Up", "Enter", "~shop rule"),
-    "audit-light": ("C-t", *AUDIT, "/", "e", "a", "s", "e", " ", "c", "p", "u", ">", "2", "~of 176 shown"),
+    "audit-light": (
+        "C-t",
+        *AUDIT,
+        "/",
+        "e",
+        "a",
+        "s",
+        "e",
+        " ",
+        "c",
+        "p",
+        "u",
+        ">",
+        "2",
+        "~of 176 shown",
+    ),
     "audit-80": (*AUDIT, "Space", "~1 chosen"),
     "interview": (*AUDIT, "i", "~question 1 of"),
     "plan": PLAN,
     "apply-half": (*CONFIRMED, "~[5-9] of 17", "Enter", "~Held"),
     "apply-failed": (*CONFIRMED, "~could not be changed"),
-    "put-back": ("b", "~no longer as they were left", *["Down"] * 8, "Space", "Enter", "~if put back"),
+    "put-back": (
+        "b",
+        "~no longer as they were left",
+        *["Down"] * 8,
+        "Space",
+        "Enter",
+        "~if put back",
+    ),
     "proof": PROOF,
     "proof-none": ("Enter", "~No clear difference"),
     "proof-provisional": ("Enter", "~Provisional"),
@@ -72,9 +124,17 @@ SMALL = {"audit-80", "proof-80"}
 """Views of a terminal of 80 columns and 24 rows."""
 
 JOB, BENCH = "drawing-bench-1", "sim:drawing-bench"
-START = (("job", "start", BENCH, "--profile", "hull-drafting"), ("restart", BENCH), ("job", "baseline", JOB))
+START = (
+    ("job", "start", BENCH, "--profile", "hull-drafting"),
+    ("restart", BENCH),
+    ("job", "baseline", JOB),
+)
 EASED = (*START, ("job", "choose", JOB, "--eased"))
-FAULTS = {"apply-half": "slow", "apply-failed": "refuse:apps:photo-mirror", "put-back": "revert:services:fax-bridge"}
+FAULTS = {
+    "apply-half": "slow",
+    "apply-failed": "refuse:apps:photo-mirror",
+    "put-back": "revert:services:fax-bridge",
+}
 """Views of a computer on which something goes wrong, with a job that stands at its plan."""
 OTHER_JOBS = (
     ("job", "start", "sim:tool-crib", "--profile", "tool-lending"),
@@ -100,7 +160,10 @@ PREPARED = {
 
 
 def prepare(home: Path, view: str) -> str:
-    """The command line that shows this view: the demo, or the workbench on a home in which the job has come that far."""
+    """The command line that shows this view.
+
+    The demo, or the workbench on a home in which the job has come that far.
+    """
     steps = PREPARED.get(view, ())
     if view in FAULTS:
         bench = f"{BENCH}?fault={FAULTS[view]}"
@@ -109,18 +172,27 @@ def prepare(home: Path, view: str) -> str:
             ("job", "baseline", JOB, "--seconds", "90"),
             EASED[-1],
         )
-        if view == "put-back":  # the fax bridge goes back by itself, and somebody starts the chart cache by hand
+        if (
+            view == "put-back"
+        ):  # the fax bridge goes back by itself, and somebody starts the chart cache by hand
             steps += (("job", "apply", JOB), ("restart", bench), ("look", bench), ("look", bench))
             steps += (("undo", bench, "1", "3"), ("apply", bench, "power:mains=full"))
     if not steps:
         return "demo"
     for step in steps:
         subprocess.run(
-            [sys.executable, "-m", "lumtak", *step], check=True, stdout=subprocess.DEVNULL, env=_person(home)
+            [sys.executable, "-m", "lumtak", *step],
+            check=True,
+            stdout=subprocess.DEVNULL,
+            env=_person(home),
         )
     if view == "put-back":
         state = home / ".local/share/lumtak/simulated/drawing-bench.json"
-        state.write_text(re.sub(r'("settings":.*?"services:chart-cache":)"demand"', r'\1"manual"', state.read_text()))
+        state.write_text(
+            re.sub(
+                r'("settings":.*?"services:chart-cache":)"demand"', r'\1"manual"', state.read_text()
+            )
+        )
     return ""
 
 
@@ -136,7 +208,16 @@ class Window:
         self.folder, self.socket, self.small = folder, str(folder / "tmux"), small
         read, write = os.pipe()
         self.display = subprocess.Popen(
-            ["Xvfb", "-displayfd", str(write), "-screen", "0", f"{WIDTH}x{HEIGHT}x24", "-nolisten", "tcp"],
+            [
+                "Xvfb",
+                "-displayfd",
+                str(write),
+                "-screen",
+                "0",
+                f"{WIDTH}x{HEIGHT}x24",
+                "-nolisten",
+                "tcp",
+            ],
             pass_fds=[write],
             stderr=subprocess.DEVNULL,
         )
@@ -150,7 +231,10 @@ class Window:
         }
         go = folder / "go"
         os.mkfifo(go)
-        start = f"read -r _ < {go}; export COLORTERM=truecolor; mkdir -p {folder}/home; cd {folder}/home; {sys.executable} -m lumtak {arguments}"
+        start = (
+            f"read -r _ < {go}; export COLORTERM=truecolor; mkdir -p {folder}/home; cd"
+            f" {folder}/home; {sys.executable} -m lumtak {arguments}"
+        )
         options = {
             "font_family": "DejaVu Sans Mono",
             "font_size": "16" if small else "11",
@@ -159,8 +243,11 @@ class Window:
         }
         settings = [x for k, v in options.items() for x in ("-o", f"{k}={v}")]
         self.window = subprocess.Popen(
-            ["kitty", "--config", "NONE", *settings, "-o", f"initial_window_width={'80c' if small else WIDTH}", "-o", f"initial_window_height={'24c' if small else HEIGHT}",
-             "tmux", "-S", self.socket, "-f", str(folder / "conf"), "new-session", "sh", "-c", start],
+            ["kitty", "--config", "NONE", *settings, "-o",
+            f"initial_window_width={'80c' if small else WIDTH}", "-o",
+            f"initial_window_height={'24c' if small else HEIGHT}",
+             "tmux", "-S", self.socket, "-f", str(folder / "conf"), "new-session", "sh", "-c",
+             start],
             env=self.env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
         )  # fmt: skip
         self.until(lambda: bool(self.tmux("list-clients")))
@@ -184,7 +271,9 @@ class Window:
 
     def run(self, *command: str) -> str:
         """What a program prints."""
-        return subprocess.run(command, env=self.env, capture_output=True, text=True, check=False).stdout
+        return subprocess.run(
+            command, env=self.env, capture_output=True, text=True, check=False
+        ).stdout
 
     def tmux(self, *arguments: str) -> str:
         """The same, of tmux."""
@@ -195,7 +284,9 @@ class Window:
         end = time.monotonic() + PATIENCE_S
         while not condition():
             if time.monotonic() > end:
-                raise SystemExit(f"waited in vain for {what}; on screen:\n{self.tmux('capture-pane', '-p')}")
+                raise SystemExit(
+                    f"waited in vain for {what}; on screen:\n{self.tmux('capture-pane', '-p')}"
+                )
             time.sleep(0.05)
 
     def sees(self, text: str) -> bool:
@@ -214,10 +305,21 @@ class Window:
                 self.tmux("send-keys", "--", step)
 
     def picture(self, path: Path, *, moving: bool) -> None:
-        """Two equal pictures in a row mean that the terminal has finished drawing; of what moves, the first is taken."""
+        """Two equal pictures in a row mean that the terminal has finished drawing.
+
+        Of what moves, the first is taken.
+        """
         before = b""
         for _ in range(1 if moving else 40):
-            self.run("import", "-silent", "-window", "root", *(("-trim",) if self.small else ()), "-strip", str(path))
+            self.run(
+                "import",
+                "-silent",
+                "-window",
+                "root",
+                *(("-trim",) if self.small else ()),
+                "-strip",
+                str(path),
+            )
             now = path.read_bytes()
             if now == before:
                 return

@@ -1,9 +1,11 @@
-"""Strikes at every step that reaches a disk, on a simulated computer and on a real folder, and looks at what is left.
+"""Strikes at every step that reaches a disk, on a simulated computer and on a real folder, and
+looks at what is left.
 
-A step is one call that changes something: a statement of the journal, and every open, write, sync, rename, unlink ... of the second
-copies, the undo script and the computer itself. A strike comes before it, or after half of a write: the process is killed (SIGKILL, in
-a child of its own), or the call fails as on a broken or a full disk. A kill after a step leaves what a kill before the next one leaves,
-and so does one before what only makes sure of what was written: that is no step for it.
+A step is one call that changes something: a statement of the journal, and every open, write, sync,
+rename, unlink ... of the second copies, the undo script and the computer itself. A strike comes
+before it, or after half of a write: the process is killed (SIGKILL, in a child of its own), or the
+call fails as on a broken or a full disk. A kill after a step leaves what a kill before the next one
+leaves, and so does one before what only makes sure of what was written: that is no step for it.
 """
 
 import contextlib
@@ -34,7 +36,7 @@ _WRITES = os.O_WRONLY | os.O_RDWR | os.O_CREAT
 STRIKES = ("kill", "broken disk", "full disk")
 
 
-# -- worlds: a computer outside, a home folder of Lumtak's, and a look at the outside -----------------------------------------------
+# -- worlds: a computer outside, a home folder of Lumtak's, and a look at the outside --------------
 
 
 class Sim:
@@ -60,7 +62,10 @@ class Sim:
 
 
 class Folder:
-    """A real folder that looks like a Linux computer: files with mode and bytes, links, folders that are not there."""
+    """A real folder that looks like a Linux computer.
+
+    Files with mode and bytes, links, folders that are not there.
+    """
 
     name = "real folder"
     changes = ("apps:tide-feed=off", "apps:sail-sync=off", "apps:linked=off")
@@ -76,7 +81,10 @@ class Folder:
             (own / "linked.desktop").symlink_to("../../kept/it's 100% \\ odd.desktop")
             kept = self.tree / "home/u/kept/it's 100% \\ odd.desktop"
             kept.parent.mkdir()
-            kept.write_bytes(b"[Desktop Entry]\nName=caf\xc3\xa9 \xff\t'quoted' 100% \\n\n-n\nExec=/bin/x\r\nno end")
+            kept.write_bytes(
+                b"[Desktop Entry]\nName=caf\xc3\xa9 \xff\t'quoted' 100%"
+                b" \\n\n-n\nExec=/bin/x\r\nno end"
+            )
 
     def open(self):
         return linux(self.tree)
@@ -90,7 +98,10 @@ class Folder:
 
 
 class OfKind(Folder):
-    """One kind of state on a folder whose programs answer: one setting, changed, changed again, and put back."""
+    """One kind of state on a folder whose programs answer.
+
+    One setting, changed, changed again, and put back.
+    """
 
     running = ("tide.service",)
     plan = ""
@@ -102,7 +113,9 @@ class OfKind(Folder):
             linux_tree(self.tree)
             hand = Outside(self.tree, self.running, plan=self.plan)
             hand.tell(permissions={"org.school.Tides": "yes"})
-            Hand.own_link(hand, f"{ETC}/multi-user.target.wants/tide.service", f"{FILE}/tide.service")
+            Hand.own_link(
+                hand, f"{ETC}/multi-user.target.wants/tide.service", f"{FILE}/tide.service"
+            )
             Hand.own_link(hand, f"{ETC}/also-tide.service", f"{FILE}/tide.service")
             put(self.tree, "/usr/lib/systemd/user/sail-index.service", INSTALL.format("sails"))
 
@@ -110,12 +123,19 @@ class OfKind(Folder):
         return computer_on(Outside(self.tree))
 
     def look(self):
-        """All of it; what programs keep as they understand it, and what a killed program of this test left is passed over."""
+        """All of it; what programs keep as they understand it, and what a killed program of this
+        test left is passed over.
+        """
         return outside_of(self.tree)
 
 
 def outside_of(tree: Path) -> dict:
-    passed = ("outside.new", "proc/sys/vm/swappiness.new", "scaling_governor.new", "energy_performance_preference.new")
+    passed = (
+        "outside.new",
+        "proc/sys/vm/swappiness.new",
+        "scaling_governor.new",
+        "energy_performance_preference.new",
+    )
     found = {n: what for n, what in snapshot_of(tree).items() if not n.endswith(passed)}
     return {**found, "outside.json": json.loads((tree / "outside.json").read_text())}
 
@@ -181,12 +201,25 @@ class UserUnit(OfKind):
     again = "apps:user/sail-index.service=on"
 
 
-KINDS = (UnitStops, UnitStarts, Kernel, SwapMore, SwapLess, Policies, Service, Key, Permission, UserUnit)
+KINDS = (
+    UnitStops,
+    UnitStarts,
+    Kernel,
+    SwapMore,
+    SwapLess,
+    Policies,
+    Service,
+    Key,
+    Permission,
+    UserUnit,
+)
 WORLDS = (Sim, Folder)
 
 
 def apply_all(world, journal, computer) -> None:
-    apply_changes(journal, computer, computer.about.facts(), [parse_change(c) for c in world.changes])
+    apply_changes(
+        journal, computer, computer.about.facts(), [parse_change(c) for c in world.changes]
+    )
 
 
 def apply_and_put_back(world, journal, computer) -> None:
@@ -204,7 +237,7 @@ def change_twice_and_put_back_the_older(world, journal, computer) -> None:
 ACTS = (apply_all, apply_and_put_back, change_twice_and_put_back_the_older)
 
 
-# -- steps and strikes ----------------------------------------------------------------------------------------------------------------
+# -- steps and strikes -----------------------------------------------------------------------------
 
 
 @dataclass
@@ -214,7 +247,8 @@ class Steps:
     strike_at: int = 0
     strike: str = ""
     outside: bool = False
-    """Whether only what reaches the computer is a step: how the journal writes is the same for every kind of state."""
+    """Whether only what reaches the computer is a step: how the journal writes is the same for
+    every kind of state."""
     count: int = 0
     armed: bool = True
     inside: bool = False
@@ -231,7 +265,10 @@ class Steps:
         raise OSError(code, os.strerror(code))
 
     def half(self) -> bool:
-        """Whether the next step is struck: a write then gets half of its bytes to the disk first."""
+        """Whether the next step is struck.
+
+        A write then gets half of its bytes to the disk first.
+        """
         return self.armed and not self.inside and self.count + 1 == self.strike_at
 
     @contextlib.contextmanager
@@ -248,7 +285,9 @@ def _stepping(name: str, real, steps: Steps):
     """The call with a step before and after it; an open that only reads is none."""
 
     def call(*args, **options):
-        if (name == "open" and not args[1] & _WRITES) or (name == "fsync" and steps.strike == "kill"):
+        if (name == "open" and not args[1] & _WRITES) or (
+            name == "fsync" and steps.strike == "kill"
+        ):
             return real(*args, **options)
         if name == "write" and steps.half():
             real(args[0], bytes(args[1])[: len(args[1]) // 2])
@@ -272,7 +311,9 @@ def watched(steps: Steps):
         return call
 
     def statement(self, text, values=()):
-        if text.startswith(("INSERT", "UPDATE", "DELETE", "COMMIT", *(["BEGIN"] if steps.strike != "kill" else []))):
+        if text.startswith(
+            ("INSERT", "UPDATE", "DELETE", "COMMIT", *(["BEGIN"] if steps.strike != "kill" else []))
+        ):
             try:
                 with steps.journals():
                     steps()
@@ -320,7 +361,9 @@ def _do(world, act, steps: Steps) -> None:
 def struck(world, act, strike: str, at: int, *, outside: bool) -> None:
     """The act, struck at a step; a kill takes place in a child."""
     if strike != "kill":
-        with contextlib.suppress(LumtakError):  # one plain sentence; anything else is a fault of ours and comes through
+        with contextlib.suppress(
+            LumtakError
+        ):  # one plain sentence; anything else is a fault of ours and comes through
             _do(world, act, Steps(strike_at=at, strike=strike, outside=outside))
         return
     child = os.fork()
@@ -336,11 +379,14 @@ def struck(world, act, strike: str, at: int, *, outside: bool) -> None:
         raise AssertionError(f"step {at} was not reached (status {status})")
 
 
-# -- what has to hold afterwards ---------------------------------------------------------------------------------------------------------
+# -- what has to hold afterwards -------------------------------------------------------------------
 
 
 def wrong_after(world, before) -> list[str]:
-    """What is not as it has to be: the state of every change, then put back all, to the byte. Empty when nothing is lost."""
+    """What is not as it has to be: the state of every change, then put back all, to the byte.
+
+    Empty when nothing is lost.
+    """
     wrong = _wrong_script(world, before)
     journal, computer = Journal(world.home), world.open()
     seen = world.look()
@@ -357,7 +403,9 @@ def wrong_after(world, before) -> list[str]:
         wrong.append("no undo script")
     put_back(journal, computer)
     if world.look() != before:
-        wrong.append(f"not as before after putting everything back: {_differences(before, world.look())}")
+        wrong.append(
+            f"not as before after putting everything back: {_differences(before, world.look())}"
+        )
     if any(e.is_open for e in journal.entries()) or list((world.home / "before").rglob("*.json")):
         wrong.append("something is still open")
     if journal.unfinished_plans(computer.identity, computer.user_name):
@@ -367,11 +415,17 @@ def wrong_after(world, before) -> list[str]:
 
 
 def _differences(before: dict, after: dict) -> list[str]:
-    return [f"{n}: {before.get(n)} / {after.get(n)}" for n in {*before, *after} if before.get(n) != after.get(n)]
+    return [
+        f"{n}: {before.get(n)} / {after.get(n)}"
+        for n in {*before, *after}
+        if before.get(n) != after.get(n)
+    ]
 
 
 def _wrong_states(journal, computer) -> list[str]:
-    """Every change is in a state that is known, and the computer has the value that follows from it."""
+    """Every change is in a state that is known, and the computer has the value that follows from
+    it.
+    """
     settings: dict = {}
     wrong = []
     for entry in journal.entries():
@@ -382,7 +436,10 @@ def _wrong_states(journal, computer) -> list[str]:
         standing = [e for e in changes if e.is_open]
         wanted = standing[-1].value if standing else changes[0].before.value
         if computer.settings.read(ref).value != wanted:
-            wrong.append(f"{ref} is {computer.settings.read(ref).value} and not {wanted}: {[e.stage for e in changes]}")
+            wrong.append(
+                f"{ref} is {computer.settings.read(ref).value} and not {wanted}:"
+                f" {[e.stage for e in changes]}"
+            )
     return wrong
 
 
@@ -406,16 +463,21 @@ def _wrong_script(world, before) -> list[str]:
     after = files_of(outside_of(copy) if isinstance(world, OfKind) else snapshot_of(copy / "home"))
     shutil.rmtree(copy)
     if after != files_of(before) or any(r.returncode for r in results):
-        return [
-            f"the undo scripts alone did not do it: {_differences(files_of(before), after)}{[r.stdout + r.stderr for r in results]}"
-        ]
+        said = [r.stdout + r.stderr for r in results]
+        gone = _differences(files_of(before), after)
+        return [f"the undo scripts alone did not do it: {gone}{said}"]
     return []
 
 
 def files_of(found: dict) -> dict:
-    """What scripts can put back on a disk that is mounted elsewhere: no kernel, no program; an empty folder of root's may be left for the user's."""
+    """What scripts can put back on a disk that is mounted elsewhere: no kernel, no program.
+
+    An empty folder of root's may be left for the user's.
+    """
     return {
-        n: what for n, what in found.items() if not n.startswith(("proc", "sys", "outside")) and n != "var/lib/lumtak"
+        n: what
+        for n, what in found.items()
+        if not n.startswith(("proc", "sys", "outside")) and n != "var/lib/lumtak"
     }
 
 
@@ -429,13 +491,20 @@ class Tally:
     lost: list[str] = field(default_factory=list)
 
 
-def strike_everywhere(world_kind, act, strike: str, folder: Path, *, outside: bool = False) -> Tally:
-    """Strike at every step of the act, each in a world of its own, as many at once as there are processors.
+def strike_everywhere(
+    world_kind, act, strike: str, folder: Path, *, outside: bool = False
+) -> Tally:
+    """Strike at every step of the act, each in a world of its own, as many at once as there are
+    processors.
 
     With `outside`, only at those steps that reach the computer.
     """
     tally = Tally(f"{world_kind.name}, {act.__name__.replace('_', ' ')}, {strike}")
-    tally.points = _strikers().submit(steps_of, world_kind, act, strike, folder / "count", outside=outside).result()
+    tally.points = (
+        _strikers()
+        .submit(steps_of, world_kind, act, strike, folder / "count", outside=outside)
+        .result()
+    )
     one = partial(_strike_one, world_kind, act, strike, folder, outside=outside)
     for lost in _strikers().map(one, range(1, tally.points + 1), chunksize=4):
         tally.tried += 1
@@ -445,9 +514,14 @@ def strike_everywhere(world_kind, act, strike: str, folder: Path, *, outside: bo
 
 @cache
 def _strikers() -> ProcessPoolExecutor:
-    """Processes that strike, as many as there are processors; small ones, for each kill forks one of them."""
+    """Processes that strike, as many as there are processors.
+
+    Small ones, for each kill forks one of them.
+    """
     here = str(Path(__file__).parent)
-    os.environ["PYTHONPATH"] = os.pathsep.join([here, *filter(None, [os.environ.get("PYTHONPATH")])])
+    os.environ["PYTHONPATH"] = os.pathsep.join(
+        [here, *filter(None, [os.environ.get("PYTHONPATH")])]
+    )
     context = get_context("forkserver")
     context.set_forkserver_preload(["faulting"])
     return ProcessPoolExecutor(mp_context=context)
@@ -466,7 +540,7 @@ def _strike_one(world_kind, act, strike: str, folder: Path, at: int, *, outside:
     return [f"step {at}: {what}" for what in lost]
 
 
-# -- the journal's own file --------------------------------------------------------------------------------------------------------------
+# -- the journal's own file ------------------------------------------------------------------------
 
 
 def damages(data: bytes):
@@ -478,12 +552,16 @@ def damages(data: bytes):
         middle = page + 4096 - 600
         yield (
             f"bytes of page {page // 4096 + 1} changed",
-            data[:middle] + bytes(b ^ 0x11 for b in data[middle : middle + 64]) + data[middle + 64 :],
+            data[:middle]
+            + bytes(b ^ 0x11 for b in data[middle : middle + 64])
+            + data[middle + 64 :],
         )
 
 
 def damage_everywhere(world_kind, folder: Path, suffix: str) -> Tally:
-    """Damage journal.db (suffix "") or its write-ahead log ("-wal") in every way, after two changes stand and one is put back."""
+    """Damage journal.db (suffix "") or its write-ahead log ("-wal") in every way, after two changes
+    stand and one is put back.
+    """
     tally = Tally(f"{world_kind.name}, journal.db{suffix} cut short or damaged")
     world = world_kind(folder / "whole")
     before = world.look()

@@ -42,7 +42,9 @@ EVENING = datetime(2026, 3, 2, 20, 0, tzinfo=UTC)
 
 
 def profile(**changes) -> Profile:
-    text = (files("lumtak") / "data" / "profiles" / "hull-drafting.toml").read_text(encoding="utf-8")
+    text = (files("lumtak") / "data" / "profiles" / "hull-drafting.toml").read_text(
+        encoding="utf-8"
+    )
     return msgspec.structs.replace(load_profile(text, "hull-drafting.toml"), **changes)
 
 
@@ -50,7 +52,9 @@ def words_of(arguments, home) -> list[str]:
     return [*(("--home", str(home)) if home else ()), *map(str, arguments)]
 
 
-def lumtak_process(*arguments, home=None, env=None, cwd=None, timeout=60) -> subprocess.CompletedProcess:
+def lumtak_process(
+    *arguments, home=None, env=None, cwd=None, timeout=60
+) -> subprocess.CompletedProcess:
     """The program, as a person runs it: in a process of its own."""
     return subprocess.run(
         [*LUMTAK, *words_of(arguments, home)],
@@ -64,7 +68,9 @@ def lumtak_process(*arguments, home=None, env=None, cwd=None, timeout=60) -> sub
 
 
 def lumtak(*arguments, home=None, env=None, cwd=None) -> subprocess.CompletedProcess:
-    """The program from `main` on, in this process, which saves the third of a second that its start takes; nobody is at its terminal."""
+    """The program from `main` on, in this process, which saves the third of a second that its start
+    takes; nobody is at its terminal.
+    """
     words = words_of(arguments, home)
     with mock.patch.dict(os.environ, env or {}), contextlib.chdir(cwd or "."):
         code, out, err = run_main(words)
@@ -72,9 +78,15 @@ def lumtak(*arguments, home=None, env=None, cwd=None) -> subprocess.CompletedPro
 
 
 def run_main(words) -> tuple[int, bytes, bytes]:
-    """(exit code, standard output, standard error) of `main` with these words; standard input is empty."""
+    """(exit code, standard output, standard error) of `main` with these words.
+
+    Standard input is empty.
+    """
     out, err = io.BytesIO(), io.BytesIO()
-    streams = [io.TextIOWrapper(stream, encoding="utf-8", errors="surrogateescape") for stream in (out, err)]
+    streams = [
+        io.TextIOWrapper(stream, encoding="utf-8", errors="surrogateescape")
+        for stream in (out, err)
+    ]
     held, code = (sys.stdout, sys.stderr, sys.stdin, sys.argv), None
     try:
         with Path(os.devnull).open() as nothing:
@@ -94,7 +106,9 @@ def run_main(words) -> tuple[int, bytes, bytes]:
 
 def item(area, key, **fields) -> Item:
     given = {"title": key, "value": "auto" if area == "services" else "on", "running": True}
-    given["setting"] = Setting(values=("auto", "demand", "manual", "off") if area == "services" else ("on", "off"))
+    given["setting"] = Setting(
+        values=("auto", "demand", "manual", "off") if area == "services" else ("on", "off")
+    )
     return Item(area=area, key=key, **{**given, **fields})
 
 
@@ -103,9 +117,11 @@ def facts(*items, **fields) -> Facts:
         "address": "sim:test",
         "identity": "sim-test",
         "name": "test",
-        "hardware": Hardware(cores=4, ram_bytes=8 * GIB, nominal_mhz=2000.0, disk="solid", battery=False),
+        "hardware": Hardware(cores=4, ram_bytes=8 * GIB, nominal_mhz=2000.0, disk="solid",
+        battery=False),
         "system": System(
-            name="Test", kernel="1", boot_id="b1", session_id="s1", uptime_s=600.0, since_login_s=500.0, user="u",
+            name="Test", kernel="1", boot_id="b1", session_id="s1", uptime_s=600.0,
+            since_login_s=500.0, user="u",
             power_source="mains", power_plan="balanced",
         ),
     }  # fmt: skip
@@ -114,16 +130,20 @@ def facts(*items, **fields) -> Facts:
 
 def sample(cpu_pct=20.0, t_s=1.0, **fields) -> Sample:
     given = {
-        "length_s": 1.0, "iowait_pct": 0.0, "steal_pct": 0.0, "work": cpu_pct / 25, "ram_used_bytes": 4.0 * GIB, "ram_pct": 50.0,
-        "cache_bytes": 1.0 * GIB, "swap_used_bytes": 0.0, "swap_in_bytes": 0.0, "swap_out_bytes": 0.0, "own_pct": 0.0,
-        "clock_ratio": 1.0, "disk_busy_pct": 0.0, "pressure_cpu_pct": 0.0, "pressure_memory_pct": 0.0, "pressure_io_pct": 0.0, "consumers": {},
+        "length_s": 1.0, "iowait_pct": 0.0, "steal_pct": 0.0, "work": cpu_pct / 25,
+        "ram_used_bytes": 4.0 * GIB, "ram_pct": 50.0,
+        "cache_bytes": 1.0 * GIB, "swap_used_bytes": 0.0, "swap_in_bytes": 0.0,
+        "swap_out_bytes": 0.0, "own_pct": 0.0,
+        "clock_ratio": 1.0, "disk_busy_pct": 0.0, "pressure_cpu_pct": 0.0,
+        "pressure_memory_pct": 0.0, "pressure_io_pct": 0.0, "consumers": {},
     }  # fmt: skip
     return Sample(t_s=t_s, cpu_pct=cpu_pct, **{**given, **fields})
 
 
 def conditions(**fields) -> Conditions:
     given = {
-        "boot_id": "b1", "session_id": "s1", "uptime_s": 600.0, "since_login_s": 500.0, "power_source": "mains",
+        "boot_id": "b1", "session_id": "s1", "uptime_s": 600.0, "since_login_s": 500.0,
+        "power_source": "mains",
         "power_plan": "balanced", "user": "u", "users": ("u",), "temperature_c": 40.0,
     }  # fmt: skip
     return Conditions(**{**given, **fields})
@@ -132,17 +152,20 @@ def conditions(**fields) -> Conditions:
 def reading(values=(20.0,) * 60, costs=(), **fields) -> Reading:
     """A reading with these CPU percentages, and costs as (key, cpu_pct, ram_mib)."""
     given = {
-        "computer": "sim:test", "identity": "sim-test", "taken_at": "2026-03-02T08:00:00+00:00", "interval_s": 1.0, "cores": 4,
-        "ram_total_bytes": 8 * GIB, "ended": "complete", "settled_from": 0, "settled": True, "conditions": conditions(),
+        "computer": "sim:test", "identity": "sim-test", "taken_at": "2026-03-02T08:00:00+00:00",
+        "interval_s": 1.0, "cores": 4,
+        "ram_total_bytes": 8 * GIB, "ended": "complete", "settled_from": 0, "settled": True,
+        "conditions": conditions(),
     }  # fmt: skip
     consumers = tuple(
-        ConsumerLoad(key=k, cpu_pct=c, cpu_se_pct=0.1, ram_bytes=m * MIB, ram_how="counted") for k, c, m in costs
+        ConsumerLoad(key=k, cpu_pct=c, cpu_se_pct=0.1, ram_bytes=m * MIB, ram_how="counted")
+        for k, c, m in costs
     )
     samples = tuple(sample(v, t_s=i + 1.0) for i, v in enumerate(values))
     return Reading(samples=samples, consumers=consumers, **{**given, **fields})
 
 
-# -- the simulated bench, switched on once and copied -----------------------------------------------------------------------
+# -- the simulated bench, switched on once and copied ----------------------------------------------
 
 _SWITCHED_ON: dict[int, bytes] = {}
 
@@ -158,7 +181,7 @@ def bench(folder: Path, seed: int = 7) -> SimulatedComputer:
     return computer
 
 
-# -- a folder that looks like a Linux computer ---------------------------------------------------------------------------------
+# -- a folder that looks like a Linux computer -----------------------------------------------------
 
 STAT = b"""cpu  4000 100 1000 90000 500 0 50 20 0 0
 cpu0 2000 50 500 45000 250 0 25 10 0 0
@@ -195,7 +218,8 @@ def process(
     parent=1,
 ) -> None:
     fields = (
-        f"S {parent} 1 1 0 -1 4194304 0 0 0 0 {ticks[0]} {ticks[1]} 0 0 20 0 1 0 {started} 1000000 {rss} 0".encode()
+        f"S {parent} 1 1 0 -1 4194304 0 0 0 0 {ticks[0]} {ticks[1]} 0 0 20 0 1 0 {started} 1000000"
+        f" {rss} 0".encode()
     )
     put(root, f"/proc/{pid}/stat", b"%d (%b) %b\n" % (pid, name, fields))
     put(root, f"/proc/{pid}/statm", f"5000 {rss} {shared} 1 0 1 0")
@@ -274,7 +298,9 @@ def means_of(hand, user=None) -> Means:
 def settings_of(hand, hands=None) -> LinuxSettings:
     """Settings as all adapters keep them, without the rest of the computer."""
     hands = hands or Hands(hand, hand, hand)
-    return LinuxSettings(hands, tree_user(), [kind(Means(hands, tree_user(), CATALOGUE)) for kind in ADAPTERS])
+    return LinuxSettings(
+        hands, tree_user(), [kind(Means(hands, tree_user(), CATALOGUE)) for kind in ADAPTERS]
+    )
 
 
 def look(running=(), **memory) -> Look:
@@ -301,7 +327,10 @@ def snapshot_of(folder: Path) -> dict[str, object]:
 
 @contextlib.contextmanager
 def database_at(path: Path):
-    """One transaction on a database, closed afterwards: what is only forgotten goes, and its files with it, whenever memory is tidied."""
+    """One transaction on a database, closed afterwards.
+
+    What is only forgotten goes, and its files with it, whenever memory is tidied.
+    """
     with contextlib.closing(sqlite3.connect(path)) as database, database:
         yield database
 
@@ -311,7 +340,7 @@ def copy_tree(source: Path, target: Path) -> Path:
     return target
 
 
-# -- kinds of states that only tests know ---------------------------------------------------------------------------------------
+# -- kinds of states that only tests know ----------------------------------------------------------
 
 
 @dataclass(frozen=True)
@@ -340,12 +369,15 @@ class Once(Parts, kind="once"):
     apart = ()
 
 
-# -- a computer made of nothing but settings, for faults -------------------------------------------------------------------------
+# -- a computer made of nothing but settings, for faults -------------------------------------------
 
 
 @dataclass
 class Plain:
-    """Settings in a dictionary; `trouble` is called before every write and may raise, or return a value to store instead."""
+    """Settings in a dictionary.
+
+    `trouble` is called before every write and may raise, or return a value to store instead.
+    """
 
     values: dict[str, str | None]
     boot: str = "b1"
@@ -366,10 +398,17 @@ class Plain:
         offered = Setting(values=self.offered, shows=self.shows)
         items = [item(*r.split(":"), value=v, setting=offered) for r, v in self.values.items()]
         gaps = tuple(
-            Gap(area=area, reason="it is made of little") for area in AREAS if area not in {i.area for i in items}
+            Gap(area=area, reason="it is made of little")
+            for area in AREAS
+            if area not in {i.area for i in items}
         )
         return facts(
-            *items, gaps=gaps, address=self.address, identity=self.identity, name=self.name, system=self.system()
+            *items,
+            gaps=gaps,
+            address=self.address,
+            identity=self.identity,
+            name=self.name,
+            system=self.system(),
         )
 
     def times(self):
@@ -385,9 +424,12 @@ class Plain:
         return Capabilities()
 
     def sample(self, *, memory=False) -> Snapshot:
-        return Snapshot(at_s=self.seconds, cores=4, busy_s=self.seconds, iowait_s=0.0, steal_s=0.0, total_s=4 * self.seconds,
-                        clock_ratio=1.0, disk_busy_s=0.0, stalled_s=dict.fromkeys(("cpu", "memory", "io"), 0.0), ram_total_bytes=8 * GIB, ram_used_bytes=4.0 * GIB,
-                        cache_bytes=0.0, swap_used_bytes=0.0, swap_in_bytes=0.0, swap_out_bytes=0.0, cpu_s={}, memory={})  # fmt: skip
+        return Snapshot(at_s=self.seconds, cores=4, busy_s=self.seconds, iowait_s=0.0, steal_s=0.0,
+        total_s=4 * self.seconds,
+                        clock_ratio=1.0, disk_busy_s=0.0, stalled_s=dict.fromkeys(("cpu", "memory",
+                        "io"), 0.0), ram_total_bytes=8 * GIB, ram_used_bytes=4.0 * GIB,
+                        cache_bytes=0.0, swap_used_bytes=0.0, swap_in_bytes=0.0, swap_out_bytes=0.0,
+                        cpu_s={}, memory={})  # fmt: skip
 
     def read(self, ref: SettingRef) -> State:
         self._check(ref)
@@ -407,7 +449,9 @@ class Plain:
         if str(ref) not in self.values:
             raise ComputerError(f"{ref} is gone.", "Audit it again.")
         if state is not None and isinstance(state.exact, Unknown):
-            raise ComputerError(f"{ref}: that was recorded of another computer.", "Look at the record.")
+            raise ComputerError(
+                f"{ref}: that was recorded of another computer.", "Look at the record."
+            )
 
     def undo_kit(self):
         return None

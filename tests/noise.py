@@ -1,4 +1,7 @@
-"""Noise of the kinds that loads show, for calibration: pairs of series whose means do not differ, (pairs, samples) each."""
+"""Noise of the kinds that loads show, for calibration.
+
+Pairs of series whose means do not differ, (pairs, samples) each.
+"""
 
 import numpy as np
 
@@ -27,7 +30,9 @@ def bursts(rng, pairs, samples, every=60.0, length=8.0, height=12.0):
 def periodic(rng, pairs, samples, period=30, width=5, height=10.0):
     """A job by the clock, at another phase in every reading."""
     phase = rng.integers(0, period, pairs)[:, None]
-    return ((np.arange(samples) + phase) % period < width) * height + rng.standard_normal((pairs, samples))
+    return ((np.arange(samples) + phase) % period < width) * height + rng.standard_normal(
+        (pairs, samples)
+    )
 
 
 def heavy_tails(rng, pairs, samples):
@@ -52,7 +57,7 @@ def started(rng, pairs, samples):
 
 FAMILIES = {
     **{
-        f"AR(1), rho {rho}": (lambda rng, m, n, rho=rho: autoregression(rng, m, n, rho))
+        f"AR(1), rho {rho}": lambda rng, m, n, rho=rho: autoregression(rng, m, n, rho)
         for rho in (0.0, 0.3, 0.5, 0.7, 0.8, 0.9)
     },
     "bursts": bursts,

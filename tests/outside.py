@@ -1,4 +1,8 @@
-"""A real computer's outside on a folder: files are really moved, and systemd, dconf, the permission store, the profile service and swap answer."""
+"""A real computer's outside on a folder.
+
+Files are really moved, and systemd, dconf, the permission store, the profile service and swap
+answer.
+"""
 
 import errno
 import json
@@ -8,19 +12,33 @@ from pathlib import Path
 
 from helpers import put
 from lumtak.computers.hands.hand import Hand, RefusalError
-from lumtak.computers.hands.table import NOWHERE, OF_A_USER, OF_ROOT, PROGRAMS, STORE, UNIT_FOLDERS, swap_file
+from lumtak.computers.hands.table import (
+    NOWHERE,
+    OF_A_USER,
+    OF_ROOT,
+    PROGRAMS,
+    STORE,
+    UNIT_FOLDERS,
+    swap_file,
+)
 from lumtak.computers.hands.whose import Hands
 
 ETC = "/etc/systemd/system"
 FILE = "/usr/lib/systemd/system"
-INSTALL = "[Unit]\nDescription={0}\n[Service]\nExecStart=/bin/x\n[Install]\nWantedBy=multi-user.target\nAlias=also-{0}.service\n"
+INSTALL = (
+    "[Unit]\nDescription={0}\n[Service]\nExecStart=/bin/x\n"
+    "[Install]\nWantedBy=multi-user.target\nAlias=also-{0}.service\n"
+)
 TIMER = "[Timer]\nOnCalendar=daily\n[Install]\nWantedBy=timers.target\n"
 SDA2 = {"/dev/sda2": ("partition", 300, 0)}
 PROFILES = ("power-saver", "balanced", "performance")
 
 
 class Acting(Hand):
-    """A hand of root on a folder, where programs seem to run: what is asked of them is written down."""
+    """A hand of root on a folder, where programs seem to run.
+
+    What is asked of them is written down.
+    """
 
     def __init__(self, root, replies=None, refuses=""):
         super().__init__(str(root), rules=True, homes=("/home/u/.config", "/home/u/.local/share"))
@@ -76,7 +94,9 @@ def shown(**fields):
 
 
 class Outside(Acting):
-    """The same, where programs do what they are asked for. What they keep stands in a file, so that it outlives a process that is killed.
+    """The same, where programs do what they are asked for.
+
+    What they keep stands in a file, so that it outlives a process that is killed.
 
     Args:
         root: the folder; what is missing in it is made.
@@ -92,7 +112,13 @@ class Outside(Acting):
         self.path = Path(self.root)
         self._file = self.path / "outside.json"
         if not self._file.exists():
-            told = {"running": sorted(running), "stored": {}, "permissions": {}, "swaps": swaps, "plan": plan}
+            told = {
+                "running": sorted(running),
+                "stored": {},
+                "permissions": {},
+                "swaps": swaps,
+                "plan": plan,
+            }
             self._file.write_text(json.dumps(told))
             _furnish(self.path, ram_free, plan)
         self._say_swaps()
@@ -115,7 +141,10 @@ class Outside(Acting):
         self._say_swaps()
 
     def _say_swaps(self):
-        lines = [f"{path} {kind} {mib * 1024 - 4} {used} -2" for path, (kind, mib, used) in self.swaps.items()]
+        lines = [
+            f"{path} {kind} {mib * 1024 - 4} {used} -2"
+            for path, (kind, mib, used) in self.swaps.items()
+        ]
         put(self.path, "/proc/swaps", "\n".join(["Filename Type Size Used Priority", *lines, ""]))
 
     def space(self, path):
@@ -150,7 +179,9 @@ class Outside(Acting):
         match words:
             case ["dump", _]:
                 found = [(name.rsplit(" ", 1), value) for name, value in self.stored.items()]
-                return "".join(f"[{s.replace('.', '/')}]\n{k}={v}\n" for (s, k), v in found).encode()
+                return "".join(
+                    f"[{s.replace('.', '/')}]\n{k}={v}\n" for (s, k), v in found
+                ).encode()
             case ["set", schema, key, value]:
                 self.tell(stored={**self.stored, f"{schema} {key}": value})
             case ["reset", schema, key]:
@@ -167,11 +198,17 @@ class Outside(Acting):
 
     def _unit(self, unit):
         masked = self.link(f"{ETC}/{unit}") == NOWHERE
-        on = any(self.link(f"{ETC}/{w}.wants/{unit}") for w in ("multi-user.target", "timers.target"))
-        path = next((f"{d}/{unit}" for d in UNIT_FOLDERS if self.exists(f"{d}/{unit}") and not masked), "")
+        on = any(
+            self.link(f"{ETC}/{w}.wants/{unit}") for w in ("multi-user.target", "timers.target")
+        )
+        path = next(
+            (f"{d}/{unit}" for d in UNIT_FOLDERS if self.exists(f"{d}/{unit}") and not masked), ""
+        )
         said = self.read(path) if path else b""
-        told = {"Id": unit, "Names": unit, "LoadState": "masked" if masked else "loaded" if path else "not-found",
-                "UnitFileState": "masked" if masked else "enabled" if on else "disabled" if b"[Install]" in said else "static",
+        told = {"Id": unit, "Names": unit,
+        "LoadState": "masked" if masked else "loaded" if path else "not-found",
+                "UnitFileState": "masked" if masked else "enabled" if on else "disabled"
+                if b"[Install]" in said else "static",
                 "ActiveState": "active" if unit in self.running else "inactive",
                 "FragmentPath": path}  # fmt: skip
         return shown(**{**told, **self.fields.get(unit.partition(".")[0], {})})
@@ -222,7 +259,11 @@ def _furnish(root, ram_free, plan):
         put(root, f"{FILE}/{name}.service", INSTALL.format(name))
     put(root, f"{FILE}/log.timer", TIMER)
     put(root, "/etc/sysctl.d/x", "")
-    put(root, "/usr/share/glib-2.0/schemas/gschemas.compiled", "org.mate.interface org.mate.thumbnailers")
+    put(
+        root,
+        "/usr/share/glib-2.0/schemas/gschemas.compiled",
+        "org.mate.interface org.mate.thumbnailers",
+    )
     put(root, "/home/u/.config/dconf/user", "")
     put(root, "/usr/bin/dconf", "")
     put(root, "/usr/bin/gsettings", "")
@@ -235,12 +276,21 @@ def _furnish(root, ram_free, plan):
     (root / "dev/disk/by-uuid/1-2").symlink_to("../../sda2")
     (root / "var/lib").mkdir(parents=True, exist_ok=True)
     if plan:
-        put(root, "/usr/share/dbus-1/system-services/net.hadess.PowerProfiles.service", "[D-BUS Service]\n")
+        put(
+            root,
+            "/usr/share/dbus-1/system-services/net.hadess.PowerProfiles.service",
+            "[D-BUS Service]\n",
+        )
     else:
         put_clocks(root)
 
 
-def put_clocks(root, driver="intel_pstate", held="powersave/balance_performance", offered="performance powersave"):
+def put_clocks(
+    root,
+    driver="intel_pstate",
+    held="powersave/balance_performance",
+    offered="performance powersave",
+):
     """Two policies of the clock."""
     governor, _, preference = held.partition("/")
     for number in (0, 1):

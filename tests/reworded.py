@@ -1,7 +1,9 @@
-"""Runs a whole job with every sentence in Lumtak's sources replaced by another, and prints what does not depend on words.
+"""Runs a whole job with every sentence in Lumtak's sources replaced by another, and prints what
+does not depend on words.
 
-`python reworded.py plain FOLDER` runs the sources as they are, `python reworded.py other FOLDER` with other sentences: the same letters,
-shuffled anew at each place, so that two sentences that were alike are not alike any more. What both print has to be equal.
+`python reworded.py plain FOLDER` runs the sources as they are, `python reworded.py other FOLDER`
+with other sentences: the same letters, shuffled anew at each place, so that two sentences that were
+alike are not alike any more. What both print has to be equal.
 """
 
 import ast
@@ -16,7 +18,9 @@ import threading
 from pathlib import Path
 
 SOURCES = Path(__file__).parents[1] / "src" / "lumtak"
-_NO_SENTENCE = re.compile(r"(?s).*\b(?:SELECT|INSERT|UPDATE|DELETE|CREATE|PRAGMA|CONFLICT|VALUES|ORDER BY)\b|\s*[<#\[]")
+_NO_SENTENCE = re.compile(
+    r"(?s).*\b(?:SELECT|INSERT|UPDATE|DELETE|CREATE|PRAGMA|CONFLICT|VALUES|ORDER BY)\b|\s*[<#\[]"
+)
 _NO_WORDS = {"owned.py", "session.py", "undo_kit.py", "shell.py", "swap.py", "states.py"}
 """Modules whose texts are for other programs: unit files, shell, parts of exact states."""
 
@@ -48,20 +52,33 @@ class Reword(ast.NodeTransformer):
     def visit_JoinedStr(self, node):
         whole = "".join(v.value for v in node.values if isinstance(v, ast.Constant))
         if " " in whole.strip() and not _NO_SENTENCE.match(whole):
-            node.values = [self.other(v) if isinstance(v, ast.Constant) else self.generic_visit(v) for v in node.values]
+            node.values = [
+                self.other(v) if isinstance(v, ast.Constant) else self.generic_visit(v)
+                for v in node.values
+            ]
         return node
 
     def visit_Expr(self, node):
-        return node if isinstance(node.value, ast.Constant) else self.generic_visit(node)  # a docstring
+        return (
+            node if isinstance(node.value, ast.Constant) else self.generic_visit(node)
+        )  # a docstring
 
     def visit_Constant(self, node):
-        return self.other(node) if isinstance(node.value, str) and re.search(r"[a-z] [a-z(]", node.value) else node
+        return (
+            self.other(node)
+            if isinstance(node.value, str) and re.search(r"[a-z] [a-z(]", node.value)
+            else node
+        )
 
     def other(self, node):
         if node.value in self.kept or _NO_SENTENCE.match(node.value):
             return node
         dice = random.Random(f"{self.name}:{node.lineno}:{node.col_offset}")
-        words = re.sub(r"(?<![{\w-])[A-Za-z]{2,}(?![\w}])", lambda m: "".join(dice.sample(m[0], len(m[0]))), node.value)
+        words = re.sub(
+            r"(?<![{\w-])[A-Za-z]{2,}(?![\w}])",
+            lambda m: "".join(dice.sample(m[0], len(m[0]))),
+            node.value,
+        )
         return ast.copy_location(ast.Constant(words), node)
 
 
@@ -95,7 +112,9 @@ def bones(value):
 
 
 def work(folder: Path) -> list[object]:
-    """A job on the drawing bench, changes taken over, a process that does not end, a quick look, and a folder that looks like Linux."""
+    """A job on the drawing bench, changes taken over, a process that does not end, a quick look,
+    and a folder that looks like Linux.
+    """
     import msgspec
 
     from helpers import bench, linux, linux_tree, profile
@@ -116,7 +135,12 @@ def work(folder: Path) -> list[object]:
     visit.make_audit()
     visit.choose_all_eased()
     seen.append(visit.apply())
-    seen += [visit.owed(), visit.after_is_due(), visit.read_after(seconds=20, at_once=True), visit.provisional()]
+    seen += [
+        visit.owed(),
+        visit.after_is_due(),
+        visit.read_after(seconds=20, at_once=True),
+        visit.provisional(),
+    ]
     visit.restart()
     seen += [
         visit.owed(),
@@ -140,13 +164,19 @@ def work(folder: Path) -> list[object]:
     seen.append(
         [
             row.is_head
-            for row in look_in_words(quick_look(visit.computer.about.facts(), take_reading(visit.computer, seconds=5)))
+            for row in look_in_words(
+                quick_look(visit.computer.about.facts(), take_reading(visit.computer, seconds=5))
+            )
         ]
     )
     box = linux(linux_tree(folder / "tree"))
     off = [parse_change("apps:tide-feed=off"), parse_change("apps:sail-sync=off")]
     here = msgspec.structs.replace(box.about.facts(), space=Space())  # of this machine
-    seen += [here, apply_changes(shop.journal, box, box.about.facts(), off), owed_now(shop.journal, box)]
+    seen += [
+        here,
+        apply_changes(shop.journal, box, box.about.facts(), off),
+        owed_now(shop.journal, box),
+    ]
     seen += [
         quick_look(box.about.facts(), take_reading(box, seconds=3)),
         put_back(shop.journal, box),
@@ -157,7 +187,9 @@ def work(folder: Path) -> list[object]:
 
 
 async def screens(folder: Path) -> list[object]:
-    """Which buttons can be pressed while the plan is applied and while readings are taken, and what a key does meanwhile."""
+    """Which buttons can be pressed while the plan is applied and while readings are taken, and what
+    a key does meanwhile.
+    """
     from textual.widgets import Button
 
     from helpers import bench, profile
@@ -176,7 +208,14 @@ async def screens(folder: Path) -> list[object]:
         desk = app.screen
 
         def buttons():
-            seen.append([desk.doing, sorted(b.id for b in desk.query(Button) if b.display and b.id and b.region.area)])
+            seen.append(
+                [
+                    desk.doing,
+                    sorted(
+                        b.id for b in desk.query(Button) if b.display and b.id and b.region.area
+                    ),
+                ]
+            )
 
         async def idle():
             while desk.busy:
@@ -188,13 +227,17 @@ async def screens(folder: Path) -> list[object]:
             """Hold the work back while the screen is looked at, and a key is tried on it."""
             go, work = threading.Event(), getattr(visit, name)
             setattr(visit, name, lambda **options: go.wait(60) and work(**options))
-            next(b for b in desk.query(press).results(Button) if b.display and b.region.area).press()
+            next(
+                b for b in desk.query(press).results(Button) if b.display and b.region.area
+            ).press()
             await pilot.pause()
             await pilot.press(*keys) if keys else None
             await pilot.pause()
             buttons()
             station = desk.job.station
-            await pilot.press("3", "a", *(str(n) for n in range(1, 8) if STATIONS[n - 1] == station))
+            await pilot.press(
+                "3", "a", *(str(n) for n in range(1, 8) if STATIONS[n - 1] == station)
+            )
             seen.append(len(visit.job.chosen))
             go.set()
             await idle()

@@ -1,4 +1,6 @@
-"""Actions: ending a process, asked first, guarded, never confused with another one, recorded in the job."""
+"""Actions: ending a process, asked first, guarded, never confused with another one, recorded in the
+job.
+"""
 
 import json
 import os
@@ -18,7 +20,10 @@ from lumtak.errors import ComputerError, UnknownNameError
 from lumtak.work.actions import find_process, heavy_processes
 
 NAME = "sim:drawing-bench"
-STUBBORN = "import signal, time; signal.signal(signal.SIGTERM, signal.SIG_IGN); print('.', flush=True); time.sleep(60)"
+STUBBORN = (
+    "import signal, time; signal.signal(signal.SIGTERM, signal.SIG_IGN); print('.', flush=True);"
+    " time.sleep(60)"
+)
 WILLING = "import time; print('.', flush=True); time.sleep(60)"
 
 
@@ -42,7 +47,9 @@ def child():
 
 def listed(pid):
     fields = Path(f"/proc/{pid}/stat").read_text().rsplit(") ", 1)[1].split()
-    return Process(pid=pid, name="it", consumer="x", cpu_s=0.0, rss_bytes=1, started=int(fields[19]))
+    return Process(
+        pid=pid, name="it", consumer="x", cpu_s=0.0, rss_bytes=1, started=int(fields[19])
+    )
 
 
 def test_a_willing_process_ends_when_asked(child):
@@ -105,7 +112,13 @@ def test_somebody_elses_process_is_said():
     ],
 )
 def test_what_is_guarded_and_what_comes_back(process, items, why, comes_back):
-    given = {"pid": 7, "consumer": f"services:{process['name']}", "cpu_s": 0.0, "rss_bytes": 1, **process}
+    given = {
+        "pid": 7,
+        "consumer": f"services:{process['name']}",
+        "cpu_s": 0.0,
+        "rss_bytes": 1,
+        **process,
+    }
     one = running(Process(**given), 1.0, facts(*items), CATALOGUE)
     assert why in one.why_not
     assert bool(one.why_not) == bool(why)
@@ -119,7 +132,9 @@ def test_the_heaviest_come_first_and_what_is_never_ended_last(sim):
     assert kept == sorted(kept)
     assert any(kept)
     assert sum(r.cpu_pct for r in found) < 100
-    with pytest.raises(UnknownNameError, match=r"no process called chathorn\. `lumtak end COMPUTER` lists them"):
+    with pytest.raises(
+        UnknownNameError, match=r"no process called chathorn\. `lumtak end COMPUTER` lists them"
+    ):
         find_process(found, "chathorn")
 
 
@@ -129,7 +144,10 @@ def test_this_computers_own_processes(child):
     mine = next(p for p in found if p["process"]["pid"] == process.pid)
     assert mine["cpu_pct"] > 0, "how much of the computer it gets is not ours to say"
     assert mine["why_not"] == ""
-    seen = {p["pid"]: p for p in json.loads(lumtak_process("facts", "local", "--json").stdout)["processes"]}
+    seen = {
+        p["pid"]: p
+        for p in json.loads(lumtak_process("facts", "local", "--json").stdout)["processes"]
+    }
     assert seen[os.getpid()]["untouchable"] == "Lumtak runs in it"
     ended = lumtak_process("end", "local", process.pid, "--yes")
     assert "was asked to end; it ended" in ended.stdout

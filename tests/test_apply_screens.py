@@ -35,7 +35,9 @@ def set_outside(workshop, **values):
     """Somebody else changes settings, behind Lumtak's back."""
     path = workshop.home / "simulated/drawing-bench.json"
     state = json.loads(path.read_text())
-    state["settings"] |= {key.replace("__", ":").replace("_", "-"): value for key, value in values.items()}
+    state["settings"] |= {
+        key.replace("__", ":").replace("_", "-"): value for key, value in values.items()
+    }
     path.write_text(json.dumps(state))
 
 
@@ -64,16 +66,29 @@ async def test_a_failure_offers_to_put_back_what_was_done(workshop, sim):
         await open_job(pilot)
         await apply_plan(pilot)
         await until(
-            pilot, lambda: says(app, "Fax bridge could not be changed", "Animations: on → off", "Keep what was")
+            pilot,
+            lambda: says(
+                app, "Fax bridge could not be changed", "Animations: on → off", "Keep what was"
+            ),
         )
         await confirm(pilot, yes=False)
-        await until(pilot, lambda: says(app, "1 of 3 changes did not go through", "2 still wait", "a policy of this"))
-        assert settings_of(workshop)["effects:animations"] == "off", "the safe answer keeps what was done"
+        await until(
+            pilot,
+            lambda: says(
+                app, "1 of 3 changes did not go through", "2 still wait", "a policy of this"
+            ),
+        )
+        assert settings_of(workshop)["effects:animations"] == "off", (
+            "the safe answer keeps what was done"
+        )
         await pilot.press("enter")
         await confirm(pilot, yes=True)
         await until(pilot, lambda: not app.screen.busy)
         await pilot.press("b")
-        await until(pilot, lambda: isinstance(app.screen, PutBackScreen) and says(app, "2 of 4 changes stand"))
+        await until(
+            pilot,
+            lambda: isinstance(app.screen, PutBackScreen) and says(app, "2 of 4 changes stand"),
+        )
         await pilot.press("a", "tab", "enter")
         await confirm(pilot, yes=True)
         await until(pilot, lambda: says(app, "put back or came to nothing"))
@@ -82,7 +97,9 @@ async def test_a_failure_offers_to_put_back_what_was_done(workshop, sim):
 
 async def test_pause_holds_and_stop_ends_after_the_change(workshop, sim):
     chosen_job(
-        workshop, *(f"effects:{n}" for n in ("animations", "shadows", "glass-panels", "living-backdrop")), fault="slow"
+        workshop,
+        *(f"effects:{n}" for n in ("animations", "shadows", "glass-panels", "living-backdrop")),
+        fault="slow",
     )
     app = application(workshop)
     app.pace = 100.0
@@ -94,7 +111,11 @@ async def test_pause_holds_and_stop_ends_after_the_change(workshop, sim):
         await until(pilot, lambda: says(app, "Held: ", "Go on", "held"))
         await pilot.press("tab", "enter")
         await until(pilot, lambda: not app.screen.busy and says(app, "chosen changes wait"))
-        assert 1 <= sum(v == "off" for k, v in settings_of(workshop).items() if k.startswith("effects:")) < 4
+        assert (
+            1
+            <= sum(v == "off" for k, v in settings_of(workshop).items() if k.startswith("effects:"))
+            < 4
+        )
 
 
 def interrupt(workshop, *changes):
@@ -125,7 +146,10 @@ async def test_an_interrupted_plan_is_shown_before_anything_is_touched(workshop,
     async with app.run_test(size=WIDE, notifications=True) as pilot:
         await open_job(pilot)
         await until(
-            pilot, lambda: says(app, "interrupted here: 1 done, 1 not done, 1 not begun", "Nothing has been touched")
+            pilot,
+            lambda: says(
+                app, "interrupted here: 1 done, 1 not done, 1 not begun", "Nothing has been touched"
+            ),
         )
         assert [e.stage for e in workshop.journal.entries()] == ["verified", "intent"]
         await pilot.press("tab", "enter")
@@ -137,7 +161,9 @@ async def test_an_interrupted_plan_is_shown_before_anything_is_touched(workshop,
 async def test_drift_is_marked_and_a_conflict_is_a_question_of_its_own(workshop, sim):
     computer = workshop.computer(NAME)
     changes = ("effects:animations=off", "services:fax-bridge=off", "apps:chat-horn=off")
-    apply_changes(workshop.journal, computer, computer.about.facts(), [parse_change(c) for c in changes])
+    apply_changes(
+        workshop.journal, computer, computer.about.facts(), [parse_change(c) for c in changes]
+    )
     computer.close()
     set_outside(workshop, services__fax_bridge="manual", apps__chat_horn="on")
     app = application(workshop)
@@ -145,19 +171,27 @@ async def test_drift_is_marked_and_a_conflict_is_a_question_of_its_own(workshop,
         await until(pilot, lambda: says(app, "3 changes stand, 2 drifted"))
         await pilot.press("b")
         await until(
-            pilot, lambda: says(app, "without a job", "drifted: now manual", "back as before: now on", "as left")
+            pilot,
+            lambda: says(
+                app, "without a job", "drifted: now manual", "back as before: now on", "as left"
+            ),
         )
         await pilot.press("down", "enter")
         await until(pilot, lambda: says(app, "last right", "if put back"))
         await pilot.press("tab", "enter")
         await until(pilot, lambda: says(app, "Put 2 changes", "1 that somebody changed since"))
         await confirm(pilot, yes=True)
-        await until(pilot, lambda: says(app, "Fax bridge: was auto, Lumtak made it off, now it is manual"))
+        await until(
+            pilot, lambda: says(app, "Fax bridge: was auto, Lumtak made it off, now it is manual")
+        )
         await confirm(pilot, yes=False)
         await until(pilot, lambda: isinstance(app.screen, PutBackScreen))
         assert settings_of(workshop)["services:fax-bridge"] == "manual"
         await pilot.press("escape")
-        await until(pilot, lambda: isinstance(app.screen, BenchScreen) and says(app, "1 change stands, 1 drifted"))
+        await until(
+            pilot,
+            lambda: isinstance(app.screen, BenchScreen) and says(app, "1 change stands, 1 drifted"),
+        )
         await pilot.press("b")
         await until(pilot, lambda: says(app, "1 of 3 changes stands"))
         await pilot.press("tab", "enter")
@@ -172,11 +206,21 @@ async def test_ending_a_process_is_asked_and_recorded(workshop, sim):
     async with app.run_test(size=WIDE, notifications=True) as pilot:
         await open_job(pilot)
         await pilot.press("e")
-        await until(pilot, lambda: isinstance(app.screen, EndingScreen) and says(app, "Chart cache", "never ended"))
+        await until(
+            pilot,
+            lambda: (
+                isinstance(app.screen, EndingScreen) and says(app, "Chart cache", "never ended")
+            ),
+        )
         first = app.screen._found[0]
         await pilot.press("enter")
         await until(
-            pilot, lambda: says(app, f"Ask {first.title} (process {first.process.pid}) to end?", "cannot be put back")
+            pilot,
+            lambda: says(
+                app,
+                f"Ask {first.title} (process {first.process.pid}) to end?",
+                "cannot be put back",
+            ),
         )
         await confirm(pilot, yes=False)
         assert workshop.casebook.job("drawing-bench-1").actions == ()
@@ -193,7 +237,9 @@ async def test_ending_a_process_is_asked_and_recorded(workshop, sim):
 
 async def test_a_journal_that_was_mended_is_said(workshop, sim):
     computer = workshop.computer(NAME)
-    apply_changes(workshop.journal, computer, computer.about.facts(), [parse_change("effects:animations=off")])
+    apply_changes(
+        workshop.journal, computer, computer.about.facts(), [parse_change("effects:animations=off")]
+    )
     computer.close()
     workshop.close()
     (workshop.home / "journal.db").write_bytes(b"\xa5" * 9000)

@@ -19,7 +19,9 @@ from lumtak.errors import UnknownNameError, UsageError
 
 
 def judged(*items, who=None, costs=(), weighed=True):
-    return audit(facts(*items), who or profile(), CATALOGUE, reading(costs=costs) if weighed else None)
+    return audit(
+        facts(*items), who or profile(), CATALOGUE, reading(costs=costs) if weighed else None
+    )
 
 
 def stance(*items, **options):
@@ -29,16 +31,34 @@ def stance(*items, **options):
 
 @pytest.mark.parametrize("counts", [True, False])
 def test_what_a_timer_starts_again_and_again_is_eased_at_its_timer(counts):
-    poll = item("services", "poll", value="demand", running=False, triggers=(Trigger(kind="timer", by="poll.timer"),))
+    poll = item(
+        "services",
+        "poll",
+        value="demand",
+        running=False,
+        triggers=(Trigger(kind="timer", by="poll.timer"),),
+    )
     timer = item("services", "poll.timer", value="auto" if counts else "manual", running=counts)
-    echo = item("services", "echo", value="demand", running=False, triggers=(Trigger(kind="wants", by="poll"),))
+    echo = item(
+        "services",
+        "echo",
+        value="demand",
+        running=False,
+        triggers=(Trigger(kind="wants", by="poll"),),
+    )
     found = judged(poll, timer, echo, costs=[("services:poll", 9.4, 0)])
     of = {f.key: f for f in found.findings}
     if not counts:
         assert (of["poll"].stance, of["poll.timer"].stance) == ("keep", "keep")
         return
-    assert of["echo"].stance == "keep", "only what the timer starts itself is taken for started again and again"
-    assert (of["poll"].stance, of["poll"].proposal, of["poll.timer"].brings) == ("ask", None, ("services:poll",))
+    assert of["echo"].stance == "keep", (
+        "only what the timer starts itself is taken for started again and again"
+    )
+    assert (of["poll"].stance, of["poll"].proposal, of["poll.timer"].brings) == (
+        "ask",
+        None,
+        ("services:poll",),
+    )
     assert "change poll.timer" in of["poll"].fixed
     assert found.with_brought([parse_ref("services:poll.timer")]) == [
         parse_ref("services:poll.timer"),
@@ -66,8 +86,10 @@ def test_each_rule():
         item("memory", "swap_mib", value="2048", setting=Setting(lowest=0, highest=9999)),
     )
     assert got == {
-        "screen": "guarded", "plotter": "keep", "spool": "keep", "index": "ease", "mystery": "ask", "copies": "guarded",
-        "resting": "keep", "thumbnails": "keep", "shadows": "ease", "glass": "keep", "mains": "ease", "swappiness": "ease",
+        "screen": "guarded", "plotter": "keep", "spool": "keep", "index": "ease", "mystery": "ask",
+        "copies": "guarded",
+        "resting": "keep", "thumbnails": "keep", "shadows": "ease", "glass": "keep",
+        "mains": "ease", "swappiness": "ease",
         "swap_mib": "keep",
     }  # fmt: skip
 
@@ -97,7 +119,9 @@ def test_what_cannot_be_changed_says_what_would_be_needed():
 
 
 def test_a_plan_that_the_computer_does_not_have_is_not_proposed():
-    (finding,) = judged(item("power", "mains", value="full", setting=Setting(values=("full", "saving")))).findings
+    (finding,) = judged(
+        item("power", "mains", value="full", setting=Setting(values=("full", "saving")))
+    ).findings
     assert (finding.stance, finding.proposal) == ("keep", None)
 
 
@@ -110,7 +134,11 @@ def test_weights_come_from_the_reading_or_are_said_to_be_missing():
     )
     found = judged(*items, costs=[("services:a", 3.0, 100)])
     by_key = {f.key: f for f in found.findings}
-    assert (by_key["a"].weight.cpu_pct, by_key["a"].weight.ram_bytes, by_key["a"].grade) == (3.0, 100 * MIB, "expected")
+    assert (by_key["a"].weight.cpu_pct, by_key["a"].weight.ram_bytes, by_key["a"].grade) == (
+        3.0,
+        100 * MIB,
+        "expected",
+    )
     assert (by_key["b"].weight.cpu_pct, by_key["b"].grade) == (0.0, "no effect")
     assert isinstance(by_key["shadows"].weight.cpu_pct, NotMeasured)
     assert by_key["swappiness"].grade == "depends"
@@ -177,11 +205,20 @@ def test_where_the_weight_of_each_area_comes_from():
         item("effects", "shadows"),
         item("services", "s"),
     )
-    found = audit(facts(*items), profile(), CATALOGUE, msgspec.structs.replace(reading(), consumers=(bare,)))
+    found = audit(
+        facts(*items), profile(), CATALOGUE, msgspec.structs.replace(reading(), consumers=(bare,))
+    )
     of = {f.key: f.weight for f in found.findings}
-    assert {k for k, w in of.items() if isinstance(w.cpu_pct, NotMeasured)} == {"mains", "swappiness", "shadows"}
+    assert {k for k, w in of.items() if isinstance(w.cpu_pct, NotMeasured)} == {
+        "mains",
+        "swappiness",
+        "shadows",
+    }
     assert [of[k].heft for k in ("mains", "swappiness", "shadows")] == [0.0, 0.0, 0.0]
-    assert (of["s"].source, of["mains"].source.startswith("a plan or a rule")) == ("60 s reading", True)
+    assert (of["s"].source, of["mains"].source.startswith("a plan or a rule")) == (
+        "60 s reading",
+        True,
+    )
 
 
 @pytest.mark.parametrize("value", ["off", "manual", "demand"])
@@ -191,7 +228,10 @@ def test_what_rests_already_is_kept(value):
 
 
 def test_of_many_that_stop_with_it_the_first_are_named():
-    items = [item("services", "base", role="fax"), *(item("services", f"n{i:02}", needs=("base",)) for i in range(25))]
+    items = [
+        item("services", "base", role="fax"),
+        *(item("services", f"n{i:02}", needs=("base",)) for i in range(25)),
+    ]
     assert len(judged(*items).find(parse_ref("services:base")).stops_with) == 20
 
 
@@ -212,7 +252,10 @@ def test_what_may_start_it_again_is_said_where_it_is_to_stand_still():
     by = (Trigger(kind="app", by="quay"), Trigger(kind="timer", by="t.timer"))
     resting, asked = Setting(values=("auto", "off")), Setting(values=("auto", "demand"))
     for setting, says in ((resting, True), (asked, False)):
-        items = (item("services", "a", role="fax", setting=setting, triggers=by), item("services", "quay"))
+        items = (
+            item("services", "a", role="fax", setting=setting, triggers=by),
+            item("services", "quay"),
+        )
         assert ("quay" in judged(*items).find(parse_ref("services:a")).again) is says
 
 
@@ -221,7 +264,10 @@ def test_what_is_started_by_something_that_stays_takes_its_stance():
         item("services", "screen", role="graphics"),
         item("services", "old", role="fax"),
         item(
-            "apps", "process/a", setting=Fixed(needed="x"), triggers=(Trigger(kind="wants", by="old", area="services"),)
+            "apps",
+            "process/a",
+            setting=Fixed(needed="x"),
+            triggers=(Trigger(kind="wants", by="old", area="services"),),
         ),
         item(
             "apps",
@@ -238,13 +284,24 @@ def test_what_is_started_by_something_that_stays_takes_its_stance():
         ),
     )
     of = {f.key: f for f in judged(*items).findings}
-    assert (of["process/a"].stance, of["process/b"].stance, of["kept"].stance) == ("ease", "keep", "guarded")
+    assert (of["process/a"].stance, of["process/b"].stance, of["kept"].stance) == (
+        "ease",
+        "keep",
+        "guarded",
+    )
     assert of["old"].brings == ("apps:process/a",)
 
 
 def test_what_may_be_saved_counts_what_is_eased_and_what_is_asked():
-    items = (item("services", "old", role="fax"), item("apps", "odd"), item("services", "screen", role="graphics"))
-    found = judged(*items, costs=[("services:old", 3.0, 10), ("apps:odd", 2.0, 5), ("services:screen", 40.0, 900)])
+    items = (
+        item("services", "old", role="fax"),
+        item("apps", "odd"),
+        item("services", "screen", role="graphics"),
+    )
+    found = judged(
+        *items,
+        costs=[("services:old", 3.0, 10), ("apps:odd", 2.0, 5), ("services:screen", 40.0, 900)],
+    )
     assert eased_sum(found.findings) == (5.0, 15 * MIB)
     assert [is_system(name) for name in (SYSTEM, "system:kernel", "systematic", "apps:system")] == [
         True,
@@ -274,7 +331,10 @@ def test_too_little_swap_by_the_rule_of_the_profile_is_eased(value, expected):
 
 def test_what_something_else_than_a_timer_starts_is_not_started_again_and_again():
     by = (Trigger(kind="wants", by="quay"),)
-    items = (item("services", "poll", role="fax", value="demand", running=False, triggers=by), item("services", "quay"))
+    items = (
+        item("services", "poll", role="fax", value="demand", running=False, triggers=by),
+        item("services", "quay"),
+    )
     finding = judged(*items, costs=[("services:poll", 9.0, 0)]).find(parse_ref("services:poll"))
     assert (finding.stance, finding.reason) == ("keep", "it is demand already and does not run.")
 
@@ -288,10 +348,14 @@ def test_the_headline_says_where_the_computer_stands():
 
     assert headline(calm).startswith("CPU and RAM are under their ceilings; nothing to gain")
     assert "CPU is at 60 % and may be at" in headline(loaded)
-    heavy = msgspec.structs.replace(calm, consumers=reading(costs=[("services:old", 3.0, 10)]).consumers)
+    heavy = msgspec.structs.replace(
+        calm, consumers=reading(costs=[("services:old", 3.0, 10)]).consumers
+    )
     assert headline(heavy) == "CPU and RAM are under their ceilings; heaviest of what may go: old."
     plan = item("power", "mains", value="full", setting=Setting(values=("balanced", "full")))
-    assert headline(heavy, plan) == headline(heavy), "a plan comes first only where the clock or the disk holds it back"
+    assert headline(heavy, plan) == headline(heavy), (
+        "a plan comes first only where the clock or the disk holds it back"
+    )
     assert headline(calm, plan) == "CPU and RAM are under their ceilings."
 
 
@@ -314,17 +378,23 @@ def works_through(ref, items):
 
 KEYS = st.sampled_from([f"k{i}" for i in range(8)])
 SYSTEMS = st.lists(
-    st.tuples(KEYS, st.sampled_from(["", *(r.name for r in CATALOGUE.role)]), st.lists(KEYS, max_size=3), st.sampled_from(["auto", "off", None])),
+    st.tuples(KEYS, st.sampled_from(["", *(r.name for r in CATALOGUE.role)]), st.lists(KEYS,
+    max_size=3), st.sampled_from(["auto", "off", None])),
     max_size=8, unique_by=lambda t: t[0],
 )  # fmt: skip
 
 
-ANSWERS = st.dictionaries(KEYS.map("services:{}".format), st.sampled_from(["needed", "not needed"]), max_size=8)
+ANSWERS = st.dictionaries(
+    KEYS.map("services:{}".format), st.sampled_from(["needed", "not needed"]), max_size=8
+)
 
 
 @given(SYSTEMS, st.sets(st.sampled_from([r.name for r in CATALOGUE.role]), max_size=5), ANSWERS)
 def test_nothing_guarded_or_needed_is_ever_eased(system, needed, answers):
-    items = [item("services", k, role=role, needs=tuple(needs), value=value) for k, role, needs, value in system]
+    items = [
+        item("services", k, role=role, needs=tuple(needs), value=value)
+        for k, role, needs, value in system
+    ]
     who = profile(needs=type(profile().needs)(roles=tuple(needed)))
     computer = facts(*items)
     found = audit(computer, who, CATALOGUE, None, answers)
@@ -343,11 +413,14 @@ def test_closures_are_each_others_inverse_and_end_in_cycles(system):
     keys = {i.key for i in items}
     for one in items:
         for other in stops_with(one.ref, items):
-            assert one.key in works_through(SettingRef(area="services", key=other), items) or other == one.key
+            assert (
+                one.key in works_through(SettingRef(area="services", key=other), items)
+                or other == one.key
+            )
         assert set(works_through(one.ref, items)) - keys <= {n for i in items for n in i.needs}
 
 
-# -- plans ------------------------------------------------------------------------------------------------------------------
+# -- plans -----------------------------------------------------------------------------------------
 
 
 def planned(items, *changes, costs=()):
@@ -413,7 +486,9 @@ def test_an_unknown_setting_names_the_nearest():
 
 
 def test_an_app_may_be_named_by_its_file():
-    (change,) = check_changes(facts(item("apps", "sail")), [parse_change("apps:sail.desktop=off")], {})
+    (change,) = check_changes(
+        facts(item("apps", "sail")), [parse_change("apps:sail.desktop=off")], {}
+    )
     assert change.ref == parse_ref("apps:sail")
 
 
@@ -446,25 +521,47 @@ def test_what_a_step_saves_and_where_that_comes_from():
         item("services", "c", needs=("a",)),
     ]
     costs = [("services:a", 3.0, 0), ("services:b", 0.0, 40)]
-    plan = planned(items, "services:a=demand", "services:b=manual", "effects:shadows=off", costs=costs)
-    a, b, shadows = (
-        sorted(plan.steps, key=lambda s: s.change.ref)[1:] + sorted(plan.steps, key=lambda s: s.change.ref)[:1]
+    plan = planned(
+        items, "services:a=demand", "services:b=manual", "effects:shadows=off", costs=costs
     )
-    assert (a.saves_cpu_pct, a.saves_ram_bytes, b.saves_cpu_pct, b.saves_ram_bytes) == (3.0, 0, 0.0, 40 * MIB)
+    a, b, shadows = (
+        sorted(plan.steps, key=lambda s: s.change.ref)[1:]
+        + sorted(plan.steps, key=lambda s: s.change.ref)[:1]
+    )
+    assert (a.saves_cpu_pct, a.saves_ram_bytes, b.saves_cpu_pct, b.saves_ram_bytes) == (
+        3.0,
+        0,
+        0.0,
+        40 * MIB,
+    )
     assert a.projected == "60 s reading, memory counted"
     assert shadows.projected.startswith("not projected: drawn by the desktop itself")
     assert [s.change.ref.key for s in plan.unprojected] == ["shadows"]
     assert a.stops == ("c", CATALOGUE.find("fax").stops)
     assert b.stops == ()
     assert plan.owed == "now"
-    (on,) = planned([item("apps", "x", value="off")], "apps:x=on", costs=[("apps:x", 3.0, 100)]).steps
-    assert (on.saves_cpu_pct, on.saves_ram_bytes, on.saves_cpu_se_pct, on.stops) == (0.0, 0.0, 0.0, ())
+    (on,) = planned(
+        [item("apps", "x", value="off")], "apps:x=on", costs=[("apps:x", 3.0, 100)]
+    ).steps
+    assert (on.saves_cpu_pct, on.saves_ram_bytes, on.saves_cpu_se_pct, on.stops) == (
+        0.0,
+        0.0,
+        0.0,
+        (),
+    )
 
 
 def test_what_is_measured_in_part_is_projected():
-    cost = ConsumerLoad(key="apps:a", cpu_pct=2.0, cpu_se_pct=0.1, ram_bytes=NotMeasured(not_measured="not looked at"))
+    cost = ConsumerLoad(
+        key="apps:a",
+        cpu_pct=2.0,
+        cpu_se_pct=0.1,
+        ram_bytes=NotMeasured(not_measured="not looked at"),
+    )
     computer = facts(item("apps", "a"))
-    found = audit(computer, profile(), CATALOGUE, msgspec.structs.replace(reading(), consumers=(cost,)))
+    found = audit(
+        computer, profile(), CATALOGUE, msgspec.structs.replace(reading(), consumers=(cost,))
+    )
     (step,) = make_plan(computer, found, [parse_change("apps:a=off")]).steps
     assert step.projected == "60 s reading"
     assert found.findings[0].grade == "expected"
@@ -472,7 +569,10 @@ def test_what_is_measured_in_part_is_projected():
 
 def test_what_shows_at_once_comes_before_a_login_and_that_before_a_restart():
     shows = {"a": "restart", "b": "login", "c": "now"}
-    items = [item("apps", key, setting=Setting(values=("on", "off"), shows=when)) for key, when in shows.items()]
+    items = [
+        item("apps", key, setting=Setting(values=("on", "off"), shows=when))
+        for key, when in shows.items()
+    ]
     plan = planned(items, *(f"apps:{key}=off" for key in shows))
     assert [s.change.ref.key for s in plan.steps] == ["c", "b", "a"]
     assert planned(items[1:], "apps:b=off", "apps:c=off").owed == "login"
@@ -487,7 +587,12 @@ def test_what_touches_the_same_thing_moves_up_to_its_like_and_no_further(between
 
 
 def test_what_touches_nothing_stays_where_it_is():
-    items = [item("apps", "b"), item("apps", "c", touches="x"), item("apps", "f"), item("apps", "g", touches="y")]
+    items = [
+        item("apps", "b"),
+        item("apps", "c", touches="x"),
+        item("apps", "f"),
+        item("apps", "g", touches="y"),
+    ]
     plan = planned(items, *(f"apps:{i.key}=off" for i in items))
     assert "".join(s.change.ref.key for s in plan.steps) == "bcfg"
 
@@ -511,5 +616,7 @@ def test_what_a_guarded_item_cannot_work_without_is_refused_with_the_path():
         item("services", "old-fax", role="fax"),
     ]
     found = guards(facts(*items), CATALOGUE)
-    with pytest.raises(UsageError, match=r"old-fax is guarded .*: screen \(through seat\) cannot work without it"):
+    with pytest.raises(
+        UsageError, match=r"old-fax is guarded .*: screen \(through seat\) cannot work without it"
+    ):
         check_changes(facts(*items), [parse_change("services:old-fax=off")], found)

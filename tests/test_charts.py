@@ -21,7 +21,8 @@ NAME = "drawing-bench-1"
 
 def step(change, cpu, ram_mib, **fields):
     return Step(
-        change=parse_change(change), title=change, before="on", shows="now", saves_cpu_pct=cpu, saves_cpu_se_pct=0.1,
+        change=parse_change(change), title=change, before="on", shows="now", saves_cpu_pct=cpu,
+        saves_cpu_se_pct=0.1,
         saves_ram_bytes=ram_mib * MIB, projected="x", stops=(), **fields,
     )  # fmt: skip
 
@@ -34,14 +35,20 @@ def test_the_bridge_sums_to_the_whole_and_keeps_what_was_projected():
             step("services:c=off", 2.0, 50),
         )
     )
-    before = reading([30.0] * 60, costs=[("apps:a", 4.0, 100), ("apps:process/b", 2.0, 10), ("services:c", 3.0, 60)])
+    before = reading(
+        [30.0] * 60,
+        costs=[("apps:a", 4.0, 100), ("apps:process/b", 2.0, 10), ("services:c", 3.0, 60)],
+    )
     after = reading([20.0] * 60, costs=[("services:c", 1.0, 20)])
     found = bridge(plan, before, after, "cpu_pct")
     assert [(s.title, s.projected, s.measured) for s in found.steps] == [
-        ("apps:a=off", -5.0, -6.0), ("services:c=off", -2.0, -2.0), ("effects:shadows=off", None, None),
+        ("apps:a=off", -5.0, -6.0), ("services:c=off", -2.0, -2.0), ("effects:shadows=off", None,
+        None),
     ]  # fmt: skip
     assert found.rest == pytest.approx(-2.0)
-    assert found.baseline + sum(s.measured or 0 for s in found.steps) + found.rest == pytest.approx(found.after)
+    assert found.baseline + sum(s.measured or 0 for s in found.steps) + found.rest == pytest.approx(
+        found.after
+    )
     memory = bridge(plan, before, after, "ram_used_bytes")
     assert memory.steps[0].measured == -110 * MIB
 
@@ -50,7 +57,8 @@ def test_the_bridge_sums_to_the_whole_and_keeps_what_was_projected():
 def job(tmp_path_factory):
     home = tmp_path_factory.mktemp("job")
     for command in (
-        ("start", "sim:drawing-bench", "--profile", "hull-drafting"), ("baseline", NAME, "--seconds", "60"), ("choose", NAME, "--eased"),
+        ("start", "sim:drawing-bench", "--profile", "hull-drafting"), ("baseline", NAME,
+        "--seconds", "60"), ("choose", NAME, "--eased"),
     ):  # fmt: skip
         assert lumtak("job", *command, home=home).returncode == 0
     early = lumtak("chart", NAME, "--kind", "bridge", "--out", home / "x.svg", home=home)
@@ -70,7 +78,10 @@ def test_every_chart_as_svg_with_text_and_as_pdf_with_its_fonts(job, tmp_path, k
     assert drawn == {form: draw_chart(visit, kind, form) for form in drawn}, "the same each time"
     workshop.close()
     if kind == "bridge":
-        assert lumtak("chart", NAME, "--kind", kind, "--out", tmp_path / "b.svg", home=job).returncode == 0
+        assert (
+            lumtak("chart", NAME, "--kind", kind, "--out", tmp_path / "b.svg", home=job).returncode
+            == 0
+        )
         assert (tmp_path / "b.svg").read_bytes() == drawn["svg"]
     root = ET.fromstring(drawn["svg"].decode())
     words = " ".join(t for e in root.iter() if e.tag.endswith("text") for t in e.itertext())
@@ -80,10 +91,16 @@ def test_every_chart_as_svg_with_text_and_as_pdf_with_its_fonts(job, tmp_path, k
     fonts = page["/Resources"]["/Font"]
     for font in fonts.values():
         inner = font.get_object()
-        descriptor = inner.get("/FontDescriptor") or inner["/DescendantFonts"][0].get_object()["/FontDescriptor"]
+        descriptor = (
+            inner.get("/FontDescriptor")
+            or inner["/DescendantFonts"][0].get_object()["/FontDescriptor"]
+        )
         assert "/FontFile2" in descriptor.get_object()
 
 
 def test_a_chart_needs_an_ending_and_a_job(job, tmp_path):
-    assert "neither .svg nor .pdf" in lumtak("chart", NAME, "--out", tmp_path / "x.png", home=job).stderr
+    assert (
+        "neither .svg nor .pdf"
+        in lumtak("chart", NAME, "--out", tmp_path / "x.png", home=job).stderr
+    )
     assert lumtak("chart", "nowhere-1", "--out", tmp_path / "x.svg", home=job).returncode == 2

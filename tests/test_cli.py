@@ -1,4 +1,7 @@
-"""The command line, run as a person runs it: exit codes, one sentence for whatever is wrong, nothing half-written."""
+"""The command line, run as a person runs it.
+
+Exit codes, one sentence for whatever is wrong, nothing half-written.
+"""
 
 import json
 import os
@@ -52,11 +55,23 @@ def test_version_and_help():
 @pytest.mark.parametrize(
     ("arguments", "says"),
     [
-        (("facts", "sim:drawing-bensh"), ("no computer called sim:drawing-bensh", "Did you mean sim:drawing-bench")),
+        (
+            ("facts", "sim:drawing-bensh"),
+            ("no computer called sim:drawing-bensh", "Did you mean sim:drawing-bench"),
+        ),
         (("facts", "elsewhere"), ("no computer called elsewhere",)),
-        (("audit", "sim:drawing-bench", "--profile", "hul-drafting"), ("no profile", "Did you mean hull-drafting")),
-        (("apply", "sim:drawing-bench", "services:tide-fed=off"), ("Did you mean services:tide-feed",)),
-        (("apply", "sim:drawing-bench", "services:tide-feed=gone"), ("it can be auto, manual, off",)),
+        (
+            ("audit", "sim:drawing-bench", "--profile", "hul-drafting"),
+            ("no profile", "Did you mean hull-drafting"),
+        ),
+        (
+            ("apply", "sim:drawing-bench", "services:tide-fed=off"),
+            ("Did you mean services:tide-feed",),
+        ),
+        (
+            ("apply", "sim:drawing-bench", "services:tide-feed=gone"),
+            ("it can be auto, manual, off",),
+        ),
         (("apply", "sim:drawing-bench", "services:display-keeper=off"), ("guarded",)),
         (("apply", "sim:drawing-bench", "nonsense"), ("AREA:KEY=VALUE",)),
         (("undo", "sim:drawing-bench"), ("--all",)),
@@ -116,12 +131,16 @@ def test_profiles_are_listed_by_name():
 
 
 def test_audit_in_json_and_in_words(ready):
-    found = json.loads(fine("audit", "sim:drawing-bench", "--profile", "hull-drafting", "--json", home=ready))
+    found = json.loads(
+        fine("audit", "sim:drawing-bench", "--profile", "hull-drafting", "--json", home=ready)
+    )
     assert all({"area", "key", "stance", "reason", "grade"} <= f.keys() for f in found["findings"])
     stances = {f"{f['area']}:{f['key']}": f["stance"] for f in found["findings"]}
     assert stances["services:chart-cache"] == "ease"
     assert stances["services:moulding-link"] == "ask"
-    text = fine("audit", "sim:drawing-bench", "--profile", "hull-drafting", "--seconds", "0", home=ready)
+    text = fine(
+        "audit", "sim:drawing-bench", "--profile", "hull-drafting", "--seconds", "0", home=ready
+    )
     assert "services:chart-cache" in text
     assert "nothing is weighed yet" in text
 
@@ -163,17 +182,29 @@ def test_a_conflict_is_exit_3_and_can_be_overwritten(ready):
 
 
 def test_drift_is_exit_3_with_when_it_was_last_right(ready):
-    assert lumtak("apply", NAME, "effects:shadows=off", "services:fax-bridge=off", home=ready).returncode == 0
+    assert (
+        lumtak(
+            "apply", NAME, "effects:shadows=off", "services:fax-bridge=off", home=ready
+        ).returncode
+        == 0
+    )
     calm = lumtak("drift", NAME, home=ready)
     assert calm.returncode == 0
     assert calm.stdout.count("as left") == 2
     path = ready / "simulated/drawing-bench.json"
-    path.write_text(path.read_text().replace('"services:fax-bridge":"off"', '"services:fax-bridge":"manual"', 1))
+    path.write_text(
+        path.read_text().replace('"services:fax-bridge":"off"', '"services:fax-bridge":"manual"', 1)
+    )
     found = lumtak("drift", NAME, "--json", home=ready)
     assert found.returncode == 3
     rows = {s["setting"]: s for s in json.loads(found.stdout)["settings"]}
     gone = rows["services:fax-bridge"]
-    assert (gone["standing"], gone["before"], gone["left_as"], gone["now"]) == ("drifted", "auto", "off", "manual")
+    assert (gone["standing"], gone["before"], gone["left_as"], gone["now"]) == (
+        "drifted",
+        "auto",
+        "off",
+        "manual",
+    )
     assert gone["last_seen_right"]
 
 
@@ -185,7 +216,9 @@ def test_a_failure_keeps_or_puts_back_what_was_done(ready):
     assert "apps:chat-horn: on → on, not tried" in kept.stdout
     assert f"`lumtak undo {name} 1` puts it back" in kept.stdout
     assert lumtak("undo", name, "1", home=ready).returncode == 0
-    back = json.loads(lumtak("apply", name, *changes, "--on-failure", "put-back", "--json", home=ready).stdout)
+    back = json.loads(
+        lumtak("apply", name, *changes, "--on-failure", "put-back", "--json", home=ready).stdout
+    )
     assert [o["result"] for o in back["put_back"]] == ["done"]
     left = json.loads(lumtak("journal", NAME, "--json", home=ready).stdout)["changes"]
     assert not any(c["open"] for c in left)
@@ -207,16 +240,28 @@ def test_read_and_compare(ready, tmp_path):
     low = reading([10.0 + i % 3 for i in range(60)])
     (tmp_path / "low.json").write_bytes(to_json(low))
     assert "lower" in fine("compare", tmp_path / "a.json", tmp_path / "low.json")
-    assert "ram_pct" in fine("compare", tmp_path / "a.json", tmp_path / "low.json", "--column", "ram_pct")
+    assert "ram_pct" in fine(
+        "compare", tmp_path / "a.json", tmp_path / "low.json", "--column", "ram_pct"
+    )
     (tmp_path / "cut.json").write_bytes(to_json(low)[:500])
     refused(2, "compare", tmp_path / "a.json", tmp_path / "cut.json", says=("cut short",))
-    (tmp_path / "one.json").write_bytes(to_json(msgspec.structs.replace(low, samples=low.samples[:1])))
+    (tmp_path / "one.json").write_bytes(
+        to_json(msgspec.structs.replace(low, samples=low.samples[:1]))
+    )
     refused(2, "compare", tmp_path / "a.json", tmp_path / "one.json", says=("at least 2",))
 
 
 def test_several_readings_a_threshold_and_mismatches(ready, tmp_path):
     for name in "abcd":
-        fine("read", "sim:drawing-bench", "--seconds", "30", "--out", tmp_path / f"{name}.json", home=ready)
+        fine(
+            "read",
+            "sim:drawing-bench",
+            "--seconds",
+            "30",
+            "--out",
+            tmp_path / f"{name}.json",
+            home=ready,
+        )
     paths = [tmp_path / f"{name}.json" for name in "abcd"]
     arguments = (
         "compare",
@@ -231,7 +276,11 @@ def test_several_readings_a_threshold_and_mismatches(ready, tmp_path):
         "--json",
     )
     result = json.loads(fine(*arguments))
-    assert (result["readings_before"], result["readings_after"], result["finding"]) == (2, 2, "no effect")
+    assert (result["readings_before"], result["readings_after"], result["finding"]) == (
+        2,
+        2,
+        "no effect",
+    )
     (tmp_path / "other.json").write_bytes(to_json(reading()))
     assert "two different computers" in fine("compare", paths[0], tmp_path / "other.json")
 
@@ -242,11 +291,15 @@ def test_a_quick_look_and_openmetrics(ready):
     assert "What this cannot say" in text
     found = json.loads(fine("look", "sim:drawing-bench", "--json", home=ready))
     assert found["services"][0]["key"] == "services:chart-cache"
-    assert fine("read", "sim:drawing-bench", "--seconds", "30", "--openmetrics", home=ready).endswith("# EOF\n")
+    assert fine(
+        "read", "sim:drawing-bench", "--seconds", "30", "--openmetrics", home=ready
+    ).endswith("# EOF\n")
 
 
 def test_a_whole_job_without_a_screen(ready, tmp_path):
-    job = fine("job", "start", "sim:drawing-bench", "--profile", "hull-drafting", home=ready).strip()
+    job = fine(
+        "job", "start", "sim:drawing-bench", "--profile", "hull-drafting", home=ready
+    ).strip()
     assert job == "drawing-bench-1"
     fine("job", "baseline", job, "--seconds", "60", home=ready)
     assert "chart-cache" in fine("job", "audit", job, home=ready)
@@ -260,7 +313,7 @@ def test_a_whole_job_without_a_screen(ready, tmp_path):
     assert f"{job}  sim:drawing-bench  proof" in fine("jobs", home=ready)
 
 
-# -- this computer, in a temporary home ------------------------------------------------------------------------------------------------
+# -- this computer, in a temporary home ------------------------------------------------------------
 
 
 @pytest.fixture
@@ -268,7 +321,11 @@ def person(tmp_path):
     """A user's home with an autostart entry of the test's own."""
     folder = tmp_path / "person"
     put(folder, ".config/autostart/lumtak-test-tide.desktop", ENTRY)
-    put(folder, ".config/autostart/lumtak-[b]\x1b[2J.desktop", ENTRY.replace("Tide feed", "\x1b[2J[bold]"))
+    put(
+        folder,
+        ".config/autostart/lumtak-[b]\x1b[2J.desktop",
+        ENTRY.replace("Tide feed", "\x1b[2J[bold]"),
+    )
     return folder
 
 
@@ -296,7 +353,9 @@ def test_facts_agree_with_the_kernel(there):
 
 
 def test_an_entry_that_nobody_knows_is_a_question(there):
-    found = json.loads(fine("audit", "local", "--profile", "writing-and-web", "--seconds", "1", "--json", **there))
+    found = json.loads(
+        fine("audit", "local", "--profile", "writing-and-web", "--seconds", "1", "--json", **there)
+    )
     mine = {f["key"]: f for f in found["findings"]}
     assert mine["lumtak-test-tide"]["stance"] == "ask"
     told = {g["area"] for g in found["gaps"]} | {f["area"] for f in found["findings"]}
@@ -308,9 +367,17 @@ def test_an_entry_that_nobody_knows_is_a_question(there):
 
 def test_a_real_change_by_the_standard_and_back_to_the_byte(person, there):
     before = snapshot_of(person)
-    fine("apply", "local", "apps:lumtak-test-tide=off", "apps:lumtak-test-system.desktop=off", **there)
+    fine(
+        "apply",
+        "local",
+        "apps:lumtak-test-tide=off",
+        "apps:lumtak-test-system.desktop=off",
+        **there,
+    )
     for name in ("tide", "system"):
-        assert "Hidden=true" in (person / f".config/autostart/lumtak-test-{name}.desktop").read_text()
+        assert (
+            "Hidden=true" in (person / f".config/autostart/lumtak-test-{name}.desktop").read_text()
+        )
     assert "login owed for 2" in fine("journal", "local", **there)
     fine("undo", "local", "--all", **there)
     assert snapshot_of(person) == before
@@ -336,7 +403,9 @@ def test_a_reading_of_this_computer_stopped_by_hand_is_kept(there, tmp_path):
     ]
     seen, shown = pty.openpty()  # how far it is, is told on a terminal only
     environment = {**os.environ, **there["env"]}
-    with subprocess.Popen(command, env=environment, stdout=subprocess.PIPE, stderr=shown, text=True) as process:
+    with subprocess.Popen(
+        command, env=environment, stdout=subprocess.PIPE, stderr=shown, text=True
+    ) as process:
         os.close(shown)
         said = b""
         while b"reading" not in said:
@@ -367,7 +436,9 @@ while True:
 
 @pytest.mark.long
 def test_a_real_load_is_found_measured_and_named(there, tmp_path):
-    """Judged by what is attributed to it, so that whatever else runs on this machine does not matter."""
+    """Judged by what is attributed to it, so that whatever else runs on this machine does not
+    matter.
+    """
     fine(
         "read",
         "local",
@@ -397,7 +468,9 @@ def test_a_real_load_is_found_measured_and_named(there, tmp_path):
             run=lumtak_process,
             **there,
         )
-        true_pct = 100 * (cpu_s(load.pid) - used) / (time.monotonic() - began) / (os.cpu_count() or 1)
+        true_pct = (
+            100 * (cpu_s(load.pid) - used) / (time.monotonic() - began) / (os.cpu_count() or 1)
+        )
         load.kill()
     compared = json.loads(fine("compare", tmp_path / "a.json", tmp_path / "b.json", "--json"))
     mover = next(m for m in compared["movers"] if m["key"] == "apps:process/tide-burner")
@@ -431,4 +504,6 @@ def test_killed_at_any_moment_everything_comes_back(person, there, moment):
     process.wait()
     fine("undo", "local", "--all", **there)
     assert snapshot_of(person) == before
-    assert not any(c["open"] for c in json.loads(fine("journal", "local", "--json", **there))["changes"])
+    assert not any(
+        c["open"] for c in json.loads(fine("journal", "local", "--json", **there))["changes"]
+    )

@@ -18,7 +18,15 @@ from lumtak.core.compare import (
 )
 from lumtak.core.conditions import pace_changed
 from lumtak.core.load import settle
-from lumtak.core.means import BATCHES, MOST_CORRELATED, batch_spread, half_width, mean, standard_error, weighed
+from lumtak.core.means import (
+    BATCHES,
+    MOST_CORRELATED,
+    batch_spread,
+    half_width,
+    mean,
+    standard_error,
+    weighed,
+)
 from lumtak.core.record import NotMeasured
 from lumtak.errors import UsageError
 from lumtak.report.content import headline, sentences
@@ -47,9 +55,21 @@ FIGURES = {
     "five samples": ([wave(5, 30, 4)], [wave(7, 27, 3)], 1.0),
     "six and eleven": ([wave(6, 30, 4)], [wave(11, 27, 3)], 1.0),
     "twelve samples": ([wave(12, 30, 4, 0.7)], [wave(13, 27, 3, 0.7)], 1.0),
-    "several readings": ([wave(60, 30, 4), wave(48, 33, 5), wave(72, 29, 4)], [wave(66, 25, 3), wave(54, 27, 2)], 1.15),
-    "several on one side": ([wave(60, 30, 4), wave(48, 33, 5), wave(72, 29, 4)], [wave(66, 25, 3, 0.9)], 1.0),
-    "several that hardly differ": ([wave(60, 30, 4, 0.9), wave(60, 30, 3, 0.9)], [wave(66, 25, 3, 0.9)] * 2, 1.0),
+    "several readings": (
+        [wave(60, 30, 4), wave(48, 33, 5), wave(72, 29, 4)],
+        [wave(66, 25, 3), wave(54, 27, 2)],
+        1.15,
+    ),
+    "several on one side": (
+        [wave(60, 30, 4), wave(48, 33, 5), wave(72, 29, 4)],
+        [wave(66, 25, 3, 0.9)],
+        1.0,
+    ),
+    "several that hardly differ": (
+        [wave(60, 30, 4, 0.9), wave(60, 30, 3, 0.9)],
+        [wave(66, 25, 3, 0.9)] * 2,
+        1.0,
+    ),
     "the same twice": ([wave(60, 30, 4)] * 2, [wave(60, 27, 3)] * 2, 1.0),
     "the same twice, short": ([wave(14, 30, 4, 0.3)] * 2, [wave(40, 27, 1, 0.2)] * 2, 1.0),
     "several on the other side": ([wave(24, 30, 9)], [wave(24, 25, 3), wave(36, 26, 2)], 1.0),
@@ -60,24 +80,34 @@ FIGURES = {
 }
 EXPECTED = {
     "two readings": (-2.99806353, 0.732292805, -2.94021146, -3.05597964, -4.12104992, 120, 90),
-    "two that depend on themselves": (-3.2703563, 1.60899616, -3.26527311, -3.27260549, -5.52243848, 38.9026905, 46.3363082),
-    "one that depends on itself": (-4.30369585, 2.5194856, -4.21805547, -4.35108843, -9.24395391, 26.2707785, 31),
+    "two that depend on themselves": (-3.2703563, 1.60899616, -3.26527311, -3.27260549, -5.52243848,
+    38.9026905, 46.3363082),
+    "one that depends on itself": (-4.30369585, 2.5194856, -4.21805547, -4.35108843, -9.24395391,
+    26.2707785, 31),
     "five samples": (-3.26020192, 5.57569701, -3.4, -3.4, -4.22757271, 4.23422605, 7),
-    "six and eleven": (-3.78773298, 5.21856318, -4.06935153, -3.78429754, -4.28116836, 4.21832457, 11),
-    "twelve samples": (-3.13232791, 2.62585698, -3.24370806, -3.32599348, -3.57117853, 8.5500566, 9.91021061),
+    "six and eleven": (-3.78773298, 5.21856318, -4.06935153, -3.78429754, -4.28116836, 4.21832457,
+    11),
+    "twelve samples": (-3.13232791, 2.62585698, -3.24370806, -3.32599348, -3.57117853, 8.5500566,
+    9.91021061),
     "several readings": (-4.76452272, 5.95811135, -4.30048857, -4.0446089, -8.32996219, 180, 120),
-    "several on one side": (-4.9870474, 4.37957064, -4.46524497, -4.38726925, -7.71194958, 180, 17.5261722),
-    "several that hardly differ": (-5.39270347, 2.25865027, -5.37650461, -5.27870375, -6.24324319, 32.2635595, 35.0523444),
+    "several on one side": (-4.9870474, 4.37957064, -4.46524497, -4.38726925, -7.71194958, 180,
+    17.5261722),
+    "several that hardly differ": (-5.39270347, 2.25865027, -5.37650461, -5.27870375, -6.24324319,
+    32.2635595, 35.0523444),
     "the same twice": (-3.02519557, 0.698336642, -2.92437864, -2.92508837, -4.31713872, 120, 120),
-    "the same twice, short": (-4.02066564, 1.81927903, -4.12439255, -4.03647247, -7.49180737, 26.8615259, 80),
-    "several on the other side": (-5.60115945, 3.22237378, -6.57531885, -6.92537394, -13.0835276, 24, 60),
+    "the same twice, short": (-4.02066564, 1.81927903, -4.12439255, -4.03647247, -7.49180737,
+    26.8615259, 80),
+    "several on the other side": (-5.60115945, 3.22237378, -6.57531885, -6.92537394, -13.0835276,
+    24, 60),
     "a slope": (-14.85, 30.0756221, -14.8037934, -14.958301, -17.9255459, 3, 3.24224583),
     "a steep slope": (-62.85, 83.1069827, -62.8486733, -62.85, -80.8003735, 3, 3),
     "a constant side": (22.2077585, 0.946208274, 21.9580589, 21.9580589, 25.9750078, 30, 30),
-    "more than can be paired": (-2.79883276, 0.793906495, -2.77764595, -2.99839616, -3.86997245, 2003, 40),
+    "more than can be paired": (-2.79883276, 0.793906495, -2.77764595, -2.99839616, -3.86997245,
+    2003, 40),
 }  # fmt: skip
-"""Difference, half the interval, shift, differences of the medians and of the 95th percentiles, effective samples; worked out once by this code, which
-`make calibrate` has held against the truth. A change of a formula or a constant shows here, and calls for a new calibration."""
+"""Difference, half the interval, shift, differences of the medians and of the 95th percentiles,
+effective samples; worked out once by this code, which `make calibrate` has held against the truth.
+A change of a formula or a constant shows here, and calls for a new calibration."""
 
 
 @pytest.mark.parametrize("name", FIGURES)
@@ -101,7 +131,9 @@ def test_the_figures_are_those_that_were_calibrated(name):
 def test_constants_that_were_calibrated():
     assert (CAUTION_ENDED, MOST_CORRELATED, BATCHES, MOST_PAIRED) == (1.15, 0.995, 6, 2000)
     assert compare([1.0, 2.0], [1.0, 2.0], "x").threshold == 0
-    assert compare_many([[1.0, 2.0]], [[1.0, 3.0]], "x") == compare_many([[1.0, 2.0]], [[1.0, 3.0]], "x", caution=1.0)
+    assert compare_many([[1.0, 2.0]], [[1.0, 3.0]], "x") == compare_many(
+        [[1.0, 2.0]], [[1.0, 3.0]], "x", caution=1.0
+    )
     assert half_width([1.0]) == np.inf
     assert half_width([1.0, 2.0]) == pytest.approx(6.353102368)
 
@@ -110,11 +142,15 @@ def test_values_count_by_their_length():
     values, lengths = [10.0, 40.0, 20.0, 30.0], [1.0, 3.0, 1.0, 1.0]
     assert mean(values, lengths) == pytest.approx(30.0)
     assert np.mean(weighed(values, lengths)) == pytest.approx(30.0)
-    assert weighed(values, lengths) == pytest.approx([30 - 20 / 1.5, 30 + 10 * 2, 30 - 10 / 1.5, 30.0])
+    assert weighed(values, lengths) == pytest.approx(
+        [30 - 20 / 1.5, 30 + 10 * 2, 30 - 10 / 1.5, 30.0]
+    )
     assert weighed(values, [2.0] * 4) == values
     assert (weighed([], []), mean([], []), mean([5.0], [0.0])) == ([], 0.0, 0.0)
     split = [v for v, n in zip(values, lengths, strict=True) for _ in range(int(n))]
-    assert np.mean(split) == pytest.approx(mean(values, lengths)), "a long sample is as several short ones"
+    assert np.mean(split) == pytest.approx(mean(values, lengths)), (
+        "a long sample is as several short ones"
+    )
     assert standard_error([5.0]) == 0.0
     slow = wave(60, 5, 1, 0.9)
     assert standard_error(slow) == pytest.approx(0.266743034)
@@ -160,16 +196,20 @@ def test_a_difference_that_just_reaches_the_threshold_is_not_without_effect():
 def test_figures_in_words_are_scaled():
     kibi = 1024.0
     before = [8 * kibi, 8 * kibi + 2] * 20
-    words = in_words(compare(before, [v - 2 * kibi for v in before], "x"), "memory", "KiB", scale=kibi)
+    words = in_words(
+        compare(before, [v - 2 * kibi for v in before], "x"), "memory", "KiB", scale=kibi
+    )
     assert words == "Memory is lower by 2.0 KiB (95 % sure: 2.0 to 2.0)."
     words = in_words(compare(before, before, "x", threshold=kibi), "memory", "KiB", scale=kibi)
     assert words.startswith(
-        "Memory is the same: any difference is smaller than 1.0 KiB, which would not be felt (95 % sure:"
+        "Memory is the same: any difference is smaller than 1.0 KiB, which would not be felt (95 %"
+        " sure:"
     )
     wide = [0.0, 64 * kibi] * 20
     words = in_words(compare(wide, wide, "x"), "memory", "KiB", scale=kibi)
     assert re.fullmatch(
-        r"No clear difference in memory \(95 % sure: −(\d+\.\d) to \+\1 KiB\); these readings could have shown \1 or more\.",
+        r"No clear difference in memory \(95 % sure: −(\d+\.\d) to \+\1 KiB\); these readings could"
+        r" have shown \1 or more\.",
         words.replace(" KiB or", " or"),
     ), words
 
@@ -208,7 +248,10 @@ def test_three_points_are_found(rho):
 def test_a_t_test_would_cry_wolf():
     rng = np.random.default_rng(79)
     a, b = autoregression(rng, PAIRS, 120, 0.8), autoregression(rng, PAIRS, 120, 0.8)
-    naive = [abs(x.mean() - y.mean()) > 1.97 * np.sqrt((x.var() + y.var()) / 120) for x, y in zip(a, b, strict=True)]
+    naive = [
+        abs(x.mean() - y.mean()) > 1.97 * np.sqrt((x.var() + y.var()) / 120)
+        for x, y in zip(a, b, strict=True)
+    ]
     assert 100 * np.mean(naive) > 30, "so the table in docs/MEASURING.md means something"
 
 
@@ -230,7 +273,12 @@ def test_the_interval_holds_the_truth_and_the_verdict_follows_it():
     low, high = result.ci95
     assert low < -10 < high < 0
     assert (result.verdict, result.finding) == ("lower", "lower")
-    for figure in (result.difference, result.median_difference, result.p95_difference, result.shift):
+    for figure in (
+        result.difference,
+        result.median_difference,
+        result.p95_difference,
+        result.shift,
+    ):
         assert figure == pytest.approx(-10, abs=1.5)
     assert result.difference == pytest.approx(result.after - result.before)
     assert result.smallest == pytest.approx((high - low) / 2)
@@ -279,7 +327,10 @@ def test_several_readings_count_how_starts_differ():
     assert compare_many(boots(rng, 3, 30, 0.2), boots(rng, 1, 25, 0.2), "x").readings_after == 1
 
 
-@given(st.lists(st.floats(-1e6, 1e6), min_size=2, max_size=50), st.lists(st.floats(-1e6, 1e6), min_size=2, max_size=50))
+@given(
+    st.lists(st.floats(-1e6, 1e6), min_size=2, max_size=50),
+    st.lists(st.floats(-1e6, 1e6), min_size=2, max_size=50),
+)
 def test_changing_sides_changes_the_sign(a, b):
     forth, back = compare(a, b, "x"), compare(b, a, "x")
     assert forth.difference == pytest.approx(-back.difference, abs=1e-6)
@@ -324,10 +375,13 @@ def test_two_samples_are_little_and_said_so(values):
 
 def test_strong_dependence_is_said():
     rng = np.random.default_rng(12)
-    assert "worth only a few" in compare(autoregression(rng, 1, 60, 0.99)[0], noise(rng, 60, 0.0), "x").note
+    assert (
+        "worth only a few"
+        in compare(autoregression(rng, 1, 60, 0.99)[0], noise(rng, 60, 0.0), "x").note
+    )
 
 
-# -- the verdict where the clock was another one ---------------------------------------------------------------------------------
+# -- the verdict where the clock was another one ---------------------------------------------------
 
 
 def side(cpu, ram=50.0, work=None, plan="balanced", clock=1.0):
@@ -340,7 +394,9 @@ def side(cpu, ram=50.0, work=None, plan="balanced", clock=1.0):
         )
         for d in (0, 1, 0, -1) * 15
     ]
-    return msgspec.structs.replace(reading(), samples=tuple(values), conditions=conditions(power_plan=plan))
+    return msgspec.structs.replace(
+        reading(), samples=tuple(values), conditions=conditions(power_plan=plan)
+    )
 
 
 @pytest.mark.parametrize(
@@ -359,7 +415,12 @@ def side(cpu, ram=50.0, work=None, plan="balanced", clock=1.0):
             "No clear difference",
             "the clock ran at 60 % of its nominal rate before and at 100 % after",
         ),
-        (side(30, clock=0.6), side(40, work=20), "does less work at idle than before; in memory no clear", "at 60 %"),
+        (
+            side(30, clock=0.6),
+            side(40, work=20),
+            "does less work at idle than before; in memory no clear",
+            "at 60 %",
+        ),
         (
             side(30, clock=0.6),
             side(40, work=20, ram=40),
@@ -367,7 +428,12 @@ def side(cpu, ram=50.0, work=None, plan="balanced", clock=1.0):
             "at 60 %",
         ),
         (side(30, clock=0.97), side(20, clock=1.0), "carries less CPU load", ""),
-        (side(30, plan=NotMeasured(not_measured="x")), side(20, plan="full"), "carries less CPU load", ""),
+        (
+            side(30, plan=NotMeasured(not_measured="x")),
+            side(20, plan="full"),
+            "carries less CPU load",
+            "",
+        ),
     ],
 )
 def test_where_the_clock_was_another_one_the_verdict_is_the_works(before, after, says, pace):
@@ -375,8 +441,13 @@ def test_where_the_clock_was_another_one_the_verdict_is_the_works(before, after,
     results = compare_readings(before, after)
     assert says in headline(results, "", told)
     assert (pace in told) if pace else told == ""
-    assert ("The percentage of CPU is no measure here, since " in sentences(results, told)[0]) is bool(told)
+    assert (
+        "The percentage of CPU is no measure here, since " in sentences(results, told)[0]
+    ) is bool(told)
     if told:
         said = headline(results[:2], "", told)
-        assert f"; of the processor nothing can be said, since {told}, and its work could not be measured." in said
+        assert (
+            f"; of the processor nothing can be said, since {told}, and its work could not be"
+            " measured." in said
+        )
         assert "work no clear" not in said

@@ -25,7 +25,8 @@ def real(folder):
     """The computer that the tests run on, and a user whose home is a folder of theirs."""
     put(folder, "home/.config/autostart/tide-feed.desktop", ENTRY)
     home = str(folder / "home")
-    user = User(name="u", uid=os.getuid(), gid=os.getgid(), home=home, config_home=f"{home}/.config", data_home=f"{home}/.local/share",
+    user = User(name="u", uid=os.getuid(), gid=os.getgid(), home=home,
+    config_home=f"{home}/.config", data_home=f"{home}/.local/share",
                 config_dirs=())  # fmt: skip
     return LinuxComputer(local_hands(user), user, CATALOGUE)
 
@@ -33,7 +34,9 @@ def real(folder):
 def outside(folder, **fields):
     """Programs that answer, and something of every kind."""
     hand = Outside(linux_tree(folder), ["tide.service"], **fields)
-    hand.tell(permissions={"org.school.Tides": "yes"}, stored={"org.mate.interface cursor-blink": "true"})
+    hand.tell(
+        permissions={"org.school.Tides": "yes"}, stored={"org.mate.interface cursor-blink": "true"}
+    )
     Hand.own_link(hand, f"{ETC}/multi-user.target.wants/tide.service", f"{FILE}/tide.service")
     Hand.own_link(hand, f"{ETC}/also-tide.service", f"{FILE}/tide.service")
     put(folder, "/usr/lib/systemd/user/sail-index.service", INSTALL.format("sails"))
@@ -58,8 +61,12 @@ COMPUTERS = {
     "outside": outside,
     "outside with a profile service": lambda folder: outside(folder, plan="balanced"),
     "tides": lambda folder: with_tides(unit_tree(linux_tree(folder)))[1],
-    "plain": lambda folder: Plain({"apps:tide": "on", "services:quay": "auto", "effects:sails": None}),
-    "parted": lambda folder: Parted({"apps:tide": "on/on", "services:quay": "on/off"}, offered=("on/on", "off/off")),
+    "plain": lambda folder: Plain(
+        {"apps:tide": "on", "services:quay": "auto", "effects:sails": None}
+    ),
+    "parted": lambda folder: Parted(
+        {"apps:tide": "on/on", "services:quay": "on/off"}, offered=("on/on", "off/off")
+    ),
     "whole": lambda folder: Whole({"apps:tide": "on/on"}, offered=("on/on", "off/off")),
 }
 """Every kind of computer, and every stand-in of the tests for one."""
@@ -77,13 +84,19 @@ MOST_AN_AREA = 9
 
 
 def switches(computer):
-    return [i for i in computer.about.facts().items if isinstance(i.setting, Setting) and i.area == "apps"]
+    return [
+        i
+        for i in computer.about.facts().items
+        if isinstance(i.setting, Setting) and i.area == "apps"
+    ]
 
 
 def other_value(item):
     if item.setting.values:
         return next(v for v in (*item.setting.values[::-1],) if v != item.value)
-    return str(item.setting.lowest if item.value != str(item.setting.lowest) else item.setting.lowest + 1)
+    return str(
+        item.setting.lowest if item.value != str(item.setting.lowest) else item.setting.lowest + 1
+    )
 
 
 def test_facts_name_every_item_once(computer):
@@ -106,7 +119,8 @@ def test_facts_without_change_are_the_same(computer):
     first, second = computer.about.facts(), computer.about.facts()
     running = ("process/",)  # on a real computer programs come and go
     for one, other in zip(
-        *([i for i in f.items if not i.key.startswith(running)] for f in (first, second)), strict=True
+        *([i for i in f.items if not i.key.startswith(running)] for f in (first, second)),
+        strict=True,
     ):
         assert one == other
 
@@ -114,7 +128,11 @@ def test_facts_without_change_are_the_same(computer):
 def test_every_setting_goes_there_and_back_through_the_journal(computer, home):
     facts = computer.about.facts()
     every = [i for i in facts.items if isinstance(i.setting, Setting)]
-    wanted = [i for n, i in enumerate(every) if sum(i.area == other.area for other in every[:n]) < MOST_AN_AREA]
+    wanted = [
+        i
+        for n, i in enumerate(every)
+        if sum(i.area == other.area for other in every[:n]) < MOST_AN_AREA
+    ]
     before = {i.ref: computer.settings.read(i.ref) for i in wanted}
     journal = Journal(home)
     for item in wanted:
@@ -146,7 +164,10 @@ def test_restoring_twice_changes_nothing(computer):
 
 
 def test_what_is_not_there_is_a_plain_error(computer):
-    for action in (computer.settings.read, lambda r: computer.settings.write(r, State(value="off"))):
+    for action in (
+        computer.settings.read,
+        lambda r: computer.settings.write(r, State(value="off")),
+    ):
         with pytest.raises(ComputerError, match="nowhere") as caught:
             action(SettingRef(area="services", key="nowhere"))
         assert caught.value.next_step
@@ -158,12 +179,16 @@ def test_counters_never_fall_and_parts_never_exceed_the_whole(computer):
     second = computer.load.sample(memory=True)
     assert second.at_s > first.at_s
     assert second.busy_s >= first.busy_s
-    assert all(second.cpu_s.get(key, value) >= value for key, value in first.cpu_s.items())  # programs may end
+    assert all(
+        second.cpu_s.get(key, value) >= value for key, value in first.cpu_s.items()
+    )  # programs may end
     assert sum(m.ram_bytes for m in second.memory.values()) <= second.ram_total_bytes
     assert 0 <= second.ram_used_bytes <= second.ram_total_bytes
     got = between(first, second, first.at_s)
     assert 0 <= got.cpu_pct <= 100
-    ticks_pct = 100 * 0.01 * (1 + len(got.consumers)) / got.length_s  # kernels count in hundredths of a second
+    ticks_pct = (
+        100 * 0.01 * (1 + len(got.consumers)) / got.length_s
+    )  # kernels count in hundredths of a second
     assert sum(got.consumers.values()) <= got.cpu_pct + ticks_pct
 
 
@@ -198,7 +223,10 @@ def test_a_restart_is_done_or_said_to_be_impossible(computer):
 def test_a_recorded_state_of_a_kind_that_is_not_known_is_refused_by_every_computer(computer):
     ref = switches(computer)[0].ref
     before = computer.settings.read(ref)
-    odd = State(value=before.value, exact=recorded_state({"kind": "of another computer", "folder": "/home/u"}))
+    odd = State(
+        value=before.value,
+        exact=recorded_state({"kind": "of another computer", "folder": "/home/u"}),
+    )
     for attempt in (computer.settings.write, computer.settings.foresee):
         with pytest.raises(ComputerError):
             attempt(ref, odd)

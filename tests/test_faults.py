@@ -34,15 +34,23 @@ both = pytest.mark.parametrize("world_kind", WORLDS)
 @pytest.fixture
 def place():
     """A folder in memory where there is one: a thousand worlds are made in it."""
-    with tempfile.TemporaryDirectory(dir="/dev/shm" if os.access("/dev/shm", os.W_OK) else None) as folder:
+    with tempfile.TemporaryDirectory(
+        dir="/dev/shm" if os.access("/dev/shm", os.W_OK) else None
+    ) as folder:
         yield Path(folder)
 
 
 @pytest.mark.long
 @pytest.mark.parametrize(
     ("world_kind", "act", "strike"),
-    [  # applying alone is the first half of it, a full disk is as a broken one: `make faults` tries all of them everywhere
-        *((world, apply_and_put_back, strike) for world in WORLDS for strike in ("kill", "broken disk")),
+    # Applying alone is the first half of it, a full disk is as a broken one: `make faults` tries
+    # all of them everywhere.
+    [
+        *(
+            (world, apply_and_put_back, strike)
+            for world in WORLDS
+            for strike in ("kill", "broken disk")
+        ),
         *((world, change_twice_and_put_back_the_older, "kill") for world in WORLDS),
         (Sim, apply_and_put_back, "full disk"),
         (Folder, change_twice_and_put_back_the_older, "broken disk"),
@@ -146,7 +154,9 @@ def test_a_second_lumtak_is_refused_and_a_dead_one_holds_nothing(home):
     holding(home, refused)
     assert computer.writes == 0
     journal = Journal(home)
-    (outcome,) = apply_changes(journal, computer, computer.about.facts(), [parse_change("apps:a=off")])
+    (outcome,) = apply_changes(
+        journal, computer, computer.about.facts(), [parse_change("apps:a=off")]
+    )
     assert outcome.result == "done"
     journal.close()
 
@@ -192,7 +202,9 @@ def test_a_disk_that_is_full_after_one_of_three_changes_ends_as_partly_done(home
 
     def intend(self, entry):
         if self.entries():
-            raise StorageError("journal.db cannot be written: no space left on device.", "Make room.")
+            raise StorageError(
+                "journal.db cannot be written: no space left on device.", "Make room."
+            )
         return kept(self, entry)
 
     monkeypatch.setattr(Journal, "intend", intend)

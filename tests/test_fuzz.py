@@ -1,4 +1,7 @@
-"""Hostile input of every kind ends in a sentence, and in nothing else; `make fuzz` tries more of it."""
+"""Hostile input of every kind ends in a sentence, and in nothing else.
+
+`make fuzz` tries more of it.
+"""
 
 import pytest
 from fuzz import tried

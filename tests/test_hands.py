@@ -34,7 +34,7 @@ def far(**options):
     return Piped(bootstrap(PYTHON), options, "the hand of the test")
 
 
-# -- what it is ------------------------------------------------------------------------------------------------------------------------
+# -- what it is ------------------------------------------------------------------------------------
 
 
 @pytest.mark.parametrize("module", SENT, ids=lambda m: m.__name__)
@@ -66,18 +66,29 @@ def test_both_ends_give_the_same(tmp_path, python):
             hand.put(home, odd, b"bytes \xff", 0o640)
             hand.put_link(home, "l", odd)
         for name, given in {
-            "read": (str(tmp_path / "file"), 5), "names": (home,), "link": (f"{home}/l",), "exists": (f"{home}/no",),
-            "look": (home, odd), "missing": (f"{home}/a/b",), "read_many": ([f"{home}/{odd}", "/no"], 100), "run": (["true"], 5.0, False, ""),
+            "read": (str(tmp_path / "file"), 5), "names": (home,), "link": (f"{home}/l",),
+            "exists": (f"{home}/no",),
+            "look": (home, odd), "missing": (f"{home}/a/b",), "read_many": ([f"{home}/{odd}",
+            "/no"], 100), "run": (["true"], 5.0, False, ""),
         }.items():  # fmt: skip
             assert getattr(near, name)(*given) == getattr(there, name)(*given), name
-        assert [p for part in there.walk(home) for p in part] == [p for part in near.walk(home) for p in part]
+        assert [p for part in there.walk(home) for p in part] == [
+            p for part in near.walk(home) for p in part
+        ]
         for hand, errors in ((near, []), (there, [])):
-            for what, given in (("read", ("/no",)), ("read", ("/dev/zero",)), ("run", (["sh", "-c", "id"],)), ("put", ("/etc", "x", b"", 0o644)),
+            for what, given in (("read", ("/no",)), ("read", ("/dev/zero",)), ("run", (["sh", "-c",
+            "id"],)), ("put", ("/etc", "x", b"", 0o644)),
                                 ("own_put", (f"{UNITS}/x.service", b""))):  # fmt: skip
                 with pytest.raises(OSError, match=r".") as error:
                     getattr(hand, what)(*given)
                 errors.append(type(error.value))
-            assert errors == [FileNotFoundError, NotOrdinaryError, RefusalError, RefusalError, RefusalError]
+            assert errors == [
+                FileNotFoundError,
+                NotOrdinaryError,
+                RefusalError,
+                RefusalError,
+                RefusalError,
+            ]
         assert there.counters()[os.getpid()].startswith(b"%d (" % os.getpid())
         there.remove(home, "l")
         near.remove(home, odd, 5)
@@ -109,16 +120,21 @@ def test_a_hand_ends_with_whoever_asked_it():
     hand.close()
 
 
-# -- fuzz: the hand's end ------------------------------------------------------------------------------------------------------------------
+# -- fuzz: the hand's end --------------------------------------------------------------------------
 
 PATHS = (
-    "/etc/passwd", "/", "", "relative", "/proc/self/mem", "/proc/1/root/etc/shadow", "/dev/zero", "/home/u/.config/a", "/home/u/.config/../../..",
-    f"{UNITS}/multi-user.target.wants/x.service", f"{UNITS}/../x.service", "/etc/sysctl.d/90-lumtak-swappiness.conf", "/nul\0", "/" + "x" * 5000,
-    "/proc/sys/vm/swappiness", "/etc/shadow/../passwd", "//etc//passwd", "/proc/sys/kernel/core_pattern",
+    "/etc/passwd", "/", "", "relative", "/proc/self/mem", "/proc/1/root/etc/shadow", "/dev/zero",
+    "/home/u/.config/a", "/home/u/.config/../../..",
+    f"{UNITS}/multi-user.target.wants/x.service", f"{UNITS}/../x.service",
+    "/etc/sysctl.d/90-lumtak-swappiness.conf", "/nul\0", "/" + "x" * 5000,
+    "/proc/sys/vm/swappiness", "/etc/shadow/../passwd", "//etc//passwd",
+    "/proc/sys/kernel/core_pattern",
 )  # fmt: skip
 VALUES = (
-    *PATHS, b"", b"\xff" * 100, sysctl_text("swappiness", "30"), 0, -1, 1, 2**70, 0.5, float("inf"), True, False, None, [], ["true"], ["true", "x"],
-    ["systemctl", "stop", "--", "ssh.service"], ["sh", "-c", "touch /tmp/x"], [1], [["x"]], {"#": [0, 10**9]}, {"#": "x"}, "/usr/lib/systemd/system/x.service",
+    *PATHS, b"", b"\xff" * 100, sysctl_text("swappiness", "30"), 0, -1, 1, 2**70, 0.5, float("inf"),
+    True, False, None, [], ["true"], ["true", "x"],
+    ["systemctl", "stop", "--", "ssh.service"], ["sh", "-c", "touch /tmp/x"], [1], [["x"]],
+    {"#": [0, 10**9]}, {"#": "x"}, "/usr/lib/systemd/system/x.service",
     "/dev/null", "60", "x.desktop", "..", "a/b", {"a": {"b": [1]}},
 )  # fmt: skip
 
@@ -126,13 +142,18 @@ VALUES = (
 def message(dice):
     """A request: right, nearly right, or nothing of the kind."""
     name = dice.choice(list(OPERATIONS))
-    kinds = {str: [v for v in VALUES if isinstance(v, str)], int: [0, 1, -1, 5, 2**40], bytes: [v for v in VALUES if isinstance(v, bytes)],
-             bool: [True, False], float: [0.0, 0.01], list: [["true"], ["systemctl", "show"], []]}  # fmt: skip
-    given = [dice.choice(kinds[kind] if dice.random() < 0.8 else VALUES) for _, kind in OPERATIONS[name]]
+    kinds = {str: [v for v in VALUES if isinstance(v, str)], int: [0, 1, -1, 5, 2**40],
+    bytes: [v for v in VALUES if isinstance(v, bytes)],
+             bool: [True, False], float: [0.0, 0.01], list: [["true"], ["systemctl", "show"],
+             []]}  # fmt: skip
+    given = [
+        dice.choice(kinds[kind] if dice.random() < 0.8 else VALUES) for _, kind in OPERATIONS[name]
+    ]
     if dice.random() < 0.1:
         given = given[:-1] if dice.random() < 0.5 else [*given, dice.choice(VALUES)]
     request = dice.choice(
-        [{"do": name, "with": given}] * 8 + [{"do": "__init__", "with": []}, {"do": name}, [], None, {"with": given}]
+        [{"do": name, "with": given}] * 8
+        + [{"do": "__init__", "with": []}, {"do": name}, [], None, {"with": given}]
     )
     data = bytearray(packed(request))
     match dice.randrange(8):
@@ -153,7 +174,9 @@ def is_answer(value):
 
 
 @pytest.mark.parametrize("rules", [True, False])
-def test_ten_thousand_messages_end_in_answers_and_write_nothing_outside_the_table(tmp_path, rules, monkeypatch):
+def test_ten_thousand_messages_end_in_answers_and_write_nothing_outside_the_table(
+    tmp_path, rules, monkeypatch
+):
     tree = linux_tree(tmp_path / "root")
     (tree / "etc/systemd/system").mkdir(parents=True)
     (tree / "etc/sysctl.d").mkdir(parents=True)
@@ -171,7 +194,9 @@ def test_ten_thousand_messages_end_in_answers_and_write_nothing_outside_the_tabl
         source = io.BytesIO(b"".join(message(dice) for _ in range(50)))
         sink = io.BytesIO()
         while source.tell() < len(source.getbuffer()):
-            serve(hand, source, sink)  # a message that is none ends the hand, and the next begins where it stopped
+            serve(
+                hand, source, sink
+            )  # a message that is none ends the hand, and the next begins where it stopped
         sink.seek(0)
         while head := sink.read(8):
             json_length, blob_length = lengths(head)
@@ -184,7 +209,7 @@ def test_ten_thousand_messages_end_in_answers_and_write_nothing_outside_the_tabl
         assert all(p.read_bytes() == sysctl_text("swappiness", "30") for p in written)
 
 
-# -- fuzz: the asker's end -------------------------------------------------------------------------------------------------------------------
+# -- fuzz: the asker's end -------------------------------------------------------------------------
 
 
 class Lying(Piped):
@@ -206,11 +231,24 @@ class Lying(Piped):
         value = dice.choice(VALUES)
         for _ in range(dice.randrange(3)):
             value = dice.choice(
-                [[value], {"x": value}, {"kind": value, "mode": value, "bytes": value}, [value, value, value]]
+                [
+                    [value],
+                    {"x": value},
+                    {"kind": value, "mode": value, "bytes": value},
+                    [value, value, value],
+                ]
             )
         data = bytearray(
             packed(
-                dice.choice([{"is": value}, {"more": value}, {"error": value}, {"error": [2, "x", "refused"]}, value])
+                dice.choice(
+                    [
+                        {"is": value},
+                        {"more": value},
+                        {"error": value},
+                        {"error": [2, "x", "refused"]},
+                        value,
+                    ]
+                )
             )
         )
         if dice.random() < 0.3:
@@ -234,9 +272,12 @@ def test_ten_thousand_answers_end_in_values_of_their_kind_or_an_os_error():
     dice = random.Random(31)
     hand = Lying(dice)
     asked = {
-        "read": (("/x",), bytes), "read_many": ((["/x"],), list), "names": (("/x",), list), "link": (("/x",), (str, type(None))), "exists": (("/x",), bool),
-        "look": (("/x", "y"), dict), "missing": (("/x",), int), "space": (("/x",), list), "counters": ((), dict), "answers": (("/x",), list),
-        "run": ((["true"],), bytes), "end": ((1, 1, False, 0.0), str), "put": (("/x", "y", b"", 0), type(None)),
+        "read": (("/x",), bytes), "read_many": ((["/x"],), list), "names": (("/x",), list),
+        "link": (("/x",), (str, type(None))), "exists": (("/x",), bool),
+        "look": (("/x", "y"), dict), "missing": (("/x",), int), "space": (("/x",), list),
+        "counters": ((), dict), "answers": (("/x",), list),
+        "run": ((["true"],), bytes), "end": ((1, 1, False, 0.0), str), "put": (("/x", "y", b"", 0),
+        type(None)),
     }  # fmt: skip
     good = 0
     for turn in range(10_000):
@@ -280,14 +321,22 @@ def test_a_hand_that_sudo_gives_answers_to_nothing_but_what_root_is_needed_for()
 
 
 def test_a_real_hand_goes_on_whatever_it_is_asked(tmp_path):
-    """Over real pipes, with limits that only a real hand has; where a message is none it ends, and never by itself otherwise."""
+    """Over real pipes, with limits that only a real hand has.
+
+    Where a message is none it ends, and never by itself otherwise.
+    """
     dice = random.Random(77)
     home = str(tmp_path / "home")
     hand = far(homes=(home,))
-    values = [v for v in VALUES if not isinstance(v, bytes | dict)] + ["[" * 100_000, json.dumps([{"area": 1}])]
+    values = [v for v in VALUES if not isinstance(v, bytes | dict)] + [
+        "[" * 100_000,
+        json.dumps([{"area": 1}]),
+    ]
     try:
         for turn in range(1500):
-            name = dice.choice([n for n in OPERATIONS if n not in {"end", "run", "answers", "walk"}])
+            name = dice.choice(
+                [n for n in OPERATIONS if n not in {"end", "run", "answers", "walk"}]
+            )
             with contextlib.suppress(OSError):
                 hand._ask(name, *(dice.choice(values) for _ in OPERATIONS[name]))
             if turn == 0:
@@ -300,7 +349,7 @@ def test_a_real_hand_goes_on_whatever_it_is_asked(tmp_path):
         hand.close()
 
 
-# -- root: places ----------------------------------------------------------------------------------------------------------------------------
+# -- root: places ----------------------------------------------------------------------------------
 
 
 @pytest.mark.skipif(os.geteuid() != 0, reason="only root has to be careful where it reads")
@@ -325,7 +374,12 @@ def test_a_hand_of_root_follows_no_link_that_another_user_could_have_planted(tmp
     assert hand.read(str(tmp_path / "good")) == b"s"
     assert hand.read(str(shared / "mine")) == b"mine"
     assert hand.read(str(shared / "link")) == b"s"
-    for place in (theirs / "link", theirs / "plain", shared / "planted", theirs / ".." / "theirs" / "plain"):
+    for place in (
+        theirs / "link",
+        theirs / "plain",
+        shared / "planted",
+        theirs / ".." / "theirs" / "plain",
+    ):
         with pytest.raises(RefusalError):
             hand.read(str(place))
     for place in (

@@ -1,4 +1,7 @@
-"""What the owner of a computer, or somebody in their account, puts in Lumtak's way: it ends in a refusal with a sentence, or in nothing."""
+"""What the owner of a computer, or somebody in their account, puts in Lumtak's way.
+
+It ends in a refusal with a sentence, or in nothing.
+"""
 
 import base64
 import hashlib
@@ -36,7 +39,7 @@ from test_linux_settings import unit_tree
 as_root = pytest.mark.skipif(os.geteuid() != 0, reason="only root works as somebody else")
 
 
-# -- whatever runs as a user ----------------------------------------------------------------------------------------------------
+# -- whatever runs as a user -----------------------------------------------------------------------
 
 
 SPEAKS = """
@@ -62,17 +65,22 @@ def test_what_lumtak_starts_cannot_reach_the_terminal(tmp_path):
     assert "terminal True" in said, "there is one to be reached"
     assert "No such device or address" in said
     assert "0 1 2 3" in said, "three descriptors, and the one that lists them"
-    assert "session True" in said, "a hand that stays in the caller's session for sudo's sake leaves it itself"
+    assert "session True" in said, (
+        "a hand that stays in the caller's session for sudo's sake leaves it itself"
+    )
 
 
 @pytest.fixture
 def owner():
-    """A user with a home of their own, outside the test's own folder, which only its owner may enter."""
+    """A user with a home of their own, outside the test's own folder, which only its owner may
+    enter.
+    """
     home = Path(tempfile.mkdtemp(prefix="lumtak-owner-"))
     uid, gid = (65534, 65534) if os.geteuid() == 0 else (os.getuid(), os.getgid())
     os.chown(home, uid, gid)
     yield User(
-        name="nobody", uid=uid, gid=gid, home=str(home), config_home=f"{home}/.config", data_home=f"{home}/.local/share",
+        name="nobody", uid=uid, gid=gid, home=str(home), config_home=f"{home}/.config",
+        data_home=f"{home}/.local/share",
         config_dirs=("/etc/xdg",),
     )  # fmt: skip
     shutil.rmtree(home)
@@ -93,7 +101,12 @@ def test_nothing_of_a_user_who_is_not_logged_in_is_started_on_a_bus(owner, monke
         return hands.user.run(words, bus=owner.bus)
 
     assert b"org.freedesktop.DBus" in run(
-        "dbus-send", "--session", "--print-reply", "--dest=org.freedesktop.DBus", "/", "org.freedesktop.DBus.ListNames"
+        "dbus-send",
+        "--session",
+        "--print-reply",
+        "--dest=org.freedesktop.DBus",
+        "/",
+        "org.freedesktop.DBus.ListNames",
     )
     with pytest.raises(OSError, match="failed"):
         run("dbus-send", "--session", "--print-reply", "--dest=org.lumtak.Planted", "/", "a.b.C")
@@ -153,7 +166,7 @@ def test_a_unit_of_the_users_own_is_read_as_the_user_and_from_ordinary_files_onl
     computer.close()
 
 
-# -- recorded states ---------------------------------------------------------------------------------------------------------------
+# -- recorded states -------------------------------------------------------------------------------
 
 SWAPPY = sysctl_text("swappiness", "30")
 
@@ -163,7 +176,12 @@ def b64(data):
 
 
 def sysctl(name="swappiness", live="30", kept=SWAPPY):
-    return {"kind": "sysctl", "name": name, "live": live, "kept": None if kept is None else b64(kept)}
+    return {
+        "kind": "sysctl",
+        "name": name,
+        "live": live,
+        "kept": None if kept is None else b64(kept),
+    }
 
 
 def units(links=(), unit="tide.service", active=None):
@@ -171,7 +189,14 @@ def units(links=(), unit="tide.service", active=None):
 
 
 def file(folder="/home/u/.config", name="kdeglobals", missing=0, mode=0o644, data=""):
-    return {"kind": "file", "folder": folder, "name": name, "missing": missing, "mode": mode, "data": data}
+    return {
+        "kind": "file",
+        "folder": folder,
+        "name": name,
+        "missing": missing,
+        "mode": mode,
+        "data": data,
+    }
 
 
 def swap(**parts):
@@ -183,7 +208,11 @@ def desktop(schema, key, path, raw):
 
 
 WANTS = f"{ETC}/multi-user.target.wants"
-ANIMATIONS = ("org.gnome.desktop.interface", "enable-animations", "/org/gnome/desktop/interface/enable-animations")
+ANIMATIONS = (
+    "org.gnome.desktop.interface",
+    "enable-animations",
+    "/org/gnome/desktop/interface/enable-animations",
+)
 FORGED = {
     "an unknown kind": ("apps:x", {"kind": "shell", "run": "id"}),
     "no kind": ("apps:x", {"bytes": ""}),
@@ -191,20 +220,47 @@ FORGED = {
     "a kind that is none": ("apps:x", {**file(), "kind": ["file"]}),
     "a part too many": ("apps:x", {**file(), "run": "id"}),
     "a part too few": ("services:tide", {"kind": "links", "unit": "tide.service", "links": {}}),
-    "a link to a unit of the user's": ("services:tide", units({f"{WANTS}/tide.service": "/home/u/tide.service"})),
-    "a link up and away": ("services:tide", units({f"{WANTS}/tide.service": f"{FILE}/../../../home/u/tide.service"})),
-    "a link in another place": ("services:tide", units({"/etc/cron.d/tide.service": f"{FILE}/tide.service"})),
-    "a link with dots in its place": ("services:tide", units({f"{ETC}/../tide.service": f"{FILE}/tide.service"})),
-    "a link of another unit": ("services:tide", units({f"{WANTS}/debug-shell.service": f"{FILE}/debug-shell.service"})),
-    "another unit that is started": ("services:tide", units(unit="debug-shell.service", active=True)),
+    "a link to a unit of the user's": (
+        "services:tide",
+        units({f"{WANTS}/tide.service": "/home/u/tide.service"}),
+    ),
+    "a link up and away": (
+        "services:tide",
+        units({f"{WANTS}/tide.service": f"{FILE}/../../../home/u/tide.service"}),
+    ),
+    "a link in another place": (
+        "services:tide",
+        units({"/etc/cron.d/tide.service": f"{FILE}/tide.service"}),
+    ),
+    "a link with dots in its place": (
+        "services:tide",
+        units({f"{ETC}/../tide.service": f"{FILE}/tide.service"}),
+    ),
+    "a link of another unit": (
+        "services:tide",
+        units({f"{WANTS}/debug-shell.service": f"{FILE}/debug-shell.service"}),
+    ),
+    "another unit that is started": (
+        "services:tide",
+        units(unit="debug-shell.service", active=True),
+    ),
     "a switch that is a mask": ("services:tide", units({f"{WANTS}/tide.service": "/dev/null"})),
     "a link that is a number": ("services:tide", units({f"{WANTS}/tide.service": 7})),
     "a unit that is no name": ("services:../x", units(unit="../x.service")),
-    "contents of somebody's": ("memory:swappiness", sysctl(kept=b"kernel.core_pattern = |/home/u/x\n")),
+    "contents of somebody's": (
+        "memory:swappiness",
+        sysctl(kept=b"kernel.core_pattern = |/home/u/x\n"),
+    ),
     "no contents": ("memory:swappiness", sysctl(kept=b"")),
-    "a file elsewhere": ("memory:swappiness", {**sysctl(), "file": "/etc/sudoers.d/90-lumtak-swappiness.conf"}),
+    "a file elsewhere": (
+        "memory:swappiness",
+        {**sysctl(), "file": "/etc/sudoers.d/90-lumtak-swappiness.conf"},
+    ),
     "another value of the kernel": ("memory:swappiness", sysctl(name="overcommit_memory")),
-    "another value of the kernel that is not kept": ("memory:swappiness", sysctl(name="vfs_cache_pressure", kept=None)),
+    "another value of the kernel that is not kept": (
+        "memory:swappiness",
+        sysctl(name="vfs_cache_pressure", kept=None),
+    ),
     "a value of nobody's": ("memory:overcommit_memory", sysctl(name="overcommit_memory")),
     "a value out of range": ("memory:swappiness", sysctl(live="9999")),
     "a unit that runs something": (
@@ -236,8 +292,14 @@ FORGED = {
         "power:mains",
         {"kind": "clock", "policies": {}, "kept": None, "link": "/home/u/x.service"},
     ),
-    "a plan of somebody's": ("power:mains", {"kind": "property", "bus": "net.hadess.PowerProfiles", "plan": "x"}),
-    "another service on the bus": ("power:mains", {"kind": "property", "bus": "org.evil", "plan": "balanced"}),
+    "a plan of somebody's": (
+        "power:mains",
+        {"kind": "property", "bus": "net.hadess.PowerProfiles", "plan": "x"},
+    ),
+    "another service on the bus": (
+        "power:mains",
+        {"kind": "property", "bus": "org.evil", "plan": "balanced"},
+    ),
     "swap by another unit": (
         "memory:swap_mib",
         swap(masked=["ssh.service"]),
@@ -247,7 +309,10 @@ FORGED = {
     "swap of a size too large": ("memory:swap_mib", swap(kept=[], on=[10_000_000])),
     "swap twice": ("memory:swap_mib", swap(kept=[5, 5], on=[])),
     "swap of another setting": ("memory:swappiness", swap(kept=[], on=[])),
-    "a permission of another program": ("apps:sandbox/a", {"kind": "sandbox", "app": "b", "raw": "yes"}),
+    "a permission of another program": (
+        "apps:sandbox/a",
+        {"kind": "sandbox", "app": "b", "raw": "yes"},
+    ),
     "a permission that is none": ("apps:sandbox/a", {"kind": "sandbox", "app": "a", "raw": "root"}),
     "another key of the desktop": (
         "effects:animations",
@@ -278,9 +343,16 @@ FORGED = {
     "folders without end": ("apps:x", file(missing=1000)),
     "a link to nowhere": (
         "apps:x",
-        {**{k: v for k, v in file().items() if k not in {"mode", "data"}}, "kind": "link", "target": ""},
+        {
+            **{k: v for k, v in file().items() if k not in {"mode", "data"}},
+            "kind": "link",
+            "target": "",
+        },
     ),
-    "a kind of another area": ("services:x", {"kind": "absent", "folder": "/home/u", "name": "x", "missing": 0}),
+    "a kind of another area": (
+        "services:x",
+        {"kind": "absent", "folder": "/home/u", "name": "x", "missing": 0},
+    ),
 }
 
 
@@ -297,7 +369,9 @@ def test_a_state_that_this_setting_cannot_have_had_is_refused_everywhere(tree, f
     transport, computer = with_tides(unit_tree(tree))
     before = snapshot_of(tree)
     transport.asked.clear()
-    kit = FileUndoKit(tree_user(), UserFolder(transport, "/home/u/.local/share/lumtak-undo"), hands_of(transport))
+    kit = FileUndoKit(
+        tree_user(), UserFolder(transport, "/home/u/.local/share/lumtak-undo"), hands_of(transport)
+    )
     for attempt in (
         lambda: check_fits(ref, state.exact),
         lambda: computer.settings.write(ref, state),
@@ -331,9 +405,14 @@ def test_a_unit_linked_from_elsewhere_is_not_changed_since_it_could_not_be_put_b
     link.unlink()
     link.symlink_to("/opt/tide/tide.service")
     _, computer = with_tides(tree)
-    assert "could not put back" in computer.about.facts().find(parse_ref("services:tide")).setting.needed
+    assert (
+        "could not put back"
+        in computer.about.facts().find(parse_ref("services:tide")).setting.needed
+    )
     with pytest.raises(ComputerError, match="outside the system"):
-        computer.settings.foresee(parse_ref("services:tide"), computer.settings.read(parse_ref("services:tide")))
+        computer.settings.foresee(
+            parse_ref("services:tide"), computer.settings.read(parse_ref("services:tide"))
+        )
 
 
 def test_own_contents_and_no_others_are_written_as_root(tree):
@@ -367,38 +446,50 @@ def test_a_desktop_that_keeps_files_does_not_lose_one_to_a_key_of_another_deskto
 
 
 def test_a_state_of_an_older_journal_that_is_not_written_is_shown_with_what_to_type(tree, home):
-    """Version 0.1 changed units that are linked from elsewhere; only a person can know whether that link is right."""
+    """Version 0.1 changed units that are linked from elsewhere.
+
+    Only a person can know whether that link is right.
+    """
     hand, computer = with_tides(unit_tree(tree))
     now = msgspec.to_builtins(computer.settings.read(parse_ref("services:tide")))
-    elsewhere = {"value": "auto", "exact": units({f"{WANTS}/tide.service": "/opt/it's/tide.service"})}
+    elsewhere = {
+        "value": "auto",
+        "exact": units({f"{WANTS}/tide.service": "/opt/it's/tide.service"}),
+    }
     forge(home, computer, 1, "services:tide", elsewhere, now)
     Journal(home).close()
     with database_at(home / "journal.db") as database:  # as if it had always been in the database
         ((document,),) = database.execute("SELECT document FROM change").fetchall()
-        document = json.dumps({**json.loads(document), "rescued": False, "stage": "verified"}).encode()
+        document = json.dumps(
+            {**json.loads(document), "rescued": False, "stage": "verified"}
+        ).encode()
         database.execute(
-            "UPDATE change SET document = ?, checksum = ?", (document, hashlib.sha256(document).hexdigest())
+            "UPDATE change SET document = ?, checksum = ?",
+            (document, hashlib.sha256(document).hexdigest()),
         )
     shutil.rmtree(home / "before")
     journal = Journal(home)
     (outcome,) = put_back(journal, computer)
     assert outcome.result == "failed"
     assert (
-        f"sudo ln -sfT '/opt/it'\\''s/tide.service' '{WANTS}/tide.service'; sudo systemctl daemon-reload"
-        in outcome.note
+        f"sudo ln -sfT '/opt/it'\\''s/tide.service' '{WANTS}/tide.service'; sudo systemctl"
+        " daemon-reload" in outcome.note
     )
     assert not [w for w in hand.asked if w[0] in {"link", "put", "remove"}]
     journal.close()
 
 
-# -- a record beside the journal -------------------------------------------------------------------------------------------------
+# -- a record beside the journal -------------------------------------------------------------------
 
 
 def forge(home, computer, number, ref, restore, left):
     entry = {
-        "format": 3, "id": number, "plan": 0, "turn": 9, "computer": computer.identity, "address": "local", "user": "u", "job": "",
-        "ref": {"area": ref.partition(":")[0], "key": ref.partition(":")[2]}, "title": "Tides", "value": "manual", "before": restore,
-        "restore": restore, "expected": left, "after": left, "stage": "verified", "shows": "now", "boot_id": "b", "session_id": None,
+        "format": 3, "id": number, "plan": 0, "turn": 9, "computer": computer.identity,
+        "address": "local", "user": "u", "job": "",
+        "ref": {"area": ref.partition(":")[0], "key": ref.partition(":")[2]}, "title": "Tides",
+        "value": "manual", "before": restore,
+        "restore": restore, "expected": left, "after": left, "stage": "verified", "shows": "now",
+        "boot_id": "b", "session_id": None,
         "begun_at": "2026-03-02T08:00:00+00:00", "stage_at": "2026-03-02T08:00:00+00:00",
     }  # fmt: skip
     document = json.dumps(entry).encode()
@@ -413,7 +504,10 @@ def test_a_rescued_record_that_takes_root_is_put_back_only_once_it_was_shown(tre
     _, computer = with_tides(unit_tree(tree))
     now = msgspec.to_builtins(computer.settings.read(parse_ref("services:tide")))
     evil = {"value": "auto", "exact": units({f"{WANTS}/tide.service": "/home/u/tide.service"})}
-    fair = {"value": "auto", "exact": units({f"{WANTS}/tide.service": f"{FILE}/tide.service"}, active=True)}
+    fair = {
+        "value": "auto",
+        "exact": units({f"{WANTS}/tide.service": f"{FILE}/tide.service"}, active=True),
+    }
     forge(home, computer, 7, "services:tide", evil, now)
     forge(home, computer, 8, "services:tide", fair, now)
     before = snapshot_of(tree / "etc")
@@ -430,12 +524,14 @@ def test_a_rescued_record_that_takes_root_is_put_back_only_once_it_was_shown(tre
     journal.close()
 
 
-# -- names that are no text ----------------------------------------------------------------------------------------------------------
+# -- names that are no text ------------------------------------------------------------------------
 
 
 @given(
     st.binary(max_size=40)
-    | st.lists(st.sampled_from([b"\\", b"x", b"5C", b"E9", b"\xc3", b"\xa9", b"\n", b"2d"])).map(b"".join)
+    | st.lists(st.sampled_from([b"\\", b"x", b"5C", b"E9", b"\xc3", b"\xa9", b"\n", b"2d"])).map(
+        b"".join
+    )
 )
 def test_a_name_is_escaped_and_comes_back(name):
     text = escaped(os.fsdecode(name))
@@ -455,10 +551,14 @@ def test_an_entry_whose_name_is_no_text_goes_off_and_comes_back(tree, home):
     keys = {i.key for i in facts.items if "xE9" in i.key or "xFF" in i.key}
     assert keys == {r"tide \xE9\x1B[31m\x0A", r"link\xFF"}
     assert msgspec.json.encode(facts)
-    results = {k: apply_changes(journal, computer, facts, [parse_change(f"apps:{k}=off")])[0].result for k in keys}
-    assert results == {max(keys, key=len): "done", min(keys, key=len): "failed"}, (
-        "a link that leads nowhere is no entry"
-    )
+    results = {
+        k: apply_changes(journal, computer, facts, [parse_change(f"apps:{k}=off")])[0].result
+        for k in keys
+    }
+    assert results == {
+        max(keys, key=len): "done",
+        min(keys, key=len): "failed",
+    }, "a link that leads nowhere is no entry"
     assert "Hidden=true" in (folder / odd).read_text()
     script = next((tree / "home/u/.local/share/lumtak-undo").iterdir())
     copy = shutil.copytree(tree, tree.with_name("copy"), symlinks=True)

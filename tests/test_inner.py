@@ -1,4 +1,7 @@
-"""On a real systemd in namespaces: names, values, refusals and faults that need no restart and no kernel of their own."""
+"""On a real systemd in namespaces.
+
+Names, values, refusals and faults that need no restart and no kernel of their own.
+"""
 
 import json
 import os
@@ -14,7 +17,9 @@ WHY = why_not()
 pytestmark = [
     pytest.mark.lab,
     pytest.mark.timeout(300),
-    pytest.mark.skipif(bool(WHY) and not os.environ.get("CI"), reason=WHY or "systemd can run in namespaces"),
+    pytest.mark.skipif(
+        bool(WHY) and not os.environ.get("CI"), reason=WHY or "systemd can run in namespaces"
+    ),
 ]
 STATE = r"""
 import os, json, subprocess
@@ -25,11 +30,14 @@ for top in ("/etc", "/home", "/usr/lib/systemd", "/var/lib/lumtak"):
         for name in (*folders, *files):
             path = os.path.join(folder, name)
             about = os.lstat(path)
-            what = os.readlink(path) if os.path.islink(path) else open(path, "rb").read().hex() if os.path.isfile(path) else ""
+            what = open(path, "rb").read().hex() if os.path.isfile(path) else ""
+            what = os.readlink(path) if os.path.islink(path) else what
             found[path] = [oct(about.st_mode), about.st_uid, what]
-found["units"] = subprocess.run(["systemctl", "list-units", "--plain", "--no-legend", "--type=service,timer", "--state=active", "tide*", "chart*", "sail*", "odd*", "etc*"],
+found["units"] = subprocess.run(["systemctl", "list-units", "--plain", "--no-legend",
+    "--type=service,timer", "--state=active", "tide*", "chart*", "sail*", "odd*", "etc*"],
                                 capture_output=True, text=True).stdout.split("\n")
-found["units"] = sorted(line.split()[0] for line in found["units"] if line and "tide-poll.service" not in line)
+lines = [line for line in found["units"] if line and "tide-poll.service" not in line]
+found["units"] = sorted(line.split()[0] for line in lines)
 print(json.dumps(found))
 """
 
@@ -100,31 +108,49 @@ def test_any_values_and_back_to_the_last_link(inner, service, values):
             continue
         assert "read back" in refused
         enabled = inner.run(
-            "root", "systemctl", "is-enabled", "--", service if "." in service else f"{service}.service", check=False
+            "root",
+            "systemctl",
+            "is-enabled",
+            "--",
+            service if "." in service else f"{service}.service",
+            check=False,
         )
-        assert enabled.strip() == {"auto": "enabled", "off": "masked"}.get(value, "disabled"), refused
+        assert enabled.strip() == {"auto": "enabled", "off": "masked"}.get(value, "disabled"), (
+            refused
+        )
         assert lumtak(inner, "explain", "local", f"services:{service}")
     lumtak(inner, "undo", "local", "--all", check=False)
     assert state(inner) == before
 
 
 def test_which_values_are_offered(inner):
-    assert re.search(r"services:sail-print=auto\|demand\|off", lumtak(inner, "explain", "local", "services:sail-print"))
+    assert re.search(
+        r"services:sail-print=auto\|demand\|off",
+        lumtak(inner, "explain", "local", "services:sail-print"),
+    )
     own = lumtak(inner, "explain", "local", "services:etc-own")
-    assert "off" not in re.search(r"services:etc-own=(\S+)", own)[1], "what stands in /etc cannot be masked"
+    assert "off" not in re.search(r"services:etc-own=(\S+)", own)[1], (
+        "what stands in /etc cannot be masked"
+    )
     assert "An odd name" in lumtak(inner, "explain", "local", r"services:odd\x20name")
     assert "guarded" in lumtak(inner, "apply", "local", "services:dbus=off", check=False)
 
 
 def test_whoever_may_not_is_told_so(inner):
-    audit = lumtak(inner, "audit", "local", "--profile", "writing-and-web", "--seconds", "3", user=STRANGER)
+    audit = lumtak(
+        inner, "audit", "local", "--profile", "writing-and-web", "--seconds", "3", user=STRANGER
+    )
     assert "services:chart-tiles" in audit
-    refused = lumtak(inner, "apply", "local", "services:chart-tiles=manual", user=STRANGER, check=False)
+    refused = lumtak(
+        inner, "apply", "local", "services:chart-tiles=manual", user=STRANGER, check=False
+    )
     assert "takes root" in refused
 
 
 def test_units_that_come_and_go_while_they_are_read(inner):
-    churn = "for i in $(seq 400); do systemd-run -q --unit=churn-$i /bin/true; done >/dev/null 2>&1 &"
+    churn = (
+        "for i in $(seq 400); do systemd-run -q --unit=churn-$i /bin/true; done >/dev/null 2>&1 &"
+    )
     inner.run("root", "sh", "-c", churn)
     for _ in range(3):
         found = json.loads(lumtak(inner, "facts", "local", "--json"))
@@ -146,7 +172,9 @@ def test_a_root_that_cannot_be_written_refuses_and_changes_nothing(inner):
 def test_without_a_bus_what_can_be_known_is_known(inner):
     inner.run("root", "systemctl", "stop", "dbus.socket", "dbus.service")
     try:
-        audit = lumtak(inner, "audit", "local", "--profile", "writing-and-web", "--seconds", "2", user=USER)
+        audit = lumtak(
+            inner, "audit", "local", "--profile", "writing-and-web", "--seconds", "2", user=USER
+        )
         assert "apps:sail-copy" in audit
         plan = lumtak(inner, "apply", "local", "power:mains=saving", check=False)
         assert "read back" not in plan
@@ -164,18 +192,38 @@ def test_without_a_bus_what_can_be_known_is_known(inner):
     ],
 )
 def test_sudo_is_asked_once_a_plan_and_keeps_no_ticket(inner, secret, rule, asked, code):
-    """Two changes that take root, with `timestamp_timeout=0`: one question where the hand is started, and none after it."""
+    """Two changes that take root, with `timestamp_timeout=0`.
+
+    One question where the hand is started, and none after it.
+    """
     inner.run("root", "sh", "-c", f"echo {STRANGER}:tide-gauge | chpasswd")
-    lines = f"Defaults:{STRANGER} timestamp_timeout=0\n" + (f"{STRANGER} ALL=(ALL) {rule}\n" if rule else "")
+    lines = f"Defaults:{STRANGER} timestamp_timeout=0\n" + (
+        f"{STRANGER} ALL=(ALL) {rule}\n" if rule else ""
+    )
     inner.run("root", "sh", "-c", "cat >/etc/sudoers.d/stranger", stdin=lines)
     before = state(inner)
     changes = ("services:chart-tiles=manual", "services:etc-own=manual")
-    said = inner.run(STRANGER, "python3", "-c", ASKED, secret, "lumtak", "apply", "local", *changes, timeout_s=120)
+    said = inner.run(
+        STRANGER,
+        "python3",
+        "-c",
+        ASKED,
+        secret,
+        "lumtak",
+        "apply",
+        "local",
+        *changes,
+        timeout_s=120,
+    )
     assert f"asked {asked} exit {code}" in said, said
     assert said.count("read back") == (2 if code == 0 else 0)
     assert "Traceback" not in said
-    assert "hand" not in inner.run("root", "ps", "-eo", "args").replace("lumtak-lab", ""), "it ends with the plan"
-    back = inner.run(STRANGER, "python3", "-c", ASKED, secret, "lumtak", "undo", "local", "--all", timeout_s=120)
+    assert "hand" not in inner.run("root", "ps", "-eo", "args").replace("lumtak-lab", ""), (
+        "it ends with the plan"
+    )
+    back = inner.run(
+        STRANGER, "python3", "-c", ASKED, secret, "lumtak", "undo", "local", "--all", timeout_s=120
+    )
     assert f"asked {asked if code == 0 else 0} exit 0" in back, back
     assert state(inner) == before
 
@@ -198,13 +246,20 @@ def test_nobody_else_of_the_user_looks_into_lumtak_while_root_listens(inner):
 PLANTED = r"""
 set -eu
 cd ~
-mkdir -p .config/autostart .config/systemd/user/default.target.wants .config/dconf .local/share/dbus-1/services .local/share/lumtak-undo
-printf '#!/bin/sh\nid >>/tmp/ran-by-a-trap; (: </dev/tty) 2>/dev/null && echo terminal >>/tmp/ran-by-a-trap; exec sleep 5\n' >trap.sh
+mkdir -p .config/autostart .config/systemd/user/default.target.wants .config/dconf
+mkdir -p .local/share/dbus-1/services .local/share/lumtak-undo
+printf '#!/bin/sh\nid >>/tmp/ran-by-a-trap; (: </dev/tty) 2>/dev/null' >trap.sh
+printf ' && echo terminal >>/tmp/ran-by-a-trap; exec sleep 5\n' >>trap.sh
 chmod +x trap.sh
-for name in ca.desrt.dconf org.freedesktop.impl.portal.PermissionStore org.freedesktop.portal.Desktop org.gtk.vfs.Daemon; do
-    printf '[D-BUS Service]\nName=%s\nExec=%s/trap.sh\n' $name "$HOME" >.local/share/dbus-1/services/$name.service
+portal=org.freedesktop
+for name in ca.desrt.dconf $portal.impl.portal.PermissionStore $portal.portal.Desktop \
+    org.gtk.vfs.Daemon
+do
+    printf '[D-BUS Service]\nName=%s\nExec=%s/trap.sh\n' $name "$HOME" \
+        >.local/share/dbus-1/services/$name.service
 done
-printf '[Desktop Entry]\nName=Tides\nExec=/usr/bin/true\nTryExec=/root/canary\n' >.config/autostart/tides.desktop
+printf '[Desktop Entry]\nName=Tides\nExec=/usr/bin/true\nTryExec=/root/canary\n' \
+    >.config/autostart/tides.desktop
 printf '[Desktop Entry]\nName=Masts\nExec=/usr/bin/true\n' >.config/autostart/masts.desktop
 ln -s /root/canary .config/autostart/leak.desktop
 ln -s /dev/watchdog .config/autostart/device.desktop
@@ -217,28 +272,44 @@ ln -s /etc .local/share/lumtak
 """
 
 
-GONE = f"loginctl terminate-user {STRANGER}; while [ -e /run/user/$(id -u {STRANGER}) ]; do sleep 0.1; done"
-"""Logged out for good: the manager of a user's own units stays for a while after the last session, and with it the user's own bus."""
+GONE = (
+    f"loginctl terminate-user {STRANGER}; while [ -e /run/user/$(id -u {STRANGER}) ]; do sleep 0.1;"
+    " done"
+)
+"""Logged out for good: the manager of a user's own units stays for a while after the last session,
+and with it the user's own bus."""
 
 
 def test_what_an_owner_plants_gives_root_away_to_nobody(inner):
-    """Facts, audit, apply, undo, report and jobs as `sudo lumtak` for a user who is not logged in, and is hostile."""
+    """Facts, audit, apply, undo, report and jobs as `sudo lumtak` for a user who is not logged in,
+    and is hostile.
+    """
     inner.run(
         "root",
         "sh",
         "-c",
-        "echo 'Name=a secret of root' >/root/canary && chmod 600 /root/canary; rm -f /tmp/ran-by-a-trap",
+        "echo 'Name=a secret of root' >/root/canary && chmod 600 /root/canary; rm -f"
+        " /tmp/ran-by-a-trap",
     )
     inner.run(STRANGER, "sh", "-c", PLANTED)
     inner.run("root", "sh", "-c", GONE)
-    theirs = "find /home/mate ! -user mate; find / -xdev -newer /root/canary -user mate ! -path '/home/*' ! -path '/proc/*' ! -path '/tmp/ran*'"
+    theirs = (
+        "find /home/mate ! -user mate; find / -xdev -newer /root/canary -user mate ! -path"
+        " '/home/*' ! -path '/proc/*' ! -path '/tmp/ran*'"
+    )
     system = state(inner)
     home = ("env", f"SUDO_USER={STRANGER}", "lumtak", "--home", "/root/trial")
     told = ""
     for words in (
         ("facts", "local", "--json"),
         ("audit", "local", "--profile", "writing-and-web", "--seconds", "1", "--json"),
-        ("apply", "local", "apps:masts=off", "effects:cursor-blinking=off", "services:chart-tiles=manual"),
+        (
+            "apply",
+            "local",
+            "apps:masts=off",
+            "effects:cursor-blinking=off",
+            "services:chart-tiles=manual",
+        ),
         ("explain", "local", "apps:leak"),
         ("explain", "local", "apps:user/leak.service"),
         ("apply", "local", "apps:leak=off"),
@@ -253,10 +324,20 @@ def test_what_an_owner_plants_gives_root_away_to_nobody(inner):
     assert told.count("read back") == 6, told
     assert "a secret of root" not in told
     assert "Traceback" not in told
-    assert inner.run("root", "grep", "-rl", "a secret of root", "/home", "/root/trial", check=False) == ""
-    assert inner.run("root", "sh", "-c", "cat /tmp/ran-by-a-trap 2>/dev/null || echo none").strip() == "none"
+    assert (
+        inner.run("root", "grep", "-rl", "a secret of root", "/home", "/root/trial", check=False)
+        == ""
+    )
+    assert (
+        inner.run("root", "sh", "-c", "cat /tmp/ran-by-a-trap 2>/dev/null || echo none").strip()
+        == "none"
+    )
     assert inner.run("root", "sh", "-c", theirs).strip() == ""
-    assert "Start Lumtak as yourself" in inner.run("root", "env", "HOME=/home/mate", "lumtak", "jobs", check=False)
+    assert "Start Lumtak as yourself" in inner.run(
+        "root", "env", "HOME=/home/mate", "lumtak", "jobs", check=False
+    )
     after = state(inner)
-    after.pop("/home/mate/.config/dconf/user", None)  # of the desktop's own store, which never takes its file away
+    after.pop(
+        "/home/mate/.config/dconf/user", None
+    )  # of the desktop's own store, which never takes its file away
     assert after == system

@@ -142,7 +142,10 @@ def test_mismatches_are_named():
         temperature_c=80.0,
     )
     said = " ".join(
-        mismatches(before, msgspec.structs.replace(after, conditions=other, settled=False, identity="sim-other"))
+        mismatches(
+            before,
+            msgspec.structs.replace(after, conditions=other, settled=False, identity="sim-other"),
+        )
     )
     for word in (
         "battery",
@@ -158,7 +161,9 @@ def test_mismatches_are_named():
 
 
 def test_a_recorder_that_ran_in_one_reading_only_is_named():
-    before = reading(costs=[("apps:process/recorder", 5.0, 90), ("apps:eased", 9.0, 90), ("apps:small", 1.0, 90)])
+    before = reading(
+        costs=[("apps:process/recorder", 5.0, 90), ("apps:eased", 9.0, 90), ("apps:small", 1.0, 90)]
+    )
     (said,) = mismatches(before, reading(costs=[]), changed=["apps:eased"])
     assert said == "recorder took 5.0 % of the CPU before, and did not run after."
     (said,) = mismatches(reading(costs=[]), reading(costs=[("apps:process/\x1b[2J", 5.0, 90)]))
@@ -169,8 +174,14 @@ def test_a_recorder_that_ran_in_one_reading_only_is_named():
 def test_what_changed_most_is_named():
     before = reading(costs=[("services:a", 5.0, 800), ("apps:b", 1.0, 10), ("apps:same", 9.0, 90)])
     after = reading(costs=[("apps:b", 4.0, 10), ("apps:same", 9.1, 91)])
-    said = [mover_in_words(m, {"services:a": "Chart cache"}.get(m.key, "")) for m in movers(before, after)]
-    assert said == ["Chart cache \u22125.0 points of CPU, \u2212800 MiB", "b +3.0 points of CPU, 0 MiB"]
+    said = [
+        mover_in_words(m, {"services:a": "Chart cache"}.get(m.key, ""))
+        for m in movers(before, after)
+    ]
+    assert said == [
+        "Chart cache \u22125.0 points of CPU, \u2212800 MiB",
+        "b +3.0 points of CPU, 0 MiB",
+    ]
     assert movers(before, before) == ()
 
 
@@ -189,16 +200,21 @@ def test_the_headline_follows_the_verdicts(cpu, ram, words):
     def carrying(cpu, ram):
         made = reading([20.0 - cpu + i % 5 for i in range(60)])
         used = [s.ram_used_bytes * (1 - ram / 100) + i % 5 for i, s in enumerate(made.samples)]
-        samples = tuple(msgspec.structs.replace(s, ram_used_bytes=u) for s, u in zip(made.samples, used, strict=True))
+        samples = tuple(
+            msgspec.structs.replace(s, ram_used_bytes=u)
+            for s, u in zip(made.samples, used, strict=True)
+        )
         return msgspec.structs.replace(made, samples=samples)
 
     results = compare_readings(carrying(0, 0), carrying(cpu, ram), Threshold(cpu_pct=0, ram_pct=0))
     assert words.lower() in headline(results, "").lower()
-    assert headline(results, "restart").startswith("Provisional, since a restart was owed when it was taken: ")
+    assert headline(results, "restart").startswith(
+        "Provisional, since a restart was owed when it was taken: "
+    )
     assert all(sentence(r).endswith(".") for r in results)
 
 
-# -- profiles of the workshop ---------------------------------------------------------------------------------------------------------
+# -- profiles of the workshop ----------------------------------------------------------------------
 
 
 def test_profiles_by_name_by_file_and_ones_own(workshop, tmp_path):
@@ -222,7 +238,7 @@ def test_profiles_by_name_by_file_and_ones_own(workshop, tmp_path):
         workshop.profile(str(tmp_path / "nowhere.toml"))
 
 
-# -- the report ---------------------------------------------------------------------------------------------------------------------------
+# -- the report ------------------------------------------------------------------------------------
 
 
 @pytest.fixture(scope="module")
@@ -253,7 +269,8 @@ def test_the_verdict_follows_from_the_readings_in_the_same_file(example):
     job = json.loads((folder / "a/job.json").read_text())
     for result in job["comparisons"]:
         means = [
-            sum(s[result["column"]] for s in r["samples"][r["settled_from"] :]) / len(r["samples"][r["settled_from"] :])
+            sum(s[result["column"]] for s in r["samples"][r["settled_from"] :])
+            / len(r["samples"][r["settled_from"] :])
             for r in (job["before"], job["after"])
         ]
         assert result["difference"] == pytest.approx(means[1] - means[0])
@@ -286,7 +303,11 @@ def test_the_chart_is_svg_whose_text_stays_text(example):
 def test_a_report_half_way_says_what_is_missing(visit, tmp_path):
     assert [p.name for p in write_report(visit, tmp_path / "r")] == ["report.pdf", "job.json"]
     visit.read_baseline(seconds=30)
-    assert [p.name for p in write_report(visit, tmp_path / "r")] == ["report.pdf", "load.svg", "job.json"]
+    assert [p.name for p in write_report(visit, tmp_path / "r")] == [
+        "report.pdf",
+        "load.svg",
+        "job.json",
+    ]
     assert "no reading before and after" in content_of(visit).verdict
 
 
@@ -297,7 +318,10 @@ def test_hostile_names_reach_no_document_as_markup(workshop, tmp_path):
     computer = bench(workshop.home / "simulated")
     visit = Visit.start(workshop, computer, workshop.profile("hull-drafting"))
     content = msgspec.structs.replace(
-        content_of(visit), computer="<b>\x1b[31m & </para>", verdict="<font size=99>", mismatches=("<a href='x'>",)
+        content_of(visit),
+        computer="<b>\x1b[31m & </para>",
+        verdict="<font size=99>",
+        mismatches=("<a href='x'>",),
     )
     text = PdfReader(io.BytesIO(report_pdf(content, None))).pages[0].extract_text()
     assert "<font size=99>" in text
@@ -317,7 +341,9 @@ def test_files_fit_the_schemas_that_are_published(example, name):
     folder, _, _ = example
     job = json.loads((folder / "a/job.json").read_text())
     toml = tomllib.loads((files("lumtak") / "data/profiles/hull-drafting.toml").read_text())
-    schema = json.loads((Path(__file__).parents[1] / f"docs/schemas/{name}.schema.json").read_text())
+    schema = json.loads(
+        (Path(__file__).parents[1] / f"docs/schemas/{name}.schema.json").read_text()
+    )
     document = {"job": job, "reading": job["before"], "profile": toml}[name]
     validator = Draft202012Validator(schema)
     validator.validate(document)

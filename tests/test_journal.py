@@ -14,7 +14,17 @@ from hypothesis import strategies as st
 from helpers import EVENING, Once, Plain, database_at, facts, item
 from lumtak.core.setting import State, parse_change
 from lumtak.errors import ComputerError, StorageError, UnknownNameError
-from lumtak.journal import Journal, Owed, apply_changes, drift, owed_now, put_back, recover, review, warnings
+from lumtak.journal import (
+    Journal,
+    Owed,
+    apply_changes,
+    drift,
+    owed_now,
+    put_back,
+    recover,
+    review,
+    warnings,
+)
 from lumtak.journal.owed import shows_not_yet
 from test_through_journal import Whole
 
@@ -107,7 +117,7 @@ def test_a_value_that_goes_back_by_itself_is_a_failure(journal):
 def test_a_third_value_is_a_conflict_and_can_be_put_back(journal):
     computer = plain()
     computer.trouble = lambda ref, value: "auto"
-    (first, *_) = apply(journal, computer)
+    first, *_ = apply(journal, computer)
     assert first.result == "conflict"
     assert "neither" in first.note
     computer.trouble = lambda ref, value: value
@@ -163,7 +173,11 @@ def test_several_changes_of_one_setting_in_any_order(journal, order):
 
 
 @given(
-    st.lists(st.tuples(st.sampled_from("ab"), st.sampled_from(["on", "off", "auto", None])), min_size=1, max_size=7),
+    st.lists(
+        st.tuples(st.sampled_from("ab"), st.sampled_from(["on", "off", "auto", None])),
+        min_size=1,
+        max_size=7,
+    ),
     st.data(),
 )
 @settings(suppress_health_check=[HealthCheck.function_scoped_fixture], max_examples=40)
@@ -185,7 +199,10 @@ def test_a_second_lumtak_is_told_who_is_at_work(journal, home):
 
     computer = plain()
     other = Journal(home)
-    with other.writing(computer.identity), pytest.raises(StorageError, match=f"process {os.getpid()}"):
+    with (
+        other.writing(computer.identity),
+        pytest.raises(StorageError, match=f"process {os.getpid()}"),
+    ):
         apply(journal, computer)
     assert computer.writes == 0
     assert results(apply(journal, computer)) == ["done"] * 3
@@ -193,7 +210,12 @@ def test_a_second_lumtak_is_told_who_is_at_work(journal, home):
 
 
 def test_anything_that_is_owed_makes_readings_provisional():
-    owed = [Owed(), Owed(restart=("a",)), Owed(login=("b",)), Owed(restart=("a",), login=("b", "c"))]
+    owed = [
+        Owed(),
+        Owed(restart=("a",)),
+        Owed(login=("b",)),
+        Owed(restart=("a",), login=("b", "c")),
+    ]
     assert [o.anything for o in owed] == [False, True, True, True]
     assert [o.in_words() for o in owed] == [
         "",
@@ -215,8 +237,13 @@ def test_what_is_owed(journal):
     assert owed_now(journal, computer).restart == ("c",)
     computer.clock.restart()
     assert not owed_now(journal, computer).anything
-    old = msgspec.structs.replace(journal.entries()[0], shows="login", boot_id="b1", session_id=None)
-    assert [shows_not_yet(old, boot, "s9") for boot in ("b1", "b2")] == ["login", ""], "which login it was is not known"
+    old = msgspec.structs.replace(
+        journal.entries()[0], shows="login", boot_id="b1", session_id=None
+    )
+    assert [shows_not_yet(old, boot, "s9") for boot in ("b1", "b2")] == [
+        "login",
+        "",
+    ], "which login it was is not known"
     put_back(journal, computer)
     assert owed_now(journal, computer).restart == ("c",), "putting back owes a restart too"
 
@@ -271,7 +298,11 @@ def test_an_interrupted_plan_is_told_change_by_change_before_anything_is_touched
     computer.trouble = lambda ref, value: value
     writes = computer.writes
     found = review(journal, computer)
-    assert [(line.title, line.found) for line in found.lines] == [("a", "done"), ("b", "not done"), ("c", "not begun")]
+    assert [(line.title, line.found) for line in found.lines] == [
+        ("a", "done"),
+        ("b", "not done"),
+        ("c", "not begun"),
+    ]
     assert found.in_words() == "1 done, 1 not done, 1 not begun"
     assert computer.writes == writes
     told = []
@@ -290,7 +321,11 @@ def test_pausing_holds_the_next_change_back(journal):
         pause.set()
         threading.Timer(0.05, stop.set).start()
 
-    assert results(apply(journal, computer, on_step=step, stop=stop, pause=pause)) == ["done", "not tried", "not tried"]
+    assert results(apply(journal, computer, on_step=step, stop=stop, pause=pause)) == [
+        "done",
+        "not tried",
+        "not tried",
+    ]
 
 
 def test_what_counts_as_drift_and_what_is_said_of_it(journal):
@@ -300,7 +335,12 @@ def test_what_counts_as_drift_and_what_is_said_of_it(journal):
     written = journal.entries()[0].stage_at
     computer.read = lambda ref: State(value="2/2", exact=Once({"": "edited"}))
     first = drift(journal, computer)[0]
-    assert (first.standing, first.is_drift, first.now, first.last_right) == ("drifted", True, "2/2", written)
+    assert (first.standing, first.is_drift, first.now, first.last_right) == (
+        "drifted",
+        True,
+        "2/2",
+        written,
+    )
     assert first.note == "the same word, but somebody edited it since"
     del computer.read
     assert [(d.standing, d.is_drift) for d in drift(journal, computer)] == [("as left", False)] * 2
@@ -308,7 +348,12 @@ def test_what_counts_as_drift_and_what_is_said_of_it(journal):
     right = drift(journal, computer)[0].last_right
     computer.values["services:a"] = "3/3"
     first = drift(journal, computer)[0]
-    assert (first.standing, first.is_drift, first.note, first.last_right) == ("drifted", True, "", right)
+    assert (first.standing, first.is_drift, first.note, first.last_right) == (
+        "drifted",
+        True,
+        "",
+        right,
+    )
     assert right > written
     computer.values["services:a"] = "1/1"
     first = drift(journal, computer)[0]
@@ -339,11 +384,21 @@ def test_drift_says_what_is_no_longer_as_left_and_when_it_was_right(journal):
 
 
 def test_putting_back_warns_of_what_depends_on_it(journal):
-    items = [item("services", "spool", value="off"), item("services", "chat", value="auto", needs=("spool",))]
+    items = [
+        item("services", "spool", value="off"),
+        item("services", "chat", value="auto", needs=("spool",)),
+    ]
     computer = Plain({"services:spool": "auto", "services:chat": "auto"})
-    apply(journal, computer, [parse_change("services:chat=off"), parse_change("services:spool=off")])
+    apply(
+        journal, computer, [parse_change("services:chat=off"), parse_change("services:spool=off")]
+    )
     entries = journal.entries()
-    now = facts(*[i if i.key == "spool" else item("services", "chat", value="off", needs=("spool",)) for i in items])
+    now = facts(
+        *[
+            i if i.key == "spool" else item("services", "chat", value="off", needs=("spool",))
+            for i in items
+        ]
+    )
     assert warnings(now, entries, [1]) == ("chat cannot work while spool is off.",)
     assert warnings(now, entries, [2]) == ()
     assert warnings(now, entries, [1, 2]) == ()
@@ -372,7 +427,10 @@ def test_a_change_whose_putting_back_was_cut_off_counts_as_taken_over_by_the_new
     journal.rebase(older, newer, "2026-03-02T09:00:00+00:00")
     older = journal._put(journal.entry(1, computer.identity), stage="undoing", taken_over_by=0)
     recover(journal, computer)
-    assert (journal.entry(1, computer.identity).stage, journal.entry(1, computer.identity).taken_over_by) == (
+    assert (
+        journal.entry(1, computer.identity).stage,
+        journal.entry(1, computer.identity).taken_over_by,
+    ) == (
         "undone",
         2,
     )
@@ -398,7 +456,8 @@ def test_each_interrupted_change_is_told_and_what_was_not_done_stands_on_nothing
 
 
 @pytest.mark.parametrize(
-    "part", [{"computer": "../../elsewhere"}, {"computer": "sim\0"}, {"format": -1}, {"title": b"\xff"}]
+    "part",
+    [{"computer": "../../elsewhere"}, {"computer": "sim\0"}, {"format": -1}, {"title": b"\xff"}],
 )
 def test_a_record_that_is_none_is_mended_from_its_second_copy_and_leads_nowhere(home, part):
     computer, journal = Plain({"apps:a": "on"}), Journal(home)

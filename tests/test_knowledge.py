@@ -1,4 +1,7 @@
-"""What the audit knows: roles, advice, who depends on whom, what holds a computer back, what the owner said."""
+"""What the audit knows.
+
+Roles, advice, who depends on whom, what holds a computer back, what the owner said.
+"""
 
 import json
 from importlib.resources import files
@@ -24,10 +27,12 @@ from lumtak.core.units import GIB, MIB
 from lumtak.errors import BadFileError
 from lumtak.formats.capture import load_capture, make_capture, to_json
 
-ADVICE = load_advice((files("lumtak") / "data" / "advice.toml").read_text(encoding="utf-8"), "advice.toml")
+ADVICE = load_advice(
+    (files("lumtak") / "data" / "advice.toml").read_text(encoding="utf-8"), "advice.toml"
+)
 
 
-# -- catalogue ---------------------------------------------------------------------------------------------------------------------
+# -- catalogue -------------------------------------------------------------------------------------
 
 
 def test_the_catalogue_is_complete_and_sane():
@@ -41,7 +46,8 @@ def test_the_catalogue_is_complete_and_sane():
         assert not role.ask or role.ask.endswith("?")
     guarded = {r.name for r in CATALOGUE.role if r.guarded}
     assert guarded >= {
-        "graphics", "login", "sound", "network", "name-service", "vpn", "firewall", "input", "security", "storage",
+        "graphics", "login", "sound", "network", "name-service", "vpn", "firewall", "input",
+        "security", "storage",
         "network-home", "remote-access",
     }  # fmt: skip
 
@@ -49,9 +55,12 @@ def test_the_catalogue_is_complete_and_sane():
 @pytest.mark.parametrize(
     ("name", "role"),
     [
-        ("gdm3", "graphics"), ("NetworkManager", "network"), ("cups-browsed", "printing"), ("tracker-miner-fs-3", "indexing"),
-        ("zramswap", "swap-compression"), ("snapd.seeded", "package-server"), ("steam", "game-launcher"), ("libvirtd", "virtual-machines"),
-        ("something-else", ""), ("fstrim", "disk-trim"), ("systemd-resolved", "name-service"), ("power-profiles-daemon", "power-keeper"),
+        ("gdm3", "graphics"), ("NetworkManager", "network"), ("cups-browsed", "printing"),
+        ("tracker-miner-fs-3", "indexing"),
+        ("zramswap", "swap-compression"), ("snapd.seeded", "package-server"), ("steam",
+        "game-launcher"), ("libvirtd", "virtual-machines"),
+        ("something-else", ""), ("fstrim", "disk-trim"), ("systemd-resolved", "name-service"),
+        ("power-profiles-daemon", "power-keeper"),
     ],
 )  # fmt: skip
 def test_names_of_real_systems_are_known(name, role):
@@ -64,10 +73,14 @@ ROLE = 'format = 1\n[[role]]\nname = "{}"\ntitle = "t"\ndoes = "d."\nstops = "s"
 def test_ones_own_file_extends_it_and_a_guard_wins():
     more = read_roles(ROLE.format("hull-scan", 'match = ["hullscan*"]'), "own.toml")
     assert CATALOGUE.extended(more, "own.toml").role_of("hullscan-daemon") == "hull-scan"
-    lifted = CATALOGUE.extended(read_roles(ROLE.format("graphics", "guarded = false"), "own.toml"), "own.toml")
+    lifted = CATALOGUE.extended(
+        read_roles(ROLE.format("graphics", "guarded = false"), "own.toml"), "own.toml"
+    )
     assert lifted.find("graphics").guarded
     assert "guarded" in lifted.problems[0]
-    taken = CATALOGUE.extended(read_roles(ROLE.format("mine", 'match = ["gdm*"]'), "own.toml"), "own.toml")
+    taken = CATALOGUE.extended(
+        read_roles(ROLE.format("mine", 'match = ["gdm*"]'), "own.toml"), "own.toml"
+    )
     assert taken.role_of("gdm3") == "graphics"
     assert "the guard wins" in taken.problems[0]
 
@@ -78,7 +91,10 @@ def test_ones_own_file_extends_it_and_a_guard_wins():
         ("format = ", "not valid TOML"),
         (ROLE.format("a", "colour = 1"), "line 2"),
         (ROLE.format("a", "").replace("format = 1", "format = 9"), "format 9"),
-        (ROLE.format("a", "") + ROLE.format("a", "").replace("format = 1\n", ""), "stands here twice"),
+        (
+            ROLE.format("a", "") + ROLE.format("a", "").replace("format = 1\n", ""),
+            "stands here twice",
+        ),
     ],
 )
 def test_a_catalogue_that_is_none(text, says):
@@ -96,7 +112,7 @@ def test_advice_is_graded_with_its_mechanism_and_found_by_a_word():
     assert search(ADVICE, "nothing of the kind") == ()
 
 
-# -- graphs ------------------------------------------------------------------------------------------------------------------------
+# -- graphs ----------------------------------------------------------------------------------------
 
 
 def test_the_three_graphs_are_kept_apart():
@@ -113,15 +129,22 @@ def test_the_three_graphs_are_kept_apart():
         ),
     ]
     graphs = Graphs(items)
-    assert graphs.stops_with("services:bus") == ("services:desk", "services:post"), (
-        "a timer's bell does not stop with it"
-    )
+    assert graphs.stops_with("services:bus") == (
+        "services:desk",
+        "services:post",
+    ), "a timer's bell does not stop with it"
     assert graphs.works_through("services:post") == ("services:desk", "services:bus")
     assert graphs.missing("services:desk") == ("services:gone",)
-    assert graphs.chain_in_words("apps:process/log") == (
-        "is started by post, which is started by bell, which is started by the timer quarter-hour"
+    assert (
+        graphs.chain_in_words("apps:process/log")
+        == "is started by post, which is started by bell, which is started by the timer"
+        " quarter-hour"
     )
-    assert graphs.carriers(["services:post"])["services:bus"] == ("services:post", "services:desk", "services:bus")
+    assert graphs.carriers(["services:post"])["services:bus"] == (
+        "services:post",
+        "services:desk",
+        "services:bus",
+    )
 
 
 EDGES = st.lists(st.tuples(st.integers(0, 12), st.integers(0, 14)), max_size=40)
@@ -133,7 +156,12 @@ def test_cycles_and_missing_units_end_every_walk_and_both_ways_agree(edges):
     for a, b in edges:
         needs[a].append(f"k{b}")
     items = [
-        item("services", f"k{n}", needs=tuple(keys), triggers=tuple(Trigger(kind="wants", by=k) for k in keys))
+        item(
+            "services",
+            f"k{n}",
+            needs=tuple(keys),
+            triggers=tuple(Trigger(kind="wants", by=k) for k in keys),
+        )
         for n, keys in needs.items()
     ]
     graphs = Graphs(items)
@@ -146,7 +174,7 @@ def test_cycles_and_missing_units_end_every_walk_and_both_ways_agree(edges):
     assert all(path[0] == "services:k0" and path[-1] == one for one, path in carried.items())
 
 
-# -- judging -----------------------------------------------------------------------------------------------------------------------
+# -- judging ---------------------------------------------------------------------------------------
 
 
 def judged(*items, answers=None, read=None, **fields):
@@ -176,7 +204,9 @@ def test_answers_settle_what_only_the_owner_knows():
     assert judged(unknown, answers={"apps:thing": "needed"})[0]["thing"].stance == "keep"
     eased = judged(unknown, answers={"apps:thing": "not needed"})[0]["thing"]
     assert (eased.stance, eased.proposal, eased.answer) == ("ease", "off", "not needed")
-    assert eased.question.startswith("Does anybody here use"), "what was answered may be asked again"
+    assert eased.question.startswith("Does anybody here use"), (
+        "what was answered may be asked again"
+    )
     assert judged(item("services", "old", role="fax"))[0]["old"].question == ""
     asked = judged(item("services", "docker", role="containers"))[0]["docker"]
     assert (asked.stance, asked.question[-1]) == ("ask", "?")
@@ -194,13 +224,17 @@ def test_answers_settle_what_only_the_owner_knows():
 )
 def test_prefetching_depends_on_the_disk(disk, value, stance, proposal):
     hardware = Hardware(cores=4, ram_bytes=8 * GIB, nominal_mhz=2000.0, disk=disk, battery=False)
-    one = item("services", "read-ahead", role="launch-prefetch", value=value, running=value == "auto")
+    one = item(
+        "services", "read-ahead", role="launch-prefetch", value=value, running=value == "auto"
+    )
     found = judged(one, hardware=hardware)[0]["read-ahead"]
     assert (found.stance, found.proposal) == (stance, proposal)
 
 
 def test_a_stray_takes_its_starters_stance_and_goes_with_it():
-    read = reading(values=[60.0] * 60, costs=[("apps:process/log", 30.0, 400), ("services:post", 0.1, 10)])
+    read = reading(
+        values=[60.0] * 60, costs=[("apps:process/log", 30.0, 400), ("services:post", 0.1, 10)]
+    )
     by_key, found = judged(
         item(
             "services",
@@ -232,11 +266,16 @@ def test_a_stray_takes_its_starters_stance_and_goes_with_it():
         "off",
         ("apps:process/log",),
     )
-    assert "log, which is started by post, which is started by bell, which is started by the timer t" in found.headline
-    assert by_key["bell"].stance == "keep", "only what started it itself is taken for what leaves it running"
+    assert (
+        "log, which is started by post, which is started by bell, which is started by the timer t"
+        in found.headline
+    )
+    assert by_key["bell"].stance == "keep", (
+        "only what started it itself is taken for what leaves it running"
+    )
 
 
-# -- bottleneck, memory, swap --------------------------------------------------------------------------------------------------------
+# -- bottleneck, memory, swap ----------------------------------------------------------------------
 
 
 @pytest.mark.parametrize(
@@ -249,21 +288,33 @@ def test_a_stray_takes_its_starters_stance_and_goes_with_it():
         ({"disk_busy_pct": 80.0, "iowait_pct": 20.0}, {}, "disk"),
         ({"cpu_pct": 40.0, "clock_ratio": 0.4}, {"power_plan": "saving"}, "clock"),
         ({"cpu_pct": 40.0, "clock_ratio": 0.4}, {"power_plan": "balanced"}, "processor"),
-        ({"cpu_pct": 40.0, "clock_ratio": 0.4, "swap_in_bytes": 9.0 * MIB}, {"power_plan": "saving"}, "memory"),
+        (
+            {"cpu_pct": 40.0, "clock_ratio": 0.4, "swap_in_bytes": 9.0 * MIB},
+            {"power_plan": "saving"},
+            "memory",
+        ),
     ],
 )
 def test_the_bottleneck_follows_from_figures(changes, fields, kind):
     given = {"cpu_pct": 5.0, **changes}
-    read = msgspec.structs.replace(reading(), samples=tuple(sample(t_s=i + 1.0, **given) for i in range(60)))
+    read = msgspec.structs.replace(
+        reading(), samples=tuple(sample(t_s=i + 1.0, **given) for i in range(60))
+    )
     computer = facts(system=msgspec.structs.replace(facts().system, **fields))
     found = find_bottleneck(computer, profile(), read, (0.0, 0.0))
     assert found.kind == kind
     assert bool(found.figures) == (kind != "nothing")
     plan = item("power", "mains", value="full", setting=Setting(values=("balanced", "full")))
-    headline = audit(msgspec.structs.replace(computer, items=(plan,)), profile(), CATALOGUE, read, {}).headline
-    assert ("holds this computer back" in headline) == (kind not in {"nothing", "processor"}), "a ceiling is said once"
+    headline = audit(
+        msgspec.structs.replace(computer, items=(plan,)), profile(), CATALOGUE, read, {}
+    ).headline
+    assert ("holds this computer back" in headline) == (kind not in {"nothing", "processor"}), (
+        "a ceiling is said once"
+    )
     first = "first of what may go: mains (full → balanced)" in headline
-    assert first == (kind in {"clock", "disk"}), "a plan comes first where the clock or the disk holds it back"
+    assert first == (kind in {"clock", "disk"}), (
+        "a plan comes first where the clock or the disk holds it back"
+    )
 
 
 def test_what_settings_will_not_fix_is_said_with_what_would():
@@ -281,7 +332,11 @@ def test_what_settings_will_not_fix_is_said_with_what_would():
 
 def test_the_parts_of_memory_sum_to_the_total():
     read = reading(costs=[("apps:a", 1.0, 500), ("services:b", 1.0, 700)])
-    for memory in (MemoryNow(), MemoryNow(shared_bytes=0.3 * GIB), MemoryNow(shared_bytes=99.0 * GIB)):
+    for memory in (
+        MemoryNow(),
+        MemoryNow(shared_bytes=0.3 * GIB),
+        MemoryNow(shared_bytes=99.0 * GIB),
+    ):
         parts = memory_parts(facts(memory=memory), read)
         assert sum(p.size_bytes for p in parts) == pytest.approx(8 * GIB)
         assert all(p.size_bytes >= 0 for p in parts)
@@ -290,7 +345,9 @@ def test_the_parts_of_memory_sum_to_the_total():
 
 def test_three_rules_for_swap_with_their_arithmetic():
     computer = facts(
-        hardware=Hardware(cores=4, ram_bytes=6 * GIB, nominal_mhz=2000.0, disk="solid", battery=False),
+        hardware=Hardware(
+            cores=4, ram_bytes=6 * GIB, nominal_mhz=2000.0, disk="solid", battery=False
+        ),
         memory=MemoryNow(commit_peak_bytes=8.0 * GIB, hibernates=True),
         space=Space(total_bytes=500.0 * GIB, free_bytes=200.0 * GIB),
     )
@@ -299,13 +356,15 @@ def test_three_rules_for_swap_with_their_arithmetic():
     assert hibernation.mib == (6144, 6144)
     assert measured.mib == (4096, 4096)
     assert "8192 MiB × 1.25 = 10240 MiB, minus 6144 MiB RAM" in measured.arithmetic
-    small = msgspec.structs.replace(computer, space=Space(total_bytes=20.0 * GIB, free_bytes=10.0 * GIB))
+    small = msgspec.structs.replace(
+        computer, space=Space(total_bytes=20.0 * GIB, free_bytes=10.0 * GIB)
+    )
     assert swap_sizes(small, None)[0].mib == (9216, 9216)
     assert swap_sizes(small, None)[0].bounded
     assert isinstance(swap_sizes(facts(), None)[2].mib, NotMeasured)
 
 
-# -- explain, suggest, capture ---------------------------------------------------------------------------------------------------------
+# -- explain, suggest, capture ---------------------------------------------------------------------
 
 
 def test_explain_names_functions_lost_unless_another_fills_them():
@@ -323,7 +382,9 @@ def test_explain_names_functions_lost_unless_another_fills_them():
 
 def test_a_profile_is_suggested_by_what_runs_and_a_plain_one_otherwise(workshop):
     profiles = list(workshop.profiles().values())
-    best = suggest(facts(item("services", "plot", role="plotting", title="Plotter queue")), profiles, CATALOGUE)[0]
+    best = suggest(
+        facts(item("services", "plot", role="plotting", title="Plotter queue")), profiles, CATALOGUE
+    )[0]
     assert best.profile == "hull-drafting"
     assert "plotting: Plotter queue runs" in best.reasons
     assert suggest(facts(), profiles, CATALOGUE)[0].profile == "writing-and-web"
@@ -373,11 +434,22 @@ def test_a_huge_capture_is_not_even_opened(tmp_path):
 
 def test_markup_and_escapes_in_a_capture_reach_no_terminal(tmp_path, home):
     evil = facts(
-        item("apps", "x\x1b[2Jy", title="\x1b]0;boo\x07[red]", note="\u202eevil", setting=Setting(values=("on", "off")))
+        item(
+            "apps",
+            "x\x1b[2Jy",
+            title="\x1b]0;boo\x07[red]",
+            note="\u202eevil",
+            setting=Setting(values=("on", "off")),
+        )
     )
     path = tmp_path / "c.json"
-    path.write_bytes(to_json(make_capture(evil, reading(costs=[("apps:x\x1b[2Jy", 2.0, 100)]), names=False)))
-    for command in (("audit", path, "--profile", "hull-drafting"), ("explain", path, "apps:x\x1b[2Jy")):
+    path.write_bytes(
+        to_json(make_capture(evil, reading(costs=[("apps:x\x1b[2Jy", 2.0, 100)]), names=False))
+    )
+    for command in (
+        ("audit", path, "--profile", "hull-drafting"),
+        ("explain", path, "apps:x\x1b[2Jy"),
+    ):
         shown = lumtak(*command, home=home)
         assert shown.returncode == 0, shown.stderr
         assert not {"\x1b", "\x07", "\u202e"} & set(shown.stdout)
@@ -408,11 +480,13 @@ def test_the_chain_of_any_process_ends_in_what_started_it():
     assert "has ended" in causes(processes[3], computer)[-1].words
     assert causes(processes[4], computer)[-1].words == "a cycle"
     by_pid = {p.pid: p for p in processes}
-    assert starter_of(processes[2], by_pid, {"services:cron"}) == Trigger(kind="wants", by="cron", area="services")
+    assert starter_of(processes[2], by_pid, {"services:cron"}) == Trigger(
+        kind="wants", by="cron", area="services"
+    )
     assert starter_of(processes[4], by_pid, set()) is None
 
 
-# -- the fleet ---------------------------------------------------------------------------------------------------------------------
+# -- the fleet -------------------------------------------------------------------------------------
 
 
 @pytest.fixture(scope="module")
@@ -425,7 +499,12 @@ TROUBLES = [
     ("tool-crib", "tool-lending", "disk", ("Reading ahead", "solid-state", "465 GiB free")),
     ("tide-logger", "tide-logging", "clock", ("Plan on battery (saving → balanced)",)),
     ("sail-loft", "sail-making", "memory", ("Settings will not fix this", "4 GiB of RAM would")),
-    ("steam-box", "steam-watching", "processor", ("log-boiler", "Post of measurements", "quarter-hour")),
+    (
+        "steam-box",
+        "steam-watching",
+        "processor",
+        ("log-boiler", "Post of measurements", "quarter-hour"),
+    ),
     ("chart-room", "chart-reading", "nothing", ("nothing to gain",)),
 ]
 
@@ -443,7 +522,9 @@ def test_each_computers_trouble_is_found_first(fleet_home, name, who, kind, word
     assert 150 <= len(services) <= 250
     eased = [f for f in found["findings"] if f["stance"] == "ease"]
     assert (eased == []) == (name == "chart-room")
-    suggested = json.loads(lumtak("profile", "suggest", f"sim:{name}", "--json", home=fleet_home).stdout)
+    suggested = json.loads(
+        lumtak("profile", "suggest", f"sim:{name}", "--json", home=fleet_home).stdout
+    )
     assert suggested["profile"] == who
     times = json.loads(lumtak("facts", f"sim:{name}", "--json", home=fleet_home).stdout)["times"]
     assert times["start: services"] > 0
@@ -487,9 +568,13 @@ def test_the_marks_of_advice_are_told(fleet_home):
 def test_answers_are_kept_with_the_computer(fleet_home):
     name, key = "sim:drawing-bench", "apps:chat-horn"
     assert lumtak("answer", name, key, "needed", home=fleet_home).returncode == 0
-    assert json.loads(lumtak("answer", name, "--json", home=fleet_home).stdout)["answers"] == {key: "needed"}
+    assert json.loads(lumtak("answer", name, "--json", home=fleet_home).stdout)["answers"] == {
+        key: "needed"
+    }
     found = json.loads(
-        lumtak("audit", name, "--profile", "hull-drafting", "--seconds", "0", "--json", home=fleet_home).stdout
+        lumtak(
+            "audit", name, "--profile", "hull-drafting", "--seconds", "0", "--json", home=fleet_home
+        ).stdout
     )
     assert next(f for f in found["findings"] if f["key"] == "chat-horn")["stance"] == "keep"
     lumtak("answer", name, key, "forget", home=fleet_home)
@@ -515,10 +600,15 @@ def test_a_role_of_ones_own_is_used_and_a_contradiction_reported(tmp_path):
         ROLE.format("graphics", "guarded = false")
         + '[[role]]\nname = "bridge"\ntitle = "t"\ndoes = "d."\nstops = "s"\n'
     )
-    shown = lumtak("audit", "sim:chart-room", "--profile", "chart-reading", "--seconds", "0", home=tmp_path)
+    shown = lumtak(
+        "audit", "sim:chart-room", "--profile", "chart-reading", "--seconds", "0", home=tmp_path
+    )
     assert "the file cannot lift that" in shown.stderr
     assert shown.returncode == 0
 
 
 def test_roles_are_what_they_say():
-    assert msgspec.convert({"name": "x", "title": "t", "does": "d.", "stops": "s"}, Role).better == "off"
+    assert (
+        msgspec.convert({"name": "x", "title": "t", "does": "d.", "stops": "s"}, Role).better
+        == "off"
+    )

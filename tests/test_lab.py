@@ -1,4 +1,7 @@
-"""On a really booted computer: a Debian with a kernel of its own that restarts, and whose power can be cut."""
+"""On a really booted computer.
+
+A Debian with a kernel of its own that restarts, and whose power can be cut.
+"""
 
 import json
 import os
@@ -72,9 +75,12 @@ for top in ("/etc", "/home/lum/.config", "/usr/lib/systemd/system"):
             found[path] = what
 def ask(*words):
     return subprocess.run(words, capture_output=True, text=True).stdout.strip()
-units = ("chart-tiles.service", "tide-poll.timer", "sail-print.socket", "sail-print.service", "etc-own.service")
+units = ("chart-tiles.service", "tide-poll.timer", "sail-print.socket", "sail-print.service",
+         "etc-own.service")
 found["units"] = {u: ask("systemctl", "is-active", u) for u in units}
-found["plan"] = ask("busctl", "get-property", "net.hadess.PowerProfiles", "/net/hadess/PowerProfiles", "net.hadess.PowerProfiles", "ActiveProfile")
+plans = "net.hadess.PowerProfiles"
+place = "/net/hadess/PowerProfiles"
+found["plan"] = ask("busctl", "get-property", plans, place, plans, "ActiveProfile")
 found["memory"] = [open(f"/proc/sys/vm/{n}").read() for n in ("swappiness", "vfs_cache_pressure")]
 found["swap"] = open("/proc/swaps").read().split("\n")[1:]
 found["own"] = os.path.exists("/var/lib/lumtak")
@@ -92,22 +98,35 @@ time.sleep(20)
 b = now()
 print(100 * (1 - (b[1] - a[1]) / (b[0] - a[0])))
 """
-"""CPU percent as /proc/stat says it, over two whole rounds of the timer that weighs; begun when a reading beside it has begun."""
+"""CPU percent as /proc/stat says it, over two whole rounds of the timer that weighs; begun when a
+reading beside it has begun."""
 
 SEEDS = [int(n) for n in os.environ.get("LUMTAK_LAB_CUTS", "3,6").split(",")]
-"""After how many changes the power is cut; after an even number the undo script alone puts back what was done."""
+"""After how many changes the power is cut; after an even number the undo script alone puts back
+what was done."""
 
 
 @pytest.fixture
 def lab():
-    """One that was never on before, so that a test that is run again finds nothing of the first time."""
+    """One that was never on before, so that a test that is run again finds nothing of the first
+    time.
+    """
     made = Lab(Path(os.environ.get("LUMTAK_LAB", Path.home() / ".cache/lumtak-lab")))
     made.build()
     made.boot(anew=True)
     profiles = f"/home/{USER}/.local/share/lumtak/profiles"
     made.ssh(USER, "sh", "-c", f"mkdir -p {profiles} && cat > {profiles}/lab.toml", stdin=PROFILE)
     made.ssh(
-        USER, *ALLOWED, "SetPermission", "sbssas", "background", "true", "background", "org.school.Tides", "1", "yes"
+        USER,
+        *ALLOWED,
+        "SetPermission",
+        "sbssas",
+        "background",
+        "true",
+        "background",
+        "org.school.Tides",
+        "1",
+        "yes",
     )
     yield made
     made.cut_power()
@@ -134,7 +153,10 @@ def lumtak(lab, *words, user=USER, check=True):
 
 @pytest.fixture
 def before(lab):
-    """As it is before Lumtak changes anything. Restarts come after it, so whatever a restart alone would change is held against Lumtak."""
+    """As it is before Lumtak changes anything.
+
+    Restarts come after it, so whatever a restart alone would change is held against Lumtak.
+    """
     return snapshot(lab)
 
 
@@ -165,7 +187,8 @@ def test_the_whole_job(lab, before):
     lab.restart()
     after = snapshot(lab)
     assert after["units"] == {
-        "chart-tiles.service": "inactive", "tide-poll.timer": "inactive", "sail-print.socket": "active",
+        "chart-tiles.service": "inactive", "tide-poll.timer": "inactive",
+        "sail-print.socket": "active",
         "sail-print.service": "inactive", "etc-own.service": "active",
     }  # fmt: skip
     assert after["memory"][0] == "10\n"
@@ -174,15 +197,17 @@ def test_the_whole_job(lab, before):
     assert "sail-index" not in lab.ssh(USER, "systemctl", "--user", "list-units", "--plain")
     assert "power-saver" in after["plan"]
     assert (
-        after["desktop"]
-        == "[org/gnome/desktop/interface]\ncursor-blink=false\n\n[org/gnome/desktop/sound]\nevent-sounds=false"
+        after["desktop"] == "[org/gnome/desktop/interface]\ncursor-blink=false\n\n"
+        "[org/gnome/desktop/sound]\nevent-sounds=false"
     )
     calm, told = load_beside(lab, "job", "after", job, "--seconds", "60", "--now")
     assert "Provisional" not in told, told
     found = re.search(r"CPU load at idle is lower by ([\d.]+) percentage points", told)
     assert found, (busy, calm, told)
     lower = float(found[1])
-    assert lower == pytest.approx(busy - calm, abs=6), "by the true amount, as /proc/stat says without Lumtak"
+    assert lower == pytest.approx(busy - calm, abs=6), (
+        "by the true amount, as /proc/stat says without Lumtak"
+    )
     assert lower > 15
     back = lumtak(lab, "undo", "local", "--all")
     assert back.count("read back") == len(chosen) + 4, back
@@ -208,7 +233,9 @@ def _put_back_without_lumtak(lab):
 @pytest.mark.parametrize("seed", SEEDS)
 def test_a_power_cut_in_the_middle_of_a_plan(lab, before, seed):
     words = shlex.join(["lumtak", "apply", "local", *CHANGES])
-    with subprocess.Popen([*lab.command(USER), words], stdout=subprocess.PIPE, text=True) as at_work:
+    with subprocess.Popen(
+        [*lab.command(USER), words], stdout=subprocess.PIPE, text=True
+    ) as at_work:
         for _ in range(seed):
             at_work.stdout.readline()
         time.sleep(random.Random(seed).random() * 2)
@@ -216,7 +243,12 @@ def test_a_power_cut_in_the_middle_of_a_plan(lab, before, seed):
         at_work.kill()
     lab.boot()
     known = json.loads(lumtak(lab, "journal", "local", "--json"))
-    assert {line["found"] for line in known["interrupted"]} <= {"done", "not done", "put back", "not begun"}, known
+    assert {line["found"] for line in known["interrupted"]} <= {
+        "done",
+        "not done",
+        "put back",
+        "not begun",
+    }, known
     if seed % 2:
         said = lumtak(lab, "undo", "local", "--all", check=False)
         assert "conflict" not in said, (known, said)

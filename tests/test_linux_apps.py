@@ -1,4 +1,7 @@
-"""Background apps other than plain autostart entries: units of the user's manager, sandboxes, entries with conditions."""
+"""Background apps other than plain autostart entries.
+
+Units of the user's manager, sandboxes, entries with conditions.
+"""
 
 import json
 import subprocess
@@ -30,7 +33,8 @@ def units(tree):
     put(
         tree,
         f"{SYSTEM}/sail-index.service",
-        "[Unit]\nDescription=Indexes sails\n[Service]\nExecStart=/bin/x\n[Install]\nWantedBy=default.target\n",
+        "[Unit]\nDescription=Indexes"
+        " sails\n[Service]\nExecStart=/bin/x\n[Install]\nWantedBy=default.target\n",
     )
     put(
         tree,
@@ -42,7 +46,11 @@ def units(tree):
     put(tree, f"{SYSTEM}/idle.service", "[Service]\n")
     put(tree, f"{OWN}/own-sync.service", "[Service]\n[Install]\nWantedBy=default.target\n")
     put(tree, f"{OWN}/odd.service", "[Service]\n")
-    link(tree, "/etc/systemd/user/default.target.wants/sail-index.service", f"{SYSTEM}/sail-index.service")
+    link(
+        tree,
+        "/etc/systemd/user/default.target.wants/sail-index.service",
+        f"{SYSTEM}/sail-index.service",
+    )
     put(tree, f"{SYSTEM}/oakum.service", "[Service]\n")
     link(tree, f"{SYSTEM}/sail-index.service.wants/oakum.service", "../oakum.service")
     link(tree, f"{SYSTEM}/graphical-session.target.wants/oakum.service", "../oakum.service")
@@ -63,12 +71,18 @@ def test_units_of_the_users_manager_are_apps(units):
     box = linux(units)
     items = {i.key: i for i in box.about.facts().items if i.key.startswith("user/")}
     assert set(items) == {
-        *(f"user/{n}.service" for n in ("sail-index", "tide-tray", "pipewire", "own-sync", "odd", "nobodys", "oakum")),
+        *(
+            f"user/{n}.service"
+            for n in ("sail-index", "tide-tray", "pipewire", "own-sync", "odd", "nobodys", "oakum")
+        ),
         "user/oakum.timer",
     }
     tray = items["user/tide-tray.service"]
     assert (tray.running, tray.needs) == (True, ("user/sail-index.service",))
-    assert [(t.kind, t.by) for t in tray.triggers] == [("socket", "tide-tray.socket"), ("bus", "org.school.Tides")]
+    assert [(t.kind, t.by) for t in tray.triggers] == [
+        ("socket", "tide-tray.socket"),
+        ("bus", "org.school.Tides"),
+    ]
     assert items["user/pipewire.service"].role == "sound"
     assert items["user/sail-index.service"].triggers[0].kind == "login"
     assert sorted((t.kind, t.by) for t in items["user/oakum.service"].triggers) == [
@@ -81,7 +95,10 @@ def test_units_of_the_users_manager_are_apps(units):
         "user/oakum.timer",
     }
     assert items["user/nobodys.service"].value == "off"
-    assert [k for k, i in items.items() if isinstance(i.setting, Fixed)] == ["user/nobodys.service", "user/odd.service"]
+    assert [k for k, i in items.items() if isinstance(i.setting, Fixed)] == [
+        "user/nobodys.service",
+        "user/odd.service",
+    ]
     assert "apps:user/tide-tray.service" in box.load.sample().cpu_s
 
 
@@ -96,10 +113,16 @@ def test_a_unit_goes_off_and_comes_back_to_the_last_link(units, tmp_path, name):
     user = tree_user()
     kit = FileUndoKit(user, UserFolder(Hand(str(units)), "/undo"), folder_hands(str(units), user))
     script = kit.script(
-        "0123abcd", computer="c", contents=[name], parts=[kit.part(ref, name, [expected], before)], made=0
+        "0123abcd",
+        computer="c",
+        contents=[name],
+        parts=[kit.part(ref, name, [expected], before)],
+        made=0,
     )
     (tmp_path / "undo.sh").write_bytes(script)
-    said = subprocess.run(["sh", tmp_path / "undo.sh", units], capture_output=True, text=True, check=True).stdout
+    said = subprocess.run(
+        ["sh", tmp_path / "undo.sh", units], capture_output=True, text=True, check=True
+    ).stdout
     assert f"put back: {name}" in said
     assert snapshot_of(units / "home/u") == before_files
     box.settings.write(ref, OFF)
@@ -110,14 +133,15 @@ def test_a_unit_goes_off_and_comes_back_to_the_last_link(units, tmp_path, name):
 
 
 @pytest.mark.parametrize(
-    "key", ["user/../../x.service", "user/", "user/gone.service", "user/odd.service", "user/a\0.service"]
+    "key",
+    ["user/../../x.service", "user/", "user/gone.service", "user/odd.service", "user/a\0.service"],
 )
 def test_what_is_no_unit_or_cannot_be_masked_is_refused(units, key):
     with pytest.raises(ComputerError):
         linux(units).settings.write(parse_ref(f"apps:{key}"), OFF)
 
 
-# -- sandboxes ------------------------------------------------------------------------------------------------------------------
+# -- sandboxes -------------------------------------------------------------------------------------
 
 
 class Store:
@@ -133,10 +157,15 @@ class Store:
         method, *rest = words[words.index("org.freedesktop.impl.portal.PermissionStore") + 3 :]
         match method:
             case "List":
-                return json.dumps({"type": "as", "data": [["background"] if self.held else []]}).encode()
+                return json.dumps(
+                    {"type": "as", "data": [["background"] if self.held else []]}
+                ).encode()
             case "Lookup":
                 return json.dumps(
-                    {"type": "a{sas}v", "data": [{a: [r] for a, r in self.held.items()}, {"type": "y", "data": 0}]}
+                    {
+                        "type": "a{sas}v",
+                        "data": [{a: [r] for a, r in self.held.items()}, {"type": "y", "data": 0}],
+                    }
                 ).encode()
             case "SetPermission":
                 self.held[rest[4]] = rest[6]
@@ -146,16 +175,23 @@ class Store:
 
 
 def test_permissions_of_sandboxes_are_set_and_unset_again(tree):
-    put(tree, "/usr/share/dbus-1/services/org.freedesktop.impl.portal.PermissionStore.service", "[D-BUS Service]\n")
+    put(
+        tree,
+        "/usr/share/dbus-1/services/org.freedesktop.impl.portal.PermissionStore.service",
+        "[D-BUS Service]\n",
+    )
     transport = Hand(str(tree))
     transport.live = True
-    store = Store(**{"org.school.Tides": "yes", "org.school.Sails": "no", "org.school.Masts": "ask"})
+    store = Store(
+        **{"org.school.Tides": "yes", "org.school.Sails": "no", "org.school.Masts": "ask"}
+    )
     boxes = Sandboxes(means_of(transport, store))
     mine = settings_of(transport, Hands(transport, store, transport))
     items, gaps = boxes.items(look())
     assert not gaps
     assert {i.key: i.value for i in items} == {
-        "sandbox/org.school.Masts": None, "sandbox/org.school.Sails": "off", "sandbox/org.school.Tides": "on",
+        "sandbox/org.school.Masts": None, "sandbox/org.school.Sails": "off",
+        "sandbox/org.school.Tides": "on",
     }  # fmt: skip
     for app, raw in dict(store.held).items():
         ref = parse_ref(f"apps:sandbox/{app}")
@@ -174,7 +210,7 @@ def test_permissions_of_sandboxes_are_set_and_unset_again(tree):
     assert "is not understood" in boxes.items(look()).gaps[0].reason
 
 
-# -- entries with conditions ----------------------------------------------------------------------------------------------------
+# -- entries with conditions -----------------------------------------------------------------------
 
 
 @pytest.mark.parametrize(
@@ -186,8 +222,16 @@ def test_permissions_of_sandboxes_are_set_and_unset_again(tree):
         ("NotShowIn=GNOME;", "ubuntu:GNOME", "does not start on GNOME"),
         ("TryExec=not-here", "", "does not start, since not-here is not installed"),
         ("TryExec=/usr/bin/here", "", ""),
-        ("AutostartCondition=unless-exists done", "", "does not start while /home/u/.config/done is there"),
-        ("AutostartCondition=if-exists gone", "", "does not start until /home/u/.config/gone is there"),
+        (
+            "AutostartCondition=unless-exists done",
+            "",
+            "does not start while /home/u/.config/done is there",
+        ),
+        (
+            "AutostartCondition=if-exists gone",
+            "",
+            "does not start until /home/u/.config/gone is there",
+        ),
         ("AutostartCondition=GNOME3 if-session x", "", ""),
     ],
 )
@@ -204,10 +248,18 @@ def test_an_entry_that_does_not_start_here_says_why(tree, line, desktops, why):
 
 
 def test_the_newest_session_says_which_desktop_it_is(tree):
-    put(tree, "/etc/xdg/autostart/cond.desktop", "[Desktop Entry]\nName=C\nExec=c\nOnlyShowIn=KDE;\n")
+    put(
+        tree,
+        "/etc/xdg/autostart/cond.desktop",
+        "[Desktop Entry]\nName=C\nExec=c\nOnlyShowIn=KDE;\n",
+    )
     for number, desktop in ((1, "KDE"), (2, "GNOME")):
         started = f"REALTIME={number}000000\n"
-        put(tree, f"/run/systemd/sessions/{number}", f"UID={tree_user().uid}\nCLASS=user\n{started}DESKTOP={desktop}\n")
+        put(
+            tree,
+            f"/run/systemd/sessions/{number}",
+            f"UID={tree_user().uid}\nCLASS=user\n{started}DESKTOP={desktop}\n",
+        )
     item = next(i for i in linux(tree).about.facts().items if i.key == "cond")
     assert (item.value, item.at_login, isinstance(item.setting, Fixed)) == ("off", False, True)
 
@@ -216,7 +268,11 @@ def test_nothing_is_asked_of_a_store_that_is_not_there_or_in_a_folder(tree):
     hand, store = Hand(str(tree)), Store(**{"org.school.Tides": "yes"})
     hand.live = True
     assert not Sandboxes(means_of(hand, store)).items(look()).items
-    put(tree, "/usr/share/dbus-1/services/org.freedesktop.impl.portal.PermissionStore.service", "[D-BUS Service]\n")
+    put(
+        tree,
+        "/usr/share/dbus-1/services/org.freedesktop.impl.portal.PermissionStore.service",
+        "[D-BUS Service]\n",
+    )
     assert len(Sandboxes(means_of(hand, store)).items(look()).items) == 1
     hand.live = False
     assert not Sandboxes(means_of(hand, store)).items(look()).items
@@ -224,7 +280,11 @@ def test_nothing_is_asked_of_a_store_that_is_not_there_or_in_a_folder(tree):
 
 def test_the_switch_of_desktops_own_settings_counts(tree, box):
     ref = parse_ref("apps:switched")
-    put(tree, "/etc/xdg/autostart/switched.desktop", "[Desktop Entry]\nExec=c\nX-GNOME-Autostart-enabled=false\n")
+    put(
+        tree,
+        "/etc/xdg/autostart/switched.desktop",
+        "[Desktop Entry]\nExec=c\nX-GNOME-Autostart-enabled=false\n",
+    )
     assert box.settings.read(ref).value == "off"
     box.settings.write(ref, ON)
     assert box.settings.read(ref).value == "on"

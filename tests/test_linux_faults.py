@@ -1,4 +1,7 @@
-"""Whatever a computer says, or does not say, looking at it gives facts or one sentence: never anything else."""
+"""Whatever a computer says, or does not say, looking at it gives facts or one sentence.
+
+Never anything else.
+"""
 
 import random
 
@@ -18,16 +21,21 @@ from outside import hands_of
 from test_linux_apps import link
 
 NASTY = (
-    b"", b"\n", b"Id=", b"Id=a.service\n\nId=a.service\n", b"\xff\xfe\x00\x1b[2J", "Id=größe.service\nLoadState=geladen\n".encode("latin-1"),
+    b"", b"\n", b"Id=", b"Id=a.service\n\nId=a.service\n", b"\xff\xfe\x00\x1b[2J",
+    "Id=größe.service\nLoadState=geladen\n".encode("latin-1"),
     b"Id=x.service\nLoadState=loaded\nActiveState=active\nUnitFileState=enabled\nFragmentPath=/etc/systemd/system/../x\nTriggeredBy=x.socket\n",
-    b"=" * 5000, b's "\\xff"\n', b'aa{sv} 1 "Profile" s "turbo"\n', b'{"data":[[1]]}', b"[/]\n=\n[\nx=y", b"Id=%n\\x20.service\nLoadState=loaded\nNames=\n",
+    b"=" * 5000, b's "\\xff"\n', b'aa{sv} 1 "Profile" s "turbo"\n', b'{"data":[[1]]}',
+    b"[/]\n=\n[\nx=y", b"Id=%n\\x20.service\nLoadState=loaded\nNames=\n",
     b"UserspaceTimestampMonotonic=99999999999999999999\n", b"bash: package\n: /usr/lib\n\t\n",
 )  # fmt: skip
-"""What programs may print: nothing, too much, in another language, not UTF-8, cut short, escape sequences."""
+"""What programs may print: nothing, too much, in another language, not UTF-8, cut short, escape
+sequences."""
 
 
 class Odd(Hand):
-    """A computer on which any program may fail, take too long or print anything, and any file may vanish or hold anything."""
+    """A computer on which any program may fail, take too long or print anything, and any file may
+    vanish or hold anything.
+    """
 
     def __init__(self, root, seed, spared):
         super().__init__(str(root))
@@ -61,14 +69,17 @@ def crowded(tmp_path_factory):
     """A folder with something of everything that is looked at."""
     root = linux_tree(tmp_path_factory.mktemp("crowded"))
     for path in (
-        "/run/systemd/system/x", "/run/reboot-required", "/usr/bin/plasmashell", "/usr/bin/xfwm4", "/sys/fs/cgroup/cgroup.controllers",
-        "/usr/share/dbus-1/services/org.freedesktop.impl.portal.PermissionStore.service", "/var/lib/x",
+        "/run/systemd/system/x", "/run/reboot-required", "/usr/bin/plasmashell", "/usr/bin/xfwm4",
+        "/sys/fs/cgroup/cgroup.controllers",
+        "/usr/share/dbus-1/services/org.freedesktop.impl.portal.PermissionStore.service",
+        "/var/lib/x",
     ):  # fmt: skip
         put(root, path, "")
     put(
         root,
         "/proc/swaps",
-        "Filename\n/dev/sda2 partition 1000 10 -2\n/x\\040y file 5 5 5\n\n/dev/zram0 partition q 1 1\n",
+        "Filename\n/dev/sda2 partition 1000 10 -2\n/x\\040y file 5 5 5\n\n/dev/zram0 partition q"
+        " 1 1\n",
     )
     put(root, "/proc/self/mountinfo", "1 0 8:1 / / rw - ext4 /dev/sda1 rw\nshort\n")
     put(root, "/sys/devices/system/cpu/cpufreq/policy0/scaling_governor", "powersave\n")
@@ -82,7 +93,9 @@ def crowded(tmp_path_factory):
     put(root, f"/usr/lib/systemd/system/{'n' * 200}.service", "[Service]\n")
     put(root, "/usr/lib/systemd/user/u.service", "[Install]\nWantedBy=default.target\n")
     link(root, "/etc/systemd/system/loop.service", "/etc/systemd/system/loop.service")
-    link(root, "/etc/systemd/user/default.target.wants/u.service", "/usr/lib/systemd/user/u.service")
+    link(
+        root, "/etc/systemd/user/default.target.wants/u.service", "/usr/lib/systemd/user/u.service"
+    )
     put(root, "/etc/xdg/autostart/huge.desktop", b"[Desktop Entry]\nExec=x\n" + b"#" * (10 << 20))
     process(root, 40, b"s", cgroup=b"0::/system.slice/odd\\x20name.service\n")
     process(root, 41, b"(u) R", cgroup=b"0::/user.slice/user@1000.service/app.slice/u.service\n")
@@ -94,7 +107,11 @@ def crowded(tmp_path_factory):
 def test_facts_of_a_computer_that_says_anything(crowded, seed):
     spared = {"/proc/stat", "/proc/meminfo", "/proc/uptime"}
     box = LinuxComputer(
-        hands_of(Odd(crowded, seed, spared)), tree_user(), CATALOGUE, monotonic=lambda: 1.0, wall=lambda: EVENING
+        hands_of(Odd(crowded, seed, spared)),
+        tree_user(),
+        CATALOGUE,
+        monotonic=lambda: 1.0,
+        wall=lambda: EVENING,
     )
     found = box.about.facts()
     assert msgspec.json.decode(msgspec.json.encode(found), type=Facts) == found
@@ -107,7 +124,9 @@ def test_facts_of_a_computer_that_says_anything(crowded, seed):
         if isinstance(item.setting, Setting):
             try:
                 before = box.settings.read(item.ref)
-                box.settings.foresee(item.ref, State(value=(item.setting.values or (str(item.setting.lowest),))[0]))
+                box.settings.foresee(
+                    item.ref, State(value=(item.setting.values or (str(item.setting.lowest),))[0])
+                )
                 assert before.exact is not None
             except LumtakError as error:
                 assert error.message
@@ -117,7 +136,11 @@ def test_facts_of_a_computer_that_says_anything(crowded, seed):
 @given(seed=st.integers(0, 1 << 30))
 def test_a_sample_of_a_computer_that_says_anything(crowded, seed):
     box = LinuxComputer(
-        hands_of(Odd(crowded, seed, set())), tree_user(), CATALOGUE, monotonic=lambda: 1.0, wall=lambda: EVENING
+        hands_of(Odd(crowded, seed, set())),
+        tree_user(),
+        CATALOGUE,
+        monotonic=lambda: 1.0,
+        wall=lambda: EVENING,
     )
     try:
         assert box.load.sample(memory=True).cores >= 0

@@ -27,7 +27,7 @@ def override(tree, name="tide-feed"):
     return tree / f"home/u/.config/autostart/{name}.desktop"
 
 
-# -- entries ------------------------------------------------------------------------------------------------------------------
+# -- entries ---------------------------------------------------------------------------------------
 
 
 def test_a_system_entry_is_switched_off_by_the_users_own_copy(tree, box):
@@ -42,12 +42,17 @@ def test_what_is_listed_of_each_entry(tree, box):
     (tree / "home/u/.config/autostart/tide-feed.desktop").write_text(ENTRY)
     put(tree, "/etc/xdg/autostart/mast.desktop", ENTRY + "Comment=Raises it\nHidden=true\n")
     of = {i.key: i for i in box.about.facts().items if i.area == "apps"}
-    assert {k: (of[k].value, of[k].origin, of[k].started_by) for k in ("tide-feed", "sail-sync", "mast")} == {
+    assert {
+        k: (of[k].value, of[k].origin, of[k].started_by) for k in ("tide-feed", "sail-sync", "mast")
+    } == {
         "tide-feed": ("on", "package", "starts at login, from the system's list"),
         "sail-sync": ("on", "user", "starts at login"),
         "mast": ("off", "package", "starts at login, from the system's list"),
     }
-    assert all(of[k].setting.values == ("on", "off") and of[k].at_login for k in ("tide-feed", "sail-sync", "mast"))
+    assert all(
+        of[k].setting.values == ("on", "off") and of[k].at_login
+        for k in ("tide-feed", "sail-sync", "mast")
+    )
     assert of["mast"].note == "Raises it"
 
 
@@ -74,7 +79,10 @@ def test_an_override_that_only_hides_is_taken_away(tree, box):
 
 
 def test_ones_own_entry_keeps_every_other_byte(tree, box):
-    odd = b"# caf\xe9\r\n[Desktop Entry]\r\nName=X\r\nExec=x\r\n\r\n[Desktop Action y]\r\nHidden=maybe\r\n"
+    odd = (
+        b"# caf\xe9\r\n[Desktop Entry]\r\nName=X\r\nExec=x\r\n\r\n[Desktop Action"
+        b" y]\r\nHidden=maybe\r\n"
+    )
     override(tree, "sail-sync").write_bytes(odd)
     box.settings.write(OWN, OFF)
     got = override(tree, "sail-sync").read_bytes()
@@ -159,7 +167,9 @@ def test_a_folder_that_others_can_write_is_not_used(tree, box):
     assert snapshot_of(tree) == before
 
 
-@pytest.mark.parametrize("make", [lambda p: p.mkdir(), os.mkfifo, lambda p: p.write_bytes(b"x" * (1 << 20) + b"y")])
+@pytest.mark.parametrize(
+    "make", [lambda p: p.mkdir(), os.mkfifo, lambda p: p.write_bytes(b"x" * (1 << 20) + b"y")]
+)
 def test_what_is_no_entry_is_listed_and_left_alone(tree, make):
     make(override(tree, "odd"))
     box = linux(tree)
@@ -210,17 +220,25 @@ def test_what_a_hand_says_when_it_fails_is_in_the_sentence(tree):
         def put(self, folder, name, data, mode):
             raise OSError("the hand of mia has ended")
 
-    with pytest.raises(ComputerError, match=r"/home/u/\.config/x: the hand of mia has ended\. Mend that"):
+    with pytest.raises(
+        ComputerError, match=r"/home/u/\.config/x: the hand of mia has ended\. Mend that"
+    ):
         UserFolder(Broken(str(tree)), "/home/u/.config").put("x", b"", 0o644)
 
 
 def test_hostile_names_show_as_text(tree):
-    put(tree, "/home/u/.config/autostart/[b]\x1b[31mx.desktop", ENTRY.replace("Tide feed", "\x1b]0;pwn\x07[bold]"))
+    put(
+        tree,
+        "/home/u/.config/autostart/[b]\x1b[31mx.desktop",
+        ENTRY.replace("Tide feed", "\x1b]0;pwn\x07[bold]"),
+    )
     (item,) = [i for i in linux(tree).about.facts().items if "x" in i.key and "[b]" in i.key]
     assert item.title == "␛]0;pwn␇[bold]"
 
 
-BODY = st.lists(st.sampled_from([b"Name=x", b"Hidden=true", b"Hidden = false", b"Hidden=1", b"[Desktop Entry]", b"[Other]", b"Exec=y", b"", b"#c", b"\xff=\xfe", b"x\r"]), max_size=8)  # fmt: skip
+BODY = st.lists(st.sampled_from([b"Name=x", b"Hidden=true", b"Hidden = false", b"Hidden=1",
+b"[Desktop Entry]", b"[Other]", b"Exec=y", b"", b"#c", b"\xff=\xfe", b"x\r"]),
+max_size=8)  # fmt: skip
 
 
 @given(BODY, st.booleans())
@@ -240,7 +258,9 @@ def test_hidden_is_set_in_any_file(lines, hidden):
 
 
 CONTENT = st.one_of(
-    st.none(), st.binary(max_size=60), st.sampled_from([ENTRY.encode(), b"[Desktop Entry]\nHidden=true\n"])
+    st.none(),
+    st.binary(max_size=60),
+    st.sampled_from([ENTRY.encode(), b"[Desktop Entry]\nHidden=true\n"]),
 )
 
 
@@ -281,13 +301,17 @@ def test_programs_of_entries(line, program):
     assert program_of({"Exec": line}) == program
 
 
-# -- transport and user -----------------------------------------------------------------------------------------------------------
+# -- transport and user ----------------------------------------------------------------------------
 
 
 def test_links_never_lead_out_of_the_folder(tree, tmp_path):
     (tmp_path / "secret").write_text("s")
     transport = Hand(str(tree))
-    for name, target in (("abs", str(tmp_path / "secret")), ("up", "../../../../../secret"), ("loop", "loop")):
+    for name, target in (
+        ("abs", str(tmp_path / "secret")),
+        ("up", "../../../../../secret"),
+        ("loop", "loop"),
+    ):
         (tree / "etc" / name).symlink_to(target)
         with pytest.raises(OSError, match=r"links|No such"):
             transport.read(f"/etc/{name}")
@@ -300,9 +324,16 @@ def test_no_program_runs_in_a_folder(tree):
         Hand(str(tree)).run(("true",))
 
 
-def test_a_program_that_is_not_in_the_table_is_refused_and_one_that_is_missing_an_os_error(monkeypatch):
+def test_a_program_that_is_not_in_the_table_is_refused_and_one_that_is_missing_an_os_error(
+    monkeypatch,
+):
     hand = Hand()
-    for arguments in (("false",), ("/nowhere/x",), ("sh", "-c", "id"), ("systemctl", "mask", "--", "x.service")):
+    for arguments in (
+        ("false",),
+        ("/nowhere/x",),
+        ("sh", "-c", "id"),
+        ("systemctl", "mask", "--", "x.service"),
+    ):
         with pytest.raises(RefusalError):
             hand.run(arguments)
     monkeypatch.setitem(PROGRAMS, "lumtak-is-not-there", r"")
@@ -311,13 +342,18 @@ def test_a_program_that_is_not_in_the_table_is_refused_and_one_that_is_missing_a
 
 
 def test_home_and_xdg_count_for_the_caller():
-    user = chosen_user(None, {"HOME": "/h", "XDG_CONFIG_HOME": "/c", "XDG_CONFIG_DIRS": "/x:/y:rel"})
+    user = chosen_user(
+        None, {"HOME": "/h", "XDG_CONFIG_HOME": "/c", "XDG_CONFIG_DIRS": "/x:/y:rel"}
+    )
     assert (user.config_home, user.config_dirs) == ("/c", ("/x", "/y"))
-    assert chosen_user(None, {"HOME": "/h", "XDG_CONFIG_HOME": "relative"}).config_home == "/h/.config"
+    assert (
+        chosen_user(None, {"HOME": "/h", "XDG_CONFIG_HOME": "relative"}).config_home == "/h/.config"
+    )
 
 
 @pytest.mark.parametrize(
-    ("mode", "uid", "refused"), [(0o755, 0, False), (0o777, 0, True), (0o1777, 0, False), (0o755, 4711, True)]
+    ("mode", "uid", "refused"),
+    [(0o755, 0, False), (0o777, 0, True), (0o1777, 0, False), (0o755, 4711, True)],
 )
 def test_root_runs_nothing_that_others_can_write(tmp_path, monkeypatch, mode, uid, refused):
     folder = put(tmp_path, "/tools/lumtak/x.py", "").parent
@@ -367,10 +403,14 @@ def test_root_writes_as_the_user_and_cannot_be_led_astray(tree, tmp_path):
 
     nobody = pwd.getpwnam("nobody")
     user = type(tree_user())(
-        name="nobody", uid=nobody.pw_uid, gid=nobody.pw_gid, home="/home/u", config_home="/home/u/.config", data_home="/x",
+        name="nobody", uid=nobody.pw_uid, gid=nobody.pw_gid, home="/home/u",
+        config_home="/home/u/.config", data_home="/x",
         config_dirs=("/etc/xdg",),
     )  # fmt: skip
-    for path in (tmp_path, *tmp_path.parents):  # pytest's own folders, several deep where tests run side by side
+    for path in (
+        tmp_path,
+        *tmp_path.parents,
+    ):  # pytest's own folders, several deep where tests run side by side
         if "pytest-" in str(path):
             path.chmod(0o755)
     for path in (tree / "home/u", *(tree / "home/u").rglob("*")):

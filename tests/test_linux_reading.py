@@ -19,7 +19,9 @@ from lumtak.errors import ComputerError
 
 
 def test_cpu_times_leave_guests_out_and_tell_waiting_apart():
-    cores, busy, iowait, steal, total = cpu_times(b"cpu  10 20 30 40 50 6 7 8 9 9\ncpu0 1\ncpu1 1\nintr\n", 1)
+    cores, busy, iowait, steal, total = cpu_times(
+        b"cpu  10 20 30 40 50 6 7 8 9 9\ncpu0 1\ncpu1 1\nintr\n", 1
+    )
     assert (cores, busy, iowait, steal, total) == (2, 73, 50, 8, 171)
 
 
@@ -59,7 +61,8 @@ def test_proportional_memory_where_it_may_be_read(tree):
     put(
         tree,
         "/proc/10/smaps_rollup",
-        "5-7 ---p [rollup]\nRss: 90 kB\nPss: 50 kB\nPss_Anon:  30 kB\nPss_Shmem: 5 kB\nSwapPss: 7 kB\n",
+        "5-7 ---p [rollup]\nRss: 90 kB\nPss: 50 kB\nPss_Anon:  30 kB\nPss_Shmem: 5 kB\nSwapPss: 7"
+        " kB\n",
     )
     memory = linux(tree).load.sample(memory=True).memory["apps:tide-feed"]
     assert (memory.ram_bytes, memory.how) == (42 * 1024, "proportional")
@@ -83,15 +86,21 @@ def test_cpu_of_processes_that_come_go_and_change_their_number(tree):
     process(tree, 13, b"new", ticks=(30, 0))
     found.look()
     assert found.cpu_s()["apps:process/tide-feed"] == pytest.approx(0.5)
-    assert found.cpu_s()["apps:process/new"] == pytest.approx(0.3), "all it used fell into the interval"
+    assert found.cpu_s()["apps:process/new"] == pytest.approx(0.3), (
+        "all it used fell into the interval"
+    )
     process(tree, 13, b"other", ticks=(20, 0), started=900)
     (tree / "proc/10/stat").unlink()
     found.look()
     assert found.cpu_s()["apps:process/tide-feed"] == pytest.approx(0.5), "never falls"
-    assert found.cpu_s()["apps:process/other"] == pytest.approx(0.2), "a number used again is another process"
+    assert found.cpu_s()["apps:process/other"] == pytest.approx(0.2), (
+        "a number used again is another process"
+    )
 
 
-@pytest.mark.parametrize("garbage", [b"", b"13 (", b"13 (x) S 1", b"\x00\xff", b"13 (x) S " + b"y " * 40])
+@pytest.mark.parametrize(
+    "garbage", [b"", b"13 (", b"13 (x) S 1", b"\x00\xff", b"13 (x) S " + b"y " * 40]
+)
 def test_garbage_in_a_process_is_passed_over(tree, garbage):
     put(tree, "/proc/13/stat", garbage)
     assert 13 not in [p.pid for p in processes(tree).look()]
@@ -104,11 +113,26 @@ def test_names_in_bytes_that_are_no_text(tree):
 
 def test_consumers_by_control_group(tree):
     process(tree, 20, b"x", cgroup=b"0::/system.slice/tide.service\n")
-    process(tree, 21, b"y", cgroup=b"1:name=systemd:/system.slice/system-getty.slice/getty@tty1.service\n")
-    process(tree, 22, b"z", cgroup=b"0::/user.slice/app.slice/app-gnome-sail\\x2dsync@autostart.service\n")
+    process(
+        tree,
+        21,
+        b"y",
+        cgroup=b"1:name=systemd:/system.slice/system-getty.slice/getty@tty1.service\n",
+    )
+    process(
+        tree,
+        22,
+        b"z",
+        cgroup=b"0::/user.slice/app.slice/app-gnome-sail\\x2dsync@autostart.service\n",
+    )
     found = Processes(Hand(str(tree)), None)
     process(
-        tree, 23, b"b", cgroup=b"0::/user.slice/user@1000.service/app.slice/app-flatpak-org.school.Tides-77.scope\n"
+        tree,
+        23,
+        b"b",
+        cgroup=(
+            b"0::/user.slice/user@1000.service/app.slice/app-flatpak-org.school.Tides-77.scope\n"
+        ),
     )
     found.services = True
     found.starts.learn([LoginStart("apps:sail-sync", ("sail",), "", os.getuid(), 0.0)])
@@ -124,18 +148,32 @@ def test_consumers_by_control_group(tree):
 @pytest.mark.parametrize("version", [1, 2])
 def test_a_control_group_counts_what_came_and_went(tree, version):
     group = "/system.slice/tide.service"
-    cgroup = b"1:name=systemd:/\n0::%s\n" if version == 2 else b"4:cpu,cpuacct:/odd\n1:name=systemd:%s\n0::/\n"
+    cgroup = (
+        b"1:name=systemd:/\n0::%s\n"
+        if version == 2
+        else b"4:cpu,cpuacct:/odd\n1:name=systemd:%s\n0::/\n"
+    )
     process(tree, 20, b"x", cgroup=cgroup % group.encode())
 
     def counted(seconds, anon=5 << 20):
         if version == 2:
             put(tree, "/sys/fs/cgroup/cgroup.controllers", "cpu memory\n")
-            put(tree, f"/sys/fs/cgroup{group}/cpu.stat", f"usage_usec {seconds * 1_000_000}\nuser_usec 1\n")
+            put(
+                tree,
+                f"/sys/fs/cgroup{group}/cpu.stat",
+                f"usage_usec {seconds * 1_000_000}\nuser_usec 1\n",
+            )
             put(tree, f"/sys/fs/cgroup{group}/memory.stat", f"anon {anon}\nfile 99\n")
             put(tree, f"/sys/fs/cgroup{group}/memory.swap.current", "1048576\n")
         else:
-            put(tree, f"/sys/fs/cgroup/cpuacct{group}/cpuacct.usage", f"{seconds * 1_000_000_000}\n")
-            put(tree, f"/sys/fs/cgroup/memory{group}/memory.stat", f"rss 1\ntotal_rss {anon}\ntotal_swap 1048576\n")
+            put(
+                tree, f"/sys/fs/cgroup/cpuacct{group}/cpuacct.usage", f"{seconds * 1_000_000_000}\n"
+            )
+            put(
+                tree,
+                f"/sys/fs/cgroup/memory{group}/memory.stat",
+                f"rss 1\ntotal_rss {anon}\ntotal_swap 1048576\n",
+            )
 
     counted(100)
     found = Processes(Hand(str(tree)), None)
@@ -193,9 +231,17 @@ def test_units_as_systemd_shows_them():
     found, _ = services(Hand()).parse(blocks(SHOWN))
     items = {i.key: i for i in found}
     assert set(items) == {"tide", "ssh", "masked"}
-    assert (items["tide"].value, items["tide"].running, items["tide"].needs) == ("auto", True, ("net",))
+    assert (items["tide"].value, items["tide"].running, items["tide"].needs) == (
+        "auto",
+        True,
+        ("net",),
+    )
     assert items["tide"].title == "Tide tables = all day"
-    assert (items["ssh"].role, items["ssh"].value, items["ssh"].title) == ("remote-access", "demand", "␛[31mSecure")
+    assert (items["ssh"].role, items["ssh"].value, items["ssh"].title) == (
+        "remote-access",
+        "demand",
+        "␛[31mSecure",
+    )
     assert items["masked"].value == "off"
 
 
@@ -239,30 +285,55 @@ class Asked(Hand):
 
 def test_causes_aliases_origin_and_package_of_units(tree):
     (tree / "run/systemd/system").mkdir(parents=True)
-    put(tree, "/var/lib/dpkg/info/dbus-broker.list", "/.\n/usr/lib/systemd/system/dbus-broker.service\n")
-    put(tree, "/var/lib/dpkg/info/man-db:amd64.list", "/lib/systemd/system\n/lib/systemd/system/man-db.service\n/x\n")
+    put(
+        tree,
+        "/var/lib/dpkg/info/dbus-broker.list",
+        "/.\n/usr/lib/systemd/system/dbus-broker.service\n",
+    )
+    put(
+        tree,
+        "/var/lib/dpkg/info/man-db:amd64.list",
+        "/lib/systemd/system\n/lib/systemd/system/man-db.service\n/x\n",
+    )
     put(
         tree,
         "/var/lib/dpkg/status",
-        "Package: dbus-broker\nDescription: message bus\n more\n\nPackage: man-db\nStatus: x\nDescription: tools for reading manual pages\n",
+        "Package: dbus-broker\nDescription: message bus\n more\n\nPackage: man-db\nStatus:"
+        " x\nDescription: tools for reading manual pages\n",
     )
     items = {i.key: i for i in services(Asked(str(tree))).items(look()).items}
     bus, manual, mine = items["dbus-broker"], items["man-db"], items["mine"]
-    assert (bus.aliases, bus.role, bus.origin, bus.package) == (("dbus",), "system-core", "package", "dbus-broker")
+    assert (bus.aliases, bus.role, bus.origin, bus.package) == (
+        ("dbus",),
+        "system-core",
+        "package",
+        "dbus-broker",
+    )
     assert [(t.kind, t.by) for t in bus.triggers] == [("system", ""), ("socket", "dbus.socket")]
-    assert [(t.kind, t.by) for t in manual.triggers] == [("system", ""), ("wants", "other"), ("timer", "man-db.timer")]
-    assert manual.note == "Daily man-db regeneration (package man-db: tools for reading manual pages)"
+    assert [(t.kind, t.by) for t in manual.triggers] == [
+        ("system", ""),
+        ("wants", "other"),
+        ("timer", "man-db.timer"),
+    ]
+    assert (
+        manual.note == "Daily man-db regeneration (package man-db: tools for reading manual pages)"
+    )
     assert (mine.origin, mine.triggers[0].kind) == ("user", "bus")
 
 
 def test_traces_of_advice_are_seen(tree):
     put(tree, "/proc/cmdline", "quiet nr_cpus=2 mitigations=off mem_sleep_default=deep\n")
-    put(tree, "/etc/cron.d/faster", "# drop_caches is not here\n*/5 * * * * root echo 3 > /proc/sys/vm/drop_caches\n")
+    put(
+        tree,
+        "/etc/cron.d/faster",
+        "# drop_caches is not here\n*/5 * * * * root echo 3 > /proc/sys/vm/drop_caches\n",
+    )
     put(tree, "/etc/cron.d/calm", "# echo 3 > /proc/sys/vm/drop_caches\n")
     put(tree, "/proc/sys/vm/swappiness", "0\n")
     found = linux(tree).about.facts()
     assert [m.advice for m in found.marks] == [
-        "limit-processors-at-boot", "mitigations-off", "empty-the-cache-regularly", "swappiness-zero",
+        "limit-processors-at-boot", "mitigations-off", "empty-the-cache-regularly",
+        "swappiness-zero",
     ]  # fmt: skip
     assert found.space.total_bytes > found.space.free_bytes > 0
 
@@ -358,7 +429,11 @@ def test_signs_at_the_door(tree):
     put(tree, "/sys/class/power_supply/BAT0/energy_full_design", "50000000\n")
     put(tree, "/sys/class/power_supply/BAT0/cycle_count", "812\n")
     for core, count in ((0, 3), (1, 41)):
-        put(tree, f"/sys/devices/system/cpu/cpu{core}/thermal_throttle/core_throttle_count", f"{count}\n")
+        put(
+            tree,
+            f"/sys/devices/system/cpu/cpu{core}/thermal_throttle/core_throttle_count",
+            f"{count}\n",
+        )
     put(tree, "/run/reboot-required", "")
     put(tree, "/run/reboot-required.pkgs", "libc6\nlinux-image\nlibc6\n\x1b[2J\na\nb\nc\n")
     put(tree, "/proc/vmstat", "pgpgin 4\ndrop_pagecache 14\n")
@@ -387,7 +462,11 @@ def test_signs_at_the_door(tree):
     ],
 )
 def test_a_kernel_that_waits_for_a_restart(tree, modules, link, says):
-    put(tree, "/proc/sys/kernel/osrelease", "6.1.0-9\n" if not says and len(modules) == 1 else "6.1.0-8\n")
+    put(
+        tree,
+        "/proc/sys/kernel/osrelease",
+        "6.1.0-9\n" if not says and len(modules) == 1 else "6.1.0-8\n",
+    )
     for name in modules:
         put(tree, f"/usr/lib/modules/{name}/{'vmlinuz' if 'arch' in name else 'x'}", "")
     if link:
@@ -397,7 +476,8 @@ def test_a_kernel_that_waits_for_a_restart(tree, modules, link, says):
 
 
 def test_seconds_that_units_took_to_start():
-    stamps = "InactiveExitTimestampMonotonic={}\nActiveEnterTimestampMonotonic={}\nInactiveEnterTimestampMonotonic={}\n"
+    names = ("InactiveExit", "ActiveEnter", "InactiveEnter")
+    stamps = "".join(f"{name}TimestampMonotonic={{}}\n" for name in names)
     text = "".join(
         f"Id={key}.service\nLoadState=loaded\nFragmentPath=/x/{key}.service\n{stamps.format(*at)}\n"
         for key, at in {
@@ -408,7 +488,12 @@ def test_seconds_that_units_took_to_start():
         }.items()
     )
     items, _ = services(Hand("/nowhere")).parse(blocks(text))
-    assert {i.key: i.start_s for i in items} == {"up": pytest.approx(3.2), "once": 0.5, "never": None, "starting": None}
+    assert {i.key: i.start_s for i in items} == {
+        "up": pytest.approx(3.2),
+        "once": 0.5,
+        "never": None,
+        "starting": None,
+    }
     assert [i.key for i in longest_starts(items)] == ["up", "once"]
 
 
@@ -417,7 +502,10 @@ def test_seconds_that_units_took_to_start():
     [
         (b"/system.slice/tide.service", "services:tide"),
         (b"/system.slice/system-tide.slice/tide@1.service/inner", "services:tide@1"),
-        (b"/user.slice/user-1000.slice/user@1000.service/system.slice/tide.service", "apps:user/tide.service"),
+        (
+            b"/user.slice/user-1000.slice/user@1000.service/system.slice/tide.service",
+            "apps:user/tide.service",
+        ),
         (
             b"/user.slice/user-1000.slice/user@1000.service/app.slice/x/user.slice/user-1000.slice/user@1000.service/tide.service",
             "apps:process/burner",

@@ -1,4 +1,6 @@
-"""Services, effects, plans and memory of a real Linux computer, on folders and on programs that answer from here."""
+"""Services, effects, plans and memory of a real Linux computer, on folders and on programs that
+answer from here.
+"""
 
 import hashlib
 import os
@@ -34,17 +36,25 @@ TAG = "0123abcd"
 
 
 TIDE = shown(
-    Id="tide.service", Names="tide.service", LoadState="loaded", ActiveState="active", UnitFileState="enabled",
+    Id="tide.service", Names="tide.service", LoadState="loaded", ActiveState="active",
+    UnitFileState="enabled",
     FragmentPath=f"{FILE}/tide.service",
 )  # fmt: skip
-INSTALL = "[Unit]\nDescription=Tides\nRequires=net.service\n[Service]\nExecStart=/bin/x\n[Install]\nWantedBy=multi-user.target graphical.target\nAlias=sea.service\n"
+INSTALL = (
+    "[Unit]\nDescription=Tides\nRequires=net.service\n[Service]\nExecStart=/bin/x\n[Install]\nWantedBy=multi-user.target"
+    " graphical.target\nAlias=sea.service\n"
+)
 
 
 def unit_tree(root):
     put(root, f"{FILE}/tide.service", INSTALL)
     put(root, f"{FILE}/plain.service", "[Service]\nExecStart=/bin/y\n")
     put(root, f"{FILE}/t@.service", "[Service]\n")
-    put(root, f"{FILE}/odd\\x20{'n' * 180}.service", "[Unit]\nDescription=\x1b[31m\xff\n".encode("latin-1"))
+    put(
+        root,
+        f"{FILE}/odd\\x20{'n' * 180}.service",
+        "[Unit]\nDescription=\x1b[31m\xff\n".encode("latin-1"),
+    )
     put(root, "/run/systemd/system/x", "")
     for place in (f"{ETC}/multi-user.target.wants/tide.service", f"{ETC}/sea.service"):
         target = put(root, place, "")
@@ -95,7 +105,9 @@ def test_a_service_goes_and_comes_back_to_the_last_link(tree, value):
 
 
 def test_a_write_that_stops_half_way_is_between_both_states(tree):
-    transport = Acting(unit_tree(tree), {"systemctl show": TIDE}, refuses="remove /etc/systemd/system/sea.service")
+    transport = Acting(
+        unit_tree(tree), {"systemctl show": TIDE}, refuses="remove /etc/systemd/system/sea.service"
+    )
     mine, ref = settings_of(transport), parse_ref("services:tide")
     before, expected = mine.read(ref), mine.foresee(ref, State(value="manual"))
     with pytest.raises(ComputerError):
@@ -104,7 +116,9 @@ def test_a_write_that_stops_half_way_is_between_both_states(tree):
     assert half.between(before, expected)
     more = {**half.exact.links, f"{ETC}/other.wants/tide.service": "/x"}
     assert not State(value=None, exact=replace(half.exact, links=more)).between(before, expected)
-    assert not half.between(State(value="auto"), expected), "what is not known exactly is not half of anything"
+    assert not half.between(State(value="auto"), expected), (
+        "what is not known exactly is not half of anything"
+    )
 
 
 def test_what_sudo_does_not_give_is_a_sentence(tree, monkeypatch):
@@ -127,8 +141,10 @@ def test_what_is_not_in_the_table_is_refused(tree):
     ):
         with pytest.raises(ComputerError, match="nothing that Lumtak writes"):
             root.put(path, b"x")
-    for verb, unit in (("mask", "tide.service"), ("start", "x.mount"), ("stop", "a/b.service"), ("start", "poweroff.target"),
-                       ("start", "systemd-poweroff.service"), ("start", "debug-shell.service"), ("stop", "--all")):  # fmt: skip
+    for verb, unit in (("mask", "tide.service"), ("start", "x.mount"), ("stop", "a/b.service"),
+    ("start", "poweroff.target"),
+                       ("start", "systemd-poweroff.service"), ("start", "debug-shell.service"),
+                       ("stop", "--all")):  # fmt: skip
         with pytest.raises(ComputerError, match="not run by Lumtak"):
             root.systemctl(verb, unit)
     with pytest.raises(ComputerError, match="not set by Lumtak"):
@@ -142,9 +158,14 @@ def test_values_of_the_kernel_that_are_there_are_listed(tree):
         ("swappiness", "60", 0, 200, True)
     ]
     put(tree, "/proc/sys/vm/vfs_cache_pressure", "-1\n")
-    assert [i.value for i in MemorySettings(means_of(Acting(tree))).items(look()).items] == ["60", "-1"]
+    assert [i.value for i in MemorySettings(means_of(Acting(tree))).items(look()).items] == [
+        "60",
+        "-1",
+    ]
     put(tree, "/proc/sys/vm/swappiness", "odd\n")
-    assert [i.key for i in MemorySettings(means_of(Acting(tree))).items(look()).items] == ["vfs_cache_pressure"]
+    assert [i.key for i in MemorySettings(means_of(Acting(tree))).items(look()).items] == [
+        "vfs_cache_pressure"
+    ]
     folder = {i.key: i for i in linux(tree).about.facts().items}
     assert "not a computer that is switched on" in folder["vfs_cache_pressure"].setting.needed
 
@@ -157,7 +178,11 @@ def test_memory_is_kept_over_a_restart_by_a_file_of_its_own(tree):
     before = mine.read(ref)
     mine.write(ref, State(value="10"))
     assert mine.read(ref).same_as(mine.foresee(ref, State(value="10")))
-    assert (tree / "etc/sysctl.d/90-lumtak-swappiness.conf").read_text().endswith("vm.swappiness = 10\n")
+    assert (
+        (tree / "etc/sysctl.d/90-lumtak-swappiness.conf")
+        .read_text()
+        .endswith("vm.swappiness = 10\n")
+    )
     mine.write(ref, before)
     assert mine.read(ref).same_as(before)
     assert not (tree / "etc/sysctl.d/90-lumtak-swappiness.conf").exists()
@@ -169,16 +194,24 @@ def test_memory_is_kept_over_a_restart_by_a_file_of_its_own(tree):
         mine.foresee(parse_ref("memory:nr_hugepages"), State(value="1"))
 
 
-@pytest.mark.parametrize("bus", ["net.hadess.PowerProfiles", "org.freedesktop.UPower.PowerProfiles"])
+@pytest.mark.parametrize(
+    "bus", ["net.hadess.PowerProfiles", "org.freedesktop.UPower.PowerProfiles"]
+)
 def test_the_plan_by_either_name_of_the_service(tree, bus):
     answers = {
-        f"{bus} Profiles": b'aa{sv} 2 1 "Profile" s "power-saver" 1 "Profile" s "balanced"\ns "balanced"\n',
+        f"{bus} Profiles": (
+            b'aa{sv} 2 1 "Profile" s "power-saver" 1 "Profile" s "balanced"\ns "balanced"\n'
+        ),
     }
     put(tree, f"/usr/share/dbus-1/system-services/{bus}.service", "[D-BUS Service]\n")
     transport = Acting(tree, answers)
     mine = settings_of(transport)
     (item,), _ = ProfilePlan(means_of(transport)).items(look())
-    assert (item.key, item.value, item.setting.values) == ("mains", "balanced", ("saving", "balanced"))
+    assert (item.key, item.value, item.setting.values) == (
+        "mains",
+        "balanced",
+        ("saving", "balanced"),
+    )
     ref = parse_ref("power:mains")
     mine.write(ref, State(value="saving"))
     assert transport.asked[-1][-3:] == ("ActiveProfile", "s", "power-saver")
@@ -188,7 +221,9 @@ def test_the_plan_by_either_name_of_the_service(tree, bus):
 
 @pytest.mark.skipif(os.geteuid() != 0, reason="the script is root's")
 @pytest.mark.parametrize("shell", [["sh"], ["dash"], ["busybox", "sh"]])
-def test_the_script_puts_links_and_files_back_on_a_disk_that_is_mounted_elsewhere(tree, tmp_path, shell):
+def test_the_script_puts_links_and_files_back_on_a_disk_that_is_mounted_elsewhere(
+    tree, tmp_path, shell
+):
     user = tree_user()
     transport = Acting(unit_tree(tree), {"systemctl show": TIDE})
     kit = FileUndoKit(user, UserFolder(transport, "/undo"), hands_of(transport))
@@ -231,21 +266,29 @@ def test_two_scripts_are_left_one_of_roots_and_their_sums_are_told(tree):
         "what stands there as it should is not written again, and nothing is asked for"
     )
     with pytest.raises(OSError, match="no script is made of this"):
-        hand.leave_script(TAG, '[{"area": "services", "key": "tide", "title": "x", "accepted": [], "restore": {"kind": "links",'
-                               f' "unit": "tide.service", "active": null, "links": {{"{ETC}/tide.service": "/home/u/x.service"}}}}}}]')  # fmt: skip
+        hand.leave_script(
+            TAG,
+            '[{"area": "services", "key": "tide", "title": "x", "accepted": [],'
+            ' "restore": {"kind": "links", "unit": "tide.service", "active": null,'
+            f' "links": {{"{ETC}/tide.service": "/home/u/x.service"}}}}}}]',
+        )
     kit.remove(TAG, 0)
     assert kit.left(TAG) == []
     assert not root_file.parent.exists()
 
 
-# -- effects that stand in files ----------------------------------------------------------------------------------------------------
+# -- effects that stand in files -------------------------------------------------------------------
 
 
 @pytest.mark.parametrize("key", KEYS, ids=lambda k: f"{k.file}-{k.name}")
 @given(data=st.binary(max_size=200), value=st.sampled_from(["on", "off"]))
 def test_any_file_takes_the_value_and_keeps_the_rest(key, data, value):
     if key.form == "xml":
-        data = b'<channel name="xfwm4">\n' + data.replace(b"<", b"").replace(b'"', b"") + b"\n</channel>\n"
+        data = (
+            b'<channel name="xfwm4">\n'
+            + data.replace(b"<", b"").replace(b'"', b"")
+            + b"\n</channel>\n"
+        )
     wanted = key.on if value == "on" else key.off
     changed = _set(key, data.replace(b"\r", b""), wanted)
     assert _get(key, changed) == wanted
@@ -257,6 +300,9 @@ def test_any_file_takes_the_value_and_keeps_the_rest(key, data, value):
 INI = next(k for k in KEYS if k.name == "AnimationDurationFactor")
 XML = next(k for k in KEYS if k.name == "use_compositing")
 TOP = next(k for k in KEYS if k.name == "misc-thumbnail-mode")
+OTHER = (
+    b'<property name="o" type="empty">\n<property name="p" type="int" value="1"/>\n</property>\n'
+)
 HOLDER = b'  <property name="general" type="empty">\n%s  </property>\n'
 LINE = b'    <property name="use_compositing" type="bool" value="%s"/>\n'
 
@@ -268,24 +314,34 @@ LINE = b'    <property name="use_compositing" type="bool" value="%s"/>\n'
         (INI, b"[A]\nx=1", None, b"[A]\nx=1\n\n[KDE]\nAnimationDurationFactor=0\n"),
         (INI, b"[A]\nx=1\n", None, b"[A]\nx=1\n\n[KDE]\nAnimationDurationFactor=0\n"),
         (INI, b"[A]\n\n", None, b"[A]\n\n[KDE]\nAnimationDurationFactor=0\n"),
-        (INI, b"[KDE]\ny=1\n[B]\nz=1\n", None, b"[KDE]\nAnimationDurationFactor=0\ny=1\n[B]\nz=1\n"),
+        (INI, b"[KDE]\ny=1\n[B]\nz=1\n", None,
+        b"[KDE]\nAnimationDurationFactor=0\ny=1\n[B]\nz=1\n"),
         (INI, b"[KDE]", None, b"[KDE]\nAnimationDurationFactor=0\n"),
-        (INI, b"AnimationDurationFactor=9\n[KDE]\ny=1\n", None, b"AnimationDurationFactor=9\n[KDE]\nAnimationDurationFactor=0\ny=1\n"),
-        (INI, b"[KDE]\nAnimationDurationFactor = 2  \r\n[B]\n", "2", b"[KDE]\nAnimationDurationFactor = 0  \r\n[B]\n"),
+        (INI, b"AnimationDurationFactor=9\n[KDE]\ny=1\n", None,
+        b"AnimationDurationFactor=9\n[KDE]\nAnimationDurationFactor=0\ny=1\n"),
+        (INI, b"[KDE]\nAnimationDurationFactor = 2  \r\n[B]\n", "2",
+        b"[KDE]\nAnimationDurationFactor = 0  \r\n[B]\n"),
         (INI, b"[KDE]\nAnimationDurationFactor=1\n[KDE]\nAnimationDurationFactor=3\n", "3",
          b"[KDE]\nAnimationDurationFactor=1\n[KDE]\nAnimationDurationFactor=0\n"),
         (INI, b"[KDE]\nAnimationDurationFactor=\n", "", b"[KDE]\nAnimationDurationFactor=0\n"),
-        (INI, b"[KDE][Sub]\nAnimationDurationFactor=3\n", None, b"[KDE][Sub]\nAnimationDurationFactor=3\n\n[KDE]\nAnimationDurationFactor=0\n"),
-        (XML, b"<channel>\n" + HOLDER % (LINE % b"true") + b"</channel>\n", "true", b"<channel>\n" + HOLDER % (LINE % b"false") + b"</channel>\n"),
-        (XML, b"<channel>\n" + LINE % b"true" + b"</channel>\n", None, b"<channel>\n" + LINE % b"true" + HOLDER % (LINE % b"false") + b"</channel>\n"),
+        (INI, b"[KDE][Sub]\nAnimationDurationFactor=3\n", None,
+        b"[KDE][Sub]\nAnimationDurationFactor=3\n\n[KDE]\nAnimationDurationFactor=0\n"),
+        (XML, b"<channel>\n" + HOLDER % (LINE % b"true") + b"</channel>\n", "true",
+        b"<channel>\n" + HOLDER % (LINE % b"false") + b"</channel>\n"),
+        (XML, b"<channel>\n" + LINE % b"true" + b"</channel>\n", None,
+        b"<channel>\n" + LINE % b"true" + HOLDER % (LINE % b"false") + b"</channel>\n"),
         (XML, b"<channel>\n" + HOLDER % b"" + LINE % b"true" + b"</channel>\n", None,
          b"<channel>\n" + HOLDER % (LINE % b"false") + LINE % b"true" + b"</channel>\n"),
-        (XML, b'<channel>\n<property name="o" type="empty">\n<property name="p" type="int" value="1"/>\n</property>\n' + HOLDER % (LINE % b"x") + b"</channel>\n",
-         "x", b'<channel>\n<property name="o" type="empty">\n<property name="p" type="int" value="1"/>\n</property>\n' + HOLDER % (LINE % b"false") + b"</channel>\n"),
+        (XML, b"<channel>\n" + OTHER + HOLDER % (LINE % b"x") + b"</channel>\n",
+         "x", b"<channel>\n" + OTHER + HOLDER % (LINE % b"false") + b"</channel>\n"),
         (XML, b'<channel>\n  <property name="general" type="empty"/>\n</channel>\n', None,
-         b'<channel>\n  <property name="general" type="empty">\n    <property name="use_compositing" type="bool" value="false"/>\n  </property>\n</channel>\n'),
+         (b'<channel>\n  <property name="general" type="empty">\n'
+         b'    <property name="use_compositing" type="bool" value="false"/>\n'
+         b"  </property>\n</channel>\n")),
         (XML, b"", None, HOLDER % (LINE % b"false")),
-        (TOP, b"<channel>\n</channel>\n", None, b'<channel>\n  <property name="misc-thumbnail-mode" type="string" value="THUNAR_THUMBNAIL_MODE_NEVER"/>\n</channel>\n'),
+        (TOP, b"<channel>\n</channel>\n", None,
+         (b'<channel>\n  <property name="misc-thumbnail-mode" type="string"'
+         b' value="THUNAR_THUMBNAIL_MODE_NEVER"/>\n</channel>\n')),
     ],
 )  # fmt: skip
 def test_where_a_value_stands_and_where_it_is_added(key, data, value, after):
@@ -325,12 +381,15 @@ def test_a_running_desktop_keeps_its_settings_itself(tree):
     box.settings.write(ref, State(value="off"))
     written = (tree / "home/u/.config/xfce4/xfconf/xfce-perchannel-xml/xfwm4.xml").read_text()
     assert (
-        '<property name="general" type="empty">\n    <property name="show_frame_shadow" type="bool" value="false"/>'
-        in written
+        '<property name="general" type="empty">\n    <property name="show_frame_shadow" type="bool"'
+        ' value="false"/>' in written
     )
     put(tree, "/proc/77/comm", "xfconfd\n")
     put(tree, "/proc/77/status", f"Uid:\t{tree_user().uid}\t1\n")
-    assert "log its user out" in next(i for i in box.about.facts().items if i.key == "shadows").setting.needed
+    assert (
+        "log its user out"
+        in next(i for i in box.about.facts().items if i.key == "shadows").setting.needed
+    )
     with pytest.raises(ComputerError, match="log its user out"):
         box.settings.write(ref, State(value="on"))
 
@@ -342,7 +401,9 @@ def test_a_desktop_in_files_is_changed_and_put_back_to_the_byte(tree):
     assert items["animations"].value is None, "unset is a value of its own"
     before = box.settings.read(ref)
     box.settings.write(ref, State(value="off"))
-    assert b"[KDE]\nAnimationDurationFactor=0\n" in (tree / "home/u/.config/kdeglobals").read_bytes()
+    assert (
+        b"[KDE]\nAnimationDurationFactor=0\n" in (tree / "home/u/.config/kdeglobals").read_bytes()
+    )
     assert box.settings.read(ref).value == "off"
     box.settings.write(ref, before)
     assert box.settings.read(ref).same_as(before)
@@ -352,8 +413,16 @@ def test_a_desktop_in_files_is_changed_and_put_back_to_the_byte(tree):
 @pytest.mark.parametrize(
     ("place", "data", "address"),
     [
-        ("xfce4/xfconf/xfce-perchannel-xml/thunar.xml", b'<property name="open" type="empty">\n', "effects:thumbnails"),
-        ("autostart/sail-sync.desktop", b"[Desktop Entry]\n" + b"#\n" * 9000 + b"Hidden=false\n", "apps:sail-sync"),
+        (
+            "xfce4/xfconf/xfce-perchannel-xml/thunar.xml",
+            b'<property name="open" type="empty">\n',
+            "effects:thumbnails",
+        ),
+        (
+            "autostart/sail-sync.desktop",
+            b"[Desktop Entry]\n" + b"#\n" * 9000 + b"Hidden=false\n",
+            "apps:sail-sync",
+        ),
     ],
 )
 def test_a_file_that_would_not_read_back_as_wanted_is_not_written(tree, place, data, address):
@@ -364,10 +433,12 @@ def test_a_file_that_would_not_read_back_as_wanted_is_not_written(tree, place, d
     assert path.read_bytes() == data
 
 
-# -- the clock, where no profile service runs -----------------------------------------------------------------------------------
+# -- the clock, where no profile service runs ------------------------------------------------------
 
 
-def clocks(root, driver, held="powersave/balance_performance", offered="performance powersave schedutil"):
+def clocks(
+    root, driver, held="powersave/balance_performance", offered="performance powersave schedutil"
+):
     put(root, "/run/systemd/system/x", "")
     put_clocks(root, driver, held, offered)
     transport = Acting(root, refuses="busctl")
@@ -384,12 +455,30 @@ def clocks(root, driver, held="powersave/balance_performance", offered="performa
             "balanced",
             ("saving", "balanced", "full"),
         ),
-        ("amd-pstate-epp", "powersave/power", "performance powersave", "saving", ("saving", "balanced", "full")),
-        ("intel_pstate", "performance/performance", "performance powersave", "full", ("saving", "balanced", "full")),
+        (
+            "amd-pstate-epp",
+            "powersave/power",
+            "performance powersave",
+            "saving",
+            ("saving", "balanced", "full"),
+        ),
+        (
+            "intel_pstate",
+            "performance/performance",
+            "performance powersave",
+            "full",
+            ("saving", "balanced", "full"),
+        ),
         ("intel_pstate", "powersave/", "performance powersave", "balanced", ("balanced", "full")),
         ("intel_pstate", "performance/performance", "performance", "full", ("full",)),
         ("intel_pstate", "powersave/", "powersave", "balanced", ("balanced",)),
-        ("acpi-cpufreq", "powersave/", "performance powersave schedutil", "saving", ("saving", "balanced", "full")),
+        (
+            "acpi-cpufreq",
+            "powersave/",
+            "performance powersave schedutil",
+            "saving",
+            ("saving", "balanced", "full"),
+        ),
         ("acpi-cpufreq", "userspace/", "userspace performance", "userspace", ("full",)),
     ],
 )
@@ -433,7 +522,11 @@ def test_policies_that_do_not_agree_are_no_plan_and_what_a_plan_writes(tree):
 
 def test_a_plan_of_the_clock_is_kept_by_a_unit_and_all_of_it_comes_back(tree, tmp_path):
     transport, power = clocks(tree, "intel_pstate")
-    put(tree, "/sys/devices/system/cpu/cpufreq/policy1/energy_performance_preference", "balance_power\n")
+    put(
+        tree,
+        "/sys/devices/system/cpu/cpufreq/policy1/energy_performance_preference",
+        "balance_power\n",
+    )
     ref = parse_ref("power:mains")
     before, expected = power.read(ref), power.foresee(ref, State(value="saving"))
     assert before.value == "balanced"
@@ -465,12 +558,14 @@ def test_a_plan_of_the_clock_is_kept_by_a_unit_and_all_of_it_comes_back(tree, tm
     power.write(ref, before)
     assert power.read(ref).same_as(before)
     assert not (tree / "etc/systemd/system/lumtak-power.service").exists()
-    assert not (tree / "etc/systemd/system/multi-user.target.wants").exists(), "it was made for the unit"
+    assert not (tree / "etc/systemd/system/multi-user.target.wants").exists(), (
+        "it was made for the unit"
+    )
     with pytest.raises(ComputerError, match="not offered"):
         power.foresee(ref, State(value="turbo"))
 
 
-# -- swap -----------------------------------------------------------------------------------------------------------------------
+# -- swap ------------------------------------------------------------------------------------------
 
 
 def swap(transport):
@@ -494,7 +589,9 @@ def test_swap_becomes_more_or_less_and_comes_back(tree, tmp_path, wanted):
     subprocess.run(["shellcheck", "-s", "sh", "-e", "SC2317", tmp_path / "undo.sh"], check=True)
     mine.write(ref, before)
     assert mine.read(ref).same_as(before)
-    assert not [p for p in (tree / "etc/systemd/system").rglob("*swap*") if p.is_symlink() or p.is_file()]
+    assert not [
+        p for p in (tree / "etc/systemd/system").rglob("*swap*") if p.is_symlink() or p.is_file()
+    ]
 
 
 def test_what_the_computer_hibernates_into_and_compressed_memory_stay(tree):
@@ -520,7 +617,13 @@ def test_swap_is_not_switched_off_where_memory_is_not_free_for_it(tree):
 
 @pytest.mark.parametrize(
     ("kind", "says"),
-    [("ext3", ""), ("ext4", ""), ("xfs", ""), ("btrfs", "is on btrfs"), ("", "an unknown file system")],
+    [
+        ("ext3", ""),
+        ("ext4", ""),
+        ("xfs", ""),
+        ("btrfs", "is on btrfs"),
+        ("", "an unknown file system"),
+    ],
 )
 def test_on_which_file_systems_a_swap_file_is_made(tree, kind, says):
     hand = Outside(tree)
@@ -538,7 +641,8 @@ def test_what_may_stay_of_swap_and_what_could_be_hibernated_into(tree):
         hand = Outside(tree)
         hand.tell(
             swaps={
-                f"/dev/{name}" if kind != "file" else f"/{name}": (kind, mib, 0) for name, (kind, mib) in swaps.items()
+                f"/dev/{name}" if kind != "file" else f"/{name}": (kind, mib, 0)
+                for name, (kind, mib) in swaps.items()
             }
         )
         (item,), _ = Swap(means_of(hand)).items(look(SwapTotal=1))
@@ -558,7 +662,9 @@ def test_what_may_stay_of_swap_and_what_could_be_hibernated_into(tree):
     assert lowest(swapfile=("file", 300)) == 0
     assert lowest(swap_5=("file", 300)) == 300, "no unit keeps it"
     put(tree, "/etc/systemd/system/swap_5.swap", "[Swap]\nWhat=/swap_5\n")
-    assert lowest(swap_5=("file", 300)) == 300, "no link of Lumtak's may stand where the owner's own unit is"
+    assert lowest(swap_5=("file", 300)) == 300, (
+        "no link of Lumtak's may stand where the owner's own unit is"
+    )
 
 
 @pytest.mark.parametrize(
@@ -590,9 +696,12 @@ def test_what_a_swap_write_does_in_which_order(tree):
     begun = put(tree, beside(f"{ETC}/dev-sda2.swap"), "")
     hand.asked.clear()
     mine.write(ref, State(value="120"))
-    acts = [w[0] if w[0] != "systemctl" else w[2:] for w in hand.asked if w[:2] != ("systemctl", "show")]
+    acts = [
+        w[0] if w[0] != "systemctl" else w[2:] for w in hand.asked if w[:2] != ("systemctl", "show")
+    ]
     assert acts == [
-        "make swap", "put", "link", ("daemon-reload",), ("start", "var-lib-lumtak-swap_120.swap"), "link", ("stop", "dev-sda2.swap"), ("daemon-reload",),
+        "make swap", "put", "link", ("daemon-reload",), ("start", "var-lib-lumtak-swap_120.swap"),
+        "link", ("stop", "dev-sda2.swap"), ("daemon-reload",),
     ]  # fmt: skip
     assert not begun.exists(), "what a killed write left is gone"
     unit = tree / "etc/systemd/system/var-lib-lumtak-swap_120.swap"
@@ -600,9 +709,12 @@ def test_what_a_swap_write_does_in_which_order(tree):
     begun = put(tree, beside(f"{ETC}/dev-sda2.swap"), "")
     hand.asked.clear()
     mine.write(ref, before)
-    acts = [w[0] if w[0] != "systemctl" else w[2:] for w in hand.asked if w[:2] != ("systemctl", "show")]
+    acts = [
+        w[0] if w[0] != "systemctl" else w[2:] for w in hand.asked if w[:2] != ("systemctl", "show")
+    ]
     assert acts == [
-        "remove", ("daemon-reload",), ("start", "dev-sda2.swap"), ("stop", "var-lib-lumtak-swap_120.swap"), "remove", "remove", "drop swap", ("daemon-reload",),
+        "remove", ("daemon-reload",), ("start", "dev-sda2.swap"), ("stop",
+        "var-lib-lumtak-swap_120.swap"), "remove", "remove", "drop swap", ("daemon-reload",),
     ]  # fmt: skip
     assert not begun.exists()
     assert not (tree / "var/lib/lumtak").exists()
@@ -622,7 +734,10 @@ def test_what_stood_is_masked_or_not_and_in_use_or_not(tree, masked, used, is_ma
     mine.write(ref, State(value="0"))
     assert (hand.link(f"{ETC}/dev-sda2.swap"), hand.swaps) == ("/dev/null", {})
     mine.write(ref, State(value="x", exact=SwapAreas((), (), masked, used)))
-    assert (hand.link(f"{ETC}/dev-sda2.swap") == "/dev/null", "/dev/sda2" in hand.swaps) == (is_masked, is_on)
+    assert (hand.link(f"{ETC}/dev-sda2.swap") == "/dev/null", "/dev/sda2" in hand.swaps) == (
+        is_masked,
+        is_on,
+    )
 
 
 def test_a_mask_goes_where_its_swap_could_not_be_switched_off_and_one_that_stood_stays(tree):
@@ -643,9 +758,13 @@ def test_lines_of_swap_that_are_none_are_passed_over(tree):
     put(
         tree,
         "/proc/swaps",
-        "Filename Type Size Used Priority\n/a b c\n/b file x 7 -2\n/c file 7 x -2\n/d file 4096 0\n/e\\040f file 8192 1 -2\n",
+        "Filename Type Size Used Priority\n/a b c\n/b file x 7 -2\n/c file 7 x -2\n/d file 4096"
+        " 0\n/e\\040f file 8192 1 -2\n",
     )
-    assert [(a.path, a.mib, a.used_bytes) for a in Swap(means_of(hand)).areas()] == [("/d", 4, 0), ("/e f", 8, 1024)]
+    assert [(a.path, a.mib, a.used_bytes) for a in Swap(means_of(hand)).areas()] == [
+        ("/d", 4, 0),
+        ("/e f", 8, 1024),
+    ]
 
 
 def test_links_whose_names_are_none_of_units_are_passed_over(tree):
@@ -684,11 +803,15 @@ def test_rights_are_taken_and_given_back(tree):
 def test_as_much_swap_as_there_is_masks_nothing(tree):
     mine, ref = swap(Outside(tree))
     assert mine.foresee(ref, State(value="300")).exact == SwapAreas((), (), (), ("dev-sda2.swap",))
-    assert mine.foresee(ref, State(value="299")).exact == SwapAreas((299,), (299,), ("dev-sda2.swap",), ())
+    assert mine.foresee(ref, State(value="299")).exact == SwapAreas(
+        (299,), (299,), ("dev-sda2.swap",), ()
+    )
 
 
 def test_a_file_of_another_name_or_elsewhere_is_not_lumtaks(tree):
-    hand = Outside(tree, swaps={"/var/lib/lumtak/other": ("file", 10, 0), "/srv/swap_7": ("file", 7, 0)})
+    hand = Outside(
+        tree, swaps={"/var/lib/lumtak/other": ("file", 10, 0), "/srv/swap_7": ("file", 7, 0)}
+    )
     assert settings_of(hand).read(parse_ref("memory:swap_mib")).exact == SwapAreas((), (), (), ())
 
 

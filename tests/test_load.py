@@ -17,8 +17,10 @@ UNKNOWN = NotMeasured(not_measured="no clock here")
 
 def snapshot(at_s=0.0, **fields):
     given = {
-        "cores": 4, "busy_s": 0.0, "iowait_s": 0.0, "steal_s": 0.0, "total_s": 4 * at_s, "clock_ratio": 0.5, "ram_total_bytes": 8 * GIB,
-        "ram_used_bytes": 4.0 * GIB, "cache_bytes": 1.0 * GIB, "swap_used_bytes": 0.0, "swap_in_bytes": 0.0, "swap_out_bytes": 0.0,
+        "cores": 4, "busy_s": 0.0, "iowait_s": 0.0, "steal_s": 0.0, "total_s": 4 * at_s,
+        "clock_ratio": 0.5, "ram_total_bytes": 8 * GIB,
+        "ram_used_bytes": 4.0 * GIB, "cache_bytes": 1.0 * GIB, "swap_used_bytes": 0.0,
+        "swap_in_bytes": 0.0, "swap_out_bytes": 0.0,
         "cpu_s": {}, "disk_busy_s": 0.0, "stalled_s": {"cpu": 0.0, "memory": 0.0, "io": 0.0},
     }  # fmt: skip
     return Snapshot(at_s=at_s, **{**given, **fields})
@@ -43,13 +45,19 @@ def test_work_is_unknown_with_the_reason_where_the_clock_is():
 
 
 def test_own_cost_is_left_out_and_said():
-    got = between(snapshot(0), snapshot(10, busy_s=8.0, own_cpu_s=2.0, own_ram_bytes=1.0 * GIB), 0.0)
+    got = between(
+        snapshot(0), snapshot(10, busy_s=8.0, own_cpu_s=2.0, own_ram_bytes=1.0 * GIB), 0.0
+    )
     assert (got.cpu_pct, got.own_pct) == (15.0, 5.0)
     assert got.ram_used_bytes == 3 * GIB
 
 
 def test_counters_that_fall_or_appear_invent_nothing():
-    got = between(snapshot(0, busy_s=5.0, cpu_s={"a": 3.0}), snapshot(10, busy_s=4.0, cpu_s={"a": 2.0, "b": 9.0}), 0.0)
+    got = between(
+        snapshot(0, busy_s=5.0, cpu_s={"a": 3.0}),
+        snapshot(10, busy_s=4.0, cpu_s={"a": 2.0, "b": 9.0}),
+        0.0,
+    )
     assert got.cpu_pct == 0.0
     assert got.consumers == {}
 
@@ -62,7 +70,12 @@ def test_two_snapshots_at_one_instant_give_no_nonsense():
 def test_pressure_and_disk_are_shares_of_the_time_or_say_why_not():
     stalled = {"cpu": 1.0, "memory": 0.5, "io": UNKNOWN}
     got = between(snapshot(0), snapshot(10, disk_busy_s=2.5, stalled_s=stalled), 0.0)
-    assert (got.disk_busy_pct, got.pressure_cpu_pct, got.pressure_memory_pct, got.pressure_io_pct) == (
+    assert (
+        got.disk_busy_pct,
+        got.pressure_cpu_pct,
+        got.pressure_memory_pct,
+        got.pressure_io_pct,
+    ) == (
         25.0,
         10.0,
         5.0,
@@ -126,15 +139,24 @@ def test_batch_error_of_dependent_samples_is_wider_than_the_plain_one():
 
 def built(samples, first, last, when=None):
     return assemble(
-        computer="sim:t", identity="sim-t", taken_at="2026-03-02T08:00:00+00:00", interval_s=1.0, snapshots=[first, last], samples=samples,
+        computer="sim:t", identity="sim-t", taken_at="2026-03-02T08:00:00+00:00", interval_s=1.0,
+        snapshots=[first, last], samples=samples,
         ended="complete", conditions=when or conditions(), late=0, missed=0, times={},
     )  # fmt: skip
 
 
 def test_costs_are_means_over_the_window_with_memory_from_its_ends():
     first = snapshot(0, memory={"a": Memory(ram_bytes=100.0, how="proportional")})
-    last = snapshot(40, memory={"a": Memory(ram_bytes=200.0, how="proportional"), "c": Memory(ram_bytes=7.0, how="x")})
-    samples = [sample(20.0, t_s=i + 1.0, consumers={"a": 5.0} if i % 2 else {"b": 1.0}) for i in range(40)]
+    last = snapshot(
+        40,
+        memory={
+            "a": Memory(ram_bytes=200.0, how="proportional"),
+            "c": Memory(ram_bytes=7.0, how="x"),
+        },
+    )
+    samples = [
+        sample(20.0, t_s=i + 1.0, consumers={"a": 5.0} if i % 2 else {"b": 1.0}) for i in range(40)
+    ]
     got = built(samples, first, last)
     assert got.consumer("a").cpu_pct == pytest.approx(2.5)
     assert got.consumer("a").ram_bytes == 150.0
@@ -150,7 +172,8 @@ def test_memory_from_before_the_load_settled_does_not_count():
         for at, size in ((0, 10.0), (60, 100.0), (80, 200.0))
     ]
     got = assemble(
-        computer="sim:t", identity="sim-t", taken_at="x", interval_s=1.0, snapshots=looks, samples=samples, ended="complete",
+        computer="sim:t", identity="sim-t", taken_at="x", interval_s=1.0, snapshots=looks,
+        samples=samples, ended="complete",
         conditions=conditions(), late=0, missed=0, times={},
     )  # fmt: skip
     assert 15 <= got.settled_from <= 40

@@ -1,4 +1,7 @@
-"""A login entry accounts for what it started and for nothing else; Lumtak, and what it runs in, are nobody's question."""
+"""A login entry accounts for what it started and for nothing else.
+
+Lumtak, and what it runs in, are nobody's question.
+"""
 
 import os
 
@@ -26,9 +29,15 @@ RAN = b"/opt/tide/tide-feed\0--quiet\0"
 @pytest.fixture
 def session(tree):
     """The user logged in 100 s after the start, at a screen."""
-    said = f"UID={UID}\nUSER=u\nCLASS=user\nTYPE=x11\nMONOTONIC=100000000\nREALTIME=1772480100000000\n"
+    said = (
+        f"UID={UID}\nUSER=u\nCLASS=user\nTYPE=x11\nMONOTONIC=100000000\nREALTIME=1772480100000000\n"
+    )
     put(tree, "/run/systemd/sessions/3", said)
-    put(tree, "/run/systemd/sessions/9", said.replace("TYPE=x11", "TYPE=tty").replace("=100000000\n", "=900000000\n"))
+    put(
+        tree,
+        "/run/systemd/sessions/9",
+        said.replace("TYPE=x11", "TYPE=tty").replace("=100000000\n", "=900000000\n"),
+    )
     put(tree, "/opt/tide/tide-feed", b"\x7fELF")
     return tree
 
@@ -66,7 +75,8 @@ def test_another_users_process_a_delay_a_script_and_a_link(session):
     assert owner_of(session, FEED._replace(delay_s=600.0), at_s=700) == "apps:tide-feed"
     put(session, "/usr/bin/tides", b'#!/bin/sh\nexec /opt/lib/tides "$@"\n')
     assert (
-        owner_of(session, FEED._replace(runs=("tides",)), name=b"tides", runs=b"/opt/lib/tides\0") == "apps:tide-feed"
+        owner_of(session, FEED._replace(runs=("tides",)), name=b"tides", runs=b"/opt/lib/tides\0")
+        == "apps:tide-feed"
     )
     (session / "usr/bin/feed").symlink_to("../../opt/tide/tide-feed")
     assert real_path(Hand(str(session)), "/usr/bin/feed") == "/opt/tide/tide-feed"
@@ -83,12 +93,18 @@ def test_where_nobody_counts_sessions_the_rest_decides(tree):
 
 def test_helpers_of_what_an_entry_started_are_its_own_and_namesakes_are_not(session):
     process(session, 50, started=103 * TICK, runs=RAN, cgroup=b"0::/user.slice/session-3.scope\n")
-    process(session, 51, started=900 * TICK, runs=b"/opt/tide/tide-feed\0--type=drawing\0", parent=50)
+    process(
+        session, 51, started=900 * TICK, runs=b"/opt/tide/tide-feed\0--type=drawing\0", parent=50
+    )
     process(session, 52, started=900 * TICK, runs=b"/opt/tide/tide-feed\0notes.txt\0")
     found = Processes(Hand(str(session)), None)
     found.starts.learn([FEED])
     owners = {p.pid: p.consumer for p in found.look()}
-    assert (owners[50], owners[51], owners[52]) == ("apps:tide-feed", "apps:tide-feed", "apps:process/tide-feed")
+    assert (owners[50], owners[51], owners[52]) == (
+        "apps:tide-feed",
+        "apps:tide-feed",
+        "apps:process/tide-feed",
+    )
 
 
 def test_lumtak_its_shell_and_what_it_starts_are_nobodys_question(tree):
@@ -129,7 +145,11 @@ def test_a_process_is_shown_with_its_command_user_folder_and_what_started_it(tre
     put(
         tree,
         "/etc/passwd",
-        f"root:x:0:0::/root:/bin/sh\nanna:x:{UID}:9::/home/anna:/bin/sh\n" if UID else "anna:x:0:0::/:/x\n",
+        (
+            f"root:x:0:0::/root:/bin/sh\nanna:x:{UID}:9::/home/anna:/bin/sh\n"
+            if UID
+            else "anna:x:0:0::/:/x\n"
+        ),
     )
     (tree / "proc/10/cwd").symlink_to("/home/anna/\x1b[2Jtides")
     process(tree, 11, b"loft", parent=10, runs=b"")
@@ -137,7 +157,8 @@ def test_a_process_is_shown_with_its_command_user_folder_and_what_started_it(tre
     seen = box.about.facts()
     first, second = (next(p for p in seen.processes if p.pid == pid) for pid in (10, 11))
     assert programs_closely(box, seen, first.consumer) == (
-        "process 10: /opt/tide/tide-feed --quiet", "  user anna", "  parent has ended, or is not to be seen",
+        "process 10: /opt/tide/tide-feed --quiet", "  user anna",
+        "  parent has ended, or is not to be seen",
         "  folder /home/anna/␛[2Jtides",
     )  # fmt: skip
     lines = programs_closely(box, seen, second.consumer)
@@ -154,4 +175,6 @@ def test_the_heaviest_come_first():
     def one(pid, size):
         return Process(pid=pid, name="x", consumer="apps:x", cpu_s=0.0, rss_bytes=size)
 
-    assert [p.pid for p in heaviest_of("apps:x", facts(processes=(one(1, 5), one(2, 9), one(3, 7))))] == [2, 3]
+    assert [
+        p.pid for p in heaviest_of("apps:x", facts(processes=(one(1, 5), one(2, 9), one(3, 7))))
+    ] == [2, 3]

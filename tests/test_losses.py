@@ -1,4 +1,8 @@
-"""Damage to Lumtak's own files: newer files are refused, lost records stay told, the rest mends itself; no figure claims what is undone."""
+"""Damage to Lumtak's own files.
+
+Newer files are refused, lost records stay told, the rest mends itself; no figure claims what is
+undone.
+"""
 
 import hashlib
 import json
@@ -32,10 +36,13 @@ def rewrite(home, number, change, *, row=True, copy=True):
         file.write_bytes(checksum.encode() + b"\n" + data + b"\n")
     if row:
         with database_at(home / "journal.db") as database:
-            database.execute("UPDATE change SET document = ?, checksum = ? WHERE id = ?", (data, checksum, number))
+            database.execute(
+                "UPDATE change SET document = ?, checksum = ? WHERE id = ?",
+                (data, checksum, number),
+            )
 
 
-# -- newer, older -------------------------------------------------------------------------------------------------------------------
+# -- newer, older ----------------------------------------------------------------------------------
 
 
 @pytest.mark.parametrize("where", [{"copy": False}, {"row": False}, {}])
@@ -48,7 +55,11 @@ def test_a_newer_record_is_refused_and_nothing_is_touched(home, where, damaged):
     if damaged:
         with database_at(home / "journal.db") as database:
             database.execute("UPDATE change SET checksum = 'x' WHERE id = 3")
-    before = {n: b for n, b in snapshot_of(home).items() if "lock" not in n and not n.endswith(("-shm", "-wal"))}
+    before = {
+        n: b
+        for n, b in snapshot_of(home).items()
+        if "lock" not in n and not n.endswith(("-shm", "-wal"))
+    }
     for _ in range(2):
         with pytest.raises(NewerError, match="newer Lumtak"):
             Journal(home)
@@ -71,9 +82,12 @@ def test_a_newer_schema_is_refused_before_its_damage_is_seen(home):
 
 def test_records_of_version_1_are_read_and_what_their_notes_said_are_fields():
     journal = {
-        "format": 1, "id": 1, "plan": 1, "turn": 3, "computer": "c", "address": "local", "user": "u", "job": "", "ref": {"area": "apps", "key": "a"},
-        "title": "a", "value": "off", "before": {"value": "on"}, "restore": {"value": "on"}, "expected": {"value": "off"}, "after": None,
-        "stage": "undone", "shows": "login", "boot_id": "b", "session_id": None, "note": "taken over by change 12", "begun_at": "", "stage_at": "",
+        "format": 1, "id": 1, "plan": 1, "turn": 3, "computer": "c", "address": "local",
+        "user": "u", "job": "", "ref": {"area": "apps", "key": "a"},
+        "title": "a", "value": "off", "before": {"value": "on"}, "restore": {"value": "on"},
+        "expected": {"value": "off"}, "after": None,
+        "stage": "undone", "shows": "login", "boot_id": "b", "session_id": None,
+        "note": "taken over by change 12", "begun_at": "", "stage_at": "",
     }  # fmt: skip
     read = unsealed(*sealed(journal), Entry)
     assert (read.taken_over_by, read.rescued, read.format) == (12, False, FORMAT)
@@ -95,7 +109,7 @@ def test_a_job_of_version_1_opens_and_its_sentence_is_gone(home):
     book.close()
 
 
-# -- lost ------------------------------------------------------------------------------------------------------------------------------
+# -- lost ------------------------------------------------------------------------------------------
 
 
 def test_a_record_of_which_both_copies_are_damaged_is_told_and_the_old_script_stays(home, tmp_path):
@@ -103,7 +117,10 @@ def test_a_record_of_which_both_copies_are_damaged_is_told_and_the_old_script_st
     put(tmp_path / "root", "/etc/xdg/autostart/mast.desktop", ENTRY)
     journal = Journal(home)
     apply_changes(
-        journal, box, box.about.facts(), [parse_change("apps:tide-feed=off"), parse_change("apps:sail-sync=off")]
+        journal,
+        box,
+        box.about.facts(),
+        [parse_change("apps:tide-feed=off"), parse_change("apps:sail-sync=off")],
     )
     journal.close()
     scripts = tmp_path / "root/home/u/.local/share/lumtak-undo"
@@ -117,7 +134,9 @@ def test_a_record_of_which_both_copies_are_damaged_is_told_and_the_old_script_st
         assert journal.lost(box.identity) == [1]
         journal.close()
     journal = Journal(home)
-    assert results(apply_changes(journal, box, box.about.facts(), [parse_change("apps:mast=off")])) == ["done"]
+    assert results(
+        apply_changes(journal, box, box.about.facts(), [parse_change("apps:mast=off")])
+    ) == ["done"]
     assert journal.entries()[-1].id == 3, "no number is given twice"
     assert old.read_bytes() == kept
     assert len(list(scripts.iterdir())) == 2
@@ -131,7 +150,8 @@ def test_a_lost_record_gives_exit_code_3_until_it_is_settled(home):
     (copy,) = (home / "before").rglob("1.json")
     copy.write_bytes(b"\xff" * 50)
     (home / "journal.db").write_bytes(b"\xff" * 5000)
-    for command in (("undo", "sim:drawing-bench", "--all"), ("undo", "sim:drawing-bench", "1"), ("drift", "sim:drawing-bench"),
+    for command in (("undo", "sim:drawing-bench", "--all"), ("undo", "sim:drawing-bench", "1"),
+    ("drift", "sim:drawing-bench"),
                     ("journal", "sim:drawing-bench")):  # fmt: skip
         said = lumtak(*command, home=home)
         assert said.returncode == 3, said
@@ -141,7 +161,7 @@ def test_a_lost_record_gives_exit_code_3_until_it_is_settled(home):
     assert lumtak("undo", "sim:drawing-bench", "--all", home=home).returncode == 0
 
 
-# -- damaged databases -----------------------------------------------------------------------------------------------------------------
+# -- damaged databases -----------------------------------------------------------------------------
 
 
 def started(home):
@@ -207,7 +227,9 @@ def test_a_damaged_store_gives_sentences_and_opens_again(home, tmp_path):
 def test_a_check_that_answers_in_no_text_is_damage_like_any_other(home):
     Casebook(home).close()
     data = (home / "casebook.db").read_bytes()
-    (home / "casebook.db").write_bytes(data.replace(b"sqlite_autoindex_part_1", b"sqlite_autoindex_\xff\xfe\xfd\xfc_1"))
+    (home / "casebook.db").write_bytes(
+        data.replace(b"sqlite_autoindex_part_1", b"sqlite_autoindex_\xff\xfe\xfd\xfc_1")
+    )
     book = Casebook(home)
     assert any("damaged" in n for n in book.notices)
     assert book.jobs() == []
@@ -215,7 +237,7 @@ def test_a_check_that_answers_in_no_text_is_damage_like_any_other(home):
     Casebook(home).close()
 
 
-# -- what is said of a computer on which everything was put back -------------------------------------------------------------------------
+# -- what is said of a computer on which everything was put back -----------------------------------
 
 
 @pytest.mark.parametrize("way", ["put back screen", "undo"])
@@ -237,6 +259,9 @@ def test_no_gain_is_claimed_once_the_changes_are_put_back(home, way):
     assert "less" not in content.verdict
     assert not visit.after_is_due()
     assert apply_changes(
-        visit.workshop.journal, visit.computer, visit.computer.about.facts(), [parse_change("apps:chat-horn=off")]
+        visit.workshop.journal,
+        visit.computer,
+        visit.computer.about.facts(),
+        [parse_change("apps:chat-horn=off")],
     )
     visit.workshop.close()

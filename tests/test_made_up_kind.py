@@ -1,4 +1,7 @@
-"""The kind of setting that decision 9 shows: one module and one line of the registry are all that it takes."""
+"""The kind of setting that decision 9 shows.
+
+One module and one line of the registry are all that it takes.
+"""
 
 import re
 import sys
@@ -53,12 +56,16 @@ def test_it_goes_through_journal_drift_script_and_back(kites, home, tmp_path):
     journal.close()
 
 
-def test_what_kites_cannot_have_been_is_refused_and_without_the_module_so_is_all_of_it(kites, home, tmp_path):
+def test_what_kites_cannot_have_been_is_refused_and_without_the_module_so_is_all_of_it(
+    kites, home, tmp_path
+):
     tree = linux_tree(tmp_path / "root")
     box = linux(tree)
     state = box.settings.read(REF)
     with pytest.raises(ComputerError, match="kites do not fly so"):
-        box.settings.write(REF, State(value="on", exact=kites.KiteLine(state.exact.folder, "sideways")))
+        box.settings.write(
+            REF, State(value="on", exact=kites.KiteLine(state.exact.folder, "sideways"))
+        )
     said = msgspec.to_builtins(state.exact)
     assert state_of(said) == state.exact
     kept = KINDS.pop("kites")

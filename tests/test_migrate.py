@@ -1,4 +1,7 @@
-"""Journals that an older Lumtak wrote. `data/jobs-0.1.json` holds two of them with their computers, made by version 0.1 itself."""
+"""Journals that an older Lumtak wrote.
+
+`data/jobs-0.1.json` holds two of them with their computers, made by version 0.1 itself.
+"""
 
 import json
 import os
@@ -45,10 +48,16 @@ def seen(root):
 
 @pytest.fixture(params=JOBS)
 def job(request, tmp_path, home):
-    """(hand, everything as it was before the job): the computer and the journal as 0.1 left them."""
+    """(hand, everything as it was before the job).
+
+    The computer and the journal as 0.1 left them.
+    """
     made = JOBS[request.param]
     before = seen(build(tmp_path / "before", made["before"]))
-    root = build(tmp_path / "root", {n: what for n, what in {**made["before"], **made["since"]}.items() if what})
+    root = build(
+        tmp_path / "root",
+        {n: what for n, what in {**made["before"], **made["since"]}.items() if what},
+    )
     put(home, "journal-id", made["tag"] + "\n")
     with database_at(home / "journal.db") as database:
         for statement in made["database"]["made"]:
@@ -59,7 +68,9 @@ def job(request, tmp_path, home):
             if json.loads(document)["stage"] == "verified":
                 put(home, f"before/{computer}/{number}.json", f"{checksum}\n{document}\n")
         for number, document, *rest in made["database"]["plan"]:
-            database.execute("INSERT INTO plan VALUES (?, ?, ?, ?)", (number, document.encode(), *rest))
+            database.execute(
+                "INSERT INTO plan VALUES (?, ?, ?, ?)", (number, document.encode(), *rest)
+            )
         database.execute(f"PRAGMA user_version = {made['database']['version']}")
     return Outside(root), before
 
@@ -87,20 +98,33 @@ def test_the_scripts_of_today_put_back_a_job_of_0_1(job, home, tmp_path):
     tag = journal.tag
     journal.close()
     copy = shutil.copytree(hand.path, tmp_path / "copy", symlinks=True)
-    for script in (f"var/lib/lumtak/undo-{tag}.sh", f"home/u/.local/share/lumtak-undo/undo-{tag}.sh"):
+    for script in (
+        f"var/lib/lumtak/undo-{tag}.sh",
+        f"home/u/.local/share/lumtak-undo/undo-{tag}.sh",
+    ):
         ended = run_script(copy / script, copy) if (copy / script).exists() else None
-        assert ended is None or (ended.returncode, "0 left alone, 0 failed" in ended.stdout) == (0, True), ended
+        assert ended is None or (ended.returncode, "0 left alone, 0 failed" in ended.stdout) == (
+            0,
+            True,
+        ), ended
     kernels = ("proc", "sys", "outside.json", "var/lib/lumtak/swap")
     now = {n: what for n, what in seen(copy).items() if not n.startswith(kernels)}
     assert now == {n: what for n, what in before.items() if not n.startswith(kernels)}
 
 
 CHANGE = {
-    "format": 2, "id": 1, "plan": 1, "turn": 3, "computer": "c", "address": "local", "user": "u", "job": "", "title": "a", "value": "off",
-    "expected": {"value": "off"}, "after": None, "stage": "verified", "shows": "login", "boot_id": "b", "session_id": None, "note": "",
+    "format": 2, "id": 1, "plan": 1, "turn": 3, "computer": "c", "address": "local", "user": "u",
+    "job": "", "title": "a", "value": "off",
+    "expected": {"value": "off"}, "after": None, "stage": "verified", "shows": "login",
+    "boot_id": "b", "session_id": None, "note": "",
     "begun_at": "", "stage_at": "", "rescued": False, "taken_over_by": 0,
 }  # fmt: skip
-PLACE = {"folder": "/home/u/.config/autostart", "file": "a.desktop", "missing": "1", "undo_missing": "2"}
+PLACE = {
+    "folder": "/home/u/.config/autostart",
+    "file": "a.desktop",
+    "missing": "1",
+    "undo_missing": "2",
+}
 
 
 def entry_of(address, exact, around):
@@ -118,7 +142,9 @@ def test_what_stood_around_a_state_is_in_it_or_in_the_change():
     assert (entry.before.exact.active, entry.script_made) == (None, 0)
     bare = {k: v for k, v in PLACE.items() if "missing" not in k}
     assert entry_of("apps:a", {"kind": "absent"}, bare).restore.exact.missing == 0
-    assert entry_of("services:tide", {"kind": "links"}, {"active": "no"}).before.exact.active is False
+    assert (
+        entry_of("services:tide", {"kind": "links"}, {"active": "no"}).before.exact.active is False
+    )
 
 
 @pytest.mark.parametrize(
@@ -131,7 +157,11 @@ def test_what_stood_around_a_state_is_in_it_or_in_the_change():
         ("apps:a", {"kind": "absent"}, ["no", "record"]),
         ("apps:a", {"kind": "of another computer", "x": "y"}, PLACE),
         ("apps:a", {"x": "y"}, PLACE),
-        ("memory:swappiness", {"kind": "sysctl", "kernel": 7, "part:live": "1", "part:bytes": ""}, {}),
+        (
+            "memory:swappiness",
+            {"kind": "sysctl", "kernel": 7, "part:live": "1", "part:bytes": ""},
+            {},
+        ),
         ("memory:swap_mib", {"kind": "swap", "part:own much on": "yes"}, {}),
         ("power:mains", {"kind": "property"}, {}),
     ],

@@ -31,14 +31,18 @@ def line_of(text, part):
 def test_shipped_profiles_are_right():
     folder = files("lumtak") / "data" / "profiles"
     names = [
-        load_profile(e.read_text(encoding="utf-8"), e.name).name for e in folder.iterdir() if e.name.endswith(".toml")
+        load_profile(e.read_text(encoding="utf-8"), e.name).name
+        for e in folder.iterdir()
+        if e.name.endswith(".toml")
     ]
     assert "hull-drafting" in names
 
 
 def test_a_wrong_key_names_line_and_nearest():
     text = GOOD.replace("cpu_pct = 10", "cpu_pc = 10")
-    wrong(text, line_of(text, "cpu_pc ="), "[ceilings] has no key “cpu_pc”", "Did you mean “cpu_pct”")
+    wrong(
+        text, line_of(text, "cpu_pc ="), "[ceilings] has no key “cpu_pc”", "Did you mean “cpu_pct”"
+    )
 
 
 def test_a_wrong_table_names_line_and_nearest():
@@ -57,7 +61,11 @@ def test_a_key_of_another_table_is_not_mistaken_for_it():
 
 
 def test_a_missing_key():
-    wrong(GOOD.replace("ram_pct = 50\n", ""), line_of(GOOD, "[ceilings]"), "[ceilings] lacks the key “ram_pct”")
+    wrong(
+        GOOD.replace("ram_pct = 50\n", ""),
+        line_of(GOOD, "[ceilings]"),
+        "[ceilings] lacks the key “ram_pct”",
+    )
 
 
 def test_a_value_of_the_wrong_kind():
@@ -67,7 +75,11 @@ def test_a_value_of_the_wrong_kind():
 
 @pytest.mark.parametrize("value", ["0", "-3", "101", "nan"])
 def test_a_ceiling_that_is_none(value):
-    wrong(GOOD.replace("cpu_pct = 10", f"cpu_pct = {value}"), line_of(GOOD, "cpu_pct"), "ceilings.cpu_pct")
+    wrong(
+        GOOD.replace("cpu_pct = 10", f"cpu_pct = {value}"),
+        line_of(GOOD, "cpu_pct"),
+        "ceilings.cpu_pct",
+    )
 
 
 def test_thresholds_have_defaults_and_bounds():
@@ -87,11 +99,19 @@ def test_cut_short():
 
 
 def test_a_newer_format():
-    wrong(GOOD.replace("format = 1", "format = 9"), line_of(GOOD, "format = 1"), "format 9 is not known")
+    wrong(
+        GOOD.replace("format = 1", "format = 9"),
+        line_of(GOOD, "format = 1"),
+        "format 9 is not known",
+    )
 
 
 def test_a_name_that_cannot_be_typed():
-    wrong(GOOD.replace('name = "hull-drafting"', 'name = "Hull drafting"'), line_of(GOOD, "name ="), "lower-case")
+    wrong(
+        GOOD.replace('name = "hull-drafting"', 'name = "Hull drafting"'),
+        line_of(GOOD, "name ="),
+        "lower-case",
+    )
 
 
 @given(st.data())

@@ -43,7 +43,9 @@ def test_a_steady_reading(sim):
     assert (got.late, got.ended) == (0, "complete")
     assert all(s.length_s == pytest.approx(0.5) for s in got.samples)
     for s in got.samples:
-        assert sum(s.consumers.values()) == pytest.approx(s.cpu_pct, abs=1e-6), "parts sum to the whole"
+        assert sum(s.consumers.values()) == pytest.approx(s.cpu_pct, abs=1e-6), (
+            "parts sum to the whole"
+        )
     memory = sum(c.ram_bytes for c in got.consumers if not isinstance(c.ram_bytes, NotMeasured))
     assert memory < got.mean("ram_used_bytes") + got.mean("swap_used_bytes")
     assert got.conditions.power_plan == "balanced"
@@ -88,7 +90,9 @@ def test_parts_and_the_unattributed_sum_to_the_whole(sim):
 
 def test_stopping_keeps_what_was_read(sim):
     stop = threading.Event()
-    got = take_reading(sim, seconds=60, stop=stop, on_sample=lambda _, done, __: done == 10 and stop.set())
+    got = take_reading(
+        sim, seconds=60, stop=stop, on_sample=lambda _, done, __: done == 10 and stop.set()
+    )
     assert (len(got.samples), got.ended) == (10, "stopped")
     assert any(not isinstance(c.ram_bytes, NotMeasured) for c in got.consumers)
 
@@ -101,7 +105,8 @@ def test_a_computer_that_goes_away_leaves_what_was_read(sim):
 
 
 @pytest.mark.parametrize(
-    ("seconds", "interval"), [(10, 0.1), (10, 61), (0.5, 1), (1e9, 1), (float("nan"), 1), (10, float("nan"))]
+    ("seconds", "interval"),
+    [(10, 0.1), (10, 61), (0.5, 1), (1e9, 1), (float("nan"), 1), (10, float("nan"))],
 )
 def test_windows_that_make_no_sense(sim, seconds, interval):
     with pytest.raises(UsageError, match="not possible"):
@@ -121,7 +126,7 @@ def test_a_folder_can_be_read_too(tree):
     assert isinstance(got.samples[0].work, NotMeasured)
 
 
-# -- files ------------------------------------------------------------------------------------------------------------------------
+# -- files -----------------------------------------------------------------------------------------
 
 
 @pytest.fixture
@@ -140,7 +145,9 @@ def test_csv_holds_the_same_settled_values(tmp_path, kept):
     path = tmp_path / "r.csv"
     path.write_text(to_csv(kept))
     assert load_column(path, "cpu_pct") == pytest.approx([s.cpu_pct for s in kept.kept], rel=1e-5)
-    assert load_column(path, "ram_used_bytes") == pytest.approx([s.ram_used_bytes for s in kept.kept])
+    assert load_column(path, "ram_used_bytes") == pytest.approx(
+        [s.ram_used_bytes for s in kept.kept]
+    )
 
 
 def test_any_csv_with_the_column(tmp_path):
@@ -226,7 +233,7 @@ def test_a_long_file_is_read_quickly_and_just_as_carefully(tmp_path):
     bad(path, "cpu_pct", "line 120002", "measured")
 
 
-# -- a quick look, and OpenMetrics ------------------------------------------------------------------------------------------------
+# -- a quick look, and OpenMetrics -----------------------------------------------------------------
 
 
 def test_a_look_says_what_weighs_and_what_it_cannot_say(sim):
@@ -235,21 +242,37 @@ def test_a_look_says_what_weighs_and_what_it_cannot_say(sim):
     assert found.services[0].key == "services:chart-cache"
     assert "apps:chat-horn" in [c.key for c in found.apps]
     text = "\n".join(r.words for r in look_in_words(found))
-    for words in ("Chart cache", "cache  ", "no load", "Unattributed", "workload profile", "it was started"):
+    for words in (
+        "Chart cache",
+        "cache  ",
+        "no load",
+        "Unattributed",
+        "workload profile",
+        "it was started",
+    ):
         assert words in text
 
 
 def test_a_look_at_a_folder_says_what_could_not_be_read(tree):
     box = linux(tree)
-    text = "\n".join(r.words for r in look_in_words(quick_look(box.about.facts(), take_reading(box, seconds=5))))
-    for words in ("none seen", "Anything about services", "one's own processes only", "had not settled"):
+    text = "\n".join(
+        r.words for r in look_in_words(quick_look(box.about.facts(), take_reading(box, seconds=5)))
+    )
+    for words in (
+        "none seen",
+        "Anything about services",
+        "one's own processes only",
+        "had not settled",
+    ):
         assert words in text
 
 
 def test_openmetrics_is_well_formed_and_escapes_names():
     unknown = NotMeasured(not_measured="no clock")
     made = reading(costs=[('apps:process/a"b\\c\nd', 2.0, 10)])
-    made = msgspec.structs.replace(made, samples=tuple(msgspec.structs.replace(s, work=unknown) for s in made.samples))
+    made = msgspec.structs.replace(
+        made, samples=tuple(msgspec.structs.replace(s, work=unknown) for s in made.samples)
+    )
     text = to_openmetrics(made)
     lines = text.splitlines()
     assert lines[-1] == "# EOF"
@@ -257,4 +280,6 @@ def test_openmetrics_is_well_formed_and_escapes_names():
     assert "work_cores" not in text, "what was not measured is left out"
     assert 'consumer="apps:process/a\\"b\\\\c␊d"} 0.02' in text
     for line in lines[:-1]:
-        assert line.startswith("# ") or re.fullmatch(r"lumtak_\w+\{[^{}]*\} -?[\d.e+-]+", line), line
+        assert line.startswith("# ") or re.fullmatch(r"lumtak_\w+\{[^{}]*\} -?[\d.e+-]+", line), (
+            line
+        )

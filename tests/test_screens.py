@@ -66,14 +66,22 @@ def row(widget, y):
     return widget.render_line(y).text
 
 
-# -- widgets ------------------------------------------------------------------------------------------------------------------------
+# -- widgets ---------------------------------------------------------------------------------------
 
 
 def strips(**marks):
-    items = (item("services", "screen", role="graphics"), item("services", "fax", role="fax"), item("apps", "x"))
+    items = (
+        item("services", "screen", role="graphics"),
+        item("services", "fax", role="fax"),
+        item("apps", "x"),
+    )
     found = audit(facts(*items), profile(), CATALOGUE, None)
-    read = reading(costs=[("services:screen", 5.0, 1000), ("services:fax", 10.0, 2000), ("apps:x", 5.0, 500)])
-    return tuple(marked(s, **marks) for s in cut(read, found, ceilings=Ceilings(cpu_pct=10, ram_pct=40)))
+    read = reading(
+        costs=[("services:screen", 5.0, 1000), ("services:fax", 10.0, 2000), ("apps:x", 5.0, 500)]
+    )
+    return tuple(
+        marked(s, **marks) for s in cut(read, found, ceilings=Ceilings(cpu_pct=10, ram_pct=40))
+    )
 
 
 @pytest.mark.parametrize("size", [(80, 24), (142, 44), (240, 70)])
@@ -83,7 +91,10 @@ async def test_the_ledger_tells_stances_apart_without_colour(size):
     async with app.run_test(size=size) as pilot:
         ledger.show(None, None)
         assert "no reading yet" in row(ledger, 0)
-        ledger.show(*strips(chosen=[parse_ref("services:fax")], applied=[parse_ref("apps:x")]), total_bytes=8 << 30)
+        ledger.show(
+            *strips(chosen=[parse_ref("services:fax")], applied=[parse_ref("apps:x")]),
+            total_bytes=8 << 30,
+        )
         await pilot.pause()
         for y in (0, 2):
             line = row(ledger, y)
@@ -119,7 +130,9 @@ async def test_a_list_of_any_length_moves_and_tells():
     lines = LineList()
     app = Stage(lines)
     async with app.run_test(size=(40, 10)) as pilot:
-        content = [Line(Text("heading"))] + [Line(Text(f"line {i} " + "x" * 60), f"k{i}") for i in range(20000)]
+        content = [Line(Text("heading"))] + [
+            Line(Text(f"line {i} " + "x" * 60), f"k{i}") for i in range(20000)
+        ]
         lines.show(content)
         lines.focus()
         assert lines.selected == "k0"
@@ -160,7 +173,9 @@ async def test_the_safe_answer_is_the_default():
     app = Stage(Static("x"))
     async with app.run_test(size=(90, 30)) as pilot:
         for keys in (["enter"], ["escape"], ["right", "enter"], ["tab", "enter"]):
-            app.push_screen(ConfirmScreen("Change [b]it[/b]?", "what\x07", yes="Do it"), answers.append)
+            app.push_screen(
+                ConfirmScreen("Change [b]it[/b]?", "what\x07", yes="Do it"), answers.append
+            )
             await pilot.pause()
             await pilot.press(*keys)
             await pilot.pause()
@@ -187,7 +202,7 @@ def test_the_saver_keeps_the_newest_state_and_says_when_it_cannot():
     assert said == ["the disk is full."]
 
 
-# -- the application -------------------------------------------------------------------------------------------------------------------
+# -- the application -------------------------------------------------------------------------------
 
 
 def application(workshop):
@@ -257,11 +272,17 @@ async def test_the_whole_job_by_keyboard(workshop, size, tmp_path, monkeypatch):
         await until(pilot, lambda: says(app, "Not proved yet", "Restart now"))
         await pilot.press("enter")
         await until(
-            pilot, lambda: says(app, "the after reading is due", "Read at the same point") and not app.screen.busy
+            pilot,
+            lambda: (
+                says(app, "the after reading is due", "Read at the same point")
+                and not app.screen.busy
+            ),
         )
         await pilot.press("enter")
         await until(pilot, lambda: says(app, "carries less load", "median", "95 % sure"))
-        assert app.screen.after.conditions.uptime_s == pytest.approx(300, abs=2), "as settled in as for the baseline"
+        assert app.screen.after.conditions.uptime_s == pytest.approx(300, abs=2), (
+            "as settled in as for the baseline"
+        )
         await pilot.press(*["pagedown"] * 5)
         await until(pilot, lambda: says(app, "Projected", "no interval"))
         await pilot.press("enter")
@@ -298,7 +319,12 @@ async def test_a_job_opens_where_it_was_left(workshop):
     async with second.run_test(size=WIDE) as pilot:
         await until(pilot, lambda: says(second, "visit 1", "audit"))
         await pilot.press("enter")
-        await until(pilot, lambda: isinstance(second.screen, JobScreen) and says(second, "1 chosen", "Chart cache"))
+        await until(
+            pilot,
+            lambda: (
+                isinstance(second.screen, JobScreen) and says(second, "1 chosen", "Chart cache")
+            ),
+        )
         assert second.screen.job.cursor == "services:tide-feed"
         assert second.screen.job.chosen[0].ref == parse_ref("services:tide-feed")
     second.workshop.close()
@@ -351,9 +377,14 @@ async def test_help_themes_and_what_cannot_be_chosen(workshop, sim):
     app = application(workshop)
     async with app.run_test(size=WIDE, notifications=True) as pilot:
         await pilot.press("question_mark")
-        await until(pilot, lambda: isinstance(app.screen, HelpScreen) and says(app, "The bench shows every job"))
+        await until(
+            pilot,
+            lambda: isinstance(app.screen, HelpScreen) and says(app, "The bench shows every job"),
+        )
         await pilot.press("escape", "ctrl+t", "enter")
-        await until(pilot, lambda: isinstance(app.screen, JobScreen) and says(app, "Display keeper"))
+        await until(
+            pilot, lambda: isinstance(app.screen, JobScreen) and says(app, "Display keeper")
+        )
         assert app.theme == LIGHT.name
         await pilot.press("space")
         await until(pilot, lambda: says(app, "Display keeper is guarded"))
@@ -362,14 +393,28 @@ async def test_help_themes_and_what_cannot_be_chosen(workshop, sim):
 
 
 def colours(theme):
-    return {theme.accent, theme.foreground, theme.background, theme.panel, theme.warning, *theme.variables.values()}
+    return {
+        theme.accent,
+        theme.foreground,
+        theme.background,
+        theme.panel,
+        theme.warning,
+        *theme.variables.values(),
+    }
 
 
 def left_of_the_other_theme(app):
     """What is drawn in colours that the theme in use does not have."""
     here, other = (DARK, LIGHT) if app.theme == DARK.name else (LIGHT, DARK)
-    parts = [part for strip in app.screen._compositor.render_strips() for part in strip if part.style]
-    drawn = {c.triplet.hex: p.text for p in parts for c in (p.style.color, p.style.bgcolor) if c and c.triplet}
+    parts = [
+        part for strip in app.screen._compositor.render_strips() for part in strip if part.style
+    ]
+    drawn = {
+        c.triplet.hex: p.text
+        for p in parts
+        for c in (p.style.color, p.style.bgcolor)
+        if c and c.triplet
+    }
     return {hue: text for hue, text in drawn.items() if hue in colours(other) - colours(here)}
 
 
@@ -382,7 +427,13 @@ async def test_another_theme_is_everywhere_at_once(workshop, sim):
     app = application(workshop)
     async with app.run_test(size=WIDE, notifications=True) as pilot:
         await until(pilot, lambda: says(app, "hull drafting, "))
-        for keys in (["ctrl+t"], ["enter"], ["ctrl+t"], *([k, "ctrl+t"] for k in "1234567"), ["3", "i", "ctrl+t"]):
+        for keys in (
+            ["ctrl+t"],
+            ["enter"],
+            ["ctrl+t"],
+            *([k, "ctrl+t"] for k in "1234567"),
+            ["3", "i", "ctrl+t"],
+        ):
             await pilot.press(*keys)
             await until(pilot, lambda: not left_of_the_other_theme(app))
 

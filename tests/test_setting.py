@@ -59,7 +59,15 @@ def test_states_are_the_same_only_when_exactly_so():
 
 @pytest.mark.parametrize(
     ("value", "good"),
-    [("0", True), ("200", True), ("201", False), ("-1", False), ("x", False), ("1.5", False), (None, True)],
+    [
+        ("0", True),
+        ("200", True),
+        ("201", False),
+        ("-1", False),
+        ("x", False),
+        ("1.5", False),
+        (None, True),
+    ],
 )
 def test_whole_numbers_keep_their_bounds(value, good):
     assert (Setting(lowest=0, highest=200).problem_with(value) is None) is good
@@ -72,8 +80,18 @@ def test_words_keep_to_their_list():
 @pytest.mark.parametrize(
     ("now", "one", "other", "expected"),
     [
-        (Parts({"a": "1", "b": "2"}), Parts({"a": "1", "b": "1"}), Parts({"a": "2", "b": "2"}), True),
-        (Parts({"a": "3", "b": "2"}), Parts({"a": "1", "b": "1"}), Parts({"a": "2", "b": "2"}), False),
+        (
+            Parts({"a": "1", "b": "2"}),
+            Parts({"a": "1", "b": "1"}),
+            Parts({"a": "2", "b": "2"}),
+            True,
+        ),
+        (
+            Parts({"a": "3", "b": "2"}),
+            Parts({"a": "1", "b": "1"}),
+            Parts({"a": "2", "b": "2"}),
+            False,
+        ),
         (Parts({"a": "1"}, "x"), Parts({"a": "1"}), Parts({"a": "1"}), False),
         (Parts({"a": "1"}), Parts({"a": "1"}, "x"), Parts({"a": "1"}), False),
         (Parts({"a": "1"}), Parts({"a": "1"}), Parts({"a": "1"}, "x"), False),
@@ -88,10 +106,30 @@ def test_words_keep_to_their_list():
         (None, Parts({"a": "1"}), Parts({"a": "1"}), False),
         (Parts({"a": "1"}), None, Parts({"a": "1"}), False),
         (Parts({"a": "1"}), Parts({"a": "1"}), None, False),
-        (SwapAreas((5,), (), (), ()), SwapAreas((), (), (), ("x",)), SwapAreas((5,), (5,), ("x",), ()), True),
-        (SwapAreas((5,), (), (), ("x",)), SwapAreas((), (), (), ()), SwapAreas((5,), (5,), (), ()), False),
-        (KernelValue("a", "1", b"2"), KernelValue("a", "1", None), KernelValue("a", "2", b"2"), True),
-        (KernelValue("b", "1", b"2"), KernelValue("a", "1", None), KernelValue("a", "2", b"2"), False),
+        (
+            SwapAreas((5,), (), (), ()),
+            SwapAreas((), (), (), ("x",)),
+            SwapAreas((5,), (5,), ("x",), ()),
+            True,
+        ),
+        (
+            SwapAreas((5,), (), (), ("x",)),
+            SwapAreas((), (), (), ()),
+            SwapAreas((5,), (5,), (), ()),
+            False,
+        ),
+        (
+            KernelValue("a", "1", b"2"),
+            KernelValue("a", "1", None),
+            KernelValue("a", "2", b"2"),
+            True,
+        ),
+        (
+            KernelValue("b", "1", b"2"),
+            KernelValue("a", "1", None),
+            KernelValue("a", "2", b"2"),
+            False,
+        ),
     ],
 )
 def test_half_way_is_every_part_as_in_one_of_both_and_all_else_equal(now, one, other, expected):

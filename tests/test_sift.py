@@ -17,7 +17,9 @@ ITEMS = (
     item("apps", "chat", title="Chat horn", role="chat", origin="vendor"),
     item("effects", "glass", title="Glass panels"),
 )
-READ = reading(costs=[("services:fax", 3.0, 300), ("services:odd", 0.5, 2000), ("apps:chat", 1.5, 80)])
+READ = reading(
+    costs=[("services:fax", 3.0, 300), ("services:odd", 0.5, 2000), ("apps:chat", 1.5, 80)]
+)
 FOUND = audit(facts(*ITEMS), profile(), CATALOGUE, READ)
 
 

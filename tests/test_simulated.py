@@ -27,7 +27,8 @@ def write(computer, address, value):
 
 def test_the_same_seed_is_the_same_computer_and_another_is_another(tmp_path):
     first, second, other = (
-        SimulatedComputer("drawing-bench", tmp_path / n, seed=s) for n, s in (("a", 3), ("b", 3), ("c", 4))
+        SimulatedComputer("drawing-bench", tmp_path / n, seed=s)
+        for n, s in (("a", 3), ("b", 3), ("c", 4))
     )
     got = [take_reading(c, seconds=60) for c in (first, second, other)]
     assert got[0] == got[1]
@@ -137,8 +138,14 @@ def test_a_load_just_after_login_settles(sim):
 def small(ram_mib):
     """A model of the same bench with other memory."""
     spec = load_spec("drawing-bench")
-    spec = msgspec.structs.replace(spec, hardware=msgspec.structs.replace(spec.hardware, ram_mib=ram_mib))
-    live = {f"services:{s.key}": s.value for s in spec.service} | spec.settings | {"memory:swap_mib": "4096"}
+    spec = msgspec.structs.replace(
+        spec, hardware=msgspec.structs.replace(spec.hardware, ram_mib=ram_mib)
+    )
+    live = (
+        {f"services:{s.key}": s.value for s in spec.service}
+        | spec.settings
+        | {"memory:swap_mib": "4096"}
+    )
     model = Model(spec, bench_state(live))
     for key in model.keys:
         model.start(key)

@@ -1,4 +1,7 @@
-"""Every kind of exact state: its place in JSON, and what its part of an undo script does, line by line."""
+"""Every kind of exact state.
+
+Its place in JSON, and what its part of an undo script does, line by line.
+"""
 
 import msgspec
 import pytest
@@ -24,9 +27,15 @@ from lumtak.computers.recorded import in_words
 UNITS = "/etc/systemd/system"
 WANTS = f"{UNITS}/multi-user.target.wants/a.service"
 UNIT = "/usr/lib/systemd/system/a.service"
-POWER, SWITCH = f"{UNITS}/lumtak-power.service", f"{UNITS}/multi-user.target.wants/lumtak-power.service"
+POWER, SWITCH = (
+    f"{UNITS}/lumtak-power.service",
+    f"{UNITS}/multi-user.target.wants/lumtak-power.service",
+)
 KEPT = "/etc/sysctl.d/90-lumtak-swappiness.conf"
-OWN, OWN_SWITCH = f"{UNITS}/var-lib-lumtak-swap_5.swap", f"{UNITS}/swap.target.wants/var-lib-lumtak-swap_5.swap"
+OWN, OWN_SWITCH = (
+    f"{UNITS}/var-lib-lumtak-swap_5.swap",
+    f"{UNITS}/swap.target.wants/var-lib-lumtak-swap_5.swap",
+)
 FREQ = "/sys/devices/system/cpu/cpufreq"
 KEY = ("org.mate.interface", "enable-animations", "/org/mate/interface/enable-animations")
 CASES = {
@@ -47,8 +56,10 @@ CASES = {
     ),
     "gsettings": (
         ("effects", "animations"), DesktopKey(*KEY, ""), [DesktopKey(*KEY, "false")],
-        [[f"desktop_is '{KEY[2]}' ''"], [f"desktop_is '{KEY[2]}' 'false'"]], [f"gsettings reset '{KEY[0]}' '{KEY[1]}'"], "",
-        ["kind: gsettings", f"schema: {KEY[0]}", f"key: {KEY[1]}", f"path: {KEY[2]}", "raw: nothing"],
+        [[f"desktop_is '{KEY[2]}' ''"], [f"desktop_is '{KEY[2]}' 'false'"]],
+        [f"gsettings reset '{KEY[0]}' '{KEY[1]}'"], "",
+        ["kind: gsettings", f"schema: {KEY[0]}", f"key: {KEY[1]}", f"path: {KEY[2]}",
+        "raw: nothing"],
     ),
     "sandbox": (
         ("apps", "sandbox/a"), Permission("a", "yes"), [Permission("a", "no")],
@@ -56,16 +67,19 @@ CASES = {
         ["kind: sandbox", "app: a", "raw: yes"],
     ),
     "links": (
-        ("services", "a"), UnitLinks("a.service", {WANTS: UNIT}, True), [UnitLinks("a.service", {f"{UNITS}/a.service": "/dev/null"}, False)],
+        ("services", "a"), UnitLinks("a.service", {WANTS: UNIT}, True), [UnitLinks("a.service",
+        {f"{UNITS}/a.service": "/dev/null"}, False)],
         [
             [f"link_gone '{UNITS}/a.service'", f"link_is '{WANTS}' '{UNIT}'"],
             [f"link_is '{UNITS}/a.service' '/dev/null'", f"link_gone '{WANTS}'"],
         ],
-        [f"drop '{UNITS}/a.service'", f"put_link '{WANTS}' '{UNIT}'", "units daemon-reload", "units start -- 'a.service'"], "",
+        [f"drop '{UNITS}/a.service'", f"put_link '{WANTS}' '{UNIT}'", "units daemon-reload",
+        "units start -- 'a.service'"], "",
         ["kind: links", "unit: a.service", f"links {WANTS}: {UNIT}", "active: True"],
     ),
     "sysctl": (
-        ("memory", "swappiness"), KernelValue("swappiness", "60", None), [KernelValue("swappiness", "10", sysctl_text("swappiness", "10"))],
+        ("memory", "swappiness"), KernelValue("swappiness", "60", None), [KernelValue("swappiness",
+        "10", sysctl_text("swappiness", "10"))],
         [
             ["kernel_is '/proc/sys/vm/swappiness' '60'", f"not_kept '{KEPT}'"],
             ["kernel_is '/proc/sys/vm/swappiness' '10'", f"{{ print_1_1 | kept_as '{KEPT}'; }}"],
@@ -74,38 +88,51 @@ CASES = {
         ["kind: sysctl", "name: swappiness", "live: 60", "kept: nothing"],
     ),
     "clock": (
-        ("power", "mains"), ClockPolicies({"policy0": "powersave/power"}, power_unit_text("powersave", ""), POWER),
+        ("power", "mains"), ClockPolicies({"policy0": "powersave/power"},
+        power_unit_text("powersave", ""), POWER),
         [ClockPolicies({"policy1": "performance/"}, None, None)],
         [
-            [f"clock_is '{FREQ}/policy0' 'powersave' 'power'", "true", f"{{ print_1_1 | kept_as '{POWER}'; }}", f"link_is '{SWITCH}' '{POWER}'"],
-            ["true", f"clock_is '{FREQ}/policy1' 'performance' ''", f"not_kept '{POWER}'", f"link_gone '{SWITCH}'"],
+            [f"clock_is '{FREQ}/policy0' 'powersave' 'power'", "true",
+            f"{{ print_1_1 | kept_as '{POWER}'; }}", f"link_is '{SWITCH}' '{POWER}'"],
+            ["true", f"clock_is '{FREQ}/policy1' 'performance' ''", f"not_kept '{POWER}'",
+            f"link_gone '{SWITCH}'"],
         ],
-        [f"put_link '{SWITCH}' '{POWER}'", f"print_1_1 | keep_as '{POWER}'", "units daemon-reload", f"clock '{FREQ}/policy0' 'powersave' 'power'"], "",
-        ["kind: clock", "policies policy0: powersave/power", f"kept: {power_unit_text('powersave', '').decode()}", f"link: {POWER}"],
+        [f"put_link '{SWITCH}' '{POWER}'", f"print_1_1 | keep_as '{POWER}'", "units daemon-reload",
+        f"clock '{FREQ}/policy0' 'powersave' 'power'"], "",
+        ["kind: clock", "policies policy0: powersave/power",
+        f"kept: {power_unit_text('powersave', '').decode()}", f"link: {POWER}"],
     ),
     "property": (
-        ("power", "mains"), Profile("net.hadess.PowerProfiles", "balanced"), [Profile("net.hadess.PowerProfiles", "power-saver")],
-        [[f"plan_is 'net.hadess.PowerProfiles' '/net/hadess/PowerProfiles' '{p}'"] for p in ("balanced", "power-saver")],
+        ("power", "mains"), Profile("net.hadess.PowerProfiles", "balanced"),
+        [Profile("net.hadess.PowerProfiles", "power-saver")],
+        [[f"plan_is 'net.hadess.PowerProfiles' '/net/hadess/PowerProfiles' '{p}'"]
+        for p in ("balanced", "power-saver")],
         ["plan 'net.hadess.PowerProfiles' '/net/hadess/PowerProfiles' 'balanced'"], "",
         ["kind: property", "bus: net.hadess.PowerProfiles", "plan: balanced"],
     ),
     "swap": (
-        ("memory", "swap_mib"), SwapAreas((), (), (), ("a.swap",)), [SwapAreas((5,), (5,), ("a.swap",), ())],
+        ("memory", "swap_mib"), SwapAreas((), (), (), ("a.swap",)), [SwapAreas((5,), (5,),
+        ("a.swap",), ())],
         [
-            [f"not_kept '{OWN}'", f"link_gone '{OWN_SWITCH}'", "swap_gone '/var/lib/lumtak/swap_5'", "swap_not '/var/lib/lumtak/swap_5'",
+            [f"not_kept '{OWN}'", f"link_gone '{OWN_SWITCH}'", "swap_gone '/var/lib/lumtak/swap_5'",
+            "swap_not '/var/lib/lumtak/swap_5'",
              f"link_gone '{UNITS}/a.swap'", "unit_up 'a.swap'"],
-            [f"{{ print_1_1 | kept_as '{OWN}'; }}", f"link_is '{OWN_SWITCH}' '{OWN}'", "swap_made '/var/lib/lumtak/swap_5'", "swap_is '/var/lib/lumtak/swap_5'",
+            [f"{{ print_1_1 | kept_as '{OWN}'; }}", f"link_is '{OWN_SWITCH}' '{OWN}'",
+            "swap_made '/var/lib/lumtak/swap_5'", "swap_is '/var/lib/lumtak/swap_5'",
              f"link_is '{UNITS}/a.swap' '/dev/null'", "unit_down 'a.swap'"],
         ],
         [
             f"drop '{UNITS}/a.swap'", "units daemon-reload", "units start -- 'a.swap'",
-            "room_for '/var/lib/lumtak/swap_5' && swap_off '/var/lib/lumtak/swap_5' 'var-lib-lumtak-swap_5.swap'",
-            f"drop_switch '{OWN_SWITCH}' && drop '{OWN}' && drop_swap '/var/lib/lumtak/swap_5'", "units daemon-reload",
+            ("room_for '/var/lib/lumtak/swap_5'"
+            " && swap_off '/var/lib/lumtak/swap_5' 'var-lib-lumtak-swap_5.swap'"),
+            f"drop_switch '{OWN_SWITCH}' && drop '{OWN}' && drop_swap '/var/lib/lumtak/swap_5'",
+            "units daemon-reload",
         ], "",
         ["kind: swap", "kept: nothing", "on: nothing", "masked: nothing", "used: a.swap"],
     ),
 }  # fmt: skip
-"""(setting, state, what it is told apart from, tests of each, what brings it, what tidies, in words)."""
+"""(setting, state, what it is told apart from, tests of each, what brings it, what tidies, in
+words)."""
 OF_ROOT = {"links", "sysctl", "clock", "property", "swap"}
 
 
@@ -121,7 +148,11 @@ def test_each_kind_says_what_its_script_does(kind):
     assert state_of(msgspec.to_builtins(state)) == state
     assert all(state.alike(other) for other in others)
     assert "is no kind of state that" in state.problem("nowhere", key)
-    assert not any(state.alike(CASES[k][1]) for k in CASES if k != kind and {k, kind} - {"absent", "file", "link"})
+    assert not any(
+        state.alike(CASES[k][1])
+        for k in CASES
+        if k != kind and {k, kind} - {"absent", "file", "link"}
+    )
 
 
 def test_where_a_file_stands_goes_along():
@@ -147,20 +178,27 @@ def test_what_is_just_possible(area, key, state):
 
 
 def test_every_kind_is_in_the_table_above():
-    assert {k for k in KINDS if KINDS[k].__module__.startswith("lumtak.computers.hands")} == {*CASES, "unknown"}
+    assert {k for k in KINDS if KINDS[k].__module__.startswith("lumtak.computers.hands")} == {
+        *CASES,
+        "unknown",
+    }
 
 
 def test_more_swap_masked_swap_and_what_is_both():
     more = SwapAreas((5,), (5,), ("b.swap",), ("a.swap", "b.swap"))
     part = Part("1", [more, SwapAreas((), (), (), ("c.swap",))])
     assert [b.decode() for b in more.bring(part)] == [
-        f"drop '{UNITS}/a.swap'", f"drop '{UNITS}/b.swap'", f"drop '{UNITS}/c.swap'", "make_swap 5 '/var/lib/lumtak/swap_5'",
+        f"drop '{UNITS}/a.swap'", f"drop '{UNITS}/b.swap'", f"drop '{UNITS}/c.swap'",
+        "make_swap 5 '/var/lib/lumtak/swap_5'",
         f"print_1_1 | keep_as '{OWN}'", f"put_link '{OWN_SWITCH}' '{OWN}'", "units daemon-reload",
-        "units start -- 'var-lib-lumtak-swap_5.swap'", "units start -- 'a.swap'", "units start -- 'b.swap'",
+        "units start -- 'var-lib-lumtak-swap_5.swap'", "units start -- 'a.swap'",
+        "units start -- 'b.swap'",
         f"put_link '{UNITS}/b.swap' '/dev/null'", "units stop -- 'c.swap'", "units daemon-reload",
     ]  # fmt: skip
     masked = SwapAreas((), (), ("a.swap",), ())
-    acts = [b.decode() for b in masked.bring(Part("1", [masked, SwapAreas((), (), (), ("a.swap",))]))]
+    acts = [
+        b.decode() for b in masked.bring(Part("1", [masked, SwapAreas((), (), (), ("a.swap",))]))
+    ]
     assert acts[:1] == ["units daemon-reload"], "what is to stay masked is not unmasked"
 
 
@@ -180,7 +218,8 @@ def test_what_an_interrupted_write_left_goes_before_anything_is_tested():
     assert [line.partition(" ")[0] for line in lines[2:4]] == ["drop", "drop_switch"]
     assert [".lumtak-" in line for line in lines[2:4]] == [True, True]
     assert "units st" not in text, "whether it ran is not known, so it is left as it is"
-    for state, count in ((KernelValue("swappiness", "60", None), 1), (ClockPolicies({}, None, None), 2), (SwapAreas((5,), (), ("a.swap",), ()), 3),
+    for state, count in ((KernelValue("swappiness", "60", None), 1), (ClockPolicies({}, None, None),
+    2), (SwapAreas((5,), (), ("a.swap",), ()), 3),
                          (Profile("net.hadess.PowerProfiles", "balanced"), 0)):  # fmt: skip
         assert len(state.preface(Part("1", [state]))) == count
 
@@ -188,8 +227,8 @@ def test_what_an_interrupted_write_left_goes_before_anything_is_tested():
 def test_a_part_goes_back_from_any_mixture_of_what_is_known_and_from_nothing_else():
     text = choice("7", "A", CASES["sysctl"][1], CASES["sysctl"][2]).decode()
     assert (
-        f"elif {{ kernel_is '/proc/sys/vm/swappiness' '60' || kernel_is '/proc/sys/vm/swappiness' '10'; }} && {{ not_kept '{KEPT}' || {{ print_7_1"
-        in text
+        "elif { kernel_is '/proc/sys/vm/swappiness' '60' || kernel_is '/proc/sys/vm/swappiness'"
+        f" '10'; }} && {{ not_kept '{KEPT}' || {{ print_7_1" in text
     )
     assert "elif" not in choice("1", "A", CASES["sysctl"][1], []).decode()
 
@@ -199,7 +238,8 @@ def test_a_part_goes_back_from_any_mixture_of_what_is_known_and_from_nothing_els
     [
         ("links", f"sudo ln -sfT '{UNIT}' '{WANTS}'; sudo systemctl daemon-reload"),
         ("sysctl", "sudo sysctl 'vm.swappiness=60'"),
-        ("property", ("sudo busctl --system set-property 'net.hadess.PowerProfiles' '/net/hadess/PowerProfiles' 'net.hadess.PowerProfiles' "
+        ("property", ("sudo busctl --system set-property 'net.hadess.PowerProfiles' "
+                     "'/net/hadess/PowerProfiles' 'net.hadess.PowerProfiles' "
                      "ActiveProfile s 'balanced'")),
         ("swap", ""), ("clock", ""), ("file", ""),
     ],

@@ -45,19 +45,31 @@ def test_a_write_that_fails_leaves_the_old_file_and_nothing_else(tmp_path, monke
 def test_a_folder_is_made_and_a_file_in_its_place_is_said(tmp_path):
     write_whole(tmp_path / "a/b/c", b"x", private=True)
     assert (tmp_path / "a/b").stat().st_mode & 0o777 == 0o700
-    with pytest.raises(StorageError, match=r"not a directory\. Choose a folder; a file is in the way"):
+    with pytest.raises(
+        StorageError, match=r"not a directory\. Choose a folder; a file is in the way"
+    ):
         write_whole(tmp_path / "a/b/c/d", b"x")
     with pytest.raises(StorageError, match=r"no such file or directory\. Make its folder first"):
         write_whole(tmp_path / "none/x", b"x")
-    assert not (tmp_path / "none").exists(), "what somebody asked for goes where they said, or nowhere"
+    assert not (tmp_path / "none").exists(), (
+        "what somebody asked for goes where they said, or nowhere"
+    )
 
 
 @pytest.mark.parametrize(
     ("name", "known", "hint"),
     [
         ("sim:nothere", ["sim:chart-room", "sim:drawing-bench", "local"], "all of them"),
-        ("sim:drawing-banch", ["sim:chart-room", "sim:drawing-bench", "local"], "Did you mean sim:drawing-bench?"),
-        ("services:tidefeed", ["services:tide-feed", "services:mast"], "Did you mean services:tide-feed?"),
+        (
+            "sim:drawing-banch",
+            ["sim:chart-room", "sim:drawing-bench", "local"],
+            "Did you mean sim:drawing-bench?",
+        ),
+        (
+            "services:tidefeed",
+            ["services:tide-feed", "services:mast"],
+            "Did you mean services:tide-feed?",
+        ),
         ("services:x", ["services:tide-feed", "services:mast"], "all of them"),
     ],
 )
@@ -96,7 +108,10 @@ def test_a_damaged_file_is_said_and_a_damaged_journal_set_aside(tmp_path):
     book.close()
     journal = Journal(tmp_path)
     assert "built anew" in journal.notices[0]
-    assert {p.name for p in tmp_path.glob("*.damaged-1")} == {"casebook.db.damaged-1", "journal.db.damaged-1"}
+    assert {p.name for p in tmp_path.glob("*.damaged-1")} == {
+        "casebook.db.damaged-1",
+        "journal.db.damaged-1",
+    }
     journal.close()
 
 
@@ -132,7 +147,8 @@ def test_several_threads(tmp_path):
 
 def job(number="bench-1", **fields):
     given = {
-        "address": "sim:test", "identity": "sim-test", "computer_name": "bench", "user": "u", "visit": 1, "profile": profile(),
+        "address": "sim:test", "identity": "sim-test", "computer_name": "bench", "user": "u",
+        "visit": 1, "profile": profile(),
         "begun_at": "2026-03-02",
     }  # fmt: skip
     return Job(id=number, **{**given, **fields})
@@ -147,7 +163,9 @@ def test_jobs_come_back_as_they_were_newest_first(tmp_path):
     assert [j.id for j in book.jobs()] == ["bench-1", "bench-2"]
     assert book.job("bench-2") == two
     full = job(
-        "bench-2", facts=facts(item("apps", "x")), audit=audit(facts(item("apps", "x")), profile(), CATALOGUE, None)
+        "bench-2",
+        facts=facts(item("apps", "x")),
+        audit=audit(facts(item("apps", "x")), profile(), CATALOGUE, None),
     )
     book.save(full)
     assert book.job("bench-2") == full
@@ -199,7 +217,9 @@ def test_lumtaks_own_files_are_its_owners_alone_whoever_opens_first(tmp_path):
     assert {"journal.db", "casebook.db", "simulated"} <= {p.name for p in home.iterdir()}
 
 
-def test_what_a_killed_lumtak_left_half_written_is_swept_and_what_another_writes_now_stays(tmp_path):
+def test_what_a_killed_lumtak_left_half_written_is_swept_and_what_another_writes_now_stays(
+    tmp_path,
+):
     for name, stays in (
         (".journal-id.999999999.0123abcd.new", False),
         (f".x.json.{os.getpid()}.0123abcd.new", True),
@@ -239,8 +259,14 @@ def test_root_keeps_no_data_where_others_decide_what_stands_there(tmp_path):
             "Invalid value for '--seed': 0 is not in the range 1<=x<=2147483648.",
             "Invalid value for '--seed': 0 is not from 1 to 2147483648.",
         ),
-        ("Invalid value for '--t': -1.0 is not in the range x>=0.", "Invalid value for '--t': -1.0 is less than 0."),
-        ("Invalid value for '--t': 9 is not in the range x<=5.", "Invalid value for '--t': 9 is more than 5."),
+        (
+            "Invalid value for '--t': -1.0 is not in the range x>=0.",
+            "Invalid value for '--t': -1.0 is less than 0.",
+        ),
+        (
+            "Invalid value for '--t': 9 is not in the range x<=5.",
+            "Invalid value for '--t': 9 is more than 5.",
+        ),
         ("No such option: --x", "No such option: --x"),
     ],
 )
@@ -266,7 +292,9 @@ def test_nothing_that_is_said_can_give_orders_to_a_terminal(text, shown):
     assert raw.getvalue().decode() == shown + "\x1b[K"
 
 
-@pytest.mark.parametrize("text", ["plain", "caf\u00e9 海", "\u009b1m\u202e\u2028", "\U000e0001\u00a0"])
+@pytest.mark.parametrize(
+    "text", ["plain", "caf\u00e9 海", "\u009b1m\u202e\u2028", "\U000e0001\u00a0"]
+)
 def test_json_says_the_same_without_what_a_terminal_obeys(text):
     document = harmless_json(msgspec.json.encode({text: text}))
     assert msgspec.json.decode(document) == {text: text}

@@ -44,7 +44,11 @@ def test_chosen_is_hollow_and_applied_is_hatched():
     _, plain = strips(reading(costs=COSTS), found())
     strip = marked(plain, chosen=[parse_ref("services:fax")], applied=[parse_ref("apps:x")])
     marks = {p.key: p.mark for p in strip.pieces}
-    assert (marks["services:fax"], marks["apps:x"], marks["services:plotter"]) == ("chosen", "applied", "plain")
+    assert (marks["services:fax"], marks["apps:x"], marks["services:plotter"]) == (
+        "chosen",
+        "applied",
+        "plain",
+    )
 
 
 def test_parts_above_the_whole_are_scaled_down_to_it():
@@ -54,7 +58,12 @@ def test_parts_above_the_whole_are_scaled_down_to_it():
 
 
 def test_ceiling_and_baseline():
-    strip, _ = strips(reading(costs=COSTS), found(), ceilings=Ceilings(cpu_pct=10, ram_pct=40.0), baseline=reading())
+    strip, _ = strips(
+        reading(costs=COSTS),
+        found(),
+        ceilings=Ceilings(cpu_pct=10, ram_pct=40.0),
+        baseline=reading(),
+    )
     assert (strip.ceiling, strip.baseline) == (0.4, 0.5)
 
 

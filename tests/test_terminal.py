@@ -17,7 +17,8 @@ pytestmark = [
     pytest.mark.long,
     pytest.mark.terminal,
     pytest.mark.skipif(
-        not shutil.which("tmux") and not os.environ.get("CI"), reason="tmux is missing; `make test` installs it"
+        not shutil.which("tmux") and not os.environ.get("CI"),
+        reason="tmux is missing; `make test` installs it",
     ),
 ]
 
@@ -32,7 +33,9 @@ class Terminal:
 
     def __init__(self, folder, command, width=142, height=44, env=None):
         self._socket = str(folder / f"tmux-{next(_NUMBERS)}")
-        variables = [x for k, v in {"HOME": str(folder), **(env or {})}.items() for x in ("-e", f"{k}={v}")]
+        variables = [
+            x for k, v in {"HOME": str(folder), **(env or {})}.items() for x in ("-e", f"{k}={v}")
+        ]
         self._tmux(
             "-f",
             "/dev/null",
@@ -47,12 +50,17 @@ class Terminal:
             str(folder),
             "sh",
             "-c",
-            f"unset COLUMNS LINES; {command}; echo ended; sleep 600",  # readline sets both in the process that runs the tests,
+            # Readline sets both in the process that runs the tests,.
+            f"unset COLUMNS LINES; {command}; echo ended; sleep 600",
         )
 
     def _tmux(self, *arguments):
         return subprocess.run(
-            ["tmux", "-S", self._socket, *arguments], capture_output=True, text=True, check=False, timeout=PATIENCE_S
+            ["tmux", "-S", self._socket, *arguments],
+            capture_output=True,
+            text=True,
+            check=False,
+            timeout=PATIENCE_S,
         ).stdout
 
     def screen(self):
@@ -69,7 +77,10 @@ class Terminal:
         raise AssertionError(f"never saw {pattern!r}; on screen:\n{self.screen()}")
 
     def still(self):
-        """The screen, once the program does nothing but wait: it slept at two looks and used no processor between them."""
+        """The screen, once the program does nothing but wait.
+
+        It slept at two looks and used no processor between them.
+        """
         end, before = time.monotonic() + PATIENCE_S, None
         while time.monotonic() < end:
             now = self._at_rest(), self.screen()
@@ -80,7 +91,10 @@ class Terminal:
         raise AssertionError(f"the screen never stood still:\n{self.screen()}")
 
     def _at_rest(self):
-        """What each thread of each of its processes has used so far; nothing where one of them works, or wants to."""
+        """What each thread of each of its processes has used so far.
+
+        Nothing where one of them works, or wants to.
+        """
         used, todo = [], [self._tmux("display-message", "-p", "#{pane_pid}").strip()]
         while todo:
             tasks = Path(f"/proc/{todo.pop()}/task")
@@ -100,7 +114,9 @@ class Terminal:
             self._tmux("send-keys", "--", name)
 
     def click(self, word, line_with):
-        """A press and release of the left button on a word (SGR mouse sequences, 1-based), once the screen stands still."""
+        """A press and release of the left button on a word (SGR mouse sequences, 1-based), once the
+        screen stands still.
+        """
         self.click_at(None, line_with, word)
 
     def click_at(self, x, line_with, word=""):

@@ -14,7 +14,8 @@ def test_no_name_can_command_a_terminal(name):
     assert len(shown) <= 200
     assert not any(ord(c) < 0x20 or 0x7F <= ord(c) < 0xA0 for c in shown)
     assert not any(
-        0x202A <= ord(c) <= 0x202E or 0x2066 <= ord(c) <= 0x2069 or 0xD800 <= ord(c) <= 0xDFFF for c in shown
+        0x202A <= ord(c) <= 0x202E or 0x2066 <= ord(c) <= 0x2069 or 0xD800 <= ord(c) <= 0xDFFF
+        for c in shown
     )
     assert plain(shown) == shown
     shown.encode()
@@ -49,7 +50,14 @@ def test_signs():
 
 @pytest.mark.parametrize(
     ("seconds", "text"),
-    [(0, "0 s"), (59.4, "59 s"), (60, "1 min"), (125, "2 min 5 s"), (3600, "1 h"), (11400, "3 h 10 min")],
+    [
+        (0, "0 s"),
+        (59.4, "59 s"),
+        (60, "1 min"),
+        (125, "2 min 5 s"),
+        (3600, "1 h"),
+        (11400, "3 h 10 min"),
+    ],
 )
 def test_spans(seconds, text):
     assert span(seconds) == text

@@ -51,6 +51,9 @@ threads = [threading.Thread(target=load) for _ in range(4)]
 
 @pytest.mark.parametrize(("program", "times"), [(_READ, 3), (_SPECS, 8)])
 def test_no_record_kills_a_process_that_reads_it_in_four_threads(program, times):
-    started = [subprocess.Popen([sys.executable, "-c", program], stderr=subprocess.PIPE) for _ in range(times)]
+    started = [
+        subprocess.Popen([sys.executable, "-c", program], stderr=subprocess.PIPE)
+        for _ in range(times)
+    ]
     ended = [(p.communicate(timeout=100)[1], p.returncode) for p in started]
     assert {code for _, code in ended} == {0}, ended

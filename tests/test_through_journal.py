@@ -1,4 +1,6 @@
-"""Settings of a real computer changed and put back through the journal, on a folder whose programs answer as systemd and dconf do."""
+"""Settings of a real computer changed and put back through the journal, on a folder whose programs
+answer as systemd and dconf do.
+"""
 
 import contextlib
 import errno
@@ -31,7 +33,9 @@ def journal(home):
 
 def changed(journal, box, *changes):
     known = [item(c.ref.area, c.ref.key) for c in map(parse_change, changes)]
-    return apply_changes(journal, box, facts(*known, identity=box.identity), [parse_change(c) for c in changes])
+    return apply_changes(
+        journal, box, facts(*known, identity=box.identity), [parse_change(c) for c in changes]
+    )
 
 
 def results(outcomes):
@@ -51,7 +55,7 @@ def switch_on(hand, unit, by="multi-user.target"):
     hand.asked.clear()
 
 
-# -- services -------------------------------------------------------------------------------------------------------------------
+# -- services --------------------------------------------------------------------------------------
 
 
 @pytest.mark.parametrize("ran", [True, False])
@@ -75,10 +79,14 @@ def test_what_the_value_says_runs_or_stops_where_nothing_is_restored(tree, journ
     box = computer_on(hand)
     assert results(changed(journal, box, "services:quay=auto")) == ["done"]
     assert "quay.service" in hand.running
-    assert f"{ETC[1:]}/also-quay.service" in folder_of(tree), "all that its [Install] section asks for"
+    assert f"{ETC[1:]}/also-quay.service" in folder_of(tree), (
+        "all that its [Install] section asks for"
+    )
     hand.asked.clear()
     box.settings.write(parse_ref("services:tide"), State(value="manual"))
-    assert hand.acted() == [("stop", "tide.service")], "no link changed, so there is nothing to load"
+    assert hand.acted() == [("stop", "tide.service")], (
+        "no link changed, so there is nothing to load"
+    )
 
 
 def test_a_mask_does_not_stay_where_the_service_could_not_be_stopped(tree, journal):
@@ -124,7 +132,9 @@ def test_how_a_service_starts(tree, fields, value):
     assert computer_on(hand).settings.read(parse_ref("services:tide")).value == value
 
 
-@pytest.mark.parametrize("state", ["active", "activating", "reloading", "inactive", "deactivating", "failed"])
+@pytest.mark.parametrize(
+    "state", ["active", "activating", "reloading", "inactive", "deactivating", "failed"]
+)
 def test_what_counts_as_running(tree, state):
     hand = Outside(tree, tide={"ActiveState": state})
     up = state in {"active", "activating", "reloading"}
@@ -133,7 +143,10 @@ def test_what_counts_as_running(tree, state):
 
 @pytest.mark.parametrize("key", ["a/b", "", "x\0y"])
 def test_what_no_unit_can_be_called(tree, key):
-    for attempt in (lambda b, r: b.settings.read(r), lambda b, r: b.settings.foresee(r, State(value="off"))):
+    for attempt in (
+        lambda b, r: b.settings.read(r),
+        lambda b, r: b.settings.foresee(r, State(value="off")),
+    ):
         with pytest.raises(ComputerError, match="is no name of a service"):
             attempt(computer_on(Outside(tree)), SettingRef(area="services", key=key))
 
@@ -151,8 +164,16 @@ def test_what_a_service_can_become_and_where_it_comes_from(tree):
     assert found["tide"].setting.values == ("auto", "manual", "off")
     assert found["log.timer"].setting.values == ("auto", "manual"), "a timer is not masked"
     assert found["mute"].setting.values == ("demand", "off"), "nothing says what it starts with"
-    assert found["own"].setting.values == ("auto", "manual"), "a mask would have to take its file's place"
-    assert [found[k].origin for k in ("sail", "own", "made", "tide")] == ["user", "user", "system", "unknown"]
+    assert found["own"].setting.values == (
+        "auto",
+        "manual",
+    ), "a mask would have to take its file's place"
+    assert [found[k].origin for k in ("sail", "own", "made", "tide")] == [
+        "user",
+        "user",
+        "system",
+        "unknown",
+    ]
 
 
 def test_what_a_mask_alone_is_left_of_or_a_generator_made(tree):
@@ -176,9 +197,20 @@ def test_what_a_mask_alone_is_left_of_or_a_generator_made(tree):
 
 
 def test_a_timer_is_known_by_its_own_name_or_by_what_it_serves(tree):
-    told = {"LoadState": "loaded", "ActiveState": "inactive", "UnitFileState": "disabled", "FragmentPath": f"{FILE}/x"}
-    own, served = ({**told, "Id": "plocate-updatedb.timer"}, {**told, "Id": "x.timer", "Triggers": "man-db.service"})
-    assert [i.role for i in Services(means_of(Outside(tree))).parse([own, served])[0]] == ["file-index", "manual-index"]
+    told = {
+        "LoadState": "loaded",
+        "ActiveState": "inactive",
+        "UnitFileState": "disabled",
+        "FragmentPath": f"{FILE}/x",
+    }
+    own, served = (
+        {**told, "Id": "plocate-updatedb.timer"},
+        {**told, "Id": "x.timer", "Triggers": "man-db.service"},
+    )
+    assert [i.role for i in Services(means_of(Outside(tree))).parse([own, served])[0]] == [
+        "file-index",
+        "manual-index",
+    ]
     instance = {**told, "Id": "fstrim@a.service", "Names": "fstrim@a.service"}
     assert Services(means_of(Outside(tree))).parse([instance])[0][0].role == "disk-trim"
 
@@ -224,7 +256,11 @@ def test_a_masked_service_that_is_asked_for_is_unmasked_to_manual_at_most(tree):
     hand = Outside(tree, quay={"BusName": "made.up.Quay"})
     hand.own_link(f"{ETC}/quay.service", NOWHERE)
     (found,) = [i for i in computer_on(hand).about.facts().items if i.key == "quay"]
-    assert found.setting.values == ("auto", "manual", "off"), "what else it would be shows once the mask is gone"
+    assert found.setting.values == (
+        "auto",
+        "manual",
+        "off",
+    ), "what else it would be shows once the mask is gone"
 
 
 def test_what_systemd_does_not_tell_is_a_sentence(tree):
@@ -252,52 +288,78 @@ def test_of_units_that_vanish_while_they_are_asked_for_the_others_are_told(tree)
             return super().run(arguments, timeout_s, partly, bus)
 
     hand = Strict(
-        tree, tide={"UnitFileState": "disabled", "TriggeredBy": "gone.socket log.timer"}, running=["log.timer"]
+        tree,
+        tide={"UnitFileState": "disabled", "TriggeredBy": "gone.socket log.timer"},
+        running=["log.timer"],
     )
     assert computer_on(hand).settings.read(parse_ref("services:tide")).value == "demand"
 
 
 def test_what_systemd_tells_of_a_unit(tree):
-    tide = {"Id": "tide.service", "Names": "tide.service sea.service", "LoadState": "loaded", "ActiveState": "active",
-            "UnitFileState": "disabled", "FragmentPath": f"{FILE}/tide.service", "TriggeredBy": "low.timer idle.socket",
-            "WantedBy": "graphical.target quay.service", "InactiveExitTimestampMonotonic": "1000000",
-            "ActiveEnterTimestampMonotonic": "1500000", "InactiveEnterTimestampMonotonic": "200"}  # fmt: skip
-    low = {"Id": "low.timer", "LoadState": "loaded", "ActiveState": "active", "UnitFileState": "disabled",
+    tide = {"Id": "tide.service", "Names": "tide.service sea.service", "LoadState": "loaded",
+    "ActiveState": "active",
+            "UnitFileState": "disabled", "FragmentPath": f"{FILE}/tide.service",
+            "TriggeredBy": "low.timer idle.socket",
+            "WantedBy": "graphical.target quay.service",
+            "InactiveExitTimestampMonotonic": "1000000",
+            "ActiveEnterTimestampMonotonic": "1500000",
+            "InactiveEnterTimestampMonotonic": "200"}  # fmt: skip
+    low = {"Id": "low.timer", "LoadState": "loaded", "ActiveState": "active",
+    "UnitFileState": "disabled",
            "FragmentPath": f"{FILE}/low.timer", "Triggers": "tide.service"}  # fmt: skip
     idle = {"Id": "idle.socket", "LoadState": "loaded", "ActiveState": "inactive"}
     gone = {"Id": "gone.service", "LoadState": "not-found", "ActiveState": "inactive"}
     mine = Services(means_of(Outside(tree)))
     found = {i.key: i for i in mine.parse([tide, low, idle, gone])[0]}
     assert set(found) == {"tide", "low.timer"}
-    assert (found["tide"].start_s, found["tide"].running, found["tide"].aliases) == (0.5, True, ("sea",))
+    assert (found["tide"].start_s, found["tide"].running, found["tide"].aliases) == (
+        0.5,
+        True,
+        ("sea",),
+    )
     assert [(t.kind, t.by) for t in found["tide"].triggers] == [
         ("system", ""), ("wants", "quay"), ("timer", "low.timer"), ("socket", "idle.socket"),
     ]  # fmt: skip
     assert found["tide"].setting.values == ("auto", "demand", "off")
-    assert (found["low.timer"].value, found["low.timer"].started_by, found["low.timer"].triggers) == (
+    assert (found["low.timer"].value, found["low.timer"].started_by,
+    found["low.timer"].triggers) == (
         "manual", "is not counting", (),
     )  # fmt: skip
-    (never,) = mine.parse([{**tide, "InactiveExitTimestampMonotonic": "0", "WantedBy": "", "TriggeredBy": ""}])[0]
-    assert (never.start_s, never.triggers, never.setting.values) == (None, (), ("auto", "manual", "off"))
+    (never,) = mine.parse(
+        [{**tide, "InactiveExitTimestampMonotonic": "0", "WantedBy": "", "TriggeredBy": ""}]
+    )[0]
+    assert (never.start_s, never.triggers, never.setting.values) == (
+        None,
+        (),
+        ("auto", "manual", "off"),
+    )
     (once,) = mine.parse([{**tide, "UnitFileState": "enabled", "ActiveEnterTimestampMonotonic": "0",
-                           "InactiveEnterTimestampMonotonic": "3000000", "WantedBy": "", "TriggeredBy": ""}])[0]  # fmt: skip
+                           "InactiveEnterTimestampMonotonic": "3000000", "WantedBy": "",
+                           "TriggeredBy": ""}])[0]  # fmt: skip
     assert (once.start_s, [t.kind for t in once.triggers]) == (2.0, ["system"])
     (quick,) = mine.parse([{**tide, "ActiveEnterTimestampMonotonic": "1000000"}])[0]
     assert quick.start_s == 0.0, "it was up at once"
-    (untold,) = mine.parse([{k: v for k, v in tide.items() if k != "InactiveExitTimestampMonotonic"}])[0]
+    (untold,) = mine.parse(
+        [{k: v for k, v in tide.items() if k != "InactiveExitTimestampMonotonic"}]
+    )[0]
     assert untold.start_s is None
     asleep = mine.parse([{**tide, "TriggeredBy": "idle.socket"}, idle])[0][0]
-    assert (asleep.value, asleep.setting.values) == ("manual", ("auto", "manual", "off")), "nothing waits for it now"
+    assert (asleep.value, asleep.setting.values) == (
+        "manual",
+        ("auto", "manual", "off"),
+    ), "nothing waits for it now"
     on = mine.parse([{**tide, "UnitFileState": "enabled"}, low])[0][0]
     assert on.setting.values == ("auto", "demand", "off")
-    assert mine.parse([{**tide, "UnitFileState": "enabled", "TriggeredBy": ""}])[0][0].setting.values == (
+    assert mine.parse([{**tide, "UnitFileState": "enabled", "TriggeredBy": ""}])[0][
+        0
+    ].setting.values == (
         "auto",
         "manual",
         "off",
     )
 
 
-# -- swap, effects, files -------------------------------------------------------------------------------------------------------
+# -- swap, effects, files --------------------------------------------------------------------------
 
 
 def test_swap_goes_to_a_file_and_comes_back_and_what_fails_leaves_no_mask(tree, journal):
@@ -324,7 +386,10 @@ def test_the_device_that_the_kernel_was_told_to_wake_from_stays(tree, journal):
     most = next(i for i in box.about.facts().items if i.key == "swap_mib").setting.highest
     assert most == 120 + int(0.9 * 10240)
     (outcome,) = changed(journal, box, f"memory:swap_mib={most + 1}")
-    assert (outcome.result, str(most) in outcome.note) == ("failed", True), "a tenth of the disk is kept free"
+    assert (outcome.result, str(most) in outcome.note) == (
+        "failed",
+        True,
+    ), "a tenth of the disk is kept free"
 
 
 @pytest.mark.parametrize(
@@ -334,7 +399,9 @@ def test_the_device_that_the_kernel_was_told_to_wake_from_stays(tree, journal):
         ("thumbnails", "org.mate.thumbnailers disable-all", "true", "false"),
     ],
 )
-def test_an_effect_of_the_desktop_and_unset_is_a_value_of_its_own(tree, journal, key, where, off, on):
+def test_an_effect_of_the_desktop_and_unset_is_a_value_of_its_own(
+    tree, journal, key, where, off, on
+):
     hand = Outside(tree)
     box, ref = computer_on(hand), parse_ref(f"effects:{key}")
     assert box.settings.read(ref).value is None
@@ -361,9 +428,15 @@ def effects_of(tree, schemas=None):
 def test_effects_of_each_family_of_desktops_and_what_is_missing(tree):
     hand, _, found = effects_of(tree)
     assert [(i.key, i.value, i.running, i.setting.values) for i in found.items] == [
-        ("animations", None, True, ("on", "off")), ("cursor-blinking", None, True, ("on", "off")), ("thumbnails", None, True, ("on", "off")),
+        ("animations", None, True, ("on", "off")), ("cursor-blinking", None, True, ("on", "off")),
+        ("thumbnails", None, True, ("on", "off")),
     ]  # fmt: skip
-    hand.tell(stored={"org.mate.interface enable-animations": "false", "org.mate.interface cursor-blink": "'odd'"})
+    hand.tell(
+        stored={
+            "org.mate.interface enable-animations": "false",
+            "org.mate.interface cursor-blink": "'odd'",
+        }
+    )
     of = {i.key: i for i in effects_of(tree)[2].items}
     assert (of["animations"].value, of["animations"].running) == ("off", False)
     assert of["animations"].setting.values == ("on", "off")
@@ -372,12 +445,18 @@ def test_effects_of_each_family_of_desktops_and_what_is_missing(tree):
     gnome.tell(stored={"org.gnome.desktop.interface font-antialiasing": "'rgba'"})
     fonts = {i.key: i for i in effects_of(tree)[2].items}["smooth-fonts"]
     assert (fonts.value, fonts.setting.values) == ("on", ("on", "off")), "one of several ways of on"
-    assert [g.reason for g in effects_of(tree, "")[2].gaps] == ["no desktop is here whose effects this version knows"]
+    assert [g.reason for g in effects_of(tree, "")[2].gaps] == [
+        "no desktop is here whose effects this version knows"
+    ]
     (tree / "usr/bin/dconf").unlink()
-    assert [g.needed for g in effects_of(tree, "org.mate.interface")[2].gaps] == ["the programs dconf and gsettings"]
+    assert [g.needed for g in effects_of(tree, "org.mate.interface")[2].gaps] == [
+        "the programs dconf and gsettings"
+    ]
 
 
-@pytest.mark.parametrize("address", ["effects:nothing", "memory:nothing", "power:mains", "services:nowhere"])
+@pytest.mark.parametrize(
+    "address", ["effects:nothing", "memory:nothing", "power:mains", "services:nowhere"]
+)
 def test_what_nothing_keeps_is_a_sentence(tree, address):
     bare = linux(tree)
     for attempt in (bare.settings.read, lambda r: bare.settings.foresee(r, State(value="off"))):
@@ -390,7 +469,9 @@ def test_what_nothing_keeps_is_a_sentence(tree, address):
 
 def test_lists_among_what_is_stored_are_no_folders(tree):
     hand, adapter, _ = effects_of(tree)
-    hand.replies["dconf dump"] = b"[org/mate/interface]\n[odd=1\nlist=['x']\nenable-animations=false\n\n[/]\n"
+    hand.replies["dconf dump"] = (
+        b"[org/mate/interface]\n[odd=1\nlist=['x']\nenable-animations=false\n\n[/]\n"
+    )
     assert adapter.read(parse_ref("effects:animations")).value == "off"
 
 
@@ -398,12 +479,19 @@ def test_an_effect_of_another_desktop_or_of_none_is_refused(tree):
     _, adapter, _ = effects_of(tree, "org.gnome.desktop.interface")
     with pytest.raises(ComputerError, match="glass is no effect of this desktop"):
         adapter.read(parse_ref("effects:glass"))
-    mate = DesktopKey("org.mate.interface", "enable-animations", "/org/mate/interface/enable-animations", "false")
+    mate = DesktopKey(
+        "org.mate.interface", "enable-animations", "/org/mate/interface/enable-animations", "false"
+    )
     with pytest.raises(
         ComputerError,
-        match=r"was kept in org\.mate\.interface enable-animations, and the desktop that is here keeps it",
+        match=(
+            r"was kept in org\.mate\.interface enable-animations, and the desktop that is here"
+            r" keeps it"
+        ),
     ):
-        computer_on(Outside(tree)).settings.write(parse_ref("effects:animations"), State(value="off", exact=mate))
+        computer_on(Outside(tree)).settings.write(
+            parse_ref("effects:animations"), State(value="off", exact=mate)
+        )
 
 
 def test_an_effect_that_cannot_be_asked_for_or_is_refused_is_a_sentence(tree):
@@ -427,7 +515,11 @@ def test_an_effect_that_cannot_be_asked_for_or_is_refused_is_a_sentence(tree):
 
 @pytest.mark.parametrize("mode", [0o600, 0o644, 0o755])
 def test_a_file_keeps_its_mode_there_and_back(tree, journal, mode):
-    own = put(tree, "/home/u/.config/autostart/tide-feed.desktop", "[Desktop Entry]\nName=Tide\nExec=/opt/x\n")
+    own = put(
+        tree,
+        "/home/u/.config/autostart/tide-feed.desktop",
+        "[Desktop Entry]\nName=Tide\nExec=/opt/x\n",
+    )
     own.chmod(mode)
     before, box = own.read_bytes(), computer_on(Outside(tree))
     assert results(changed(journal, box, "apps:tide-feed=off")) == ["done"]
@@ -437,7 +529,9 @@ def test_a_file_keeps_its_mode_there_and_back(tree, journal, mode):
 
 
 def test_an_override_that_only_hides_goes_where_the_systems_entry_is_shown(tree, journal):
-    hides = put(tree, "/home/u/.config/autostart/tide-feed.desktop", "[Desktop Entry]\nHidden=true\n")
+    hides = put(
+        tree, "/home/u/.config/autostart/tide-feed.desktop", "[Desktop Entry]\nHidden=true\n"
+    )
     box = computer_on(Outside(tree))
     assert results(changed(journal, box, "apps:tide-feed=on")) == ["done"]
     assert not hides.exists()
@@ -448,7 +542,7 @@ def test_an_override_that_only_hides_goes_where_the_systems_entry_is_shown(tree,
     assert "Hidden=false" in hides.read_text(), "without an override the system's own would hide it"
 
 
-# -- what the journal makes of answers --------------------------------------------------------------------------------------------
+# -- what the journal makes of answers -------------------------------------------------------------
 
 
 class Parted(Plain):
@@ -498,7 +592,9 @@ def test_a_refused_write_is_undone_and_one_that_was_not_refused_is_left(journal)
     box.trouble = None
     box.settings.write = lambda ref, state: box.values.update({"services:x": "2/1"})
     assert results(changed(journal, box, "services:x=2/2")) == ["conflict"]
-    assert box.values["services:x"] == "2/1", "nobody said that it was refused, so it may be somebody's own"
+    assert box.values["services:x"] == "2/1", (
+        "nobody said that it was refused, so it may be somebody's own"
+    )
 
 
 def test_what_cannot_be_read_back_is_a_conflict(journal):
@@ -549,7 +645,10 @@ def test_what_was_interrupted_is_settled_before_anything_new_is_written(journal)
     with pytest.raises(KeyboardInterrupt):
         changed(journal, box, "services:x=2/2")
     assert results(changed(journal, box, "services:x=2/2")) == ["done"]
-    assert [(e.stage, e.before.value) for e in journal.entries()] == [("not done", "1/1"), ("verified", "1/1")]
+    assert [(e.stage, e.before.value) for e in journal.entries()] == [
+        ("not done", "1/1"),
+        ("verified", "1/1"),
+    ]
     assert results(put_back(journal, box)) == ["done"]
     assert box.values["services:x"] == "1/1"
 
@@ -562,18 +661,26 @@ def test_the_way_back_stands_before_anything_is_written_and_the_plan_ends(tree, 
     assert first["leave script"] < first["link"]
     assert not journal.unfinished_plans(box.identity, box.user_name)
     (outcome,) = changed(journal, box, "services:gone=off")
-    assert (outcome.result, outcome.before, "not there any more" in outcome.note) == ("failed", "?", True)
+    assert (outcome.result, outcome.before, "not there any more" in outcome.note) == (
+        "failed",
+        "?",
+        True,
+    )
 
 
 def test_after_a_failure_the_rest_is_not_tried_and_has_the_value_that_is_known(journal):
     box = Plain({"services:b": "auto", "services:new": "auto", "services:held": "auto"})
-    known = facts(item("services", "b", value="auto"), item("services", "c", value=None), item("services", "held", setting=Fixed(needed="x")),
+    known = facts(item("services", "b", value="auto"), item("services", "c", value=None),
+    item("services", "held", setting=Fixed(needed="x")),
                   identity=box.identity)  # fmt: skip
-    wanted = [parse_change(f"services:{k}=off") for k in ("new", "held", "gone", "b", "c", "nobody-knows")]
+    wanted = [
+        parse_change(f"services:{k}=off") for k in ("new", "held", "gone", "b", "c", "nobody-knows")
+    ]
     told = [(o.result, o.title, o.before) for o in apply_changes(journal, box, known, wanted)]
     assert [t[0] for t in told[:3]] == ["done", "done", "failed"]
     assert told[3:] == [
-        ("not tried", "b", "auto"), ("not tried", "c", "unset"), ("not tried", "services:nobody-knows", "unset"),
+        ("not tried", "b", "auto"), ("not tried", "c", "unset"), ("not tried",
+        "services:nobody-knows", "unset"),
     ]  # fmt: skip
     assert [e.shows for e in journal.entries()] == ["now", "now"]
     assert box.values["services:b"] == "auto"
@@ -605,7 +712,9 @@ def test_what_is_done_although_it_was_refused(journal):
 
 def test_what_could_not_be_brought_back_is_not_changed(journal):
     box = parted()
-    box.settings.foresee = lambda ref, state: box._never() if state.exact else Parted.foresee(box, ref, state)
+    box.settings.foresee = lambda ref, state: (
+        box._never() if state.exact else Parted.foresee(box, ref, state)
+    )
 
     def never():
         raise ComputerError("that made-up state cannot be reached again.")
@@ -636,8 +745,12 @@ def test_rights_are_given_back_however_a_plan_ends(journal, trouble):
 
 
 @pytest.mark.parametrize("takes_root", [(), ("services",)])
-@pytest.mark.parametrize(("found_at", "says"), [("1/1", "not done"), ("2/1", "not done"), ("2/2", "done")])
-def test_nothing_is_written_as_root_on_the_word_of_a_record_that_was_rescued(journal, takes_root, found_at, says):
+@pytest.mark.parametrize(
+    ("found_at", "says"), [("1/1", "not done"), ("2/1", "not done"), ("2/2", "done")]
+)
+def test_nothing_is_written_as_root_on_the_word_of_a_record_that_was_rescued(
+    journal, takes_root, found_at, says
+):
     box = parted(KeyboardInterrupt(), cut=0)
     with pytest.raises(KeyboardInterrupt):
         changed(journal, box, "services:x=2/2")
@@ -692,7 +805,7 @@ def test_what_reads_back_as_something_else_after_putting_back_is_a_conflict(jour
 
 def test_a_record_is_told_with_all_that_it_would_write(journal):
     changed(journal, parted(), "services:x=2/2")
-    (first, *rest) = recorded(journal.entries()[-1])
+    first, *rest = recorded(journal.entries()[-1])
     assert first.startswith("services:x: 2/2 → 1/1, recorded ")
     assert rest == ["  kind: parts", "  held a: 1", "  held b: 1", "  beside: nothing"]
 

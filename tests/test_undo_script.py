@@ -1,4 +1,8 @@
-"""The undo script: readable, quoted safely, comparing before it writes, the same under every shell, and enough by itself."""
+"""The undo script.
+
+Readable, quoted safely, comparing before it writes, the same under every shell, and enough by
+itself.
+"""
 
 import os
 import shutil
@@ -85,7 +89,9 @@ def test_it_goes_straight_to_what_was_before_the_first_change(world):
     before, journal = world.look(), Journal(world.home)
     for value in ("off", "on", "off"):
         computer = world.open()
-        apply_changes(journal, computer, computer.about.facts(), [parse_change(f"apps:tide-feed={value}")])
+        apply_changes(
+            journal, computer, computer.about.facts(), [parse_change(f"apps:tide-feed={value}")]
+        )
     journal.close()
     assert run_script(world.script(), world.tree).returncode == 0
     assert world.look() == before
@@ -95,7 +101,9 @@ def test_nothing_is_changed_where_the_script_cannot_be_left(world):
     (world.tree / "home/u/.local").write_text("in the way")
     before, journal = world.look(), Journal(world.home)
     computer = world.open()
-    (outcome,) = apply_changes(journal, computer, computer.about.facts(), [parse_change("apps:tide-feed=off")])
+    (outcome,) = apply_changes(
+        journal, computer, computer.about.facts(), [parse_change("apps:tide-feed=off")]
+    )
     assert outcome.result == "failed"
     assert "undo script" in outcome.note
     assert world.look() == before
@@ -110,7 +118,13 @@ def test_somebody_else_cannot_run_it(applied):
         script = shutil.copy(world.script(), Path(folder) / "copy.sh")
         script.chmod(0o755)
         result = subprocess.run(
-            ["sh", script], capture_output=True, text=True, check=False, user=65534, group=65534, extra_groups=[]
+            ["sh", script],
+            capture_output=True,
+            text=True,
+            check=False,
+            user=65534,
+            group=65534,
+            extra_groups=[],
         )
     assert result.returncode == 2
     assert "Run this as the user" in result.stderr
@@ -120,27 +134,37 @@ def test_somebody_else_cannot_run_it(applied):
 @settings(max_examples=80)
 def test_any_bytes_come_out_of_printf_as_they_were(data):
     for shell in (["dash"], ["busybox", "sh"]):
-        got = subprocess.run([*shell, "-c", b"printf '%s'" % _format(data)], capture_output=True, check=True)
+        got = subprocess.run(
+            [*shell, "-c", b"printf '%s'" % _format(data)], capture_output=True, check=True
+        )
         assert got.stdout == data
 
 
 @given(st.text(st.characters(exclude_characters="\0", exclude_categories=["Cs"]), max_size=30))
 @settings(max_examples=40)
 def test_any_name_is_one_word(text):
-    got = subprocess.run(["dash", "-c", b"printf %s " + quoted(text)], capture_output=True, check=True)
+    got = subprocess.run(
+        ["dash", "-c", b"printf %s " + quoted(text)], capture_output=True, check=True
+    )
     assert got.stdout == os.fsencode(text)
 
 
 @given(
-    data=BYTES, name=st.text("a b'\"$`\n;-%\\é", min_size=1, max_size=12), mode=st.sampled_from([0o600, 0o644, 0o755])
+    data=BYTES,
+    name=st.text("a b'\"$`\n;-%\\é", min_size=1, max_size=12),
+    mode=st.sampled_from([0o600, 0o644, 0o755]),
 )
 @settings(suppress_health_check=[HealthCheck.function_scoped_fixture], max_examples=25)
 def test_odd_names_and_bytes_come_back(tmp_path_factory, data, name, mode):
     world = Folder(tmp_path_factory.mktemp("odd"))
-    own = put(world.tree, f"/home/u/.config/autostart/{name}.desktop", b"[Desktop Entry]\nExec=x\n" + data)
+    own = put(
+        world.tree, f"/home/u/.config/autostart/{name}.desktop", b"[Desktop Entry]\nExec=x\n" + data
+    )
     own.chmod(mode)
     before, computer, journal = world.look(), linux(world.tree), Journal(world.home)
-    (outcome,) = apply_changes(journal, computer, computer.about.facts(), [parse_change(f"apps:{name}=off")])
+    (outcome,) = apply_changes(
+        journal, computer, computer.about.facts(), [parse_change(f"apps:{name}=off")]
+    )
     assert outcome.result == "done"
     journal.close()
     result = run_script(world.script(), world.tree)
@@ -149,9 +173,14 @@ def test_odd_names_and_bytes_come_back(tmp_path_factory, data, name, mode):
 
 
 def test_on_this_computer_with_lumtak_gone(tmp_path):
-    """The real thing: this machine's own folders, a user's home of its own, the script run with nothing but a shell."""
+    """The real thing.
+
+    This machine's own folders, a user's home of its own, the script run with nothing but a shell.
+    """
     own = put(
-        tmp_path, "home/.config/autostart/tide-feed.desktop", b"[Desktop Entry]\nName=Tide feed\nExec=/bin/true\n"
+        tmp_path,
+        "home/.config/autostart/tide-feed.desktop",
+        b"[Desktop Entry]\nName=Tide feed\nExec=/bin/true\n",
     )
     before = snapshot_of(tmp_path / "home")
     env = {"HOME": str(tmp_path / "home"), "XDG_CONFIG_HOME": "", "XDG_DATA_HOME": ""}
@@ -160,6 +189,8 @@ def test_on_this_computer_with_lumtak_gone(tmp_path):
     assert b"Hidden=true" in own.read_bytes()
     path = done.stdout.split("Without Lumtak: sh ")[1].strip()
     shutil.rmtree(tmp_path / "data")
-    result = subprocess.run(["sh", path], capture_output=True, text=True, check=False, env={"PATH": "/usr/bin:/bin"})
+    result = subprocess.run(
+        ["sh", path], capture_output=True, text=True, check=False, env={"PATH": "/usr/bin:/bin"}
+    )
     assert (result.returncode, result.stderr) == (0, "")
     assert snapshot_of(tmp_path / "home") == before

@@ -1,4 +1,7 @@
-"""No logic hangs on a sentence: with every sentence in the sources replaced by another, a whole job does just the same."""
+"""No logic hangs on a sentence.
+
+With every sentence in the sources replaced by another, a whole job does just the same.
+"""
 
 import subprocess
 import sys
@@ -14,7 +17,11 @@ def test_other_sentences_change_nothing_but_the_text(tmp_path):
     told = {}
     for kind in ("plain", "other"):
         result = subprocess.run(
-            [sys.executable, program, kind, tmp_path / kind], capture_output=True, text=True, timeout=280, check=False
+            [sys.executable, program, kind, tmp_path / kind],
+            capture_output=True,
+            text=True,
+            timeout=280,
+            check=False,
         )
         assert result.returncode == 0, result.stderr[-2000:]
         told[kind] = result.stdout.splitlines()

@@ -1,4 +1,7 @@
-"""The workbench as a technician wants it: search, jumps, questions, baselines, bridge, quick look, charts."""
+"""The workbench as a technician wants it.
+
+Search, jumps, questions, baselines, bridge, quick look, charts.
+"""
 
 import msgspec
 import pytest
@@ -39,16 +42,24 @@ def ready(app):
     return isinstance(app.screen, JobScreen) and says(app, "Space chooses")
 
 
-async def test_the_audit_is_searched_as_it_is_typed_and_jumps_lead_along_dependencies(workshop, sim):
+async def test_the_audit_is_searched_as_it_is_typed_and_jumps_lead_along_dependencies(
+    workshop, sim
+):
     audited(workshop, sim)
     app = application(workshop)
     async with app.run_test(size=WIDE, notifications=True) as pilot:
         await pilot.press("enter")
         await until(pilot, lambda: ready(app))
         await pilot.press("slash", *"chart")
-        await until(pilot, lambda: says(app, "2 of 176 shown", "Chart preview") and not says(app, "Sheet index"))
+        await until(
+            pilot,
+            lambda: says(app, "2 of 176 shown", "Chart preview") and not says(app, "Sheet index"),
+        )
         await pilot.press("enter", "a")
-        await until(pilot, lambda: {c.ref.key for c in app.screen.job.chosen} == {"chart-cache", "chart-preview"})
+        await until(
+            pilot,
+            lambda: {c.ref.key for c in app.screen.job.chosen} == {"chart-cache", "chart-preview"},
+        )
         await pilot.press("a")
         assert app.screen.job.chosen == (), "once more takes it back"
         await pilot.press("slash", *" cpu>")
@@ -57,7 +68,10 @@ async def test_the_audit_is_searched_as_it_is_typed_and_jumps_lead_along_depende
         await until(pilot, lambda: says(app, "Sheet index", "Space chooses"))
         stances = app.screen.query_one(Stances)
         await pilot.click(Stances, offset=(row(stances, 0).index("ask owner") + 3, 0))
-        await until(pilot, lambda: says(app, "2 of 176 shown", "Moulding link") and not says(app, "Chart cache "))
+        await until(
+            pilot,
+            lambda: says(app, "2 of 176 shown", "Moulding link") and not says(app, "Chart cache "),
+        )
         await pilot.click(Stances, offset=(row(stances, 0).index("ask owner") + 3, 0))
         await until(pilot, lambda: says(app, "Chart cache"))
 
@@ -86,7 +100,10 @@ async def test_the_owners_questions_are_asked_one_by_one(workshop, sim):
         await until(pilot, lambda: isinstance(app.screen, JobScreen) and not app.screen.busy)
         found = app.screen.job.audit.by_address
         assert found["services:moulding-link"].reason == "the owner does not need it."
-        assert sorted(workshop.answers(app.screen.job.identity).values()) == ["needed", "not needed"]
+        assert sorted(workshop.answers(app.screen.job.identity).values()) == [
+            "needed",
+            "not needed",
+        ]
         await pilot.press("i")
         await until(pilot, lambda: says(app, "the owner said: not needed"))
         await pilot.press("enter", "escape")
@@ -108,13 +125,17 @@ async def test_baselines_are_kept_and_one_counts(workshop, sim):
     app = application(workshop)
     async with app.run_test(size=WIDE, notifications=True) as pilot:
         await pilot.press("enter")
-        await until(pilot, lambda: isinstance(app.screen, JobScreen) and says(app, "Baselines taken"))
+        await until(
+            pilot, lambda: isinstance(app.screen, JobScreen) and says(app, "Baselines taken")
+        )
         await pilot.press("down", "down", "enter")
         await until(pilot, lambda: app.screen.job.baseline == first and not app.screen.busy)
         assert len(app.screen.baseline.samples) == 60
 
 
-async def test_a_due_reading_is_offered_when_the_job_is_opened_and_the_head_goes_back(workshop, sim):
+async def test_a_due_reading_is_offered_when_the_job_is_opened_and_the_head_goes_back(
+    workshop, sim
+):
     visit = audited(workshop, sim)
     visit.choose_all_eased()
     visit.apply()
@@ -127,7 +148,11 @@ async def test_a_due_reading_is_offered_when_the_job_is_opened_and_the_head_goes
         await until(pilot, lambda: says(app, "drawing bench", "visit 1", "76 %"))
         await pilot.press("enter")
         await until(
-            pilot, lambda: isinstance(app.screen, JobScreen) and says(app, "the after reading is due", "Read now")
+            pilot,
+            lambda: (
+                isinstance(app.screen, JobScreen)
+                and says(app, "the after reading is due", "Read now")
+            ),
         )
         await pilot.press("right_square_bracket", "right_square_bracket")
         assert "% of the RAM" in row(app.screen.query_one(Ledger), 4)
@@ -150,7 +175,9 @@ def test_the_after_reading_begins_as_long_after_the_start_as_the_baseline(worksh
     assert not visit.after_is_due()
     cpu, memory = visit.bridges()
     for one in (cpu, memory):
-        assert one.baseline + sum(s.measured or 0.0 for s in one.steps) + one.rest == pytest.approx(one.after)
+        assert one.baseline + sum(s.measured or 0.0 for s in one.steps) + one.rest == pytest.approx(
+            one.after
+        )
     assert known(after.times["start: services"]) > 0
     assert known(after.times["login"]) < known(before.times["login"])
 
@@ -160,7 +187,10 @@ async def test_a_quick_look_keeps_nothing(workshop, sim):
     app = application(workshop)
     async with app.run_test(size=LOW, notifications=True) as pilot:
         await pilot.press("l")
-        await until(pilot, lambda: isinstance(app.screen, QuickLookScreen) and says(app, "Heaviest services"))
+        await until(
+            pilot,
+            lambda: isinstance(app.screen, QuickLookScreen) and says(app, "Heaviest services"),
+        )
         await pilot.press("escape")
         await until(pilot, lambda: isinstance(app.screen, BenchScreen))
         assert workshop.casebook.jobs() == []
@@ -180,7 +210,9 @@ async def test_charts_are_saved_from_a_station(workshop, sim, tmp_path, monkeypa
         await pilot.click("#bridge")
         await pilot.click("#pdf")
         await until(pilot, lambda: says(app, "A bridge needs changes"))
-        assert [p.name for p in tmp_path.iterdir() if p.suffix in {".svg", ".pdf"}] == ["drawing-bench-1-strips.svg"]
+        assert [p.name for p in tmp_path.iterdir() if p.suffix in {".svg", ".pdf"}] == [
+            "drawing-bench-1-strips.svg"
+        ]
 
 
 @pytest.mark.parametrize("size", [(80, 24), (240, 70)])
@@ -188,7 +220,9 @@ async def test_charts_are_saved_from_a_station(workshop, sim, tmp_path, monkeypa
 async def test_any_name_leaves_the_columns_where_they_are(workshop, sim, size, name):
     visit = audited(workshop, sim)
     found = visit.job.audit
-    strange = tuple(msgspec.structs.replace(f, title=name) if n % 2 else f for n, f in enumerate(found.findings))
+    strange = tuple(
+        msgspec.structs.replace(f, title=name) if n % 2 else f for n, f in enumerate(found.findings)
+    )
     visit._keep(audit=msgspec.structs.replace(found, findings=strange), computer_name=name)
     app = application(workshop)
     async with app.run_test(size=size, notifications=True) as pilot:
@@ -208,21 +242,28 @@ async def test_any_name_leaves_the_columns_where_they_are(workshop, sim, size, n
         await until(pilot, lambda: {Text(line).cell_len for line in shown(app)} == {100})
 
 
-# -- widgets ------------------------------------------------------------------------------------------------------------------------
+# -- widgets ---------------------------------------------------------------------------------------
 
 
 @pytest.mark.parametrize("width", [78, 140, 238])
 async def test_a_bridge_sums_and_shows_what_was_projected(width):
     stage = Stage(Ledger())
     async with stage.run_test(size=(80, 24)):
-        steps = tuple(BridgeStep(title=f"change {n}", projected=-2.0, measured=-1.0 - n / 10) for n in range(12))
+        steps = tuple(
+            BridgeStep(title=f"change {n}", projected=-2.0, measured=-1.0 - n / 10)
+            for n in range(12)
+        )
         told = BridgeStep(title="plan", projected=None, measured=None)
         one = Bridge(quantity="cpu_pct", baseline=40.0, steps=(*steps, told), rest=-1.4, after=20.0)
         rows = [r.plain for r in bridge_rows((one, one), Palette(stage), width)]
         assert all(len(r.rstrip()) <= width for r in rows)
         assert "4 smaller ones" in "\n".join(rows)
-        assert any("┄" in r and "−2.1 (−2.0)" in r for r in rows) or any("−2.1 (−2.0)" in r for r in rows)
-        assert any("┄" in r for r in rows), "where less was measured than projected, the ghost shows"
+        assert any("┄" in r and "−2.1 (−2.0)" in r for r in rows) or any(
+            "−2.1 (−2.0)" in r for r in rows
+        )
+        assert any("┄" in r for r in rows), (
+            "where less was measured than projected, the ghost shows"
+        )
         assert rows[-1] == " not told apart: plan"
         assert bridge_rows((), Palette(stage), width) == []
 
@@ -250,7 +291,10 @@ async def test_a_live_reading_draws_only_what_changed_and_says_how_sure_it_is():
         trace = live.query_one(Trace)
         painted = []
         refresh = trace.refresh
-        trace.refresh = lambda *regions, **options: (painted.append(regions), refresh(*regions, **options))
+        trace.refresh = lambda *regions, **options: (
+            painted.append(regions),
+            refresh(*regions, **options),
+        )
         for number, sample in enumerate(read.samples, 1):
             live.note(sample, number, 300)
             live.draw()

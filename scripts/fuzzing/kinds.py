@@ -1,4 +1,7 @@
-"""The kinds of hostile input: each yields what a run of the program gave, with the exit codes that are right for it."""
+"""The kinds of hostile input.
+
+Each yields what a run of the program gave, with the exit codes that are right for it.
+"""
 
 import hashlib
 import random
@@ -43,7 +46,11 @@ Kind = Callable[[World, random.Random], Iterator[Tried]]
 def profiles(world: World, chance: random.Random) -> Iterator[Tried]:
     """Profiles that are handed in."""
     capture = _capture(world)
-    known = [e.read_bytes() for e in (files("lumtak") / "data" / "profiles").iterdir() if e.name.endswith(".toml")]
+    known = [
+        e.read_bytes()
+        for e in (files("lumtak") / "data" / "profiles").iterdir()
+        if e.name.endswith(".toml")
+    ]
     while True:
         spoiled = world.put("handed.toml", any_of(chance, chance.choice(known)))
         said = world.run("profile", "check", str(spoiled))
@@ -57,13 +64,16 @@ def captures(world: World, chance: random.Random) -> Iterator[Tried]:
     """Captures of other computers."""
     data = _capture(world).read_bytes()
     ways = (
-        ("audit", "--profile", PROFILE), ("audit", "--json", "--profile", PROFILE), ("profile", "suggest"), ("memory",), ("memory", "--json"),
+        ("audit", "--profile", PROFILE), ("audit", "--json", "--profile", PROFILE), ("profile",
+        "suggest"), ("memory",), ("memory", "--json"),
         ("explain", "services:tide"), ("explain", "10"),
     )  # fmt: skip
     while True:
         spoiled = world.put("slow.json", json_of(chance, data))
         way = chance.choice(ways)
-        words = [*way[:2], str(spoiled)] if way[0] == "profile" else [way[0], str(spoiled), *way[1:]]
+        words = (
+            [*way[:2], str(spoiled)] if way[0] == "profile" else [way[0], str(spoiled), *way[1:]]
+        )
         yield Tried(1, world.run(*words), (FINE, REFUSED), (spoiled,))
 
 
@@ -91,11 +101,19 @@ def tables(world: World, chance: random.Random) -> Iterator[Tried]:
     """CSV files of anybody."""
     first, data = _reading(world, "csv")
     while True:
-        spoiled = world.put("odd.csv", chance.choice((fields_of, fields_of, lines_of, bytes_of))(chance, data))
+        spoiled = world.put(
+            "odd.csv", chance.choice((fields_of, fields_of, lines_of, bytes_of))(chance, data)
+        )
         pair = [str(first), str(spoiled)]
         chance.shuffle(pair)
         also = chance.choice(
-            ((), (), ("--json",), ("--column", "ram_used_bytes"), ("--column", chance.choice(NASTY_TEXT)))
+            (
+                (),
+                (),
+                ("--json",),
+                ("--column", "ram_used_bytes"),
+                ("--column", chance.choice(NASTY_TEXT)),
+            )
         )
         yield Tried(1, world.run("compare", *pair, *also), (FINE, REFUSED), (spoiled,))
 
@@ -124,8 +142,10 @@ def addresses(world: World, chance: random.Random) -> Iterator[Tried]:
         computer, item = _spoiled_word(chance, computers), _spoiled_word(chance, items)
         words = chance.choice(
             (
-                ("explain", str(capture), item), ("explain", str(capture), item), ("facts", computer), ("apply", "local", item), ("apply", computer, item),
-                ("answer", "local", item, "needed"), ("journal", computer), ("undo", computer, "--all"),
+                ("explain", str(capture), item), ("explain", str(capture), item), ("facts",
+                computer), ("apply", "local", item), ("apply", computer, item),
+                ("answer", "local", item, "needed"), ("journal", computer), ("undo", computer,
+                "--all"),
             )
         )  # fmt: skip
         if words[1].startswith("-"):
@@ -137,8 +157,11 @@ def addresses(world: World, chance: random.Random) -> Iterator[Tried]:
 
 def login_entries(world: World, chance: random.Random) -> Iterator[Tried]:
     """Desktop entries that start at login."""
-    yield from _on_the_computer(world, chance, ("/etc/xdg/autostart/{}.desktop", "/home/u/.config/autostart/{}.desktop"),
-                                [ENTRY.encode(), ENTRY.encode() + b"OnlyShowIn=XFCE;\nTryExec=/bin/sh\nX-Delay=5\nHidden=false\n[Desktop Action x]\nExec=y\n"])  # fmt: skip
+    yield from _on_the_computer(world, chance, ("/etc/xdg/autostart/{}.desktop",
+    "/home/u/.config/autostart/{}.desktop"),
+                                [ENTRY.encode(), ENTRY.encode()
+                                + b"OnlyShowIn=XFCE;\nTryExec=/bin/sh\nX-Delay=5\n"
+                                 b"Hidden=false\n[Desktop Action x]\nExec=y\n"])  # fmt: skip
 
 
 def unit_files(world: World, chance: random.Random) -> Iterator[Tried]:
@@ -149,12 +172,19 @@ def unit_files(world: World, chance: random.Random) -> Iterator[Tried]:
         "/home/u/.config/systemd/user",
         "/usr/lib/systemd/user",
     )
-    yield from _on_the_computer(world, chance, [f"{folder}/{{}}.{end}" for folder in folders for end in ("service", "timer", "socket")],
-                                [INSTALL.encode(), TIMER.encode(), b"[Unit]\nRequires=a.service\nAfter=b\n[Socket]\nListenStream=/run/x\n[Service]\nType=dbus\nBusName=a.b\n"])  # fmt: skip
+    yield from _on_the_computer(world, chance,
+    [f"{folder}/{{}}.{end}" for folder in folders for end in ("service", "timer", "socket")],
+                                [INSTALL.encode(), TIMER.encode(),
+                                (b"[Unit]\nRequires=a.service\nAfter=b\n[Socket]\n"
+                                 b"ListenStream=/run/x\n[Service]\nType=dbus\n"
+                                 b"BusName=a.b\n")])  # fmt: skip
 
 
 def kernel_files(world: World, chance: random.Random) -> Iterator[Tried]:
-    """What stands below /proc, /sys and /run: other than expected, and other from one sample to the next."""
+    """What stands below /proc, /sys and /run.
+
+    Other than expected, and other from one sample to the next.
+    """
     world.keep("outside", world.tree)
     kept = world.folder / "kept-outside"
     places = [
@@ -178,29 +208,48 @@ def kernel_files(world: World, chance: random.Random) -> Iterator[Tried]:
         count = chance.choice((1, 3, 8))
         for _ in range(count):
             spoil()
-        words = chance.choice((("facts", "local"), ("facts", "local", "--json"), ("look", "local", "--seconds", "4"), ("memory", "local", "--seconds", "3"),
-                               ("audit", "local", "--profile", PROFILE, "--seconds", "3"), ("end", "local")))  # fmt: skip
+        words = chance.choice((("facts", "local"), ("facts", "local", "--json"), ("look", "local",
+        "--seconds", "4"), ("memory", "local", "--seconds", "3"),
+                               ("audit", "local", "--profile", PROFILE, "--seconds", "3"), ("end",
+                               "local")))  # fmt: skip
         yield Tried(count, world.run(*words), (FINE, FAILED))
 
 
 _EFFECTS = {
-    "kdeglobals": b"[KDE]\nAnimationDurationFactor=0.5\nCursorBlinkRate=1000\n\n[General]\nXftAntialias=true\n",
+    "kdeglobals": (
+        b"[KDE]\nAnimationDurationFactor=0.5\nCursorBlinkRate=1000\n\n[General]\nXftAntialias=true\n"
+    ),
     "kwinrc": b"[Compositing]\nEnabled=true\n[Plugins]\nblurEnabled=true\n",
     "breezerc": b"[Common]\nShadowSize=ShadowLarge\n",
     **{
         f"xfce4/xfconf/xfce-perchannel-xml/{name}.xml": (
-            f'<?xml version="1.0" encoding="UTF-8"?>\n\n<channel name="{name}" version="1.0">\n  {inner}\n</channel>\n'
-        ).encode()
+            (
+                f'<?xml version="1.0" encoding="UTF-8"?>\n\n<channel name="{name}" version="1.0">\n'
+                f"  {inner}\n</channel>\n"
+            ).encode()
+        )
         for name, inner in (
             (
                 "xfwm4",
-                '<property name="general" type="empty">\n    <property name="use_compositing" type="bool" value="true"/>\n  </property>',
+                (
+                    '<property name="general" type="empty">\n    <property name="use_compositing"'
+                    ' type="bool" value="true"/>\n  </property>'
+                ),
             ),
             (
                 "xsettings",
-                '<property name="Net" type="empty">\n    <property name="CursorBlink" type="bool" value="true"/>\n  </property>',
+                (
+                    '<property name="Net" type="empty">\n    <property name="CursorBlink"'
+                    ' type="bool" value="true"/>\n  </property>'
+                ),
             ),
-            ("thunar", '<property name="misc-thumbnail-mode" type="string" value="THUNAR_THUMBNAIL_MODE_ALWAYS"/>'),
+            (
+                "thunar",
+                (
+                    '<property name="misc-thumbnail-mode" type="string"'
+                    ' value="THUNAR_THUMBNAIL_MODE_ALWAYS"/>'
+                ),
+            ),
         )
     },
 }
@@ -223,7 +272,14 @@ def effect_files(world: World, chance: random.Random) -> Iterator[Tried]:
         if chance.random() > 2 * _SELDOM:
             continue
         effect = chance.choice(
-            ("animations", "compositing", "shadows", "cursor-blinking", "thumbnails", "smooth-fonts")
+            (
+                "animations",
+                "compositing",
+                "shadows",
+                "cursor-blinking",
+                "thumbnails",
+                "smooth-fonts",
+            )
         )
         before = {p: p.read_bytes() for p in made}
         changed = world.run("apply", "local", f"effects:{effect}=off")
@@ -254,7 +310,12 @@ def journals(world: World, chance: random.Random) -> Iterator[Tried]:
         world.bring_back("journal", world.home)
         count = chance.choice(_AT_ONCE)
         spoiled = {_spoil_journal(chance, world.home) for _ in range(count)}
-        look = (("journal", "local"), ("journal", "local", "--json"), ("drift", "local"), ("drift", "local", "--json"))
+        look = (
+            ("journal", "local"),
+            ("journal", "local", "--json"),
+            ("drift", "local"),
+            ("drift", "local", "--json"),
+        )
         words = ("undo", "local", "--all") if chance.random() < _SELDOM else chance.choice(look)
         yield Tried(count, world.run(*words), (FINE, FAILED, PARTLY), tuple(spoiled))
         if words[0] == "undo":
@@ -272,15 +333,24 @@ def _spoil_journal(chance: random.Random, home: Path) -> Path:
     return _spoil_database(chance, home / "journal.db", ("change", "plan"), sums=True)
 
 
-def _spoil_database(chance: random.Random, path: Path, tables: tuple[str, ...], *, sums: bool) -> Path:
+def _spoil_database(
+    chance: random.Random, path: Path, tables: tuple[str, ...], *, sums: bool
+) -> Path:
     if chance.random() < 0.15:
         for suffix in ("-wal", "-shm"):
             path.with_name(path.name + suffix).unlink(missing_ok=True)
         path.write_bytes(bytes_of(chance, path.read_bytes()))
         return path
-    with closing(sqlite3.connect(path, isolation_level=None)) as database, suppress(sqlite3.Error):  # spoiled before
+    with (
+        closing(sqlite3.connect(path, isolation_level=None)) as database,
+        suppress(sqlite3.Error),
+    ):  # spoiled before
         table = chance.choice(tables)
-        rows = [r for r in database.execute(f"SELECT rowid, document FROM {table}") if isinstance(r[1], bytes)]
+        rows = [
+            r
+            for r in database.execute(f"SELECT rowid, document FROM {table}")
+            if isinstance(r[1], bytes)
+        ]
         if not rows:
             return path
         row, document = chance.choice(rows)
@@ -324,33 +394,52 @@ def casebooks(world: World, chance: random.Random) -> Iterator[Tried]:
             with closing(sqlite3.connect(path, isolation_level=None)) as database:
                 for _ in range(count):
                     statement = chance.choice(_STATEMENTS).format(n=chance.choice(NASTY_NUMBERS))
-                    with suppress(sqlite3.Error, UnicodeError, OverflowError):  # SQLite takes not all of it
+                    with suppress(
+                        sqlite3.Error, UnicodeError, OverflowError
+                    ):  # SQLite takes not all of it
                         database.execute(statement, {"text": chance.choice(NASTY_TEXT)})
-        look, work = (("jobs",), ("job", "baseline", job, "--list")), (("job", "audit", job), ("answer", "local"))
+        look, work = (
+            (("jobs",), ("job", "baseline", job, "--list")),
+            (
+                ("job", "audit", job),
+                ("answer", "local"),
+            ),
+        )
         words = chance.choice(work if chance.random() < _SELDOM else look)
         yield Tried(count, world.run(*words), (FINE, FAILED, REFUSED), (path,))
 
 
 _STATEMENTS = (
-    "PRAGMA user_version = {n}", "DROP TABLE reading", "DROP TABLE job", "ALTER TABLE job RENAME COLUMN document TO other", "CREATE TABLE other (x)",
-    "UPDATE job SET id = :text", "UPDATE job SET identity = :text", "UPDATE job SET changed = {n}", "UPDATE reading SET role = :text", "UPDATE part SET name = :text",
-    "INSERT INTO answer VALUES (:text, :text, :text, :text)", "INSERT INTO answer SELECT identity, :text, 'needed', :text FROM job",
-    "INSERT INTO answer SELECT identity, 'apps:tide-feed', :text, :text FROM job", "DELETE FROM reading", "DELETE FROM part", "DELETE FROM job",
-    "CREATE TRIGGER t AFTER INSERT ON job BEGIN SELECT RAISE(ABORT, 'no'); END", "UPDATE job SET document = CAST(:text AS BLOB)",
+    "PRAGMA user_version = {n}", "DROP TABLE reading", "DROP TABLE job",
+    "ALTER TABLE job RENAME COLUMN document TO other", "CREATE TABLE other (x)",
+    "UPDATE job SET id = :text", "UPDATE job SET identity = :text", "UPDATE job SET changed = {n}",
+    "UPDATE reading SET role = :text", "UPDATE part SET name = :text",
+    "INSERT INTO answer VALUES (:text, :text, :text, :text)",
+    "INSERT INTO answer SELECT identity, :text, 'needed', :text FROM job",
+    "INSERT INTO answer SELECT identity, 'apps:tide-feed', :text, :text FROM job",
+    "DELETE FROM reading", "DELETE FROM part", "DELETE FROM job",
+    "CREATE TRIGGER t AFTER INSERT ON job BEGIN SELECT RAISE(ABORT, 'no'); END",
+    "UPDATE job SET document = CAST(:text AS BLOB)",
 )  # fmt: skip
 
 
 def own_files(world: World, chance: random.Random) -> Iterator[Tried]:
-    """What people put into the data folder: profiles, catalogues, and the states of simulated computers."""
+    """What people put into the data folder.
+
+    Profiles, catalogues, and the states of simulated computers.
+    """
     capture, name = str(_capture(world)), "sim:tide-logger"
     _made(world.run("facts", name))
     state = world.home / "simulated" / "tide-logger.json"
     data = files("lumtak") / "data"
     roles = b"\n\n".join((data / "catalogue.toml").read_bytes().split(b"\n\n")[:6])
     places = {
-        state: (state.read_bytes(), json_of, (*[("facts", name)] * 6, ("restart", name), ("read", name, "--seconds", "5", "--out", "x.json"))),
-        world.home / "catalogue" / "x.toml": (roles, any_of, (("explain", capture, "services:tide"), ("advice", "cache"))),
-        world.home / "profiles" / "x.toml": (Path(PROFILE).read_bytes(), any_of, (("profile", "list"), ("profile", "list", "--json"), ("profile", "show", "play"))),
+        state: (state.read_bytes(), json_of, (*[("facts", name)] * 6, ("restart", name), ("read",
+        name, "--seconds", "5", "--out", "x.json"))),
+        world.home / "catalogue" / "x.toml": (roles, any_of, (("explain", capture, "services:tide"),
+        ("advice", "cache"))),
+        world.home / "profiles" / "x.toml": (Path(PROFILE).read_bytes(), any_of, (("profile",
+        "list"), ("profile", "list", "--json"), ("profile", "show", "play"))),
     }  # fmt: skip
     for place in places:
         place.parent.mkdir(exist_ok=True)
@@ -369,7 +458,9 @@ def command_lines(world: World, chance: random.Random) -> Iterator[Tried]:
     job = _job(world)
     commands = _commands(cli)
     values = (
-        "local", "local", "sim:drawing-bench", "hull-drafting", job, str(capture), str(reading), "services:tide=off", "apps:tide-feed", "needed", "1", "10", "0", "load", "x.svg", "x.csv", "x.json", "0.3",
+        "local", "local", "sim:drawing-bench", "hull-drafting", job, str(capture), str(reading),
+        "services:tide=off", "apps:tide-feed", "needed", "1", "10", "0", "load", "x.svg", "x.csv",
+        "x.json", "0.3",
     )  # fmt: skip
     while True:
         path, command = chance.choice(commands)
@@ -382,25 +473,38 @@ def command_lines(world: World, chance: random.Random) -> Iterator[Tried]:
                 if parameter.is_flag:
                     continue
             odd = chance.random() < 0.25
-            words.append(_not_away(world, _spoiled_word(chance, values) if odd else chance.choice(values)))
+            words.append(
+                _not_away(world, _spoiled_word(chance, values) if odd else chance.choice(values))
+            )
         if chance.random() < 0.2:
             words.insert(
                 chance.randrange(len(words) + 1),
                 _not_away(world, chance.choice((*NASTY_TEXT, "--", "-x", "--nothing", "--json"))),
             )
         yield Tried(1, world.run(*words), (FINE, FAILED, REFUSED, PARTLY))
-        if path[0] in {"apply", "undo", "job"} or chance.random() < 1 / 20:  # what others write does not get in the way
+        if (
+            path[0] in {"apply", "undo", "job"} or chance.random() < 1 / 20
+        ):  # what others write does not get in the way
             world.bring_back("job", world.home)
             world.bring_back("tree", world.tree)
 
 
 def _not_away(world: World, word: str) -> str:
-    """Nothing is written outside the throwaway folder: no other absolute path, and no NUL, which no command line can have."""
+    """Nothing is written outside the throwaway folder.
+
+    No other absolute path, and no NUL, which no command line can have.
+    """
     word = word.replace("\0", "0").encode("utf-8", "surrogateescape").decode("utf-8", "replace")
-    return word if word.startswith(str(world.folder)) or not word.startswith(("/", "~")) else word.lstrip("/~")
+    return (
+        word
+        if word.startswith(str(world.folder)) or not word.startswith(("/", "~"))
+        else word.lstrip("/~")
+    )
 
 
-def _commands(group: click.Group, path: tuple[str, ...] = ()) -> list[tuple[tuple[str, ...], click.Command]]:
+def _commands(
+    group: click.Group, path: tuple[str, ...] = ()
+) -> list[tuple[tuple[str, ...], click.Command]]:
     found: list[tuple[tuple[str, ...], click.Command]] = []
     for name, command in sorted(group.commands.items()):
         if isinstance(command, click.Group):
@@ -413,27 +517,45 @@ def _commands(group: click.Group, path: tuple[str, ...] = ()) -> list[tuple[tupl
 KINDS: dict[str, Kind] = {
     kind.__name__.replace("_", "-"): kind
     for kind in (
-        profiles, captures, readings, tables, addresses, login_entries, unit_files, kernel_files, effect_files, journals, jobs, casebooks, own_files, command_lines,
+        profiles, captures, readings, tables, addresses, login_entries, unit_files, kernel_files,
+        effect_files, journals, jobs, casebooks, own_files, command_lines,
     )
 }  # fmt: skip
 
 
-# -- what is spoiled ------------------------------------------------------------------------------------------------------------
+# -- what is spoiled -------------------------------------------------------------------------------
 
 
-def _on_the_computer(world: World, chance: random.Random, places: object, seeds: list[bytes]) -> Iterator[Tried]:
+def _on_the_computer(
+    world: World, chance: random.Random, places: object, seeds: list[bytes]
+) -> Iterator[Tried]:
     world.keep("clean", world.tree)
     while True:
         world.bring_back("clean", world.tree)
         made = []
         for number in range(_MOST_AT_ONCE):
             name = chance.choice(
-                ("x", "tide", "a@b", "n" * 200, "\x1b[2J", "\u009b2J", "é", "a b", "%s", "-x", "\\x2d", "x")
+                (
+                    "x",
+                    "tide",
+                    "a@b",
+                    "n" * 200,
+                    "\x1b[2J",
+                    "\u009b2J",
+                    "é",
+                    "a b",
+                    "%s",
+                    "-x",
+                    "\\x2d",
+                    "x",
+                )
             ) + str(number)
             place = Path(f"{world.tree}{chance.choice(list(places)).format(name)}")
             place.parent.mkdir(parents=True, exist_ok=True)
             if chance.random() < 0.03:
-                place.symlink_to(chance.choice(("/dev/zero", "..", place.name, "/etc/shadow", "/nothing")))
+                place.symlink_to(
+                    chance.choice(("/dev/zero", "..", place.name, "/etc/shadow", "/nothing"))
+                )
             else:
                 place.write_bytes(any_of(chance, chance.choice(seeds)))
             made.append(place)
@@ -445,11 +567,17 @@ def _on_the_computer(world: World, chance: random.Random, places: object, seeds:
                 ("explain", "local", "apps:tide-feed"),
             )
         )
-        yield Tried(_MOST_AT_ONCE, world.run(*words), (FINE,), tuple(p for p in made if p.is_file()))
+        yield Tried(
+            _MOST_AT_ONCE, world.run(*words), (FINE,), tuple(p for p in made if p.is_file())
+        )
 
 
 def _files_below(place: Path) -> list[Path]:
-    return sorted(p for p in ([place] if place.is_file() else place.rglob("*")) if p.is_file() and not p.is_symlink())
+    return sorted(
+        p
+        for p in ([place] if place.is_file() else place.rglob("*"))
+        if p.is_file() and not p.is_symlink()
+    )
 
 
 def _spoiled_word(chance: random.Random, words: tuple[str, ...]) -> str:
@@ -482,7 +610,10 @@ def _reading(world: World, ending: str) -> tuple[Path, bytes]:
 
 
 def _job(world: World) -> str:
-    """A job with a baseline, an audit and a plan; the data folder is remembered with it, and so is the computer."""
+    """A job with a baseline, an audit and a plan.
+
+    The data folder is remembered with it, and so is the computer.
+    """
     job = _made(world.run("job", "start", "local", "--profile", PROFILE)).out.decode().strip()
     _made(world.run("job", "baseline", job, "--seconds", "5"))
     _made(world.run("job", "audit", job))

@@ -6,17 +6,24 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 NASTY_TEXT = (
-    "\x1b]0;owned\x07", "\x1b[2J", "\x9b31m", "\u009b2J", "\u202eteg\u202c", "\u2066x\u2069", "\0", "\r\n", "\u2028", "\ud7ff\ue000", "\U000e0041", "\ufeff",
-    "[bold red]markup[/]", "{}", "{0.__class__}", "%s%n", "..", "../../etc/passwd", "/dev/zero", "a" * 300, "-" * 70, "'; DROP TABLE job; --",
-    "=cmd|' /C calc'!A0", "${HOME}", "$(reboot)", "`id`", "\\", "\\x41", "\\", "é", "\u65e5\u672c", "", " ", ":", "=", "::", "a:b=c=d", "🜂",
+    "\x1b]0;owned\x07", "\x1b[2J", "\x9b31m", "\u009b2J", "\u202eteg\u202c", "\u2066x\u2069", "\0",
+    "\r\n", "\u2028", "\ud7ff\ue000", "\U000e0041", "\ufeff",
+    "[bold red]markup[/]", "{}", "{0.__class__}", "%s%n", "..", "../../etc/passwd", "/dev/zero",
+    "a" * 300, "-" * 70, "'; DROP TABLE job; --",
+    "=cmd|' /C calc'!A0", "${HOME}", "$(reboot)", "`id`", "\\", "\\x41", "\\", "é", "\u65e5\u672c",
+    "", " ", ":", "=", "::", "a:b=c=d", "🜂",
 )  # fmt: skip
 NASTY_NUMBERS = (
-    0, -1, 1, 2**31, 2**32, 2**53 + 1, 2**63 - 1, 2**63, 2**64, 10**18, 10**19, -(10**19), 0.5, -0.0, 5e-324, 1e-300, 1e17, 1e18, 1e100, 1.7e308, -1.7e308,
+    0, -1, 1, 2**31, 2**32, 2**53 + 1, 2**63 - 1, 2**63, 2**64, 10**18, 10**19, -(10**19), 0.5,
+    -0.0, 5e-324, 1e-300, 1e17, 1e18, 1e100, 1.7e308, -1.7e308,
 )  # fmt: skip
 NASTY_BYTES = (
-    b"\0", b"\xff\xfe", b"\x1b[31m", b"\x1b]52;c;aGk=\x07", b"\xc2\x9b2J", b"\x9b", b"\xe2\x80\xae", b"\r", b"\n\n\n", b"\t", b"\\", b'"', b"'", b"[", b"]", b"{", b"}", b"=", b":", b",",
-    b"NaN", b"Infinity", b"-1", b"0", b"1e309", b"99999999999999999999999999", b"9" * 5000, b"[" * 600, b"{" * 600, b'{"a":' * 300, b"a." * 20000, b"\n" * 16000, b" " * 20000, b"#" * 5000,
-    b'"""', b"'''", b"&lt;", b"<!ENTITY x 'y'>", b"]]>", b"%", b"%i%u%f", b"$HOME", b"\xed\xa0\x80", b"\xf4\x90\x80\x80",
+    b"\0", b"\xff\xfe", b"\x1b[31m", b"\x1b]52;c;aGk=\x07", b"\xc2\x9b2J", b"\x9b", b"\xe2\x80\xae",
+    b"\r", b"\n\n\n", b"\t", b"\\", b'"', b"'", b"[", b"]", b"{", b"}", b"=", b":", b",",
+    b"NaN", b"Infinity", b"-1", b"0", b"1e309", b"99999999999999999999999999", b"9" * 5000,
+    b"[" * 600, b"{" * 600, b'{"a":' * 300, b"a." * 20000, b"\n" * 16000, b" " * 20000, b"#" * 5000,
+    b'"""', b"'''", b"&lt;", b"<!ENTITY x 'y'>", b"]]>", b"%", b"%i%u%f", b"$HOME", b"\xed\xa0\x80",
+    b"\xf4\x90\x80\x80",
 )  # fmt: skip
 
 
@@ -61,7 +68,9 @@ def lines_of(chance: random.Random, data: bytes) -> bytes:
             case 4:
                 lines[at] = head + mark + chance.choice(NASTY_TEXT).encode("utf-8", "surrogatepass")
             case 5:
-                lines[at] = chance.choice(NASTY_TEXT).encode("utf-8", "surrogatepass") + mark + value
+                lines[at] = (
+                    chance.choice(NASTY_TEXT).encode("utf-8", "surrogatepass") + mark + value
+                )
             case 6:
                 lines[at] = head + mark + str(chance.choice(NASTY_NUMBERS)).encode()
             case _:
@@ -94,7 +103,12 @@ def fields_of(chance: random.Random, data: bytes) -> bytes:
 
 def any_of(chance: random.Random, data: bytes) -> bytes:
     """A text, spoiled in one of the ways."""
-    ways: Sequence[Callable[[random.Random, bytes], bytes]] = (bytes_of, lines_of, lines_of, fields_of)
+    ways: Sequence[Callable[[random.Random, bytes], bytes]] = (
+        bytes_of,
+        lines_of,
+        lines_of,
+        fields_of,
+    )
     return chance.choice(ways)(chance, data)
 
 
@@ -117,14 +131,23 @@ def _places(document: Any):
     todo = [document]
     while todo:
         value = todo.pop()
-        keys = value if isinstance(value, dict) else range(len(value)) if isinstance(value, list) else ()
+        keys = (
+            value
+            if isinstance(value, dict)
+            else range(len(value))
+            if isinstance(value, list)
+            else ()
+        )
         for key in keys:
             yield value, key
             todo.append(value[key])
 
 
 def _spoil(chance: random.Random, container: Any, key: Any) -> None:
-    """Another value, or none; half of the time one of the same kind, so that it comes past the first look."""
+    """Another value, or none.
+
+    Half of the time one of the same kind, so that it comes past the first look.
+    """
     try:
         held = container[key]
     except (KeyError, IndexError):  # an earlier change took it
@@ -137,7 +160,18 @@ def _spoil(chance: random.Random, container: Any, key: Any) -> None:
             container[chance.choice((*NASTY_TEXT, *container))] = held
     else:
         text, number = chance.choice(NASTY_TEXT), chance.choice(NASTY_NUMBERS)
-        others = (number, text, text * 100, text * 5000, None, True, False, [], {}, {"not_measured": text})
+        others = (
+            number,
+            text,
+            text * 100,
+            text * 5000,
+            None,
+            True,
+            False,
+            [],
+            {},
+            {"not_measured": text},
+        )
         container[key] = chance.choice(others)
 
 

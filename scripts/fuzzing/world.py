@@ -1,4 +1,6 @@
-"""A throwaway computer and data folder, the program run on them within this process, and what counts as a fault."""
+"""A throwaway computer and data folder, the program run on them within this process, and what
+counts as a fault.
+"""
 
 import contextlib
 import gc
@@ -60,7 +62,9 @@ class Said(NamedTuple):
 
 
 class World:
-    """A computer in a folder, called local, and a data folder; a run of the program takes milliseconds.
+    """A computer in a folder, called local, and a data folder.
+
+    A run of the program takes milliseconds.
 
     Args:
         folder: all of it stands below that one.
@@ -68,7 +72,11 @@ class World:
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
-        self.tree, self.home, self.work = folder / "tree", folder / "home", folder / "a" / "b" / "c" / "d" / "work"
+        self.tree, self.home, self.work = (
+            folder / "tree",
+            folder / "home",
+            folder / "a" / "b" / "c" / "d" / "work",
+        )
         self.work.mkdir(parents=True)
         self.during: Callable[[], None] = lambda: None
         """Called while a reading waits: the computer may change."""
@@ -119,23 +127,32 @@ class World:
 
     @contextlib.contextmanager
     def throwaway(self):
-        """While it lasts, this computer is this world's, its clock flies, nothing real is ended, and no screen opens."""
+        """While it lasts, this computer is this world's, its clock flies, nothing real is ended,
+        and no screen opens.
+        """
 
         def wait(_: object, __: float, stop: threading.Event | None = None) -> None:
             del stop
             self.during()
 
-        clock = {"monotonic": lambda: float(next(self._seconds)), "wall": lambda: datetime(2026, 3, 2, tzinfo=UTC)}
+        clock = {
+            "monotonic": lambda: float(next(self._seconds)),
+            "wall": lambda: datetime(2026, 3, 2, tzinfo=UTC),
+        }
         whose = "lumtak.computers.hands.whose"
         with contextlib.ExitStack() as patches:
             for patch in (
                 mock.patch(f"{whose}.local_hands", side_effect=lambda _: self.hands()),
                 mock.patch(f"{whose}.chosen_user", return_value=tree_user()),
-                mock.patch("lumtak.computers.linux.computer.LinuxComputer", partial(LinuxComputer, **clock)),
+                mock.patch(
+                    "lumtak.computers.linux.computer.LinuxComputer", partial(LinuxComputer, **clock)
+                ),
                 mock.patch.object(LinuxClock, "wait", wait),
                 mock.patch("os.pidfd_open", side_effect=ProcessLookupError),
                 mock.patch.object(Hand, "space", return_value=[20 << 30, 10 << 30]),
-                mock.patch.object(Workshop, "catalogue", CATALOGUE),  # read once, for thousands of runs
+                mock.patch.object(
+                    Workshop, "catalogue", CATALOGUE
+                ),  # read once, for thousands of runs
                 mock.patch.object(LumtakApp, "run"),
             ):
                 patches.enter_context(patch)
@@ -177,12 +194,21 @@ def _furnish(tree: Path) -> None:
     put(tree, "/sys/dev/block/8:1/stat", "1 2 3 4 5 6 7 8 9 1500 11 12\n")
     put(tree, "/sys/devices/system/cpu/cpu0/cpufreq/scaling_cur_freq", "1000000\n")
     put(tree, "/sys/devices/system/cpu/cpu0/cpufreq/base_frequency", "2500000\n")
-    put(tree, "/run/systemd/sessions/3", f"UID={os.getuid()}\nUSER=u\nCLASS=user\nREALTIME=1772480000000000\n")
+    put(
+        tree,
+        "/run/systemd/sessions/3",
+        f"UID={os.getuid()}\nUSER=u\nCLASS=user\nREALTIME=1772480000000000\n",
+    )
     put(
         tree,
         "/proc/10/smaps_rollup",
-        "5-7 ---p [rollup]\nRss: 90 kB\nPss: 50 kB\nPss_Anon:  30 kB\nPss_Shmem: 5 kB\nSwapPss: 7 kB\n",
+        "5-7 ---p [rollup]\nRss: 90 kB\nPss: 50 kB\nPss_Anon:  30 kB\nPss_Shmem: 5 kB\nSwapPss: 7"
+        " kB\n",
     )
     process(tree, 20, b"tide", cgroup=b"0::/system.slice/tide.service\n")
-    put(tree, "/sys/fs/cgroup/system.slice/tide.service/cpu.stat", "usage_usec 500000\nuser_usec 1\n")
+    put(
+        tree,
+        "/sys/fs/cgroup/system.slice/tide.service/cpu.stat",
+        "usage_usec 500000\nuser_usec 1\n",
+    )
     put(tree, "/sys/fs/cgroup/system.slice/tide.service/memory.stat", "anon 5000000\nfile 100\n")

@@ -1,10 +1,13 @@
-"""The program: one plain sentence for whatever goes wrong, and the exit codes 0 done, 1 failed, 2 usage, 3 conflict or partly done."""
+"""The program: one plain sentence for whatever goes wrong, and the exit codes 0 done, 1 failed, 2
+usage, 3 conflict or partly done.
+"""
 
 import os
 import sys
 
 _OTHERWISE = (
-    "Start it as yourself: it asks sudo for each plan that takes root. Or install it where only root can write."
+    "Start it as yourself: it asks sudo for each plan that takes root. Or install it where only"
+    " root can write."
 )
 
 
@@ -29,7 +32,10 @@ def main() -> None:
         _say(str(error))
         code = error.exit_code
     except click.ClickException as error:
-        _say(f"{in_plain_words(error.format_message()).rstrip('.')}. `lumtak --help` shows what there is.")
+        _say(
+            f"{in_plain_words(error.format_message()).rstrip('.')}. `lumtak --help` shows what"
+            " there is."
+        )
         code = 2
     except (click.Abort, KeyboardInterrupt):
         _say("Stopped. What was changed so far is in the journal.")
@@ -58,7 +64,8 @@ def _unexpected(error: Exception) -> int:
         _say(f"{where}{(error.strerror or str(error)).lower()}. Mend that, then try again.")
     else:
         _say(
-            f"This should not have happened ({plain(type(error).__name__)}: {plain(str(error))}). Please report it with the log."
+            f"This should not have happened ({plain(type(error).__name__)}: {plain(str(error))})."
+            " Please report it with the log."
         )
     return 1
 

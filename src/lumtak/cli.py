@@ -4,7 +4,13 @@ import click
 
 from lumtak import __version__
 from lumtak.commands.act import end_command
-from lumtak.commands.change import apply_command, drift_command, journal_command, restart_command, undo_command
+from lumtak.commands.change import (
+    apply_command,
+    drift_command,
+    journal_command,
+    restart_command,
+    undo_command,
+)
 from lumtak.commands.common import home, home_option
 from lumtak.commands.know import (
     advice_command,
@@ -35,7 +41,8 @@ from lumtak.commands.work import (
 
 
 @click.group(
-    invoke_without_command=True, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 110}
+    invoke_without_command=True,
+    context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 110},
 )
 @click.version_option(__version__, prog_name="lumtak", message="%(prog)s %(version)s")
 @home_option
@@ -43,12 +50,14 @@ from lumtak.commands.work import (
 def cli(context: click.Context) -> None:
     """Find out what slows a computer down, change it reversibly, and prove that it helped.
 
-    Without a command the workbench opens. COMPUTER is sim:NAME (a simulated computer that ships with Lumtak) or local (this one).
+    Without a command the workbench opens. COMPUTER is sim:NAME (a simulated computer that ships
+    with Lumtak) or local (this one).
 
     \b
     lumtak demo                                               try everything on made-up computers
     lumtak audit local --profile writing-and-web              what weighs here, and is it needed?
-    lumtak apply local apps:NAME=off                          change a setting; lumtak undo local --all puts it back
+    lumtak apply local apps:NAME=off                          change a setting
+    lumtak undo local --all                                   put everything back
 
     Exit codes: 0 done, 1 failed, 2 usage, 3 conflict or partly done.
     """

@@ -2,13 +2,12 @@
 
 LumtakError                     1  something failed
 ├── UsageError                  2  what was asked for does not make sense
-│   ├── UnknownNameError        2  a computer, profile, setting or job that is not there; says the nearest
-│   └── BadFileError            2  a file that was handed in cannot be used
-├── StorageError                1  Lumtak's own data cannot be read or written
-│   ├── DamagedError            1  a file of Lumtak's own is damaged
-│   └── NewerError              1  a file of Lumtak's own was written by a newer Lumtak
-├── ComputerError               1  a computer could not do what was asked
-└── ConflictError               3  a value is neither the one before nor the one written; or only part was done
+│   ├── UnknownNameError        2  a computer, profile, setting or job that is not there; says the
+nearest │   └── BadFileError            2  a file that was handed in cannot be used ├── StorageError
+1  Lumtak's own data cannot be read or written │   ├── DamagedError            1  a file of Lumtak's
+own is damaged │   └── NewerError              1  a file of Lumtak's own was written by a newer
+Lumtak ├── ComputerError               1  a computer could not do what was asked └── ConflictError
+3  a value is neither the one before nor the one written; or only part was done
 """
 
 import difflib
@@ -43,7 +42,10 @@ class UsageError(LumtakError):
 
 
 def _is_near(name: str, known: str) -> bool:
-    """Whether somebody can have meant it: what stands before the last colon, which many share, makes no names alike."""
+    """Whether somebody can have meant it.
+
+    What stands before the last colon, which many share, makes no names alike.
+    """
     one, other = (text.rpartition(":")[2] for text in (name, known))
     return difflib.SequenceMatcher(None, one, other).ratio() >= _NEAR
 
@@ -60,7 +62,9 @@ class UnknownNameError(UsageError):
 
     def __init__(self, kind: str, name: str, known: Iterable[str], listing: str = "") -> None:
         names = sorted(set(known))
-        near = [n for n in difflib.get_close_matches(name, names, n=3, cutoff=0.5) if _is_near(name, n)]
+        near = [
+            n for n in difflib.get_close_matches(name, names, n=3, cutoff=0.5) if _is_near(name, n)
+        ]
         hint = f"Did you mean {near[0]}?" if near else listing
         super().__init__(f"There is no {kind} called {name}.", hint)
         self.name = name
@@ -76,7 +80,9 @@ class BadFileError(UsageError):
         next_step: what the person can do about it.
     """
 
-    def __init__(self, path: str, problem: str, *, line: int | None = None, next_step: str = "") -> None:
+    def __init__(
+        self, path: str, problem: str, *, line: int | None = None, next_step: str = ""
+    ) -> None:
         where = path if line is None else f"{path}, line {line}"
         super().__init__(f"{where}: {problem}", next_step)
         self.path = path

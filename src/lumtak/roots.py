@@ -1,4 +1,7 @@
-"""Whether a place is root's alone: asked before anything else of Lumtak is imported, so this knows the standard library only."""
+"""Whether a place is root's alone.
+
+Asked before anything else of Lumtak is imported, so this knows the standard library only.
+"""
 
 import os
 import stat
@@ -11,8 +14,8 @@ _LINKS_MOST = 40
 def why_not_roots(path: str) -> str:
     """Why others than root decide what stands at a path, as a clause; empty where nobody else does.
 
-    Every folder and link on the way is looked at. A sticky folder of root's such as /tmp is fine: nobody can exchange what root has in it.
-    What is not there yet is fine too.
+    Every folder and link on the way is looked at. A sticky folder of root's such as /tmp is fine:
+    nobody can exchange what root has in it. What is not there yet is fine too.
     """
     for place in _on_the_way(path):
         try:
@@ -25,14 +28,19 @@ def why_not_roots(path: str) -> str:
             return f"{place} belongs to somebody else than root"
         if stat.S_ISLNK(about.st_mode):
             continue
-        shared = about.st_mode & stat.S_IWOTH or (about.st_mode & stat.S_IWGRP and about.st_gid != 0)
+        shared = about.st_mode & stat.S_IWOTH or (
+            about.st_mode & stat.S_IWGRP and about.st_gid != 0
+        )
         if shared and not (stat.S_ISDIR(about.st_mode) and about.st_mode & stat.S_ISVTX):
             return f"others than root can write to {place}"
     return ""
 
 
 def _on_the_way(path: str) -> list[str]:
-    """Every folder and link on the way to a path, and the path itself, from the top; links are followed one by one."""
+    """Every folder and link on the way to a path, and the path itself, from the top.
+
+    Links are followed one by one.
+    """
     found = ["/"]
     todo = [p for p in reversed(os.path.abspath(path).split("/")) if p]
     here, links = "/", 0
@@ -55,12 +63,17 @@ def _on_the_way(path: str) -> list[str]:
 
 
 def why_not_as_root(environment: Mapping[str, str]) -> str:
-    """Why root should not run this Lumtak on somebody's behalf, as a clause; empty where it may, or where nobody asks it to.
+    """Why root should not run this Lumtak on somebody's behalf, as a clause.
 
-    The interpreter, every folder that modules come from, and those that are loaded already have to be root's. This is a hint to whoever set
-    Lumtak up so, and no guard: code of somebody else's has run by now, if there is any.
+    Empty where it may, or where nobody asks it to.
+
+    The interpreter, every folder that modules come from, and those that are loaded already have to
+    be root's. This is a hint to whoever set Lumtak up so, and no guard: code of somebody else's has
+    run by now, if there is any.
     """
-    if os.geteuid() != 0 or not any(environment.get(name) for name in ("SUDO_USER", "PKEXEC_UID", "DOAS_USER")):
+    if os.geteuid() != 0 or not any(
+        environment.get(name) for name in ("SUDO_USER", "PKEXEC_UID", "DOAS_USER")
+    ):
         return ""
     places = [sys.executable, *_folders(sys.path), *sorted(_loaded_from())]
     return next((why for place in dict.fromkeys(places) if (why := why_not_roots(place))), "")

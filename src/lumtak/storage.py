@@ -1,4 +1,7 @@
-"""Files and databases that are whole or not there: atomic replacement, SQLite set up for durability, numbered migrations."""
+"""Files and databases that are whole or not there.
+
+Atomic replacement, SQLite set up for durability, numbered migrations.
+"""
 
 import contextlib
 import errno
@@ -43,12 +46,14 @@ def in_short(path: Path) -> str:
 def write_whole(path: Path, data: bytes, *, private: bool = False) -> None:
     """Replace a file by new content, or leave it as it was.
 
-    Temporary file in the same folder, fsync, replace, fsync of the folder; the temporary file is removed on every failure.
+    Temporary file in the same folder, fsync, replace, fsync of the folder; the temporary file is
+    removed on every failure.
 
     Args:
         path: of the file.
         data: its new content.
-        private: whether it is Lumtak's own: then nobody else may read it, and its folder is made where it is not there, for nobody else.
+        private: whether it is Lumtak's own: then nobody else may read it, and its folder is made
+            where it is not there, for nobody else.
 
     Raises:
         StorageError: the disk is full, the folder is read-only, ...
@@ -84,12 +89,15 @@ def read_handed_in(path: Path, most: int, noun: str) -> bytes:
         noun: what the file should be, for the person: "reading".
 
     Raises:
-        BadFileError: it is not there, no ordinary file (a device could go on for ever, a pipe could wait for ever), or too large.
+        BadFileError: it is not there, no ordinary file (a device could go on for ever, a pipe could
+            wait for ever), or too large.
     """
     try:
         about = path.stat()  # looked at before it is opened: opening a device can do something
         if stat.S_ISREG(about.st_mode) and about.st_size <= most:
-            with os.fdopen(os.open(path, os.O_RDONLY | os.O_CLOEXEC | os.O_NONBLOCK | os.O_NOCTTY), "rb") as file:
+            with os.fdopen(
+                os.open(path, os.O_RDONLY | os.O_CLOEXEC | os.O_NONBLOCK | os.O_NOCTTY), "rb"
+            ) as file:
                 data = file.read(most + 1)
                 if len(data) <= most:
                     return data
@@ -102,7 +110,9 @@ def read_handed_in(path: Path, most: int, noun: str) -> bytes:
         kind = "a folder" if stat.S_ISDIR(about.st_mode) else "no ordinary file"
         raise BadFileError(str(path), f"this is {kind}.", next_step=f"Name the file of a {noun}.")
     raise BadFileError(
-        str(path), f"this is larger than a {noun} ever is ({most >> 20} MiB).", next_step="Name another file."
+        str(path),
+        f"this is larger than a {noun} ever is ({most >> 20} MiB).",
+        next_step="Name another file.",
     )
 
 
@@ -115,7 +125,10 @@ def make_folder(path: Path) -> None:
 
 
 def sweep(folder: Path) -> None:
-    """Remove what a Lumtak that was killed left half-written there; what one that runs is writing stays."""
+    """Remove what a Lumtak that was killed left half-written there.
+
+    What one that runs is writing stays.
+    """
     for path in folder.glob(".*.new"):
         said = _TEMPORARY.fullmatch(path.name)
         if said and not Path("/proc", said[1]).exists():
@@ -154,15 +167,29 @@ _MEND = {
 def cannot_write(path: Path, error: OSError) -> StorageError:
     """The error for a file that could not be written, with what to do about it."""
     reason = (error.strerror or str(error)).lower()
-    return StorageError(f"{path} cannot be written: {reason}.", _MEND.get(error.errno or 0, "Choose another folder."))
+    return StorageError(
+        f"{path} cannot be written: {reason}.",
+        _MEND.get(error.errno or 0, "Choose another folder."),
+    )
 
 
-_STORES = ("journal.db*", "casebook.db*", "journal-id", "before", "lost", "profiles", "catalogue", "simulated")
+_STORES = (
+    "journal.db*",
+    "casebook.db*",
+    "journal-id",
+    "before",
+    "lost",
+    "profiles",
+    "catalogue",
+    "simulated",
+)
 """What is looked at in a data folder."""
 
 
 def copied_to_look(home: Path) -> tempfile.TemporaryDirectory[str] | None:
-    """A copy of a data folder that cannot be written, so that all of it can be looked at; None where the folder can be, or is not there.
+    """A copy of a data folder that cannot be written, so that all of it can be looked at.
+
+    None where the folder can be, or is not there.
 
     Raises:
         StorageError: it cannot be read either.
@@ -178,7 +205,8 @@ def copied_to_look(home: Path) -> tempfile.TemporaryDirectory[str] | None:
         copy.cleanup()
         reason = (error.strerror or str(error)).lower()
         raise StorageError(
-            f"{home} can be neither written nor read: {reason}.", "Make it yours, or name another with --home DIR."
+            f"{home} can be neither written nor read: {reason}.",
+            "Make it yours, or name another with --home DIR.",
         ) from error
     return copy
 
@@ -186,7 +214,8 @@ def copied_to_look(home: Path) -> tempfile.TemporaryDirectory[str] | None:
 def only_looked_at(home: Path) -> StorageError:
     """The refusal of whatever would have to be kept in a data folder that cannot be written."""
     return StorageError(
-        f"{home} cannot be written, so nothing is changed.", "Make it writable, or name another folder with --home DIR."
+        f"{home} cannot be written, so nothing is changed.",
+        "Make it writable, or name another folder with --home DIR.",
     )
 
 
@@ -217,12 +246,18 @@ def lock_file(path: Path) -> int:
 
 
 def as_text(data: bytes) -> str:
-    """Text of a database; what is not UTF-8 shows as U+FFFD, where SQLite's own way would be an error in the middle of a check."""
+    """Text of a database.
+
+    What is not UTF-8 shows as U+FFFD, where SQLite's own way would be an error in the middle of a
+    check.
+    """
     return data.decode("utf-8", "replace")
 
 
 class Database:
-    """One SQLite file, safe to use from several threads: WAL, synchronous=FULL, schema by numbered migrations, one transaction each.
+    """One SQLite file, safe to use from several threads.
+
+    WAL, synchronous=FULL, schema by numbered migrations, one transaction each.
 
     Args:
         path: the file; made with its folder when it is not there.
@@ -239,11 +274,15 @@ class Database:
         try:
             make_folder(path.parent)
             if not path.exists():  # SQLite gives what it makes beside it the same mode
-                os.close(os.open(path, os.O_WRONLY | os.O_CREAT | os.O_CLOEXEC | os.O_NOFOLLOW, 0o600))
+                os.close(
+                    os.open(path, os.O_WRONLY | os.O_CREAT | os.O_CLOEXEC | os.O_NOFOLLOW, 0o600)
+                )
         except OSError as error:
             raise cannot_write(path, error) from error
         with self._in_sentences():
-            self._link = sqlite3.connect(path, isolation_level=None, check_same_thread=False, timeout=_BUSY_S)
+            self._link = sqlite3.connect(
+                path, isolation_level=None, check_same_thread=False, timeout=_BUSY_S
+            )
         try:
             with self._in_sentences():
                 self._prepare(migrations)
@@ -256,7 +295,9 @@ class Database:
         version = int(self._link.execute("PRAGMA user_version").fetchone()[0])
         if version not in range(_HIGHEST):
             raise self._damaged(f"its version is {version}")
-        if version > len(migrations):  # before anything else: a newer Lumtak's file is not ours to judge
+        if version > len(
+            migrations
+        ):  # before anything else: a newer Lumtak's file is not ours to judge
             raise NewerError(str(self.path), version, len(migrations))
         problem = self._link.execute("PRAGMA quick_check(1)").fetchone()[0]
         if problem != "ok":
@@ -275,7 +316,10 @@ class Database:
 
     @contextlib.contextmanager
     def _in_sentences(self) -> Iterator[None]:
-        """What SQLite raises becomes a sentence. Its own words may be damaged too: then they cannot even be read."""
+        """What SQLite raises becomes a sentence.
+
+        Its own words may be damaged too: then they cannot even be read.
+        """
         try:
             yield
         except sqlite3.Error as error:
@@ -284,7 +328,8 @@ class Database:
                 raise self._damaged(error) from error
             raise StorageError(
                 f"{self.path} cannot be used: {plain(str(error))}.",
-                "Make room on the disk and see that the folder can be written, or choose another one with --home DIR.",
+                "Make room on the disk and see that the folder can be written, or choose another"
+                " one with --home DIR.",
             ) from error
         except (UnicodeError, OverflowError, MemoryError) as error:
             raise self._damaged(error) from error
@@ -317,7 +362,7 @@ class Database:
         self._link.close()
 
 
-# -- damaged files: what can still be read out of them --------------------------------------------------------------------------
+# -- damaged files: what can still be read out of them ---------------------------------------------
 
 
 def mended(
@@ -327,14 +372,17 @@ def mended(
     held: int,
     fill: Callable[[Path, Database], _T],
 ) -> tuple[Database, Path, _T]:
-    """A new database in the place of a damaged one: (the new one, the damaged file's new name, what `fill` gave).
+    """A new database in the place of a damaged one.
+
+    (the new one, the damaged file's new name, what `fill` gave).
 
     Args:
         path: of the damaged one.
         migrations: of its schema.
         error: what was found.
         held: descriptor of the lock that everybody who has it open shares.
-        fill: puts what can be read out of the file (a copy of the damaged one) into the new database.
+        fill: puts what can be read out of the file (a copy of the damaged one) into the new
+            database.
 
     Raises:
         StorageError: somebody else has it open, or there is no room.
@@ -346,7 +394,9 @@ def mended(
             copy = Path(folder) / path.name
             for suffix in ("", "-wal"):
                 with contextlib.suppress(FileNotFoundError):
-                    shutil.copyfile(path.with_name(path.name + suffix), copy.with_name(copy.name + suffix))
+                    shutil.copyfile(
+                        path.with_name(path.name + suffix), copy.with_name(copy.name + suffix)
+                    )
             _forget_database(fresh)
             made = Database(fresh, migrations)
             try:
@@ -365,7 +415,9 @@ def mended(
 
 
 def finish_mending(path: Path, held: int) -> Path | None:
-    """Put the new database in the place of the damaged one, also where that was interrupted; gives the damaged one's new name.
+    """Put the new database in the place of the damaged one, also where that was interrupted.
+
+    Gives the damaged one's new name.
 
     Nothing is done, and None given, where nothing was being mended.
 
@@ -387,7 +439,8 @@ def finish_mending(path: Path, held: int) -> Path | None:
         sync_folder(path.parent)
     except OSError as error:
         raise StorageError(
-            f"{path} is damaged and cannot be set aside: {(error.strerror or '').lower()}.", "Make its folder writable."
+            f"{path} is damaged and cannot be set aside: {(error.strerror or '').lower()}.",
+            "Make its folder writable.",
         ) from error
     fcntl.flock(held, fcntl.LOCK_SH)
     return aside
@@ -403,7 +456,8 @@ def _alone(held: int, problem: str) -> None:
         fcntl.flock(held, fcntl.LOCK_EX | fcntl.LOCK_NB)
     except BlockingIOError as error:
         raise StorageError(
-            problem, "Another Lumtak has it open: close that one, then try again; it will be mended."
+            problem,
+            "Another Lumtak has it open: close that one, then try again; it will be mended.",
         ) from error
 
 
@@ -414,7 +468,10 @@ def _forget_database(path: Path) -> None:
 
 
 def readable_rows(path: Path, table: str, columns: Sequence[str]) -> list[sqlite3.Row]:
-    """These columns of a table's rows that can be read: from the first until one cannot, from the last likewise; by their row ids."""
+    """These columns of a table's rows that can be read.
+
+    From the first until one cannot, from the last likewise; by their row ids.
+    """
     found: dict[int, sqlite3.Row] = {}
     wanted = ", ".join(("rowid AS row_number", *columns))
     for order in ("ASC", "DESC"):
@@ -423,7 +480,12 @@ def readable_rows(path: Path, table: str, columns: Sequence[str]) -> list[sqlite
         try:
             for row in link.execute(f"SELECT {wanted} FROM {table} ORDER BY rowid {order}"):  # noqa: S608 - our own names
                 found[row["row_number"]] = row
-        except (sqlite3.Error, UnicodeError, OverflowError, MemoryError):  # the text of an error may be damaged too
+        except (
+            sqlite3.Error,
+            UnicodeError,
+            OverflowError,
+            MemoryError,
+        ):  # the text of an error may be damaged too
             continue
         finally:
             link.close()

@@ -1,1 +1,4 @@
-"""A really booted Debian to try Lumtak on: its own kernel under user-mode Linux, with a deliberately heavy set of units."""
+"""A really booted Debian to try Lumtak on.
+
+Its own kernel under user-mode Linux, with a deliberately heavy set of units.
+"""

@@ -1,6 +1,9 @@
-"""Builds and boots a Debian under user-mode Linux: no KVM, a kernel of its own, a disk with a journal. Killing it is a power cut.
+"""Builds and boots a Debian under user-mode Linux.
 
-`python tests/lab/booted.py` builds and boots one and opens a shell in it with Lumtak; `make lab` does the same. It takes root and /dev/net/tun.
+No KVM, a kernel of its own, a disk with a journal. Killing it is a power cut.
+
+`python tests/lab/booted.py` builds and boots one and opens a shell in it with Lumtak; `make lab`
+does the same. It takes root and /dev/net/tun.
 """
 
 import hashlib
@@ -25,9 +28,10 @@ DIES_WITH_US = ("setpriv", "--pdeathsig", "KILL")
 USER, STRANGER = "lum", "mate"
 """May do everything through sudo; may do nothing."""
 MASKED = (
-    "systemd-udevd.service systemd-udevd-control.socket systemd-udevd-kernel.socket systemd-udev-trigger.service sys-kernel-debug.mount"
-    " sys-kernel-tracing.mount systemd-binfmt.service proc-sys-fs-binfmt_misc.automount proc-sys-fs-binfmt_misc.mount getty@tty1.service"
-    " e2scrub_reap.service apt-daily.timer apt-daily-upgrade.timer"
+    "systemd-udevd.service systemd-udevd-control.socket systemd-udevd-kernel.socket"
+    " systemd-udev-trigger.service sys-kernel-debug.mount sys-kernel-tracing.mount"
+    " systemd-binfmt.service proc-sys-fs-binfmt_misc.automount proc-sys-fs-binfmt_misc.mount"
+    " getty@tty1.service e2scrub_reap.service apt-daily.timer apt-daily-upgrade.timer"
 )
 NETWORK = """[Unit]
 DefaultDependencies=no
@@ -53,23 +57,46 @@ while True:
 """
 UNITS = {
     "chart-tiles.service": (
-        "[Unit]\nDescription=Keeps chart tiles in memory\n[Service]\nExecStart=/usr/local/lib/burn 0.30 180\n"
-        "[Install]\nWantedBy=multi-user.target\nAlias=tiles.service\n"
+        "[Unit]\nDescription=Keeps chart tiles in memory\n[Service]\nExecStart=/usr/local/lib/burn"
+        " 0.30 180\n[Install]\nWantedBy=multi-user.target\nAlias=tiles.service\n"
     ),
-    "tide-poll.service": "[Unit]\nDescription=Asks for tides\n[Service]\nType=oneshot\nExecStart=/usr/bin/timeout 2 /usr/local/lib/burn 0.3 40\nSuccessExitStatus=124\n",
-    "tide-poll.timer": "[Unit]\nDescription=Asks for tides often\n[Timer]\nOnActiveSec=5\nOnUnitActiveSec=10\nAccuracySec=500ms\n[Install]\nWantedBy=timers.target\n",
-    "sail-print.socket": "[Unit]\nDescription=Waits for sails to print\n[Socket]\nListenStream=/run/sail-print\n[Install]\nWantedBy=sockets.target\n",
+    "tide-poll.service": (
+        "[Unit]\nDescription=Asks for tides\n[Service]\nType=oneshot\nExecStart=/usr/bin/timeout 2"
+        " /usr/local/lib/burn 0.3 40\nSuccessExitStatus=124\n"
+    ),
+    "tide-poll.timer": (
+        "[Unit]\nDescription=Asks for tides"
+        " often\n[Timer]\nOnActiveSec=5\nOnUnitActiveSec=10\nAccuracySec=500ms\n"
+        "[Install]\nWantedBy=timers.target\n"
+    ),
+    "sail-print.socket": (
+        "[Unit]\nDescription=Waits for sails to"
+        " print\n[Socket]\nListenStream=/run/sail-print\n[Install]\nWantedBy=sockets.target\n"
+    ),
     "sail-print.service": (
-        "[Unit]\nDescription=Prints sails\nRequires=sail-print.socket\n[Service]\nExecStart=/usr/local/lib/burn 0.02 20\n"
-        "[Install]\nWantedBy=multi-user.target\n"
+        "[Unit]\nDescription=Prints"
+        " sails\nRequires=sail-print.socket\n[Service]\nExecStart=/usr/local/lib/burn 0.02"
+        " 20\n[Install]\nWantedBy=multi-user.target\n"
     ),
-    "odd\\x20name.service": "[Unit]\nDescription=An odd name\n[Service]\nExecStart=/bin/sleep infinity\n",
-    "etc-own.service": "[Unit]\nDescription=Of the administrator\n[Service]\nExecStart=/bin/sleep infinity\n[Install]\nWantedBy=multi-user.target\n",
+    "odd\\x20name.service": (
+        "[Unit]\nDescription=An odd name\n[Service]\nExecStart=/bin/sleep infinity\n"
+    ),
+    "etc-own.service": (
+        "[Unit]\nDescription=Of the administrator\n[Service]\nExecStart=/bin/sleep"
+        " infinity\n[Install]\nWantedBy=multi-user.target\n"
+    ),
 }
 IN_ETC = {"etc-own.service"}
-SWITCHED_ON = ("chart-tiles.service", "tide-poll.timer", "sail-print.socket", "sail-print.service", "etc-own.service")
+SWITCHED_ON = (
+    "chart-tiles.service",
+    "tide-poll.timer",
+    "sail-print.socket",
+    "sail-print.service",
+    "etc-own.service",
+)
 USER_UNIT = (
-    "[Unit]\nDescription=Indexes sails\n[Service]\nExecStart=/bin/sleep infinity\n[Install]\nWantedBy=default.target\n"
+    "[Unit]\nDescription=Indexes sails\n[Service]\nExecStart=/bin/sleep"
+    " infinity\n[Install]\nWantedBy=default.target\n"
 )
 ENTRY = "[Desktop Entry]\nType=Application\nName=Corner bell\nExec=/bin/sleep 1000\n"
 
@@ -101,14 +128,23 @@ class Lab:
         self._shared = ""
         """Where connections are shared: the first of a user takes seconds, the next do not."""
 
-    # -- the image ----------------------------------------------------------------------------------------------------
+    # -- the image ---------------------------------------------------------------------------------
 
     def build(self) -> None:
         """A Debian with Lumtak in it, its libraries, and the heavy set; about a minute."""
-        sources = [Path(__file__), *sorted((REPO / "src").rglob("*.py")), *sorted((REPO / "src").rglob("*.toml"))]
+        sources = [
+            Path(__file__),
+            *sorted((REPO / "src").rglob("*.py")),
+            *sorted((REPO / "src").rglob("*.toml")),
+        ]
         recipe = hashlib.sha256(b"".join(p.read_bytes() for p in sources)).hexdigest()
         made_by = self.folder / "base.recipe"
-        if self.base.exists() and self.tree.exists() and made_by.exists() and made_by.read_text() == recipe:
+        if (
+            self.base.exists()
+            and self.tree.exists()
+            and made_by.exists()
+            and made_by.read_text() == recipe
+        ):
             return
         self._log("building a Debian with a heavy set of services (about a minute)")
         root = self.folder / "root"
@@ -117,7 +153,9 @@ class Lab:
         if not self.key.exists():
             run("ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", self.key)
         sources = [
-            p for p in (Path("/etc/apt/sources.list.d/debian.sources"), Path("/etc/apt/sources.list")) if p.exists()
+            p
+            for p in (Path("/etc/apt/sources.list.d/debian.sources"), Path("/etc/apt/sources.list"))
+            if p.exists()
         ]
         options = (
             'APT::Install-Recommends "false"', 'Acquire::Languages "none"',
@@ -125,7 +163,8 @@ class Lab:
         paths = ("/usr/share/man/*", "/usr/share/doc/*", "/usr/share/locale/*")
         run(
             "mmdebstrap", "--quiet", "--mode=root", "--variant=minbase", f"--include={PACKAGES}",
-            *(f"--aptopt={o}" for o in options), "--dpkgopt=force-unsafe-io", *(f"--dpkgopt=path-exclude={p}" for p in paths),
+            *(f"--aptopt={o}" for o in options), "--dpkgopt=force-unsafe-io",
+            *(f"--dpkgopt=path-exclude={p}" for p in paths),
             "bookworm", root, sources[0],
         )  # fmt: skip
         self._modules(root)
@@ -177,7 +216,10 @@ class Lab:
         for name in (USER, STRANGER):
             run("chroot", root, "useradd", "-m", "-s", "/bin/bash", name)
         put(f"etc/sudoers.d/{USER}", f"{USER} ALL=(ALL) NOPASSWD: ALL\n", 0o440)
-        put(f"home/{USER}/.config/autostart/sail-copy.desktop", ENTRY.replace("Corner bell", "Sail copy"))
+        put(
+            f"home/{USER}/.config/autostart/sail-copy.desktop",
+            ENTRY.replace("Corner bell", "Sail copy"),
+        )
         for home in ("root", f"home/{USER}", f"home/{STRANGER}"):
             put(f"{home}/.ssh/authorized_keys", self.key.with_suffix(".pub").read_text(), 0o600)
         wanted = root / f"home/{USER}/.config/systemd/user/default.target.wants"
@@ -190,7 +232,7 @@ class Lab:
 
     @staticmethod
     def _lumtak(root: Path) -> None:
-        """Lumtak as it stands in this tree, with the libraries of the environment that runs this."""
+        """Lumtak as it stands in this tree, with the libraries of this environment."""
         import msgspec
 
         site = Path(msgspec.__file__).parents[1]
@@ -199,8 +241,12 @@ class Lab:
             if (site / name).is_dir():
                 ignored = shutil.ignore_patterns("tests", "__pycache__", "*.pyi")
                 shutil.copytree(site / name, place / name, ignore=ignored, symlinks=True)
-        shutil.copytree(REPO / "src/lumtak", place / "lumtak", ignore=shutil.ignore_patterns("__pycache__"))
-        shutil.copytree(REPO / "scripts", place / "scripts", ignore=shutil.ignore_patterns("__pycache__"))
+        shutil.copytree(
+            REPO / "src/lumtak", place / "lumtak", ignore=shutil.ignore_patterns("__pycache__")
+        )
+        shutil.copytree(
+            REPO / "scripts", place / "scripts", ignore=shutil.ignore_patterns("__pycache__")
+        )
         for name in (
             "textual",
             "rich",
@@ -212,33 +258,43 @@ class Lab:
             "pygments",
         ):
             if (site / name).is_dir():
-                shutil.copytree(site / name, place / name, ignore=shutil.ignore_patterns("__pycache__"))
+                shutil.copytree(
+                    site / name, place / name, ignore=shutil.ignore_patterns("__pycache__")
+                )
         for found in site.glob("typing_extensions.py"):
             shutil.copy(found, place)
         run("chroot", root, "python3", "-m", "compileall", "-q", "/opt/lumtak")
-        for name, what in (("lumtak", "-m lumtak"), ("lumtak-bench", "/opt/lumtak/scripts/bench.py")):
+        for name, what in (
+            ("lumtak", "-m lumtak"),
+            ("lumtak-bench", "/opt/lumtak/scripts/bench.py"),
+        ):
             command = root / "usr/local/bin" / name
             command.write_text(f'#!/bin/sh\nPYTHONPATH=/opt/lumtak exec python3 {what} "$@"\n')
             command.chmod(0o755)
 
-    # -- running ------------------------------------------------------------------------------------------------------
+    # -- running -----------------------------------------------------------------------------------
 
     def boot(self, *, anew: bool = False) -> None:
-        """Switched on, on the disk as it was left, or on a new one; returns when the system runs."""
+        """Switched on, on the disk as it was left, or on a new one.
+
+        Returns when the system runs.
+        """
         if anew or not self.disk.exists():
             self.disk.unlink(missing_ok=True)
             run("cp", "--sparse=always", "--reflink=auto", self.base, self.disk)
         (self.folder / "tmp").mkdir(exist_ok=True)
         self._shared = tempfile.mkdtemp(prefix="lab-")
         script = (
-            f"mount -t tmpfs -o mode=1777 tmpfs {self.folder}/tmp; export TMPDIR={self.folder}/tmp HOME={self.folder}; ip link set lo up;"
-            " ip tuntap add tap0 mode tap; ip addr add 10.9.0.1/24 dev tap0; ip link set tap0 up;"
-            f" exec linux.uml mem=1024M ubd0={self.disk} root=/dev/ubda rw vec0:transport=tap,ifname=tap0,depth=64,gro=0 con=null"
+            f"mount -t tmpfs -o mode=1777 tmpfs {self.folder}/tmp; export TMPDIR={self.folder}/tmp"
+            f" HOME={self.folder}; ip link set lo up; ip tuntap add tap0 mode tap; ip addr add"
+            f" 10.9.0.1/24 dev tap0; ip link set tap0 up; exec linux.uml mem=1024M ubd0={self.disk}"
+            " root=/dev/ubda rw vec0:transport=tap,ifname=tap0,depth=64,gro=0 con=null"
             f" con0=fd:0,fd:1 quiet umid=lab uml_dir={self.folder}/tmp/"
         )
         with (self.folder / "console.log").open("ab") as console:
             self._kernel = subprocess.Popen(
-                [*DIES_WITH_US, "unshare", "--fork", "--pid", "--mount", "--mount-proc", "--net", "--propagation", "private", "--kill-child=SIGKILL",
+                [*DIES_WITH_US, "unshare", "--fork", "--pid", "--mount", "--mount-proc", "--net",
+                "--propagation", "private", "--kill-child=SIGKILL",
                  "bash", "-c", script],
                 stdin=subprocess.DEVNULL, stdout=console, stderr=console, start_new_session=True,
             )  # fmt: skip
@@ -247,27 +303,34 @@ class Lab:
             if self._kernel.poll() is not None:
                 break
             try:
-                state = self.ssh("root", "systemctl", "is-system-running", "--wait", timeout_s=60, check=False).strip()
+                state = self.ssh(
+                    "root", "systemctl", "is-system-running", "--wait", timeout_s=60, check=False
+                ).strip()
             except subprocess.TimeoutExpired:
                 continue
             if state in {"running", "degraded"}:
                 return
             time.sleep(0.3)
         raise RuntimeError(
-            f"the lab did not boot:\n{(self.folder / 'console.log').read_text(errors='replace')[-2000:]}"
+            "the lab did not"
+            f" boot:\n{(self.folder / 'console.log').read_text(errors='replace')[-2000:]}"
         )
 
     def _inside(self) -> str:
         """Number of the process in the lab's own network."""
         found = subprocess.run(
-            ["pgrep", "-P", str(self._kernel.pid if self._kernel else 0)], capture_output=True, text=True, check=False
+            ["pgrep", "-P", str(self._kernel.pid if self._kernel else 0)],
+            capture_output=True,
+            text=True,
+            check=False,
         ).stdout.split()
         return found[0] if found else "0"
 
     def command(self, user: str) -> list[str]:
         """What reaches a shell of this user."""
         options = (
-            "StrictHostKeyChecking=no", "UserKnownHostsFile=/dev/null", "LogLevel=ERROR", "BatchMode=yes", "ConnectTimeout=8",
+            "StrictHostKeyChecking=no", "UserKnownHostsFile=/dev/null", "LogLevel=ERROR",
+            "BatchMode=yes", "ConnectTimeout=8",
             "ControlMaster=auto", "ControlPersist=300", f"ControlPath={self._shared}/%r",
         )  # fmt: skip
         flags = [x for o in options for x in ("-o", o)]
@@ -281,12 +344,15 @@ class Lab:
             f"{user}@10.9.0.2",
         ]
 
-    def ssh(self, user: str, *words: str, timeout_s: float = 120, check: bool = True, stdin: str = "") -> str:
+    def ssh(
+        self, user: str, *words: str, timeout_s: float = 120, check: bool = True, stdin: str = ""
+    ) -> str:
         """What a command prints there, errors included."""
         import shlex
 
         result = subprocess.run(
-            [*self.command(user), shlex.join(words)], input=stdin, stdout=subprocess.PIPE, stderr=subprocess.STDOUT,
+            [*self.command(user), shlex.join(words)], input=stdin, stdout=subprocess.PIPE,
+            stderr=subprocess.STDOUT,
             text=True, errors="replace", timeout=timeout_s, check=False,
         )  # fmt: skip
         if check and result.returncode != 0:
@@ -316,7 +382,14 @@ class Lab:
             self._kernel.wait()
             self._kernel = None
         for name in os.listdir(self._shared):  # noqa: PTH208 - names are what is wanted
-            command = ["ssh", "-o", f"ControlPath={self._shared}/{name}", "-O", "exit", f"{name}@10.9.0.2"]
+            command = [
+                "ssh",
+                "-o",
+                f"ControlPath={self._shared}/{name}",
+                "-O",
+                "exit",
+                f"{name}@10.9.0.2",
+            ]
             subprocess.run(command, capture_output=True, check=False)
         shutil.rmtree(self._shared, ignore_errors=True)
 
@@ -329,7 +402,11 @@ class Lab:
 def run(*words: object) -> None:
     """A command that has to succeed; what it said is in the error."""
     result = subprocess.run(
-        [str(w) for w in words], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, check=False
+        [str(w) for w in words],
+        stdout=subprocess.PIPE,
+        stderr=subprocess.STDOUT,
+        text=True,
+        check=False,
     )
     if result.returncode != 0:
         raise RuntimeError(f"{words[0]} gave {result.returncode}:\n{result.stdout[-3000:]}")
@@ -346,8 +423,8 @@ def main() -> None:
     print("booting (about ten seconds)", flush=True)
     lab.boot(anew=True)
     print(
-        f"A slow computer, as {USER} (sudo without a password). Try: lumtak, or lumtak audit local --profile writing-and-web;"
-        " lumtak-bench real_facts. Leave with exit."
+        f"A slow computer, as {USER} (sudo without a password). Try: lumtak, or lumtak audit local"
+        " --profile writing-and-web; lumtak-bench real_facts. Leave with exit."
     )
     try:
         subprocess.run([*lab.command(USER)[:-1], "-t", lab.command(USER)[-1]], check=False)

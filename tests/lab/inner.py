@@ -1,7 +1,10 @@
-"""A real systemd as process 1 of namespaces of its own: in half a second, on a copy of the lab's Debian, without a kernel of its own.
+"""A real systemd as process 1 of namespaces of its own.
 
-Services, users' managers, buses and what stands in /etc are real there; the kernel is the host's, so /proc/sys is read-only and loads are not
-its own. Takes root and a control group tree of version 2.
+In half a second, on a copy of the lab's Debian, without a kernel of its own.
+
+Services, users' managers, buses and what stands in /etc are real there; the kernel is the host's,
+so /proc/sys is read-only and loads are not its own. Takes root and a control group tree of version
+2.
 """
 
 import contextlib
@@ -15,7 +18,10 @@ from pathlib import Path
 
 from lab.booted import DIES_WITH_US, missing, run
 
-GROUPS = next((p for p in ("/sys/fs/cgroup/unified", "/sys/fs/cgroup") if Path(p, "cgroup.procs").exists()), "")
+GROUPS = next(
+    (p for p in ("/sys/fs/cgroup/unified", "/sys/fs/cgroup") if Path(p, "cgroup.procs").exists()),
+    "",
+)
 _START = """
 set -eu
 cd "$1"
@@ -38,7 +44,8 @@ ip link set lo up
 hostname drawing-lab
 pivot_root . mnt
 umount -l /mnt
-exec env -i container=lab PATH=/usr/sbin:/usr/bin:/sbin:/bin TERM=dumb /lib/systemd/systemd --log-target=console systemd.unified_cgroup_hierarchy=1
+exec env -i container=lab PATH=/usr/sbin:/usr/bin:/sbin:/bin TERM=dumb \\
+    /lib/systemd/systemd --log-target=console systemd.unified_cgroup_hierarchy=1
 """
 
 
@@ -83,7 +90,9 @@ class Inner:
         )
         with self._log.open("ab") as console:
             self._outer = subprocess.Popen(
-                [*DIES_WITH_US, "sh", "-c", f'echo $$ > {self._group}/cgroup.procs; exec unshare "$@"', "_", *flags, "bash", "-c", _START, "_", self.root],
+                [*DIES_WITH_US, "sh", "-c",
+                f'echo $$ > {self._group}/cgroup.procs; exec unshare "$@"', "_", *flags, "bash",
+                "-c", _START, "_", self.root],
                 stdin=subprocess.DEVNULL, stdout=console, stderr=console, start_new_session=True,
             )  # fmt: skip
         end = time.monotonic() + 60
@@ -92,21 +101,30 @@ class Inner:
                 ["pgrep", "-P", str(self._outer.pid)], capture_output=True, text=True, check=False
             ).stdout.split()
             self._pid = int(found[0]) if found else 0
-            if self._pid and self.run("root", "systemctl", "is-system-running", "--wait", check=False).strip() in {
+            if self._pid and self.run(
+                "root", "systemctl", "is-system-running", "--wait", check=False
+            ).strip() in {
                 "running",
                 "degraded",
             }:
                 return
             time.sleep(0.1)
-        raise RuntimeError(f"systemd did not start:\n{self._log.read_text(errors='replace')[-2000:]}")
+        raise RuntimeError(
+            f"systemd did not start:\n{self._log.read_text(errors='replace')[-2000:]}"
+        )
 
-    def run(self, user: str, *words: str, check: bool = True, stdin: str = "", timeout_s: float = 60) -> str:
+    def run(
+        self, user: str, *words: str, check: bool = True, stdin: str = "", timeout_s: float = 60
+    ) -> str:
         """What a command prints there, errors included."""
         result = subprocess.run(
-            ["nsenter", f"--target={self._pid}", "--mount", "--pid", "--uts", "--ipc", "--net", "--cgroup", "--root", "--wd=/",
-             "env", "-i", "PATH=/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin", "LANG=C.UTF-8",
+            ["nsenter", f"--target={self._pid}", "--mount", "--pid", "--uts", "--ipc", "--net",
+            "--cgroup", "--root", "--wd=/",
+             "env", "-i", "PATH=/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin",
+             "LANG=C.UTF-8",
              "runuser", "-l", user, "-c", shlex.join(words)],
-            input=stdin, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, errors="replace", timeout=timeout_s, check=False,
+            input=stdin, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,
+            errors="replace", timeout=timeout_s, check=False,
         )  # fmt: skip
         if check and result.returncode != 0:
             raise RuntimeError(f"{shlex.join(words)} gave {result.returncode}:\n{result.stdout}")

@@ -32,7 +32,8 @@ class Heading(Record, forbid_unknown_fields=False):
     """Number of the reading."""
     after: int | None = None
     after_stood: tuple[int, ...] | None = None
-    """Numbers of the changes that stood when the after reading was taken; None where that was not noted."""
+    """Numbers of the changes that stood when the after reading was taken; None where that was not
+    noted."""
     last: Glance | None = None
     """The load as it was read last."""
 

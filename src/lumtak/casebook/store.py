@@ -1,6 +1,7 @@
 """The casebook: jobs and their readings in SQLite.
 
-What is large and seldom changes (facts, audit) stands beside a job's document, so that choosing an item or moving the cursor writes little.
+What is large and seldom changes (facts, audit) stands beside a job's document, so that choosing an
+item or moving the cursor writes little.
 """
 
 import contextlib
@@ -20,29 +21,41 @@ from lumtak.core.facts import Facts
 from lumtak.core.load import Reading
 from lumtak.core.record import UNREADABLE, Record
 from lumtak.errors import DamagedError, StorageError, UnknownNameError
-from lumtak.storage import Database, finish_mending, lock_file, mended, only_looked_at, readable_rows
+from lumtak.storage import (
+    Database,
+    finish_mending,
+    lock_file,
+    mended,
+    only_looked_at,
+    readable_rows,
+)
 
 _MIGRATIONS = (
     """
     CREATE TABLE job (
-        id TEXT PRIMARY KEY, identity TEXT NOT NULL, changed INTEGER NOT NULL, document BLOB NOT NULL
+        id TEXT PRIMARY KEY, identity TEXT NOT NULL, changed INTEGER NOT NULL,
+        document BLOB NOT NULL
     ) STRICT;
     CREATE TABLE reading (
-        id INTEGER PRIMARY KEY AUTOINCREMENT, job TEXT NOT NULL REFERENCES job (id), role TEXT NOT NULL, document BLOB NOT NULL
+        id INTEGER PRIMARY KEY AUTOINCREMENT, job TEXT NOT NULL REFERENCES job (id),
+        role TEXT NOT NULL, document BLOB NOT NULL
     ) STRICT
     """,
     """
     CREATE TABLE answer (
-        identity TEXT NOT NULL, address TEXT NOT NULL, answer TEXT NOT NULL, at TEXT NOT NULL, PRIMARY KEY (identity, address)
+        identity TEXT NOT NULL, address TEXT NOT NULL, answer TEXT NOT NULL, at TEXT NOT NULL,
+        PRIMARY KEY (identity, address)
     ) STRICT
     """,
     """
     CREATE TABLE part (
-        job TEXT NOT NULL REFERENCES job (id), name TEXT NOT NULL, document BLOB NOT NULL, PRIMARY KEY (job, name)
+        job TEXT NOT NULL REFERENCES job (id), name TEXT NOT NULL, document BLOB NOT NULL,
+        PRIMARY KEY (job, name)
     ) STRICT
     """,
     """
-    UPDATE job SET document = CAST(json_remove(CAST(document AS TEXT), '$.after_provisional') AS BLOB)
+    UPDATE job
+    SET document = CAST(json_remove(CAST(document AS TEXT), '$.after_provisional') AS BLOB)
     WHERE json_valid(CAST(document AS TEXT))
     """,
 )
@@ -63,7 +76,8 @@ class Casebook:
 
     Args:
         home: Lumtak's data folder.
-        only_look: the folder of which that is a copy, since it cannot be written: nothing is kept then.
+        only_look: the folder of which that is a copy, since it cannot be written: nothing is kept
+            then.
     """
 
     def __init__(self, home: Path, *, only_look: Path | None = None) -> None:
@@ -84,7 +98,8 @@ class Casebook:
         """By number, as they were read last: a reading that is kept never changes."""
 
     def _open(self, path: Path) -> Database:
-        """The database; one that is damaged is set aside, and what can be read out of it goes into a new one.
+        """The database; one that is damaged is set aside, and what can be read out of it goes into
+        a new one.
 
         Damage that shows only later stops what was asked for, and is mended at the next opening.
         """
@@ -100,8 +115,8 @@ class Casebook:
         except DamagedError as error:
             found, aside, kept = mended(path, _MIGRATIONS, error, self._held, _salvage)
             self.notices.append(
-                f"The casebook was damaged and has been built anew: {kept} jobs and their readings could be read."
-                f" The damaged file is kept as {aside.name}."
+                f"The casebook was damaged and has been built anew: {kept} jobs and their readings"
+                f" could be read. The damaged file is kept as {aside.name}."
             )
         return found
 
@@ -118,21 +133,30 @@ class Casebook:
     def save(self, job: Job) -> None:
         """Keep the job; on disk when this returns."""
         parts = {name: getattr(job, name) for name in _PARTS}
-        new = {name: part for name, part in parts.items() if self._written.get((job.id, name), self) is not part}
+        new = {
+            name: part
+            for name, part in parts.items()
+            if self._written.get((job.id, name), self) is not part
+        }
         self._check()
         with self._db.together():
             self._db.run(
-                "INSERT INTO job (id, identity, changed, document)"
-                " VALUES (?1, ?2, (SELECT coalesce(max(changed), 0) + 1 FROM job), ?3)"
-                " ON CONFLICT (id) DO UPDATE SET document = ?3, changed = (SELECT max(changed) + 1 FROM job)",
-                (job.id, job.identity, msgspec.json.encode(msgspec.structs.replace(job, **dict.fromkeys(_PARTS)))),
+                "INSERT INTO job (id, identity, changed, document) VALUES (?1, ?2, (SELECT"
+                " coalesce(max(changed), 0) + 1 FROM job), ?3) ON CONFLICT (id) DO UPDATE SET"
+                " document = ?3, changed = (SELECT max(changed) + 1 FROM job)",
+                (
+                    job.id,
+                    job.identity,
+                    msgspec.json.encode(msgspec.structs.replace(job, **dict.fromkeys(_PARTS))),
+                ),
             )
             for name, part in new.items():
                 if part is None:
                     self._db.run("DELETE FROM part WHERE job = ? AND name = ?", (job.id, name))
                 else:
                     self._db.run(
-                        "INSERT OR REPLACE INTO part VALUES (?, ?, ?)", (job.id, name, msgspec.json.encode(part))
+                        "INSERT OR REPLACE INTO part VALUES (?, ?, ?)",
+                        (job.id, name, msgspec.json.encode(part)),
                     )
         self._written.update({(job.id, name): part for name, part in new.items()})
 
@@ -173,7 +197,9 @@ class Casebook:
         for row in self._db.rows("SELECT name, document FROM part WHERE job = ?", (number,)):
             if row["name"] in _PARTS:
                 with self._told():  # it can be made anew
-                    parts[row["name"]] = _decode(f"{row['name']} of job {number}", row["document"], _PARTS[row["name"]])
+                    parts[row["name"]] = _decode(
+                        f"{row['name']} of job {number}", row["document"], _PARTS[row["name"]]
+                    )
         self._written.update({(number, name): part for name, part in parts.items()})
         return msgspec.structs.replace(job, **parts)
 
@@ -181,11 +207,15 @@ class Casebook:
         """Keep a reading; gives its number."""
         self._check()
         return self._db.run(
-            "INSERT INTO reading (job, role, document) VALUES (?, ?, ?)", (job.id, role, msgspec.json.encode(reading))
+            "INSERT INTO reading (job, role, document) VALUES (?, ?, ?)",
+            (job.id, role, msgspec.json.encode(reading)),
         )
 
     def reading(self, number: int | None) -> Reading | None:
-        """The reading of this number; None where there is none, or it is damaged, which is told: it can be taken again."""
+        """The reading of this number.
+
+        None where there is none, or it is damaged, which is told: it can be taken again.
+        """
         if number is None:
             return None
         if number not in self._readings:
@@ -204,20 +234,28 @@ class Casebook:
             "SELECT id FROM reading WHERE job = ? AND role = ? ORDER BY id DESC LIMIT ?",
             (job, role, _MOST_KEPT),
         )
-        return [(row["id"], found) for row in rows if (found := self.reading(row["id"])) is not None]
+        return [
+            (row["id"], found) for row in rows if (found := self.reading(row["id"])) is not None
+        ]
 
     def answers(self, identity: str) -> dict[str, Answer]:
         """What the owner of this computer said about items, by address."""
-        rows = self._db.rows("SELECT address, answer FROM answer WHERE identity = ? ORDER BY address", (identity,))
+        rows = self._db.rows(
+            "SELECT address, answer FROM answer WHERE identity = ? ORDER BY address", (identity,)
+        )
         return {row["address"]: row["answer"] for row in rows if row["answer"] in get_args(Answer)}
 
     def answer(self, identity: str, address: str, answer: str | None, at: str) -> None:
         """Keep what the owner said; None forgets it."""
         self._check()
         if answer is None:
-            self._db.run("DELETE FROM answer WHERE identity = ? AND address = ?", (identity, address))
+            self._db.run(
+                "DELETE FROM answer WHERE identity = ? AND address = ?", (identity, address)
+            )
         else:
-            self._db.run("INSERT OR REPLACE INTO answer VALUES (?, ?, ?, ?)", (identity, address, answer, at))
+            self._db.run(
+                "INSERT OR REPLACE INTO answer VALUES (?, ?, ?, ?)", (identity, address, answer, at)
+            )
 
     def close(self) -> None:
         """Let the file go."""
@@ -229,9 +267,12 @@ class Casebook:
 def _salvage(damaged: Path, fresh: Database) -> int:
     """Put every row that can be read into a new casebook; how many jobs there are."""
     for table, names in _TABLES.items():
-        statement = f"INSERT OR IGNORE INTO {table} ({', '.join(names)}) VALUES ({', '.join('?' * len(names))})"  # noqa: S608 - our own names
+        columns, marks = ", ".join(names), ", ".join("?" * len(names))
+        statement = f"INSERT OR IGNORE INTO {table} ({columns}) VALUES ({marks})"  # noqa: S608 - our own names
         for row in readable_rows(damaged, table, names):
-            with contextlib.suppress(StorageError):  # a cell of another kind, or a reading of a job that is lost
+            with contextlib.suppress(
+                StorageError
+            ):  # a cell of another kind, or a reading of a job that is lost
                 fresh.run(statement, [row[name] for name in names])
     return int(fresh.rows("SELECT count(*) FROM job")[0][0])
 
@@ -250,5 +291,6 @@ def _decode(what: str, document: object, kind: type[_R]) -> _R:
         said = str(error)
     logging.getLogger(__name__).error("the %s cannot be read: %s", what, said)
     raise StorageError(
-        f"The {what} cannot be read.", "It is damaged, or a newer Lumtak wrote it: then update. Otherwise make it anew."
+        f"The {what} cannot be read.",
+        "It is damaged, or a newer Lumtak wrote it: then update. Otherwise make it anew.",
     )

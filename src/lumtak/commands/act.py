@@ -20,8 +20,20 @@ _SHOWN = 15
 @click.argument("process", required=False, metavar="[PID|NAME]")
 @click.option("--force", is_flag=True, help="Do not ask the process first.")
 @click.option("--yes", is_flag=True, help="Answer the question beforehand; for scripts.")
-@click.option("--job", "job_id", metavar="JOB", help="Record it there. Default: the newest job on this computer.")
-@click.option("--wait", "wait_s", type=click.FloatRange(0, 600), default=5.0, show_default=True, metavar="SECONDS")
+@click.option(
+    "--job",
+    "job_id",
+    metavar="JOB",
+    help="Record it there. Default: the newest job on this computer.",
+)
+@click.option(
+    "--wait",
+    "wait_s",
+    type=click.FloatRange(0, 600),
+    default=5.0,
+    show_default=True,
+    metavar="SECONDS",
+)
 @user_option
 @json_option
 @with_workshop
@@ -37,7 +49,8 @@ def end_command(
     yes: bool,
     as_json: bool,
 ) -> None:
-    """End a running process of COMPUTER: ask it first, force it only when told. Without a process: list the heaviest.
+    """End a running process of COMPUTER: ask it first, force it only when told. Without a process:
+    list the heaviest.
 
     This cannot be put back, so it is asked each time and is never part of a plan.
 
@@ -53,17 +66,25 @@ def end_command(
         return
     chosen = find_process(found, process)
     if chosen.why_not:
-        raise UsageError(f"{chosen.title} is not ended: {chosen.why_not}.", "Choose another process.")
+        raise UsageError(
+            f"{chosen.title} is not ended: {chosen.why_not}.", "Choose another process."
+        )
     if not yes:
         _ask(chosen, force=force)
-    action = end_process(machine, chosen.process, "forced" if force else "asked", title=chosen.title, wait_s=wait_s)
+    action = end_process(
+        machine, chosen.process, "forced" if force else "asked", title=chosen.title, wait_s=wait_s
+    )
     machine.close()
     where = workshop.record_action(machine.identity, action, job_id)
     if as_json:
         say_json({"format": 1, "computer": computer, "action": action, "job": where})
     else:
         click.echo(plain(action.in_words(), 500))
-        click.echo(f"Recorded in {where}." if where else "There is no job on this computer, so it is recorded nowhere.")
+        click.echo(
+            f"Recorded in {where}."
+            if where
+            else "There is no job on this computer, so it is recorded nowhere."
+        )
     _judge(action, chosen, computer, force=force)
 
 
@@ -74,8 +95,10 @@ def _list(found: list[Running], computer: str, *, as_json: bool) -> None:
     rows = [("pid", "CPU", "memory", "user", "process", "belongs to", "")]
     rows += [
         (
-            str(r.process.pid), percent(r.cpu_pct), ram(r.ram_bytes), dict(r.closely).get("user", ""), plain(r.process.name, 30), r.title,
-            f"never ended: {r.why_not}" if r.why_not else plain(dict(r.closely).get("command", ""), 80),
+            str(r.process.pid), percent(r.cpu_pct), ram(r.ram_bytes), dict(r.closely).get("user",
+            ""), plain(r.process.name, 30), r.title,
+            f"never ended: {r.why_not}" if r.why_not else plain(dict(r.closely).get("command", ""),
+            80),
         )
         for r in found[:_SHOWN]
     ]  # fmt: skip
@@ -84,7 +107,10 @@ def _list(found: list[Running], computer: str, *, as_json: bool) -> None:
 
 def _ask(chosen: Running, *, force: bool) -> None:
     how = "Force" if force else "Ask"
-    click.echo(f"{chosen.title} (process {chosen.process.pid}): {percent(chosen.cpu_pct)}, {ram(chosen.ram_bytes)}.")
+    click.echo(
+        f"{chosen.title} (process {chosen.process.pid}): {percent(chosen.cpu_pct)},"
+        f" {ram(chosen.ram_bytes)}."
+    )
     for name, value in chosen.closely:
         click.echo(f"  {name:<12}{value}")
     click.echo(plain(f"{chosen.loses} {chosen.comes_back} This cannot be put back.", 600))
@@ -97,5 +123,9 @@ def _ask(chosen: Running, *, force: bool) -> None:
 def _judge(action: Action, chosen: Running, computer: str, *, force: bool) -> None:
     if action.ended:
         return
-    more = "" if force else f"`lumtak end {computer} {chosen.process.pid} --force` ends it without asking."
+    more = (
+        ""
+        if force
+        else f"`lumtak end {computer} {chosen.process.pid} --force` ends it without asking."
+    )
     raise LumtakError(f"{chosen.title} did not end.", more or "See the reason above.")

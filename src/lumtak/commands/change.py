@@ -8,7 +8,14 @@ from collections.abc import Callable, Iterator
 
 import click
 
-from lumtak.commands.common import ask_first, columns, json_option, say_json, user_option, with_workshop
+from lumtak.commands.common import (
+    ask_first,
+    columns,
+    json_option,
+    say_json,
+    user_option,
+    with_workshop,
+)
 from lumtak.computers.protocol import Computer
 from lumtak.core.plan import check_changes, guards
 from lumtak.core.setting import parse_change
@@ -44,13 +51,22 @@ from lumtak.work.workshop import Workshop
     "--on-failure",
     type=click.Choice(["ask", "keep", "put-back"]),
     default="ask",
-    help="What becomes of the changes before one that fails. Default: ask, or keep where nobody can answer.",
+    help=(
+        "What becomes of the changes before one that fails. Default: ask, or keep where nobody can"
+        " answer."
+    ),
 )
 @user_option
 @json_option
 @with_workshop
 def apply_command(
-    workshop: Workshop, computer: str, changes: tuple[str, ...], user: str | None, on_failure: str, *, as_json: bool
+    workshop: Workshop,
+    computer: str,
+    changes: tuple[str, ...],
+    user: str | None,
+    on_failure: str,
+    *,
+    as_json: bool,
 ) -> None:
     """Change settings of COMPUTER: before value to the journal, write, read back.
 
@@ -84,7 +100,8 @@ def apply_command(
         interrupted = reviews[0].lines if reviews else ()
         say_json(
             {
-                "format": 1, "computer": computer, "outcomes": outcomes, "put_back": back, "owed": owed,
+                "format": 1, "computer": computer, "outcomes": outcomes, "put_back": back,
+                "owed": owed,
                 "interrupted": interrupted, "undo_scripts": scripts,
             }
         )  # fmt: skip
@@ -97,7 +114,12 @@ def apply_command(
 
 
 def _after_failure(
-    workshop: Workshop, machine: Computer, outcomes: list[Outcome], on_failure: str, *, as_json: bool
+    workshop: Workshop,
+    machine: Computer,
+    outcomes: list[Outcome],
+    on_failure: str,
+    *,
+    as_json: bool,
 ) -> list[Outcome]:
     """Put back what was done before a change that failed, where that is wanted."""
     done = [o.number for o in outcomes if o.result == "done" and o.number is not None]
@@ -110,7 +132,8 @@ def _after_failure(
     if on_failure == "keep":
         if not as_json:
             click.echo(
-                f"What was done is kept; `lumtak undo {machine.address} {' '.join(map(str, done))}` puts it back."
+                f"What was done is kept; `lumtak undo {machine.address} {' '.join(map(str, done))}`"
+                " puts it back."
             )
         return []
     return put_back(workshop.journal, machine, done, on_step=nothing if as_json else say_outcome)
@@ -142,14 +165,20 @@ def _counted(whole: int, verb: str, *, as_json: bool) -> Iterator[Callable[[Outc
 
 @contextlib.contextmanager
 def stopping() -> Iterator[threading.Event]:
-    """An event that is set by Ctrl+C and by being told to end; what is being written is finished first."""
+    """An event that is set by Ctrl+C and by being told to end.
+
+    What is being written is finished first.
+    """
     stop = threading.Event()
 
     def tell(_: int, __: object) -> None:
         stop.set()
         click.echo("Ending after this change…", err=True)
 
-    kept = {number: signal.signal(number, tell) for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)}
+    kept = {
+        number: signal.signal(number, tell)
+        for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
+    }
     try:
         yield stop
     finally:
@@ -178,7 +207,8 @@ def say_outcome(outcome: Outcome) -> None:
     }
     note = f" ({outcome.note})" if outcome.note else ""
     click.echo(
-        f"{number}{plain(str(outcome.change.ref))}: {outcome.before} → {outcome.after}, {words[outcome.result]}{plain(note, 4000)}"
+        f"{number}{plain(str(outcome.change.ref))}: {outcome.before} → {outcome.after},"
+        f" {words[outcome.result]}{plain(note, 4000)}"
     )
 
 
@@ -196,12 +226,25 @@ def judge(outcomes: list[Outcome], verb: str) -> None:
 @click.command("undo")
 @click.argument("computer")
 @click.argument("numbers", nargs=-1, type=int, metavar="[ID...]")
-@click.option("--all", "everything", is_flag=True, help="Everything on that computer that is not yet put back.")
-@click.option("--overwrite", is_flag=True, help="Put back even where somebody changed the value since.")
+@click.option(
+    "--all",
+    "everything",
+    is_flag=True,
+    help="Everything on that computer that is not yet put back.",
+)
+@click.option(
+    "--overwrite", is_flag=True, help="Put back even where somebody changed the value since."
+)
 @json_option
 @with_workshop
 def undo_command(
-    workshop: Workshop, computer: str, numbers: tuple[int, ...], *, everything: bool, overwrite: bool, as_json: bool
+    workshop: Workshop,
+    computer: str,
+    numbers: tuple[int, ...],
+    *,
+    everything: bool,
+    overwrite: bool,
+    as_json: bool,
 ) -> None:
     """Put changes back, in any order: those numbered, or all.
 
@@ -212,7 +255,10 @@ def undo_command(
     lumtak undo sim:drawing-bench 3 5
     """
     if everything == bool(numbers):
-        raise UsageError("Say which changes to put back.", "Either --all, or numbers from `lumtak journal COMPUTER`.")
+        raise UsageError(
+            "Say which changes to put back.",
+            "Either --all, or numbers from `lumtak journal COMPUTER`.",
+        )
     identity = workshop.computer(computer).identity
     lost = workshop.journal.lost(identity)
     wanted = [workshop.journal.entry(n, identity) for n in numbers if n not in lost]
@@ -248,13 +294,16 @@ def undo_command(
 
 
 def _agreed(machine: Computer, entries: list[Entry], *, as_json: bool) -> set[int]:
-    """Numbers of rescued records that take root, where a person was shown all that they say and agreed; nobody else can."""
+    """Numbers of rescued records that take root, where a person was shown all that they say and
+    agreed; nobody else can.
+    """
     agreed = set()
     for entry in entries:
         if not is_asked(machine, entry) or as_json or not sys.stdin.isatty():
             continue
         click.echo(
-            f"Change {entry.id} was rescued from its second copy, which somebody else may have written. As root it would write:"
+            f"Change {entry.id} was rescued from its second copy, which somebody else may have"
+            " written. As root it would write:"
         )
         for line in recorded(entry):
             click.echo(f"  {line}")
@@ -274,23 +323,38 @@ def _say_lost(workshop: Workshop, computer: str, lost: list[int]) -> None:
     machine = workshop.computer(computer)
     scripts = ", ".join(plain(s.command, 400) for s in older_scripts(workshop.journal, machine))
     machine.close()
-    way = f"The undo script that was left before still knows them: {scripts}." if scripts else "Set them back by hand."
+    way = (
+        f"The undo script that was left before still knows them: {scripts}."
+        if scripts
+        else "Set them back by hand."
+    )
     raise ConflictError(
-        f"The records of {len(lost)} changes are lost ({', '.join(map(str, lost))}), so Lumtak cannot put those back."
-        if len(lost) > 1
-        else f"The record of change {lost[0]} is lost, so Lumtak cannot put it back.",
+        (
+            f"The records of {len(lost)} changes are lost ({', '.join(map(str, lost))}), so Lumtak"
+            " cannot put those back."
+            if len(lost) > 1
+            else f"The record of change {lost[0]} is lost, so Lumtak cannot put it back."
+        ),
         f"{way} After that, `lumtak journal {computer} --settle-lost` ends this warning.",
     )
 
 
-def _by_user(workshop: Workshop, computer: str, entries: list[Entry]) -> Iterator[tuple[Computer, list[Entry]]]:
+def _by_user(
+    workshop: Workshop, computer: str, entries: list[Entry]
+) -> Iterator[tuple[Computer, list[Entry]]]:
     """The computer opened for each user who has one of these changes."""
     for user in sorted({e.user for e in entries}):
-        yield workshop.computer(computer, user=_named(user, computer)), [e for e in entries if e.user == user]
+        yield (
+            workshop.computer(computer, user=_named(user, computer)),
+            [e for e in entries if e.user == user],
+        )
 
 
 def _named(user: str, computer: str) -> str | None:
-    """The user as an option: None where it is who called anyway, so that HOME and the XDG variables count."""
+    """The user as an option.
+
+    None where it is who called anyway, so that HOME and the XDG variables count.
+    """
     if computer != "local":
         return None
     import os
@@ -305,7 +369,8 @@ def _named(user: str, computer: str) -> str | None:
 @json_option
 @with_workshop
 def drift_command(workshop: Workshop, computer: str, *, as_json: bool) -> None:
-    """Which settings of COMPUTER are no longer as Lumtak left them, and when they were last seen right.
+    """Which settings of COMPUTER are no longer as Lumtak left them, and when they were last seen
+    right.
 
     Exits with 3 when there are any.
 
@@ -321,14 +386,22 @@ def drift_command(workshop: Workshop, computer: str, *, as_json: bool) -> None:
         machine.close()
     gone = [d for d in found if d.is_drift]
     if as_json:
-        say_json({"format": 1, "computer": computer, "settings": [_drift_json(d) for d in found], "drifted": len(gone)})
+        say_json(
+            {
+                "format": 1,
+                "computer": computer,
+                "settings": [_drift_json(d) for d in found],
+                "drifted": len(gone),
+            }
+        )
     elif not found:
         click.echo("Nothing on this computer stands changed by Lumtak.")
     else:
         rows = [("no.", "setting", "before", "left as", "now", "", "last seen right", "note")]
         rows += [
             (
-                str(d.entry.id), plain(str(d.entry.ref), 60), d.entry.restore.word, d.entry.word, d.now, d.standing,
+                str(d.entry.id), plain(str(d.entry.ref), 60), d.entry.restore.word, d.entry.word,
+                d.now, d.standing,
                 d.last_right[:16].replace("T", " "), plain(d.note, 200),
             )
             for d in found
@@ -337,7 +410,8 @@ def drift_command(workshop: Workshop, computer: str, *, as_json: bool) -> None:
     _say_lost(workshop, computer, workshop.journal.lost(identity))
     if gone:
         raise ConflictError(
-            f"{len(gone)} of {counted(len(found), 'setting is', 'settings are')} no longer as left.",
+            f"{len(gone)} of {counted(len(found), 'setting is', 'settings are')} no longer as"
+            " left.",
             "Apply them again, or `lumtak undo` puts back what is left.",
         )
 
@@ -359,7 +433,9 @@ def _drift_json(found: Drift) -> dict[str, object]:
 @click.command("journal")
 @click.argument("computer")
 @click.option(
-    "--settle-lost", is_flag=True, help="Changes whose records were lost are put back by hand or by the undo script."
+    "--settle-lost",
+    is_flag=True,
+    help="Changes whose records were lost are put back by hand or by the undo script.",
 )
 @json_option
 @with_workshop
@@ -379,7 +455,8 @@ def journal_command(workshop: Workshop, computer: str, *, settle_lost: bool, as_
         lost = workshop.journal.lost(machine.identity)
         say_json(
             {
-                "format": 1, "computer": computer, "changes": shown, "owed": owed, "interrupted": found.lines, "lost": lost,
+                "format": 1, "computer": computer, "changes": shown, "owed": owed,
+                "interrupted": found.lines, "lost": lost,
             }
         )  # fmt: skip
     elif not entries:

@@ -68,11 +68,12 @@ def with_workshop(function: _F) -> _F:
                 click.echo(notice, err=True)
             workshop.close()
 
-    return home_option(update_wrapper(wrapped, function))  # type: ignore[return-value]  # one argument fewer
+    # One argument fewer.
+    return home_option(update_wrapper(wrapped, function))  # type: ignore[return-value]
 
 
 def log_to(folder: Path) -> None:
-    """Details go to lumtak.log in the data folder, which is opened when there is something to say."""
+    """Details go to lumtak.log in the data folder, opened when there is something to say."""
     from logging.handlers import RotatingFileHandler
 
     class Quiet(RotatingFileHandler):
@@ -88,13 +89,17 @@ def log_to(folder: Path) -> None:
 
         def _open(self) -> TextIOWrapper:
             flags = os.O_WRONLY | os.O_APPEND | os.O_CREAT | os.O_NOFOLLOW | os.O_CLOEXEC
-            return TextIOWrapper(os.fdopen(os.open(self.baseFilename, flags, 0o600), "ab"), encoding="utf-8")
+            return TextIOWrapper(
+                os.fdopen(os.open(self.baseFilename, flags, 0o600), "ab"), encoding="utf-8"
+            )
 
     logger = logging.getLogger("lumtak")
     for old in list(logger.handlers):
         logger.removeHandler(old)
         old.close()
-    handler = Quiet(folder / "lumtak.log", maxBytes=_LOG_BYTES, backupCount=1, delay=True, encoding="utf-8")
+    handler = Quiet(
+        folder / "lumtak.log", maxBytes=_LOG_BYTES, backupCount=1, delay=True, encoding="utf-8"
+    )
     handler.setFormatter(logging.Formatter("%(asctime)s %(levelname)s %(name)s %(message)s"))
     logger.addHandler(handler)
     logger.setLevel(logging.INFO)
@@ -109,12 +114,15 @@ def json_option(function: _F) -> _F:
 def user_option(function: _F) -> _F:
     """`--user`."""
     return click.option(
-        "--user", metavar="NAME", help="Whose settings on a real computer. Default: who called, also through sudo."
+        "--user",
+        metavar="NAME",
+        help="Whose settings on a real computer. Default: who called, also through sudo.",
     )(function)
 
 
 def ask_first(computer: Computer, refs: Iterable[SettingRef]) -> None:
-    """Let sudo ask for a password before the first change that takes root, where a person sits at the terminal.
+    """Let sudo ask for a password before the first change that takes root, where a person sits at
+    the terminal.
 
     A refusal is an ordinary answer: each change that takes root then tells it.
     """
@@ -142,4 +150,6 @@ def columns(rows: Sequence[tuple[str, ...]], gap: str = "  ") -> None:
         return
     widths = [max(len(row[i]) for row in rows) for i in range(len(rows[0]))]
     for row in rows:
-        click.echo(gap.join(cell.ljust(width) for cell, width in zip(row, widths, strict=True)).rstrip())
+        click.echo(
+            gap.join(cell.ljust(width) for cell, width in zip(row, widths, strict=True)).rstrip()
+        )

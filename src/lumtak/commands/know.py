@@ -5,7 +5,14 @@ from pathlib import Path
 import click
 import msgspec
 
-from lumtak.commands.common import columns, json_option, progress, say_json, user_option, with_workshop
+from lumtak.commands.common import (
+    columns,
+    json_option,
+    progress,
+    say_json,
+    user_option,
+    with_workshop,
+)
 from lumtak.commands.look import count
 from lumtak.computers import Computer
 from lumtak.core.advice import search
@@ -45,7 +52,9 @@ def advice_command(workshop: Workshop, word: str | None, *, as_json: bool) -> No
         return
     if not found:
         names = [a.name for a in workshop.advice] + [w for a in workshop.advice for w in a.words]
-        raise UnknownNameError("advice", plain(word or ""), names, "`lumtak advice` lists all of it.")
+        raise UnknownNameError(
+            "advice", plain(word or ""), names, "`lumtak advice` lists all of it."
+        )
     if word is None:
         columns([(a.name, a.verdict, a.claim) for a in found])
         return
@@ -61,8 +70,11 @@ def advice_command(workshop: Workshop, word: str | None, *, as_json: bool) -> No
 @user_option
 @json_option
 @with_workshop
-def explain_command(workshop: Workshop, computer: str, item: str, user: str | None, *, as_json: bool) -> None:
-    """Everything known about one item of COMPUTER: what it does, what starts it, what stops with it.
+def explain_command(
+    workshop: Workshop, computer: str, item: str, user: str | None, *, as_json: bool
+) -> None:
+    """Everything known about one item of COMPUTER: what it does, what starts it, what stops with
+    it.
 
     Of a running process, by its number: the chain that started it.
 
@@ -79,14 +91,18 @@ def explain_command(workshop: Workshop, computer: str, item: str, user: str | No
             machine.close()
 
 
-def _explain(workshop: Workshop, facts: Facts, machine: Computer | None, item: str, *, as_json: bool) -> None:
+def _explain(
+    workshop: Workshop, facts: Facts, machine: Computer | None, item: str, *, as_json: bool
+) -> None:
     if (pid := number(item)) is not None:
         _say_causes(facts, pid, machine, as_json=as_json)
         return
     found = explain(find_item(facts, parse_ref(item)), facts, workshop.catalogue)
     seen = programs_closely(machine, facts, found.address) if machine else ()
     if as_json:
-        say_json({"format": 1, "computer": facts.address, **msgspec.to_builtins(found), "closely": seen})
+        say_json(
+            {"format": 1, "computer": facts.address, **msgspec.to_builtins(found), "closely": seen}
+        )
         return
     columns([(name, plain(text, 600)) for name, text in found.rows])
     for line in seen:
@@ -121,13 +137,20 @@ def _say_causes(facts: Facts, pid: int, machine: Computer | None, *, as_json: bo
 @click.command("memory")
 @click.argument("computer")
 @click.option(
-    "--seconds", type=click.FloatRange(1, 3600), default=20.0, show_default=True, help="Length of the reading."
+    "--seconds",
+    type=click.FloatRange(1, 3600),
+    default=20.0,
+    show_default=True,
+    help="Length of the reading.",
 )
 @user_option
 @json_option
 @with_workshop
-def memory_command(workshop: Workshop, computer: str, seconds: float, user: str | None, *, as_json: bool) -> None:
-    """Memory of COMPUTER as its sum, how large swap should be by three rules, and what emptying the cache would do.
+def memory_command(
+    workshop: Workshop, computer: str, seconds: float, user: str | None, *, as_json: bool
+) -> None:
+    """Memory of COMPUTER as its sum, how large swap should be by three rules, and what emptying the
+    cache would do.
 
     \b
     lumtak memory local
@@ -135,21 +158,41 @@ def memory_command(workshop: Workshop, computer: str, seconds: float, user: str 
     """
     facts, reading = workshop.looked_at(computer, user=user, seconds=seconds)
     if reading is None:
-        raise UsageError("This capture holds no reading.", "Capture the computer again with --seconds 30.")
-    parts, sizes, emptying = memory_parts(facts, reading), swap_sizes(facts, reading), emptying_the_cache(reading)
+        raise UsageError(
+            "This capture holds no reading.", "Capture the computer again with --seconds 30."
+        )
+    parts, sizes, emptying = (
+        memory_parts(facts, reading),
+        swap_sizes(facts, reading),
+        emptying_the_cache(reading),
+    )
     if as_json:
         say_json(
-            {"format": 1, "computer": facts.address, "parts": parts, "swap": sizes, "emptying_the_cache": emptying}
+            {
+                "format": 1,
+                "computer": facts.address,
+                "parts": parts,
+                "swap": sizes,
+                "emptying_the_cache": emptying,
+            }
         )
         return
     columns([(p.name, ram(p.size_bytes).rjust(9), p.note) for p in parts])
     click.echo(f"{'total':<22} {ram(reading.ram_total_bytes):>9}")
     click.echo(
-        f"swap: {ram(reading.mean('swap_used_bytes'))} of {ram(facts.memory.swap_total_bytes)} in use. By three rules it should be:"
+        f"swap: {ram(reading.mean('swap_used_bytes'))} of {ram(facts.memory.swap_total_bytes)} in"
+        " use. By three rules it should be:"
     )
     for size in sizes:
-        mib = size.mib.not_measured if isinstance(size.mib, NotMeasured) else f"{size.mib[0]} to {size.mib[1]} MiB"
-        click.echo(f"  {size.rule:<12} {mib}: {size.arithmetic}{'; ' + size.bounded if size.bounded else ''}")
+        mib = (
+            size.mib.not_measured
+            if isinstance(size.mib, NotMeasured)
+            else f"{size.mib[0]} to {size.mib[1]} MiB"
+        )
+        click.echo(
+            f"  {size.rule:<12} {mib}:"
+            f" {size.arithmetic}{'; ' + size.bounded if size.bounded else ''}"
+        )
     click.echo(f"Emptying the cache: {emptying}")
 
 
@@ -179,17 +222,34 @@ def profile_show(workshop: Workshop, name: str, *, as_json: bool) -> None:
         ("profile", f"{profile.title} ({profile.name})"),
         ("about", plain(profile.about, 300)),
         ("needs", titles(profile.needs.roles)),
-        ("never touched", titles(profile.never.roles) + "".join(f", {plain(i, 80)}" for i in profile.never.items)),
+        (
+            "never touched",
+            titles(profile.never.roles) + "".join(f", {plain(i, 80)}" for i in profile.never.items),
+        ),
         ("ceilings", f"CPU {limits.cpu_pct:g} %, RAM {limits.ram_pct:g} % at idle"),
         ("effects kept", ", ".join(profile.effects.keep) or "none"),
-        ("power plan", f"on mains {power.mains or 'left alone'}, on battery {power.battery or 'left alone'}"),
-        ("readiness to swap", "left alone" if memory.swappiness is None else str(memory.swappiness)),
+        (
+            "power plan",
+            f"on mains {power.mains or 'left alone'}, on battery {power.battery or 'left alone'}",
+        ),
+        (
+            "readiness to swap",
+            "left alone" if memory.swappiness is None else str(memory.swappiness),
+        ),
         ("size of swap", f"by the rule {memory.swap}" if memory.swap else "left alone"),
         (
             "free space",
-            "5 % of the volume" if profile.storage.free_gib is None else f"{profile.storage.free_gib:g} GiB",
+            (
+                "5 % of the volume"
+                if profile.storage.free_gib is None
+                else f"{profile.storage.free_gib:g} GiB"
+            ),
         ),
-        ("upkeep", ", ".join(f"{n} {r}" for n, r in msgspec.structs.asdict(upkeep).items() if r) or "no reminders"),
+        (
+            "upkeep",
+            ", ".join(f"{n} {r}" for n, r in msgspec.structs.asdict(upkeep).items() if r)
+            or "no reminders",
+        ),
     ]
     columns(rows)
 
@@ -202,9 +262,16 @@ def profile_show(workshop: Workshop, name: str, *, as_json: bool) -> None:
 @json_option
 @with_workshop
 def answer_command(
-    workshop: Workshop, computer: str, item: str | None, answer: str | None, user: str | None, *, as_json: bool
+    workshop: Workshop,
+    computer: str,
+    item: str | None,
+    answer: str | None,
+    user: str | None,
+    *,
+    as_json: bool,
 ) -> None:
-    """Keep what the owner of COMPUTER said about an item; the next audit goes by it. Without an item: list what was said.
+    """Keep what the owner of COMPUTER said about an item; the next audit goes by it. Without an
+    item: list what was said.
 
     What is guarded, and what the profile needs, stays whatever was said.
 
@@ -219,7 +286,10 @@ def answer_command(
             raise UsageError("Say what the owner said.", "needed, not-needed, or forget.")
         known = find_item(facts, parse_ref(item))
         workshop.casebook.answer(
-            machine.identity, known.consumer, _ANSWERS.get(answer), machine.clock.wall().isoformat(timespec="seconds")
+            machine.identity,
+            known.consumer,
+            _ANSWERS.get(answer),
+            machine.clock.wall().isoformat(timespec="seconds"),
         )
     said = workshop.casebook.answers(machine.identity)
     machine.close()
@@ -235,15 +305,22 @@ def answer_command(
 @click.argument("computer")
 @click.option("--out", type=click.Path(path_type=Path), required=True, metavar="FILE.json")
 @click.option(
-    "--seconds", type=click.FloatRange(0, 3600), default=30.0, show_default=True, help="Length of the reading; 0: none."
+    "--seconds",
+    type=click.FloatRange(0, 3600),
+    default=30.0,
+    show_default=True,
+    help="Length of the reading; 0: none.",
 )
-@click.option("--names", is_flag=True, help="Leave the names of the user and of the computer as they are.")
+@click.option(
+    "--names", is_flag=True, help="Leave the names of the user and of the computer as they are."
+)
 @user_option
 @with_workshop
 def capture_command(
     workshop: Workshop, computer: str, out: Path, seconds: float, user: str | None, *, names: bool
 ) -> None:
-    """Write what COMPUTER is and does to a file, to be audited elsewhere: `lumtak audit FILE.json --profile NAME`.
+    """Write what COMPUTER is and does to a file, to be audited elsewhere: `lumtak audit FILE.json
+    --profile NAME`.
 
     No command-line arguments are in it, and names of the user and the computer are replaced.
 
@@ -253,7 +330,10 @@ def capture_command(
     facts, reading = workshop.look_at(computer, user=user, seconds=seconds, on_sample=count)
     progress("")
     write_whole(out, to_json(make_capture(facts, reading, names=names)))
-    click.echo(f"{out}: {counted(len(facts.items), 'item')}, {counted(len(facts.processes), 'process', 'processes')}.")
+    click.echo(
+        f"{out}: {counted(len(facts.items), 'item')},"
+        f" {counted(len(facts.processes), 'process', 'processes')}."
+    )
 
 
 @click.command("suggest")
@@ -272,7 +352,13 @@ def profile_suggest(workshop: Workshop, computer: str, user: str | None, *, as_j
     best = found[0]
     if as_json:
         say_json(
-            {"format": 1, "computer": facts.address, "profile": best.profile, "reasons": best.reasons, "all": found}
+            {
+                "format": 1,
+                "computer": facts.address,
+                "profile": best.profile,
+                "reasons": best.reasons,
+                "all": found,
+            }
         )
         return
     click.echo(f"{best.profile}: {best.title}")
@@ -282,4 +368,7 @@ def profile_suggest(workshop: Workshop, computer: str, user: str | None, *, as_j
         click.echo(f"  not found here: {', '.join(best.missing)}")
     others = [s for s in found[1:4] if s.score > 0]
     if others:
-        click.echo("next: " + ", ".join(f"{s.profile} ({s.score:g} against {best.score:g})" for s in others))
+        click.echo(
+            "next: "
+            + ", ".join(f"{s.profile} ({s.score:g} against {best.score:g})" for s in others)
+        )

@@ -6,7 +6,14 @@ from typing import get_args
 import click
 import msgspec
 
-from lumtak.commands.common import columns, json_option, progress, say_json, user_option, with_workshop
+from lumtak.commands.common import (
+    columns,
+    json_option,
+    progress,
+    say_json,
+    user_option,
+    with_workshop,
+)
 from lumtak.computers import Computer
 from lumtak.core.audit import Audit, Finding, audit
 from lumtak.core.compare import Comparison
@@ -75,9 +82,17 @@ def profile_check(workshop: Workshop, file: Path) -> None:
 
 @click.command("audit")
 @click.argument("computer")
-@click.option("--profile", "profile_name", required=True, metavar="NAME|FILE", help="The workload profile to judge by.")
 @click.option(
-    "--seconds", type=float, help="Weigh over so many seconds; 0 leaves weights out. Default: 5 local, 60 simulated."
+    "--profile",
+    "profile_name",
+    required=True,
+    metavar="NAME|FILE",
+    help="The workload profile to judge by.",
+)
+@click.option(
+    "--seconds",
+    type=float,
+    help="Weigh over so many seconds; 0 leaves weights out. Default: 5 local, 60 simulated.",
 )
 @click.option(
     "--origin",
@@ -112,7 +127,9 @@ def audit_command(
     progress("")
     found = audit(facts, profile, workshop.catalogue, reading, workshop.answers(facts.identity))
     if origins:
-        found = msgspec.structs.replace(found, findings=tuple(f for f in found.findings if f.origin in origins))
+        found = msgspec.structs.replace(
+            found, findings=tuple(f for f in found.findings if f.origin in origins)
+        )
     for problem in workshop.catalogue.problems:
         click.echo(plain(problem, 400), err=True)
     if as_json:
@@ -149,25 +166,48 @@ def say_audit(found: Audit) -> None:
         rows = []
         for f in mine:
             memory, cpu = _weights(f)
-            change = f"{plain(f.value)} → {plain(f.proposal)}" if f.can_choose and f.proposal else plain(f.value)
+            change = (
+                f"{plain(f.value)} → {plain(f.proposal)}"
+                if f.can_choose and f.proposal
+                else plain(f.value)
+            )
             rows.append(
-                (f"  {f.stance}", memory.rjust(9), cpu.rjust(7), plain(str(f.ref), 60), change, plain(f.reason))
+                (
+                    f"  {f.stance}",
+                    memory.rjust(9),
+                    cpu.rjust(7),
+                    plain(str(f.ref), 60),
+                    change,
+                    plain(f.reason),
+                )
             )
         columns(rows)
         for gap in found.gaps:
             if gap.area == area:
-                click.echo(f"  not read: {gap.reason}" + (f"; needed: {gap.needed}" if gap.needed else ""))
+                click.echo(
+                    f"  not read: {gap.reason}" + (f"; needed: {gap.needed}" if gap.needed else "")
+                )
 
 
 @click.command("read")
 @click.argument("computer")
-@click.option("--seconds", type=float, help="Length of the window. Default: until the mean is sure, 5 minutes at most.")
 @click.option(
-    "--interval", type=float, default=1.0, show_default=True, help="Seconds from sample to sample, 0.2 to 60."
+    "--seconds",
+    type=float,
+    help="Length of the window. Default: until the mean is sure, 5 minutes at most.",
+)
+@click.option(
+    "--interval",
+    type=float,
+    default=1.0,
+    show_default=True,
+    help="Seconds from sample to sample, 0.2 to 60.",
 )
 @click.option("--out", type=click.Path(path_type=Path, dir_okay=False), metavar="FILE.json|.csv")
 @click.option(
-    "--openmetrics", is_flag=True, help="Print the means as OpenMetrics text, instead of the file or besides it."
+    "--openmetrics",
+    is_flag=True,
+    help="Print the means as OpenMetrics text, instead of the file or besides it.",
 )
 @user_option
 @with_workshop
@@ -181,7 +221,8 @@ def read_command(
     *,
     openmetrics: bool,
 ) -> None:
-    """Sample the load of COMPUTER over a window and write it to a file. Ctrl-C ends it early and keeps what was read.
+    """Sample the load of COMPUTER over a window and write it to a file. Ctrl-C ends it early and
+    keeps what was read.
 
     \b
     lumtak read local --seconds 120 --out before.json
@@ -189,7 +230,8 @@ def read_command(
     """
     if out is None and not openmetrics:
         raise UsageError(
-            "A reading has to go somewhere.", "Name a file with --out FILE.json or FILE.csv, or use --openmetrics."
+            "A reading has to go somewhere.",
+            "Name a file with --out FILE.json or FILE.csv, or use --openmetrics.",
         )
     if out is not None:
         _check_target(out)
@@ -210,7 +252,9 @@ def _check_target(out: Path) -> None:
     if out.suffix.lower() not in {".json", ".csv"}:
         raise UsageError(f"{out.name} ends in neither .json nor .csv.", "Choose one of them.")
     if not out.absolute().parent.is_dir():
-        raise UsageError(f"There is no folder {out.absolute().parent}.", "Make it first, or choose another.")
+        raise UsageError(
+            f"There is no folder {out.absolute().parent}.", "Make it first, or choose another."
+        )
 
 
 def _write_reading(reading: Reading, out: Path, *, to_stderr: bool) -> None:
@@ -223,9 +267,11 @@ def _write_reading(reading: Reading, out: Path, *, to_stderr: bool) -> None:
         settled = "settled from the start"
     early = "" if reading.ended in {"complete", "precise"} else f" ({reading.ended} early)"
     click.echo(
-        f"{out}: {counted(len(reading.samples), 'sample')}{early}, CPU {percent(reading.mean('cpu_pct'))},"
-        f" RAM {ram(reading.mean('ram_used_bytes'))}; "
-        + (settled if reading.settled else "it had not settled when it ended, so take a longer one"),
+        f"{out}: {counted(len(reading.samples), 'sample')}{early}, CPU"
+        f" {percent(reading.mean('cpu_pct'))}, RAM {ram(reading.mean('ram_used_bytes'))}; "
+        + (
+            settled if reading.settled else "it had not settled when it ended, so take a longer one"
+        ),
         err=to_stderr,
     )
 
@@ -238,7 +284,9 @@ def _until_stopped(machine: Computer, seconds: float | None, interval: float) ->
     stop = threading.Event()
     before = signal.signal(signal.SIGINT, lambda *_: stop.set())
     try:
-        return take_reading(machine, seconds=seconds, interval_s=interval, on_sample=count, stop=stop)
+        return take_reading(
+            machine, seconds=seconds, interval_s=interval, on_sample=count, stop=stop
+        )
     finally:
         signal.signal(signal.SIGINT, before)
 
@@ -249,8 +297,11 @@ def _until_stopped(machine: Computer, seconds: float | None, interval: float) ->
 @user_option
 @json_option
 @with_workshop
-def look_command(workshop: Workshop, computer: str, seconds: float, user: str | None, *, as_json: bool) -> None:
-    """A quick look at COMPUTER without profile or job: what weighs, and what these figures cannot say.
+def look_command(
+    workshop: Workshop, computer: str, seconds: float, user: str | None, *, as_json: bool
+) -> None:
+    """A quick look at COMPUTER without profile or job: what weighs, and what these figures cannot
+    say.
 
     \b
     lumtak look local
@@ -275,12 +326,23 @@ def look_command(workshop: Workshop, computer: str, seconds: float, user: str | 
 @click.argument("before", type=click.Path(path_type=Path))
 @click.argument("after", type=click.Path(path_type=Path))
 @click.option(
-    "--also-before", type=click.Path(path_type=Path), multiple=True, help="One more reading before; can be repeated."
+    "--also-before",
+    type=click.Path(path_type=Path),
+    multiple=True,
+    help="One more reading before; can be repeated.",
 )
 @click.option(
-    "--also-after", type=click.Path(path_type=Path), multiple=True, help="One more reading after; can be repeated."
+    "--also-after",
+    type=click.Path(path_type=Path),
+    multiple=True,
+    help="One more reading after; can be repeated.",
 )
-@click.option("--column", default="cpu_pct", show_default=True, help="Which column of the readings or CSV files.")
+@click.option(
+    "--column",
+    default="cpu_pct",
+    show_default=True,
+    help="Which column of the readings or CSV files.",
+)
 @click.option(
     "--threshold",
     type=click.FloatRange(0),
@@ -302,7 +364,8 @@ def compare_command(
 ) -> None:
     """Hold readings against each other: by how much, how sure.
 
-    BEFORE and AFTER are files of `lumtak read`, or any CSV files with a header that has the column. With several readings on a side
+    BEFORE and AFTER are files of `lumtak read`, or any CSV files with a header that has the
+    column. With several readings on a side
     the variation between them counts too.
 
     \b
@@ -316,7 +379,10 @@ def compare_command(
     from lumtak.formats.readings import load_column, load_reading_if
     from lumtak.work.visit import caution_for
 
-    sides = [[load_column(path, column) for path in paths] for paths in ((before, *also_before), (after, *also_after))]
+    sides = [
+        [load_column(path, column) for path in paths]
+        for paths in ((before, *also_before), (after, *also_after))
+    ]
     readings = [load_reading_if(path) for path in (before, after, *also_before, *also_after)]
     caution = caution_for(*(r for r in readings if r))
     result = compare_many(sides[0], sides[1], column, threshold=threshold, caution=caution)
@@ -335,25 +401,49 @@ def compare_command(
 
 def _say_comparison(result: Comparison) -> None:
     low, high = result.ci95
-    words = {"lower": "lower", "higher": "higher", "no effect": "no effect", "not known": "no clear difference"}
+    words = {
+        "lower": "lower",
+        "higher": "higher",
+        "no effect": "no effect",
+        "not known": "no clear difference",
+    }
     click.echo(f"{result.column}: {words[result.finding]}")
 
     def side(mean: float, samples: int, worth: float, readings: int) -> tuple[str, str]:
         of = f" in {readings} readings" if readings > 1 else ""
-        return f"{mean:.4g}", f"{counted(samples, 'sample')}{of}, worth {counted(round(worth), 'independent one')}"
+        return (
+            f"{mean:.4g}",
+            f"{counted(samples, 'sample')}{of}, worth {counted(round(worth), 'independent one')}",
+        )
 
     columns(
         [
-            ("before", *side(result.before, result.n_before, result.effective_before, result.readings_before)),
-            ("after", *side(result.after, result.n_after, result.effective_after, result.readings_after)),
-            ("difference", signed(result.difference, 3), f"95 % sure: {signed(low, 3)} to {signed(high, 3)}"),
+            (
+                "before",
+                *side(
+                    result.before, result.n_before, result.effective_before, result.readings_before
+                ),
+            ),
+            (
+                "after",
+                *side(result.after, result.n_after, result.effective_after, result.readings_after),
+            ),
+            (
+                "difference",
+                signed(result.difference, 3),
+                f"95 % sure: {signed(low, 3)} to {signed(high, 3)}",
+            ),
             (
                 "of medians",
                 signed(result.median_difference, 3),
                 f"of 95th percentiles {signed(result.p95_difference, 3)}",
             ),
             ("shift", signed(result.shift, 3), "Hodges-Lehmann"),
-            ("smallest", f"{result.smallest:.3g}", "difference that these windows could have shown"),
+            (
+                "smallest",
+                f"{result.smallest:.3g}",
+                "difference that these windows could have shown",
+            ),
         ]
     )
     if result.note:

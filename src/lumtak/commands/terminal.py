@@ -1,4 +1,7 @@
-"""The one place through which the command line speaks: nothing that it was told can give orders to a terminal."""
+"""The one place through which the command line speaks.
+
+Nothing that it was told can give orders to a terminal.
+"""
 
 import re
 import sys

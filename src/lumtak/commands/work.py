@@ -1,4 +1,7 @@
-"""Commands for whole jobs: the workbench, the demo, the example, and every station without a screen."""
+"""Commands for whole jobs.
+
+The workbench, the demo, the example, and every station without a screen.
+"""
 
 import tempfile
 from pathlib import Path
@@ -61,7 +64,11 @@ def demo_command() -> None:
     metavar="DIR",
 )
 @click.option(
-    "--seed", type=click.IntRange(1, 2**31), default=7, show_default=True, help="The same seed gives the same bytes."
+    "--seed",
+    type=click.IntRange(1, 2**31),
+    default=7,
+    show_default=True,
+    help="The same seed gives the same bytes.",
 )
 def example_command(out: Path, seed: int) -> None:
     """A whole job without a screen: baseline, audit, plan, apply, restart, proof, report, put back.
@@ -95,15 +102,23 @@ def jobs_command(workshop: Workshop, *, as_json: bool) -> None:
         return
     if not jobs:
         click.echo(
-            "There is no job yet. `lumtak` opens the workbench; `lumtak job start COMPUTER --profile NAME` starts one here."
+            "There is no job yet. `lumtak` opens the workbench; `lumtak job start COMPUTER"
+            " --profile NAME` starts one here."
         )
         return
-    columns([(j.id, j.address, j.station, j.profile.name, j.begun_at[:16].replace("T", " ")) for j in jobs])
+    columns(
+        [
+            (j.id, j.address, j.station, j.profile.name, j.begun_at[:16].replace("T", " "))
+            for j in jobs
+        ]
+    )
 
 
 @click.command("report")
 @click.argument("job")
-@click.option("--out", type=click.Path(path_type=Path, file_okay=False), required=True, metavar="DIR")
+@click.option(
+    "--out", type=click.Path(path_type=Path, file_okay=False), required=True, metavar="DIR"
+)
 @with_workshop
 def report_command(workshop: Workshop, job: str, out: Path) -> None:
     """Write the report of JOB to DIR: report.pdf, load.svg, job.json."""
@@ -134,10 +149,16 @@ def job_group() -> None:
 @click.command("chart")
 @click.argument("job")
 @click.option("--kind", type=click.Choice(KINDS_OF_CHART), default="load", show_default=True)
-@click.option("--out", type=click.Path(path_type=Path, dir_okay=False), required=True, metavar="FILE.svg|FILE.pdf")
+@click.option(
+    "--out",
+    type=click.Path(path_type=Path, dir_okay=False),
+    required=True,
+    metavar="FILE.svg|FILE.pdf",
+)
 @with_workshop
 def chart_command(workshop: Workshop, job: str, kind: Kind, out: Path) -> None:
-    """Draw one chart of JOB: load over time, spread of the samples, bridge from before to after, RAM and CPU as strips.
+    """Draw one chart of JOB: load over time, spread of the samples, bridge from before to after,
+    RAM and CPU as strips.
 
     \b
     lumtak chart drawing-bench-1 --kind bridge --out bridge.svg
@@ -146,7 +167,9 @@ def chart_command(workshop: Workshop, job: str, kind: Kind, out: Path) -> None:
     forms: dict[str, Format] = {".svg": "svg", ".pdf": "pdf"}
     form = forms.get(out.suffix.lower())
     if form is None:
-        raise UsageError(f"{out} is neither .svg nor .pdf.", "Name the file with one of these endings.")
+        raise UsageError(
+            f"{out} is neither .svg nor .pdf.", "Name the file with one of these endings."
+        )
     visit = _reopen(workshop, job)
     data = draw_chart(visit, kind, form)
     visit.close()
@@ -173,12 +196,26 @@ def _reopen(workshop: Workshop, job: str) -> Visit:
 
 @job_group.command("baseline")
 @click.argument("job")
-@click.option("--seconds", type=float, help="Length of the window. Default: until the mean is sure, 5 minutes at most.")
-@click.option("--list", "listing", is_flag=True, help="List the baselines that were taken; nothing is read.")
-@click.option("--use", type=int, metavar="NUMBER", help="Judge and compare by this one of them; nothing is read.")
+@click.option(
+    "--seconds",
+    type=float,
+    help="Length of the window. Default: until the mean is sure, 5 minutes at most.",
+)
+@click.option(
+    "--list", "listing", is_flag=True, help="List the baselines that were taken; nothing is read."
+)
+@click.option(
+    "--use",
+    type=int,
+    metavar="NUMBER",
+    help="Judge and compare by this one of them; nothing is read.",
+)
 @with_workshop
-def job_baseline(workshop: Workshop, job: str, seconds: float | None, use: int | None, *, listing: bool) -> None:
-    """Read the load before anything is changed. All baselines are kept; the newest counts, or the one that is chosen.
+def job_baseline(
+    workshop: Workshop, job: str, seconds: float | None, use: int | None, *, listing: bool
+) -> None:
+    """Read the load before anything is changed. All baselines are kept; the newest counts, or the
+    one that is chosen.
 
     \b
     lumtak job baseline drawing-bench-1
@@ -237,10 +274,13 @@ def job_choose(workshop: Workshop, job: str, items: tuple[str, ...], *, eased: b
     plan = visit.make_plan()
     visit.go("plan")
     visit.close()
-    columns([(str(s.change.ref), f"{s.before} → {s.change.value}", s.projected) for s in plan.steps])
+    columns(
+        [(str(s.change.ref), f"{s.before} → {s.change.value}", s.projected) for s in plan.steps]
+    )
     saved, doubt = plan.saves_cpu
     click.echo(
-        f"{len(plan.steps)} chosen, projected {signed(-saved)} ± {doubt:.1f} points of CPU, {ram(-plan.saves_ram_bytes)}"
+        f"{len(plan.steps)} chosen, projected {signed(-saved)} ± {doubt:.1f} points of CPU,"
+        f" {ram(-plan.saves_ram_bytes)}"
     )
 
 
@@ -262,16 +302,27 @@ def job_apply(workshop: Workshop, job: str) -> None:
 
 @job_group.command("after")
 @click.argument("job")
-@click.option("--seconds", type=float, help="Length of the window. Default: until the mean is sure, 5 minutes at most.")
-@click.option("--now", is_flag=True, help="Do not wait until the computer has been up as long as for the baseline.")
+@click.option(
+    "--seconds",
+    type=float,
+    help="Length of the window. Default: until the mean is sure, 5 minutes at most.",
+)
+@click.option(
+    "--now",
+    is_flag=True,
+    help="Do not wait until the computer has been up as long as for the baseline.",
+)
 @with_workshop
 def job_after(workshop: Workshop, job: str, seconds: float | None, *, now: bool) -> None:
-    """Read the load again, as long after the restart as the baseline, and say whether it changed."""
+    """Read the load again, as long after the restart as the baseline; say whether it changed."""
     from lumtak.report.content import headline, sentences
 
     visit = _reopen(workshop, job)
     if not now and (wait_s := visit.same_point_s()):
-        progress(f"waiting {span(wait_s)}, until it has been up as long as for the baseline (--now does not wait)")
+        progress(
+            f"waiting {span(wait_s)}, until it has been up as long as for the baseline (--now does"
+            " not wait)"
+        )
     visit.read_after(seconds=seconds, on_sample=count, at_once=now)
     progress("")
     results = visit.comparisons()

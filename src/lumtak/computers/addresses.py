@@ -41,7 +41,10 @@ def open_computer(
     plain_address, faults = split_address(address)
     if plain_address not in known_addresses():
         raise UnknownNameError(
-            "computer", plain_address, known_addresses(), f"There are {', '.join(known_addresses())}."
+            "computer",
+            plain_address,
+            known_addresses(),
+            f"There are {', '.join(known_addresses())}.",
         )
     if address == "local":
         from lumtak.computers.hands.whose import chosen_user, local_hands
@@ -54,5 +57,7 @@ def open_computer(
     name = plain_address.removeprefix("sim:")
     computer = SimulatedComputer(name, folder, seed=seed, pace=pace, faults=faults, address=address)
     if user not in {None, computer.user_name}:
-        raise UsageError(f"{computer.name} has no user {user}.", f"Its user is {computer.user_name}.")
+        raise UsageError(
+            f"{computer.name} has no user {user}.", f"Its user is {computer.user_name}."
+        )
     return computer

@@ -1,4 +1,7 @@
-"""What every computer can do, whatever kind it is: all that core, journal and screens know of it."""
+"""What every computer can do, whatever kind it is.
+
+All that core, journal and screens know of it.
+"""
 
 import threading
 from collections.abc import Sequence
@@ -31,7 +34,8 @@ class Capabilities(Record):
     login: Cannot | None = None
     """The same for logging out and in again."""
     asks: bool = False
-    """Whether a password may be asked for on the terminal before a change that takes root; see `Settings.take_rights`."""
+    """Whether a password may be asked for on the terminal before a change that takes root; see
+    `Settings.take_rights`."""
     asks_for: tuple[Area, ...] = ()
     """Areas whose changes take root."""
     pace: float = 1.0
@@ -55,14 +59,18 @@ class UndoKit(Protocol):
         ...
 
     def part(self, ref: SettingRef, title: str, accepted: Sequence[State], restore: State) -> bytes:
-        """The script's part for one setting: restores it where one of the accepted states stands, leaves all else alone.
+        """The script's part for one setting.
+
+        Restores it where one of the accepted states stands, leaves all else alone.
 
         Raises:
             ComputerError: this setting cannot be put back by a script.
         """
         ...
 
-    def script(self, tag: str, *, computer: str, contents: Sequence[str], parts: Sequence[bytes], made: int) -> bytes:
+    def script(
+        self, tag: str, *, computer: str, contents: Sequence[str], parts: Sequence[bytes], made: int
+    ) -> bytes:
         """The script of all parts.
 
         Args:
@@ -164,7 +172,8 @@ class Settings(Protocol):
         ...
 
     def foresee(self, ref: SettingRef, state: State) -> State:
-        """What `read` will give once `write` has brought the setting to this state, as exactly as can be told; touches nothing.
+        """What `read` will give once `write` has brought the setting to this state, as exactly as
+        can be told; touches nothing.
 
         Raises:
             ComputerError: it cannot be told, because the write would fail too.
@@ -172,7 +181,9 @@ class Settings(Protocol):
         ...
 
     def write(self, ref: SettingRef, state: State) -> None:
-        """Bring a setting to a state: exactly, where the state came from `read`; else to its value by the standard's way.
+        """Bring a setting to a state: exactly, where the state came from `read`.
+
+        Else to its value by the standard's way.
 
         Restoring is idempotent, and clears what an interrupted write left behind.
 

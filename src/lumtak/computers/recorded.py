@@ -1,4 +1,7 @@
-"""Exact states as they come out of a journal: of every kind that an adapter knows, and what is none is kept as it stands."""
+"""Exact states as they come out of a journal.
+
+Of every kind that an adapter knows, and what is none is kept as it stands.
+"""
 
 import importlib
 from dataclasses import fields
@@ -11,7 +14,10 @@ _REGISTRY = "lumtak.computers.linux.registry"
 
 
 def recorded_state(said: Any) -> Exact:  # noqa: ANN401 - whatever a document holds
-    """The state of a document; `Unknown` where it is none, so that it can be shown, and is refused by every computer."""
+    """The state of a document.
+
+    `Unknown` where it is none, so that it can be shown, and is refused by every computer.
+    """
     if not (isinstance(said, dict) and str(said.get("kind")) in KINDS):
         importlib.import_module(_REGISTRY)
     try:
@@ -25,7 +31,9 @@ def in_words(exact: object) -> list[str]:
     if not isinstance(exact, Exact):
         return []
     lines = [f"kind: {exact.kind}"]
-    for name, value in ((f.name, getattr(exact, f.name)) for f in fields(exact) if f.name != "kind"):
+    for name, value in (
+        (f.name, getattr(exact, f.name)) for f in fields(exact) if f.name != "kind"
+    ):
         match value:
             case dict():
                 lines += [f"{name} {key}: {word or 'nothing'}" for key, word in value.items()]

@@ -1,4 +1,7 @@
-"""Actions: what cannot be put back, and so is never part of a plan. Asked for each time, with what may be lost."""
+"""Actions: what cannot be put back, and so is never part of a plan.
+
+Asked for each time, with what may be lost.
+"""
 
 from typing import Literal
 
@@ -30,7 +33,9 @@ class Action(Record):
 
     def in_words(self) -> str:
         """One sentence."""
-        done = "it ended" if self.ended else f"it did not end{': ' + self.note if self.note else ''}"
+        done = (
+            "it ended" if self.ended else f"it did not end{': ' + self.note if self.note else ''}"
+        )
         how = "was asked to end" if self.way == "asked" else "was forced to end"
         return f"{self.target} (process {self.pid}) {how}; {done}."
 
@@ -52,7 +57,8 @@ class Running(Record):
     comes_back: str
     """What starts it again, as a sentence."""
     closely: tuple[tuple[str, str], ...] = ()
-    """(name, value) of what was seen when it was looked at closely: its command, user, what started it, its folder."""
+    """(name, value) of what was seen when it was looked at closely: its command, user, what started
+    it, its folder."""
 
 
 def running(process: Process, cpu_pct: float, facts: Facts, catalogue: Catalogue) -> Running:

@@ -1,4 +1,6 @@
-"""Common advice about slow computers, graded, each with the mechanism that bears it out or refutes it."""
+"""Common advice about slow computers, graded, each with the mechanism that bears it out or refutes
+it.
+"""
 
 from collections.abc import Iterable
 from typing import Literal
@@ -26,7 +28,8 @@ class Advice(Record):
     instead: str
     """What to do."""
     words: tuple[str, ...] = ()
-    """By which it is found, besides those in its text; role:NAME and AREA:KEY name what it is about."""
+    """By which it is found, besides those in its text; role:NAME and AREA:KEY name what it is
+    about."""
 
 
 class _File(Record):
@@ -46,7 +49,9 @@ def load_advice(text: str, path: str) -> tuple[Advice, ...]:
     except msgspec.ValidationError as error:
         raise BadFileError(path, f"this is no collection of advice: {error}.") from error
     if file.format != FORMAT:
-        raise BadFileError(path, f"format {file.format} is not known here; this Lumtak reads format {FORMAT}.")
+        raise BadFileError(
+            path, f"format {file.format} is not known here; this Lumtak reads format {FORMAT}."
+        )
     return file.advice
 
 

@@ -1,4 +1,6 @@
-"""The audit: every item weighed (what it costs) and judged (does the profile need it?), with the reason."""
+"""The audit: every item weighed (what it costs) and judged (does the profile need it?), with the
+reason.
+"""
 
 from collections.abc import Iterable, Mapping
 from collections.abc import Set as AbstractSet
@@ -41,7 +43,8 @@ class Weight(Record):
     """For example "60 s reading, memory proportional"."""
 
     heft: float = 0.0
-    """CPU percentage plus RAM percentage of the whole computer: for the order of the list and its bars."""
+    """CPU percentage plus RAM percentage of the whole computer: for the order of the list and its
+    bars."""
 
 
 class Finding(Record):
@@ -77,7 +80,8 @@ class Finding(Record):
     value: str
     """The setting's value now, as a word."""
     proposal: str | None = None
-    """The value that would ease it; None where there is nothing to propose or it cannot be changed."""
+    """The value that would ease it; None where there is nothing to propose or it cannot be
+    changed."""
     fixed: str = ""
     """Why it cannot be changed, and what would be needed; empty when it can."""
 
@@ -128,7 +132,9 @@ class Audit(Record, dict=True, gc=True):
     def texts(self) -> dict[int, str]:
         """What is searched in each finding, in small letters, by its `id`."""
         return {
-            id(f): f"{f.title}\n{f.key}\n{f.role}\n{f.does}\n{f.started_by}\n{f.reason}\n{f.stops}".lower()
+            id(f): (
+                f"{f.title}\n{f.key}\n{f.role}\n{f.does}\n{f.started_by}\n{f.reason}\n{f.stops}".lower()
+            )
             for f in self.findings
         }
 
@@ -139,7 +145,9 @@ class Audit(Record, dict=True, gc=True):
     def with_brought(self, refs: Iterable[SettingRef]) -> list[SettingRef]:
         """These addresses, and those of what goes with them."""
         every = list(refs)
-        return every + [parse_ref(name) for ref in every if (f := self.find(ref)) for name in f.brings]
+        return every + [
+            parse_ref(name) for ref in every if (f := self.find(ref)) for name in f.brings
+        ]
 
 
 Answer = Literal["needed", "not needed"]
@@ -167,7 +175,9 @@ def audit(
     findings = _with_starters(findings, judge.timed)
     order: dict[str, int] = {area: place for place, area in enumerate(AREAS)}
     findings.sort(key=lambda f: (order[f.area], -f.weight.heft, f.key))
-    found = None if reading is None else find_bottleneck(facts, profile, reading, eased_sum(findings))
+    found = (
+        None if reading is None else find_bottleneck(facts, profile, reading, eased_sum(findings))
+    )
     return Audit(
         profile=profile.name,
         findings=tuple(findings),
@@ -199,7 +209,9 @@ class _Judge:
             facts, profile, catalogue, reading, answers,
         )  # fmt: skip
         self.graphs = Graphs(facts.items)
-        self.window = "" if reading is None else f"{sum(s.length_s for s in reading.kept):.0f} s reading"
+        self.window = (
+            "" if reading is None else f"{sum(s.length_s for s in reading.kept):.0f} s reading"
+        )
         self.costs = {} if reading is None else {c.key: c for c in reading.consumers}
         items = facts.items
         self.running_lumtak = lumtaks(facts)
@@ -219,11 +231,15 @@ class _Judge:
             and timer.running
         }
         """What a timer that counts starts again and again, though it does not run just now."""
-        self.needing = self.graphs.carriers(i.consumer for i in items if i.role and i.role in profile.needs.roles)
+        self.needing = self.graphs.carriers(
+            i.consumer for i in items if i.role and i.role in profile.needs.roles
+        )
 
     def _guarded(self, item: Item) -> bool:
         role = self.catalogue.find(item.role)
-        return bool(role and role.guarded) or self._never(item) or item.consumer in self.running_lumtak
+        return (
+            bool(role and role.guarded) or self._never(item) or item.consumer in self.running_lumtak
+        )
 
     def _never(self, item: Item) -> bool:
         return item.role in self.profile.never.roles or item.consumer in self.profile.never.items
@@ -262,17 +278,29 @@ class _Judge:
         )
 
     def _again(self, item: Item, proposal: str | None) -> str:
-        """What may start it though it is off: a sentence, empty where nothing can or nothing is proposed."""
+        """What may start it though it is off.
+
+        A sentence, empty where nothing can or nothing is proposed.
+        """
         if proposal not in STANDS_STILL:
             return ""
         ways = self.graphs.comes_back_by(item.consumer)
-        return "; ".join(f"still {self.graphs.trigger_in_words(t)}" for t in ways if t.kind in {"wants", "app"})
+        return "; ".join(
+            f"still {self.graphs.trigger_in_words(t)}" for t in ways if t.kind in {"wants", "app"}
+        )
 
     def stance(self, item: Item, role: Role | None) -> tuple[Stance, str, str | None]:
-        """(stance, reason, proposed value); guards before needs, needs before answers, answers before the catalogue."""
+        """(stance, reason, proposed value).
+
+        Guards before needs, needs before answers, answers before the catalogue.
+        """
         profile, consumer = self.profile, item.consumer
         if role and role.guarded:
-            return "guarded", f"for {role.title}; never touched, since without it {role.stops}.", None
+            return (
+                "guarded",
+                f"for {role.title}; never touched, since without it {role.stops}.",
+                None,
+            )
         if self._never(item):
             return "guarded", f"the profile {profile.name} says never to touch it.", None
         if consumer in self.running_lumtak:
@@ -280,7 +308,10 @@ class _Judge:
         if consumer in self.guarding:
             return (
                 "guarded",
-                f"{self.graphs.path_in_words(self.guarding[consumer])}, which is guarded, cannot work without it.",
+                (
+                    f"{self.graphs.path_in_words(self.guarding[consumer])}, which is guarded,"
+                    " cannot work without it."
+                ),
                 None,
             )
         if item.area in {"effects", "power", "memory"}:
@@ -290,12 +321,20 @@ class _Judge:
         if consumer in self.needing:
             return (
                 "keep",
-                f"{self.graphs.path_in_words(self.needing[consumer])}, which the profile needs, cannot work without it.",
+                (
+                    f"{self.graphs.path_in_words(self.needing[consumer])}, which the profile needs,"
+                    " cannot work without it."
+                ),
                 None,
             )
         if role and role.name == PREFETCH:
             return self._prefetch(item)
-        if item.value in _OFF_VALUES and not item.running and not self._leaves(item) and consumer not in self.timed:
+        if (
+            item.value in _OFF_VALUES
+            and not item.running
+            and not self._leaves(item)
+            and consumer not in self.timed
+        ):
             return "keep", f"it is {item.value} already and does not run.", None
         return self._judged(item, role)
 
@@ -321,7 +360,14 @@ class _Judge:
         wanted = size.mib[0]
         held = number(item.value)
         if held is None or held >= wanted:
-            return "keep", f"it is enough by the rule {rule}, which asks for {wanted} MiB ({size.arithmetic}).", None
+            return (
+                "keep",
+                (
+                    f"it is enough by the rule {rule}, which asks for {wanted} MiB"
+                    f" ({size.arithmetic})."
+                ),
+                None,
+            )
         return "ease", f"the rule {rule} asks for {wanted} MiB ({size.arithmetic}).", str(wanted)
 
     def _judged(self, item: Item, role: Role | None) -> tuple[Stance, str, str | None]:
@@ -337,7 +383,11 @@ class _Judge:
         if role.ask:
             return "ask", f"for {role.title}; only the owner knows whether it is used.", proposal
         if item.value == role.better == "demand":
-            return "keep", f"for {role.title}; it starts only when it is asked for, which is best for it.", None
+            return (
+                "keep",
+                f"for {role.title}; it starts only when it is asked for, which is best for it.",
+                None,
+            )
         if role.better == "keep":
             return "keep", f"for {role.title}; it is worth what it costs.", None
         return "ease", f"for {role.title}, which {self.profile.name} does not need.", proposal
@@ -347,26 +397,44 @@ class _Judge:
         on = item.value in {"auto", "on"}
         disk = self.facts.hardware.disk
         if isinstance(disk, NotMeasured):
-            return "keep", f"whether it helps depends on the kind of disk, and {disk.not_measured}.", None
+            return (
+                "keep",
+                f"whether it helps depends on the kind of disk, and {disk.not_measured}.",
+                None,
+            )
         if disk == "spinning":
             if on:
                 return "keep", "on a spinning disk it makes programs start sooner.", None
-            return "ease", "it is off, and on a spinning disk it makes programs start sooner.", _best(item, "auto")
+            return (
+                "ease",
+                "it is off, and on a spinning disk it makes programs start sooner.",
+                _best(item, "auto"),
+            )
         if not on and not item.running:
             return "keep", "it is off, as it should be on a solid-state disk.", None
-        return "ease", "on a solid-state disk it does nothing for the start of programs.", _best(item, "off")
+        return (
+            "ease",
+            "on a solid-state disk it does nothing for the start of programs.",
+            _best(item, "off"),
+        )
 
 
 def _question(item: Item, role: Role | None) -> str:
     """What to ask the owner, in plain words."""
     if role and role.ask:
         return role.ask
-    about = f" It says of itself: {item.note.rstrip('.')}." if item.note and item.note != item.title else ""
+    about = (
+        f" It says of itself: {item.note.rstrip('.')}."
+        if item.note and item.note != item.title
+        else ""
+    )
     return f"Does anybody here use “{item.title}”?{about}"
 
 
 def _with_starters(findings: list[Finding], timed: AbstractSet[str]) -> list[Finding]:
-    """What cannot be changed itself, or is started by a timer, and is started by something that can: its starter's stance, and named there."""
+    """What cannot be changed itself, or is started by a timer, and is started by something that
+    can: its starter's stance, and named there.
+    """
     by_name = {f"{f.area}:{f.key}": f for f in findings}
     brings: dict[str, list[str]] = {}
     result = []
@@ -392,7 +460,11 @@ def _with_starters(findings: list[Finding], timed: AbstractSet[str]) -> list[Fin
             )
         )
     return [
-        msgspec.structs.replace(f, brings=tuple(brings[name])) if (name := f"{f.area}:{f.key}") in brings else f
+        (
+            msgspec.structs.replace(f, brings=tuple(brings[name]))
+            if (name := f"{f.area}:{f.key}") in brings
+            else f
+        )
         for f in result
     ]
 
@@ -400,14 +472,18 @@ def _with_starters(findings: list[Finding], timed: AbstractSet[str]) -> list[Fin
 def _weigh(item: Item, window: str, cost: ConsumerLoad | None, ram_total_bytes: int) -> Weight:
     if item.area in {"power", "memory"}:
         nothing = NotMeasured(
-            not_measured="a plan or a rule has no load of its own; a reading before and after shows it"
+            not_measured=(
+                "a plan or a rule has no load of its own; a reading before and after shows it"
+            )
         )
         return Weight(cpu_pct=nothing, ram_bytes=nothing, source=nothing.not_measured)
     if not window:
         nothing = NotMeasured(not_measured=NO_READING)
         return Weight(cpu_pct=nothing, ram_bytes=nothing, source=NO_READING)
     if cost is None and item.area == "effects":
-        nothing = NotMeasured(not_measured="drawn by the desktop itself, so its share cannot be told apart")
+        nothing = NotMeasured(
+            not_measured="drawn by the desktop itself, so its share cannot be told apart"
+        )
         return Weight(cpu_pct=nothing, ram_bytes=nothing, source=nothing.not_measured)
     if cost is None:
         return Weight(cpu_pct=0.0, ram_bytes=0.0, source=f"{window}: not seen running")
@@ -428,7 +504,14 @@ def _best(item: Item, wanted: str) -> str | None:
     """The value nearest to the wanted one that this setting can take, other than the one it has."""
     if not isinstance(item.setting, Setting):
         return None
-    return next((v for v in (wanted, "demand", "manual", "off") if v in item.setting.values and v != item.value), None)
+    return next(
+        (
+            v
+            for v in (wanted, "demand", "manual", "off")
+            if v in item.setting.values and v != item.value
+        ),
+        None,
+    )
 
 
 def _effect(item: Item, profile: Profile) -> tuple[Stance, str, str | None]:
@@ -447,7 +530,11 @@ def _power(item: Item, facts: Facts, profile: Profile) -> tuple[Stance, str, str
         return "keep", f"the plan is {wanted}, as the profile wants it.", None
     if isinstance(item.setting, Setting) and wanted not in item.setting.values:
         return "keep", f"the profile wants {wanted}, which {facts.name} does not have.", None
-    return "ease", f"the plan is {item.value or UNSET_WORD}, and the profile wants {wanted}.", wanted
+    return (
+        "ease",
+        f"the plan is {item.value or UNSET_WORD}, and the profile wants {wanted}.",
+        wanted,
+    )
 
 
 def _memory(item: Item, profile: Profile) -> tuple[Stance, str, str | None]:
@@ -460,7 +547,9 @@ def _memory(item: Item, profile: Profile) -> tuple[Stance, str, str | None]:
 
 
 def _grade(stance: Stance, weight: Weight, role: Role | None) -> Grade:
-    """From what was measured: something measurable is expected to fall, nothing measurable is no effect.
+    """From what was measured.
+
+    Something measurable is expected to fall, nothing measurable is no effect.
 
     A role of which the catalogue says that it depends stays so until a trial has proved it here.
     """
@@ -468,30 +557,48 @@ def _grade(stance: Stance, weight: Weight, role: Role | None) -> Grade:
         return "depends"
     if stance == "guarded":
         return "harmful"
-    clear = known(weight.cpu_pct) > max(0.1, 2 * weight.cpu_se_pct) or known(weight.ram_bytes) >= MIB
+    clear = (
+        known(weight.cpu_pct) > max(0.1, 2 * weight.cpu_se_pct) or known(weight.ram_bytes) >= MIB
+    )
     if not clear:
         return "no effect"
     return role.grade if role else "expected"
 
 
-def _headline(findings: list[Finding], profile: Profile, reading: Reading | None, found: Bottleneck | None) -> str:
+def _headline(
+    findings: list[Finding], profile: Profile, reading: Reading | None, found: Bottleneck | None
+) -> str:
     eased = [f for f in findings if f.stance == "ease" and f.can_choose]
     if reading is None or found is None:
-        return f"{counted(len(eased), 'item')} can be eased; nothing is weighed yet, because {NO_READING}."
+        return (
+            f"{counted(len(eased), 'item')} can be eased; nothing is weighed yet, because"
+            f" {NO_READING}."
+        )
     cpu, ram = reading.mean("cpu_pct"), reading.mean("ram_pct")
     over = [
         f"{name} is at {value:.0f} % and may be at {ceiling:g} %"
-        for name, value, ceiling in (("CPU", cpu, profile.ceilings.cpu_pct), ("RAM", ram, profile.ceilings.ram_pct))
+        for name, value, ceiling in (
+            ("CPU", cpu, profile.ceilings.cpu_pct),
+            ("RAM", ram, profile.ceilings.ram_pct),
+        )
         if value > ceiling
     ]
     state = " and ".join(over) if over else "CPU and RAM are under their ceilings"
-    if found.kind in {"disk", "clock"} or (found.kind == "memory" and (memory_troubles(reading) or not over)):
+    if found.kind in {"disk", "clock"} or (
+        found.kind == "memory" and (memory_troubles(reading) or not over)
+    ):
         state = f"{found.in_words()[:1].upper()}{found.in_words()[1:]}; {state}"
-    heavy = max((f for f in findings if f.stance in {"ease", "ask"}), key=lambda f: f.weight.heft, default=None)
+    heavy = max(
+        (f for f in findings if f.stance in {"ease", "ask"}),
+        key=lambda f: f.weight.heft,
+        default=None,
+    )
     plans = [f for f in eased if f.area in {"power", "memory"} or f.role == PREFETCH]
     parts = [state]
     if found.kind in {"clock", "disk"} and plans:
-        parts.append(f"first of what may go: {plans[0].title} ({plans[0].value} → {plans[0].proposal})")
+        parts.append(
+            f"first of what may go: {plans[0].title} ({plans[0].value} → {plans[0].proposal})"
+        )
     elif heavy is not None and heavy.weight.heft > 0:
         cause = f", which {heavy.started_by}" if heavy.fixed and heavy.started_by else ""
         parts.append(f"heaviest of what may go: {heavy.title}{cause}")

@@ -1,4 +1,7 @@
-"""What holds a computer back: memory, disk, clock, processor or nothing, with the figures that say so."""
+"""What holds a computer back.
+
+Memory, disk, clock, processor or nothing, with the figures that say so.
+"""
 
 from typing import Literal
 
@@ -36,8 +39,11 @@ class Bottleneck(Record):
         return f"{self.kind} holds this computer back ({', '.join(self.figures)})"
 
 
-def find_bottleneck(facts: Facts, profile: Profile, reading: Reading, eased: tuple[float, float]) -> Bottleneck:
-    """The first of memory, disk, clock, processor whose figures are beyond what an idle computer shows.
+def find_bottleneck(
+    facts: Facts, profile: Profile, reading: Reading, eased: tuple[float, float]
+) -> Bottleneck:
+    """The first of memory, disk, clock, processor whose figures are beyond what an idle computer
+    shows.
 
     Args:
         facts: of the computer.
@@ -50,18 +56,31 @@ def find_bottleneck(facts: Facts, profile: Profile, reading: Reading, eased: tup
     if memory:
         return Bottleneck(kind="memory", figures=memory, not_by_settings=lasting)
     if disk:
-        return Bottleneck(kind="disk", figures=disk, not_by_settings=f"{_disk_hardware(facts)} {lasting}".strip())
+        return Bottleneck(
+            kind="disk", figures=disk, not_by_settings=f"{_disk_hardware(facts)} {lasting}".strip()
+        )
     cpu = reading.mean("cpu_pct")
     clock = _mean(reading, "clock_ratio")
-    if clock is not None and clock < _SLOW_CLOCK and cpu > profile.ceilings.cpu_pct and _held_down(facts, profile):
-        figures = (f"the clock is at {100 * clock:.0f} % of its nominal rate", f"CPU load {cpu:.0f} %")
-        return Bottleneck(kind="clock", figures=figures, not_by_settings=f"{_heat(facts)} {lasting}".strip())
+    if (
+        clock is not None
+        and clock < _SLOW_CLOCK
+        and cpu > profile.ceilings.cpu_pct
+        and _held_down(facts, profile)
+    ):
+        figures = (
+            f"the clock is at {100 * clock:.0f} % of its nominal rate",
+            f"CPU load {cpu:.0f} %",
+        )
+        return Bottleneck(
+            kind="clock", figures=figures, not_by_settings=f"{_heat(facts)} {lasting}".strip()
+        )
     if cpu > profile.ceilings.cpu_pct:
         figure = f"CPU load {cpu:.0f} % where {profile.ceilings.cpu_pct:g} % is the ceiling"
         return Bottleneck(kind="processor", figures=(figure,), not_by_settings=lasting)
     if reading.mean("ram_pct") > profile.ceilings.ram_pct:
         figure = (
-            f"{reading.mean('ram_pct'):.0f} % of the RAM in use where {profile.ceilings.ram_pct:g} % is the ceiling"
+            f"{reading.mean('ram_pct'):.0f} % of the RAM in use where {profile.ceilings.ram_pct:g}"
+            " % is the ceiling"
         )
         return Bottleneck(kind="memory", figures=(figure,), not_by_settings=lasting)
     return Bottleneck(kind="nothing", figures=(), not_by_settings=lasting)
@@ -104,7 +123,10 @@ def _disk(facts: Facts, reading: Reading) -> tuple[str, ...]:
 
 
 def _held_down(facts: Facts, profile: Profile) -> bool:
-    """Whether something holds the clock down: heat, or a plan other than the one the profile wants."""
+    """Whether something holds the clock down.
+
+    Heat, or a plan other than the one the profile wants.
+    """
     system = facts.system
     wanted = profile.power.battery if system.power_source == "battery" else profile.power.mains
     return bool(_heat(facts)) or (wanted is not None and system.power_plan != wanted)
@@ -114,13 +136,19 @@ def _heat(facts: Facts) -> str:
     celsius = facts.system.temperature_c
     if isinstance(celsius, NotMeasured) or celsius < 90:
         return ""
-    return f"Settings will not fix this: at {celsius:.0f} °C the processor slows itself down; clean the fans and renew the paste."
+    return (
+        f"Settings will not fix this: at {celsius:.0f} °C the processor slows itself down; clean"
+        " the fans and renew the paste."
+    )
 
 
 def _disk_hardware(facts: Facts) -> str:
     if facts.hardware.disk != "spinning":
         return ""
-    return "Settings will not fix this for good: a solid-state disk in place of the spinning one would."
+    return (
+        "Settings will not fix this for good: a solid-state disk in place of the spinning one"
+        " would."
+    )
 
 
 def _lasting(facts: Facts, profile: Profile, reading: Reading, eased: tuple[float, float]) -> str:
@@ -132,15 +160,16 @@ def _lasting(facts: Facts, profile: Profile, reading: Reading, eased: tuple[floa
         wanted = left / (profile.ceilings.ram_pct / 100) / GIB
         size = next((s for s in _STEPS_GIB if s >= wanted), round(wanted))
         parts.append(
-            f"Settings will not fix this: with everything eased {left / GIB:.1f} GiB stay in use, and"
-            f" {allowed / GIB:.1f} GiB is the ceiling of {reading.ram_total_bytes / GIB:.0f} GiB; {size} GiB of RAM would."
+            f"Settings will not fix this: with everything eased {left / GIB:.1f} GiB stay in use,"
+            f" and {allowed / GIB:.1f} GiB is the ceiling of {reading.ram_total_bytes / GIB:.0f}"
+            f" GiB; {size} GiB of RAM would."
         )
     total, free = facts.space.total_bytes, facts.space.free_bytes
     if not isinstance(total, NotMeasured) and not isinstance(free, NotMeasured):
         floor = max(_TIGHT_FREE * total, (profile.storage.free_gib or 0.0) * GIB)
         if free < floor:
             parts.append(
-                f"The system's volume has {free / GIB:.0f} of {total / GIB:.0f} GiB free, and {floor / GIB:.0f} GiB should"
-                " be: move what is not needed daily to another disk."
+                f"The system's volume has {free / GIB:.0f} of {total / GIB:.0f} GiB free, and"
+                f" {floor / GIB:.0f} GiB should be: move what is not needed daily to another disk."
             )
     return " ".join(parts)

@@ -1,4 +1,6 @@
-"""From the baseline to the after reading, one step a change, with what was projected beside what was measured."""
+"""From the baseline to the after reading, one step a change, with what was projected beside what
+was measured.
+"""
 
 from collections.abc import Iterable
 from typing import Literal
@@ -17,7 +19,8 @@ class BridgeStep(Record):
     projected: float | None
     """What it was to change, negative is less; None where nothing was projected."""
     measured: float | None
-    """By how much its own consumers changed; None where it has none of its own (a plan, an effect that the desktop draws)."""
+    """By how much its own consumers changed; None where it has none of its own (a plan, an effect
+    that the desktop draws)."""
 
 
 class Bridge(Record):
@@ -28,7 +31,8 @@ class Bridge(Record):
     steps: tuple[BridgeStep, ...]
     """The largest measured fall first."""
     rest: float
-    """What no step accounts for: other programs, the system, settings without a consumer of their own, chance."""
+    """What no step accounts for: other programs, the system, settings without a consumer of their
+    own, chance."""
     after: float
 
 
@@ -38,7 +42,9 @@ def bridge(plan: Plan, before: Reading, after: Reading, quantity: Quantity) -> B
     steps = [_step(step, before, after, quantity) for step in plan.steps]
     steps.sort(key=lambda s: (s.measured is None, s.measured or 0.0, s.title))
     told = sum(s.measured for s in steps if s.measured is not None)
-    return Bridge(quantity=quantity, baseline=start, steps=tuple(steps), rest=end - start - told, after=end)
+    return Bridge(
+        quantity=quantity, baseline=start, steps=tuple(steps), rest=end - start - told, after=end
+    )
 
 
 def _step(step: Step, before: Reading, after: Reading, quantity: Quantity) -> BridgeStep:

@@ -29,13 +29,16 @@ class Role(Record):
     guarded: bool = False
     """Never chosen, by nobody."""
     better: Better = "off"
-    """How it is best kept where the profile does not need it; keep: it is worth what it costs on any computer."""
+    """How it is best kept where the profile does not need it; keep: it is worth what it costs on
+    any computer."""
     grade: Evidence = "expected"
     """How good the evidence is that easing it helps."""
     ask: str = ""
-    """The question to put to the owner, where only they can know; empty where the profile decides."""
+    """The question to put to the owner, where only they can know; empty where the profile
+    decides."""
     match: tuple[str, ...] = ()
-    """Shell patterns of the names by which it is known: keys and aliases of items, names of programs."""
+    """Shell patterns of the names by which it is known: keys and aliases of items, names of
+    programs."""
 
 
 class CatalogueFile(Record):
@@ -59,7 +62,9 @@ class Catalogue:
         self._by_name = {role.name: role for role in self.role}
         patterns = [(pattern, role.name) for role in self.role for pattern in role.match]
         self._names = [name for _, name in patterns]
-        self._pattern = re.compile("|".join(f"({fnmatch.translate(p)})" for p, _ in patterns) or r"(?!)")
+        self._pattern = re.compile(
+            "|".join(f"({fnmatch.translate(p)})" for p, _ in patterns) or r"(?!)"
+        )
         self._known: dict[str, str] = {}
 
     def find(self, name: str) -> Role | None:
@@ -67,7 +72,10 @@ class Catalogue:
         return self._by_name.get(name)
 
     def role_of(self, *names: str) -> str:
-        """The name of the first role one of whose patterns fits one of the names; empty when none does."""
+        """The name of the first role one of whose patterns fits one of the names.
+
+        Empty when none does.
+        """
         best = min((self._place(name) for name in names if name), default=len(self._names))
         return self._names[best] if best < len(self._names) else ""
 
@@ -85,20 +93,22 @@ class Catalogue:
     def extended(self, more: Iterable[Role], path: str) -> "Catalogue":
         """With roles of another file, which are tried first; a guard stays a guard.
 
-        A role that is guarded here and not guarded there, or a pattern that would take a name away from a guarded role, is
-        reported in `problems`, and the guard wins.
+        A role that is guarded here and not guarded there, or a pattern that would take a name away
+        from a guarded role, is reported in `problems`, and the guard wins.
         """
         problems, kept = list(self.problems), []
         for role in more:
             old = self.find(role.name)
             if old is not None and old.guarded and not role.guarded:
                 problems.append(
-                    f"{path}: the role {role.name} is guarded; the file cannot lift that, so its entry is not used."
+                    f"{path}: the role {role.name} is guarded; the file cannot lift that, so its"
+                    " entry is not used."
                 )
                 continue
             taken = [p for p in role.match if not role.guarded and self._guards(p)]
             problems += [
-                f"{path}: the pattern {p} of {role.name} also fits what is guarded ({self._guards(p)}); there the guard wins."
+                f"{path}: the pattern {p} of {role.name} also fits what is guarded"
+                f" ({self._guards(p)}); there the guard wins."
                 for p in taken
             ]
             kept.append(role)
@@ -110,7 +120,8 @@ class Catalogue:
         bare = pattern.replace("*", "").replace("?", "")
         for role in self.role:
             if role.guarded and any(
-                fnmatch.fnmatchcase(bare, p) or fnmatch.fnmatchcase(p.replace("*", ""), pattern) for p in role.match
+                fnmatch.fnmatchcase(bare, p) or fnmatch.fnmatchcase(p.replace("*", ""), pattern)
+                for p in role.match
             ):
                 return role.name
         return ""
@@ -131,11 +142,15 @@ def read_roles(text: str, path: str) -> tuple[Role, ...]:
         problem = str(error).replace("`", "").replace("Object", "it")
         raise BadFileError(path, f"this is no catalogue: {problem}.", line=line) from error
     if file.format != FORMAT:
-        raise BadFileError(path, f"format {file.format} is not known here; this Lumtak reads format {FORMAT}.")
+        raise BadFileError(
+            path, f"format {file.format} is not known here; this Lumtak reads format {FORMAT}."
+        )
     seen: set[str] = set()
     for number, role in enumerate(file.role):
         if role.name in seen:
-            raise BadFileError(path, f"the role {role.name} stands here twice.", line=_line_of_role(text, number))
+            raise BadFileError(
+                path, f"the role {role.name} stands here twice.", line=_line_of_role(text, number)
+            )
         seen.add(role.name)
     return file.role
 

@@ -1,4 +1,7 @@
-"""For any running process, the chain that started it: from itself to a unit, timer, socket, login entry, session or hand."""
+"""For any running process, the chain that started it.
+
+From itself to a unit, timer, socket, login entry, session or hand.
+"""
 
 from lumtak.core.facts import UNLISTED, Facts, Process, Trigger
 from lumtak.core.needs import Graphs
@@ -23,7 +26,8 @@ class Cause(Record):
 def causes(process: Process, facts: Facts) -> tuple[Cause, ...]:
     """Parents up to the first that an item accounts for, then what starts that item.
 
-    A process whose parent has ended hangs under the first process (or its session's), so what started it is said not to be known.
+    A process whose parent has ended hangs under the first process (or its session's), so what
+    started it is said not to be known.
     """
     graphs = Graphs(facts.items)
     by_pid = {p.pid: p for p in facts.processes}
@@ -40,19 +44,32 @@ def causes(process: Process, facts: Facts) -> tuple[Cause, ...]:
             return (*steps, Cause(pid=None, address="", words=words))
         shell = parent.name in _SHELLS
         words = (
-            f"started {'by hand or by a script ' if shell else ''}from {plain(parent.name, 40)} (process {parent.pid})"
+            f"started {'by hand or by a script ' if shell else ''}from {plain(parent.name, 40)}"
+            f" (process {parent.pid})"
         )
         steps.append(
-            Cause(pid=parent.pid, address=parent.consumer if parent.consumer in graphs.items else "", words=words)
+            Cause(
+                pid=parent.pid,
+                address=parent.consumer if parent.consumer in graphs.items else "",
+                words=words,
+            )
         )
         seen.add(parent.pid)
         here = parent
     item = graphs.items[here.consumer]
-    steps.append(Cause(pid=None, address=item.consumer, words=f"belongs to {plain(item.title, 60)} ({item.consumer})"))
+    steps.append(
+        Cause(
+            pid=None,
+            address=item.consumer,
+            words=f"belongs to {plain(item.title, 60)} ({item.consumer})",
+        )
+    )
     for who, trigger in graphs.chain(item.consumer):
         source = graphs.source_of(who, trigger)
         address = source if source in graphs.items else ""
-        steps.append(Cause(pid=None, address=address, words=plain(graphs.trigger_in_words(trigger), 160)))
+        steps.append(
+            Cause(pid=None, address=address, words=plain(graphs.trigger_in_words(trigger), 160))
+        )
     if item.started_by and not item.triggers:
         steps.append(Cause(pid=None, address="", words=plain(item.started_by, 160)))
     return tuple(steps)
@@ -75,6 +92,9 @@ def starter_of(process: Process, processes: dict[int, Process], listed: set[str]
 
 
 def _accounted(process: Process, graphs: Graphs) -> bool:
-    """Whether an item with a life of its own accounts for it: not one that merely names a program that runs."""
+    """Whether an item with a life of its own accounts for it.
+
+    Not one that merely names a program that runs.
+    """
     item = graphs.items.get(process.consumer)
     return item is not None and (not item.consumer.startswith(UNLISTED) or bool(item.triggers))

@@ -1,8 +1,9 @@
 """Readings held against each other: by how much, how sure.
 
-Samples taken one after the other depend on each other, so the interval of a plain t-test is too narrow: on two readings of the same
-computer it reports a difference far more often than one time in twenty. The interval here is the wider of two that allow for the
-dependence, and errs on the side of caution; `make calibrate` shows how often it is wrong (docs/MEASURING.md).
+Samples taken one after the other depend on each other, so the interval of a plain t-test is too
+narrow: on two readings of the same computer it reports a difference far more often than one time in
+twenty. The interval here is the wider of two that allow for the dependence, and errs on the side of
+caution; `make calibrate` shows how often it is wrong (docs/MEASURING.md).
 """
 
 from collections.abc import Sequence
@@ -22,12 +23,15 @@ if TYPE_CHECKING:
 Verdict = Literal["lower", "none", "higher"]
 """After against before: lower, no clear difference, higher."""
 Finding = Literal["lower", "higher", "no effect", "not known"]
-"""As the verdict, but "none" told apart: the whole interval is within the practical threshold, or it is not."""
+"""As the verdict, but "none" told apart: the whole interval is within the practical threshold, or
+it is not."""
 
 CAUTION_ENDED = 1.15
-"""By so much is the interval widened where a reading ended by itself: a lucky calm ends it early. Set by calibration."""
+"""By so much is the interval widened where a reading ended by itself: a lucky calm ends it early.
+Set by calibration."""
 MOST_PAIRED = 2000
-"""Longer series are averaged into so many bins for the Hodges-Lehmann shift, which looks at every pair."""
+"""Longer series are averaged into so many bins for the Hodges-Lehmann shift, which looks at every
+pair."""
 
 
 class Comparison(Record):
@@ -46,7 +50,8 @@ class Comparison(Record):
     threshold: float
     """Differences smaller than this do not matter in practice; 0 where nobody said so."""
     smallest: float
-    """The smallest difference that these windows could have shown: half the width of the interval."""
+    """The smallest difference that these windows could have shown: half the width of the
+    interval."""
     median_difference: float
     p95_difference: float
     """Difference of the 95th percentiles."""
@@ -73,7 +78,11 @@ class _Spread(Record):
 
 
 def compare(
-    before: "Sequence[float] | Floats", after: "Sequence[float] | Floats", column: str, *, threshold: float = 0.0
+    before: "Sequence[float] | Floats",
+    after: "Sequence[float] | Floats",
+    column: str,
+    *,
+    threshold: float = 0.0,
 ) -> Comparison:
     """The difference of means of two readings with a 95 % interval; see `compare_many`."""
     return compare_many([before], [after], column, threshold=threshold)
@@ -89,7 +98,8 @@ def compare_many(
 ) -> Comparison:
     """The difference of means with a 95 % interval, each side one reading or several.
 
-    With several readings on a side the variation between them counts too, because two starts of the same computer differ.
+    With several readings on a side the variation between them counts too, because two starts of the
+    same computer differ.
 
     Args:
         before: readings, each one value a sample, in order, (n,).
@@ -119,7 +129,12 @@ def compare_many(
     whole_a, whole_b = np.concatenate(a), np.concatenate(b)
     medians = [float(np.median(x)) for x in (whole_a, whole_b)]
     tails = [float(np.percentile(x, 95)) for x in (whole_a, whole_b)]
-    verdicts: dict[Finding, Verdict] = {"lower": "lower", "higher": "higher", "no effect": "none", "not known": "none"}
+    verdicts: dict[Finding, Verdict] = {
+        "lower": "lower",
+        "higher": "higher",
+        "no effect": "none",
+        "not known": "none",
+    }
     return Comparison(
         column=column,
         before=means[0],
@@ -148,15 +163,22 @@ def _check(values: "Floats", name: str, column: str) -> None:
 
     if values.size < FEWEST:
         raise UsageError(
-            f"The reading {name} has {values.size} values of {column}; a comparison needs at least {FEWEST}.",
+            f"The reading {name} has {values.size} values of {column}; a comparison needs at least"
+            f" {FEWEST}.",
             "Take a longer reading.",
         )
     if not np.isfinite(values).all():
-        raise UsageError(f"The reading {name} has values of {column} that are no finite numbers.", "Take it again.")
+        raise UsageError(
+            f"The reading {name} has values of {column} that are no finite numbers.",
+            "Take it again.",
+        )
 
 
 def _finding(low: float, high: float, threshold: float) -> Finding:
-    """No effect needs the whole interval inside the threshold; lower and higher need it on one side of zero."""
+    """No effect needs the whole interval inside the threshold.
+
+    Lower and higher need it on one side of zero.
+    """
     if -threshold < low and high < threshold:
         return "no effect"
     if high < 0:
@@ -166,18 +188,26 @@ def _finding(low: float, high: float, threshold: float) -> Finding:
 
 def _note(a: "Floats", b: "Floats", spread_a: _Spread, spread_b: _Spread) -> str:
     if min(a.size, b.size) < 2 * BATCHES:
-        return "So few samples say little about how they depend on each other; take longer readings."
+        return (
+            "So few samples say little about how they depend on each other; take longer readings."
+        )
     if a.min() == a.max() and b.min() == b.max():
         return "Neither side varies at all, so the interval has no width."
     if min(spread_a.effective, spread_b.effective) < BATCHES:
-        return "The samples depend on each other so much that they are worth only a few; take longer readings."
+        return (
+            "The samples depend on each other so much that they are worth only a few; take longer"
+            " readings."
+        )
     if max(a.size, b.size) > MOST_PAIRED:
         return f"The shift was worked out on the means of {MOST_PAIRED} bins."
     return ""
 
 
 def _half_width(a: _Spread, b: _Spread) -> float:
-    """The widest of the intervals: batch means, autoregression, and variation between readings where there are several."""
+    """The widest of the intervals.
+
+    Batch means, autoregression, and variation between readings where there are several.
+    """
     widths = [_welch(a.batch, b.batch), _welch(a.ar1, b.ar1)]
     if a.between or b.between:
         widths.append(_welch(a.between or max(a.batch, a.ar1), b.between or max(b.batch, b.ar1)))
@@ -185,7 +215,9 @@ def _half_width(a: _Spread, b: _Spread) -> float:
 
 
 def _welch(first: Spread, second: Spread) -> float:
-    """Half the 95 % interval of a difference from two (variance of the mean, degrees of freedom); Welch-Satterthwaite."""
+    """Half the 95 % interval of a difference from two (variance of the mean, degrees of freedom);
+    Welch-Satterthwaite.
+    """
     variance = first[0] + second[0]
     if variance <= 0:
         return 0.0
@@ -193,7 +225,10 @@ def _welch(first: Spread, second: Spread) -> float:
 
 
 def _spread(readings: "list[Floats]") -> _Spread:
-    """The mean of several readings is as sure as their means are; variances of means add, and so do degrees of freedom."""
+    """The mean of several readings is as sure as their means are.
+
+    Variances of means add, and so do degrees of freedom.
+    """
     import numpy as np
 
     count = len(readings)
@@ -211,16 +246,22 @@ def _spread(readings: "list[Floats]") -> _Spread:
 
 
 def _shift(a: "Floats", b: "Floats") -> float:
-    """Hodges and Lehmann (1963): the median of all pairwise differences; long series are binned first."""
+    """Hodges and Lehmann (1963): the median of all pairwise differences.
+
+    Long series are binned first.
+    """
     import numpy as np
 
     short = [
-        x if x.size <= MOST_PAIRED else np.array([p.mean() for p in np.array_split(x, MOST_PAIRED)]) for x in (a, b)
+        x if x.size <= MOST_PAIRED else np.array([p.mean() for p in np.array_split(x, MOST_PAIRED)])
+        for x in (a, b)
     ]
     return float(np.median(np.subtract.outer(short[1], short[0])))
 
 
-def in_words(result: Comparison, what: str, unit: str, scale: float = 1.0, decimals: int = 1) -> str:
+def in_words(
+    result: Comparison, what: str, unit: str, scale: float = 1.0, decimals: int = 1
+) -> str:
     """The finding as a sentence that the computer's owner understands.
 
     Args:
@@ -235,10 +276,19 @@ def in_words(result: Comparison, what: str, unit: str, scale: float = 1.0, decim
     start = f"{what[0].upper()}{what[1:]}"
     if result.finding == "no effect":
         limit = f"{result.threshold / scale:.{decimals}f} {unit}"
-        return f"{start} is the same: any difference is smaller than {limit}, which would not be felt ({sure})."
+        return (
+            f"{start} is the same: any difference is smaller than {limit}, which would not be felt"
+            f" ({sure})."
+        )
     if result.finding == "not known":
         seen = f"{result.smallest / scale:.{decimals}f} {unit}"
-        return f"No clear difference in {what} ({sure} {unit}); these readings could have shown {seen} or more."
+        return (
+            f"No clear difference in {what} ({sure} {unit}); these readings could have shown {seen}"
+            " or more."
+        )
     near, far = sorted((abs(low), abs(high)))
     size = f"{abs(result.difference) / scale:.{decimals}f} {unit}"
-    return f"{start} is {result.finding} by {size} (95 % sure: {near:.{decimals}f} to {far:.{decimals}f})."
+    return (
+        f"{start} is {result.finding} by {size} (95 % sure: {near:.{decimals}f} to"
+        f" {far:.{decimals}f})."
+    )

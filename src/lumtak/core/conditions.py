@@ -1,4 +1,4 @@
-"""What differs between the conditions of two readings, as far as it matters for their comparison."""
+"""What differs between the conditions of two readings, as far as their comparison needs it."""
 
 from collections.abc import Iterable
 
@@ -15,9 +15,12 @@ _SAME_CLOCK = 0.05
 
 
 def pace_changed(before: Reading, after: Reading) -> str:
-    """Why percentages of the CPU are no measure between these readings, as a clause; empty where they are.
+    """Why percentages of the CPU are no measure between these readings, as a clause.
 
-    A percentage is of what the processor could do at its clock: where that is another one, the same work is another percentage.
+    Empty where they are.
+
+    A percentage is of what the processor could do at its clock: where that is another one, the same
+    work is another percentage.
     """
     a, b = before.conditions.power_plan, after.conditions.power_plan
     if isinstance(a, str) and isinstance(b, str) and a != b:
@@ -29,7 +32,10 @@ def pace_changed(before: Reading, after: Reading) -> str:
         or abs(other - one) <= _SAME_CLOCK * max(one, other)
     ):
         return ""
-    return f"the clock ran at {100 * one:.0f} % of its nominal rate before and at {100 * other:.0f} % after"
+    return (
+        f"the clock ran at {100 * one:.0f} % of its nominal rate before and at {100 * other:.0f} %"
+        " after"
+    )
 
 
 def mismatches(before: Reading, after: Reading, changed: Iterable[str] = ()) -> tuple[str, ...]:
@@ -38,7 +44,8 @@ def mismatches(before: Reading, after: Reading, changed: Iterable[str] = ()) -> 
     Args:
         before: the one.
         after: the other.
-        changed: consumers that were changed in between on purpose, so that their absence is no surprise.
+        changed: consumers that were changed in between on purpose, so that their absence is no
+            surprise.
     """
     a, b = before.conditions, after.conditions
     found = []
@@ -46,7 +53,11 @@ def mismatches(before: Reading, after: Reading, changed: Iterable[str] = ()) -> 
         found.append("The readings are of two different computers.")
     if a.power_source != b.power_source:
         found.append(f"Before it ran on {a.power_source}, after on {b.power_source}.")
-    if a.power_plan != b.power_plan and isinstance(a.power_plan, str) and isinstance(b.power_plan, str):
+    if (
+        a.power_plan != b.power_plan
+        and isinstance(a.power_plan, str)
+        and isinstance(b.power_plan, str)
+    ):
         plans = f"{plain(a.power_plan)} before and {plain(b.power_plan)} after"
         found.append(f"The power plan was {plans}: compare the work, not the percentage.")
     if a.user != b.user:
@@ -57,27 +68,39 @@ def mismatches(before: Reading, after: Reading, changed: Iterable[str] = ()) -> 
     short, long = sorted((a.uptime_s, b.uptime_s))
     if short < RECENT_S and long > 4 * short + 60:
         found.append("One reading began within five minutes of a restart, the other long after.")
-    if not isinstance(a.temperature_c, NotMeasured) and not isinstance(b.temperature_c, NotMeasured):
+    if not isinstance(a.temperature_c, NotMeasured) and not isinstance(
+        b.temperature_c, NotMeasured
+    ):
         warmer = b.temperature_c - a.temperature_c
         if abs(warmer) > _WARMER_C:
             found.append(
-                f"It was {abs(warmer):.0f} °C {'warmer' if warmer > 0 else 'cooler'} after than before; heat slows the clock."
+                f"It was {abs(warmer):.0f} °C {'warmer' if warmer > 0 else 'cooler'} after than"
+                " before; heat slows the clock."
             )
     found += _in_one_only(before, after, set(changed))
     found += [
-        f"The reading {name} never settled." for name, r in (("before", before), ("after", after)) if not r.settled
+        f"The reading {name} never settled."
+        for name, r in (("before", before), ("after", after))
+        if not r.settled
     ]
     return tuple(found)
 
 
 def _in_one_only(before: Reading, after: Reading, changed: set[str]) -> list[str]:
-    """Programs that weighed in one reading and did not run in the other: a recorder, an update, a visitor."""
+    """Programs that weighed in one reading and did not run in the other.
+
+    A recorder, an update, a visitor.
+    """
     found = []
     for one, other, words in (
         (before, after, "before, and did not run after"),
         (after, before, "after, and did not run before"),
     ):
-        seen = {c.key for c in other.consumers if c.cpu_pct > 0 or not isinstance(c.ram_bytes, NotMeasured)}
+        seen = {
+            c.key
+            for c in other.consumers
+            if c.cpu_pct > 0 or not isinstance(c.ram_bytes, NotMeasured)
+        }
         found += [
             f"{plain(consumer_name(c.key), 60)} took {c.cpu_pct:.1f} % of the CPU {words}."
             for c in one.consumers
@@ -96,7 +119,10 @@ class Mover(Record):
 
 
 def movers(before: Reading, after: Reading, most: int = 5) -> tuple[Mover, ...]:
-    """The consumers whose cost changed most, heaviest change first; changes under 0.5 points of CPU and 0.5 % of RAM are left out."""
+    """The consumers whose cost changed most, heaviest change first.
+
+    Changes under 0.5 points of CPU and 0.5 % of RAM are left out.
+    """
     total = after.ram_total_bytes
     found = []
     for key in sorted({c.key for r in (before, after) for c in r.consumers}):
@@ -112,4 +138,7 @@ def movers(before: Reading, after: Reading, most: int = 5) -> tuple[Mover, ...]:
 def mover_in_words(mover: Mover, title: str = "") -> str:
     """One line: the name, points of CPU, memory."""
     name = plain(title or consumer_name(mover.key), 60)
-    return f"{name} {signed(mover.cpu_pct)} points of CPU, {'+' if mover.ram_bytes > 0 else ''}{ram(mover.ram_bytes)}"
+    return (
+        f"{name} {signed(mover.cpu_pct)} points of CPU,"
+        f" {'+' if mover.ram_bytes > 0 else ''}{ram(mover.ram_bytes)}"
+    )

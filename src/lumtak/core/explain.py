@@ -35,32 +35,59 @@ class Explanation(Record):
 
 
 def explain(item: Item, facts: Facts, catalogue: Catalogue) -> Explanation:
-    """What it is for, what starts it, what stops with it, what is lost, whether and how it can be changed."""
+    """What it is for, what starts it, what stops with it, what is lost, whether and how it can be
+    changed.
+    """
     graphs = Graphs(facts.items)
     consumer = item.consumer
     role = catalogue.find(item.role)
-    stopped, needs, missing = graphs.stops_with(consumer), graphs.works_through(consumer), graphs.missing(consumer)
+    stopped, needs, missing = (
+        graphs.stops_with(consumer),
+        graphs.works_through(consumer),
+        graphs.missing(consumer),
+    )
     lost = _lost((consumer, *stopped), graphs, catalogue)
     again = graphs.comes_back_by(consumer)
     processes = tuple(p.pid for p in facts.processes if p.consumer == consumer)
     rows = [
         ("what", item.title),
-        ("address", consumer + (f", also known as {', '.join(item.aliases)}" if item.aliases else "")),
+        (
+            "address",
+            consumer + (f", also known as {', '.join(item.aliases)}" if item.aliases else ""),
+        ),
         ("does", role.does if role else item.note or "nobody here knows"),
-        ("role", f"{role.title}{' (guarded: never touched)' if role.guarded else ''}" if role else "not known"),
+        (
+            "role",
+            (
+                f"{role.title}{' (guarded: never touched)' if role.guarded else ''}"
+                if role
+                else "not known"
+            ),
+        ),
         ("origin", _ORIGINS[item.origin] + (f", package {item.package}" if item.package else "")),
         ("set to", "unset" if item.value is None else item.value),
-        ("runs", f"yes, as {counted(len(processes), 'process', 'processes')}" if item.running else "no"),
+        (
+            "runs",
+            f"yes, as {counted(len(processes), 'process', 'processes')}" if item.running else "no",
+        ),
         ("started", graphs.chain_in_words(consumer) or item.started_by or "by what is not known"),
         ("took to start", "not known" if item.start_s is None else took(item.start_s)),
-        ("started also", "; ".join(graphs.trigger_in_words(t) for t in again) or "by nothing else that is known"),
+        (
+            "started also",
+            "; ".join(graphs.trigger_in_words(t) for t in again) or "by nothing else that is known",
+        ),
         ("cannot work without", _titles(needs, graphs) or "nothing else"),
         ("stops with it", _titles(stopped, graphs) or "nothing else"),
         ("functions lost", "; ".join(lost) or "none that is known"),
         ("how to change it", _change(item)),
     ]
     if missing:
-        rows.append(("missing", f"it needs {', '.join(m.partition(':')[2] for m in missing)}, which is not here"))
+        rows.append(
+            (
+                "missing",
+                f"it needs {', '.join(m.partition(':')[2] for m in missing)}, which is not here",
+            )
+        )
     return Explanation(
         address=consumer,
         title=item.title,
@@ -79,7 +106,11 @@ def _lost(consumers: tuple[str, ...], graphs: Graphs, catalogue: Catalogue) -> t
     stopped = set(consumers)
     others = {i.role for c, i in graphs.items.items() if c not in stopped and i.running and i.role}
     roles = [graphs.items[c].role for c in consumers if c in graphs.items]
-    found = [role.stops for name in dict.fromkeys(roles) if name not in others and (role := catalogue.find(name))]
+    found = [
+        role.stops
+        for name in dict.fromkeys(roles)
+        if name not in others and (role := catalogue.find(name))
+    ]
     return tuple(dict.fromkeys(found))
 
 

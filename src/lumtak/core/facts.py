@@ -9,17 +9,29 @@ from lumtak.core.text import number, plain
 from lumtak.core.units import ram, span, took
 
 Origin = Literal["system", "package", "vendor", "user", "unknown"]
-"""Part of the system; of a package of the distribution; of somebody else's package; added by the user; not known."""
+"""Part of the system; of a package of the distribution; of somebody else's package; added by the
+user; not known."""
 
 TriggerKind = Literal[
-    "system", "login", "wants", "socket", "bus", "timer", "path", "device", "app", "session script", "hand"
+    "system",
+    "login",
+    "wants",
+    "socket",
+    "bus",
+    "timer",
+    "path",
+    "device",
+    "app",
+    "session script",
+    "hand",
 ]
 
 
 RUNS_LUMTAK = "Lumtak runs in it"
 """Why a process is never ended, and what it belongs to is never switched off."""
 UNLISTED = "apps:process/"
-"""Begins the consumer of a program that no service and no entry accounts for; no file name holds a slash."""
+"""Begins the consumer of a program that no service and no entry accounts for; no file name holds a
+slash."""
 
 
 class Trigger(Record):
@@ -27,7 +39,8 @@ class Trigger(Record):
 
     kind: TriggerKind
     by: str = ""
-    """Which one: the key of the unit or app, or the name of the socket, bus name, timer, path, device or script."""
+    """Which one: the key of the unit or app, or the name of the socket, bus name, timer, path,
+    device or script."""
     area: Area | None = None
     """Of `by`, where it is an item of another area."""
 
@@ -63,7 +76,9 @@ class MemoryNow(Record):
     shared_bytes: Figure = NotMeasured(not_measured="shared memory was not looked at")
     """Shared memory, tmpfs included; it is in no single program's own figure."""
     swap_total_bytes: int = 0
-    commit_peak_bytes: Figure = NotMeasured(not_measured="the system keeps no record of the most that was promised")
+    commit_peak_bytes: Figure = NotMeasured(
+        not_measured="the system keeps no record of the most that was promised"
+    )
     hibernates: bool = False
     """Whether the computer can save its memory to swap and switch off."""
 
@@ -93,7 +108,9 @@ class System(Record):
     user: str
     power_source: Literal["mains", "battery"]
     power_plan: str | NotMeasured
-    users: tuple[str, ...] | NotMeasured = NotMeasured(not_measured="no session manager counts logins here")
+    users: tuple[str, ...] | NotMeasured = NotMeasured(
+        not_measured="no session manager counts logins here"
+    )
     """Everybody who is logged in."""
     temperature_c: Figure = NotMeasured(not_measured="no sensor tells a temperature")
     """The hottest sensor."""
@@ -159,7 +176,8 @@ class Item(Record):
     package: str = ""
     """The package it came with, where known."""
     touches: str = ""
-    """What its setting works on; settings of one plan that touch the same thing are changed one after the other."""
+    """What its setting works on; settings of one plan that touch the same thing are changed one
+    after the other."""
     setting: Setting | Fixed
     note: str = ""
     """What the system itself says of it."""
@@ -204,7 +222,10 @@ class Process(Record):
 
 
 class ProcessDetails(Record):
-    """One running process, looked at closely. Read when somebody asks and kept nowhere: a command line may say what is private."""
+    """One running process, looked at closely.
+
+    Read when somebody asks and kept nowhere: a command line may say what is private.
+    """
 
     command: str | NotMeasured
     """The program and its arguments, as text."""
@@ -244,14 +265,24 @@ class Facts(Record):
         return None
 
 
-def closely_in_rows(process: Process, details: ProcessDetails, facts: Facts) -> list[tuple[str, str]]:
+def closely_in_rows(
+    process: Process, details: ProcessDetails, facts: Facts
+) -> list[tuple[str, str]]:
     """(name, value) rows about one process for people: what tells whether somebody uses it."""
 
     def word(value: str | NotMeasured) -> str:
-        return f"not known: {value.not_measured}" if isinstance(value, NotMeasured) else plain(value, 300)
+        return (
+            f"not known: {value.not_measured}"
+            if isinstance(value, NotMeasured)
+            else plain(value, 300)
+        )
 
     parent = next((p for p in facts.processes if p.pid == process.parent), None)
-    above = f"{plain(parent.name, 40)} (process {parent.pid})" if parent else "has ended, or is not to be seen"
+    above = (
+        f"{plain(parent.name, 40)} (process {parent.pid})"
+        if parent
+        else "has ended, or is not to be seen"
+    )
     return [
         ("command", word(details.command)),
         ("user", word(details.user)),
@@ -288,7 +319,10 @@ def _of(space: Space) -> str:
 
 
 def in_rows(facts: Facts) -> list[tuple[str, str]]:
-    """(name, value) rows about a computer for people, as text from that computer: fit for a terminal."""
+    """(name, value) rows about a computer for people, as text from that computer.
+
+    Fit for a terminal.
+    """
 
     def word(value: object) -> str:
         return f"not known: {value.not_measured}" if isinstance(value, NotMeasured) else str(value)
@@ -299,7 +333,13 @@ def in_rows(facts: Facts) -> list[tuple[str, str]]:
     rows = [
         ("computer", f"{plain(facts.name)} ({facts.address})"),
         ("system", plain(f"{system.name}, kernel {system.kernel}, up for {span(system.uptime_s)}")),
-        ("hardware", f"{hardware.cores} processors, {ram(hardware.ram_bytes)} RAM, disk {word(hardware.disk)}"),
+        (
+            "hardware",
+            (
+                f"{hardware.cores} processors, {ram(hardware.ram_bytes)} RAM, disk"
+                f" {word(hardware.disk)}"
+            ),
+        ),
         ("nominal clock", clock),
         ("power", plain(f"on {system.power_source}, plan {word(system.power_plan)}")),
         ("free space", _of(facts.space)),
@@ -309,7 +349,12 @@ def in_rows(facts: Facts) -> list[tuple[str, str]]:
     for name, seconds in facts.times.items():
         rows.append((name, word(seconds) if isinstance(seconds, NotMeasured) else took(seconds)))
     if slow := longest_starts(facts.items):
-        rows.append(("longest to start", ", ".join(f"{plain(i.key)} {took(i.start_s or 0.0)}" for i in slow)))
+        rows.append(
+            (
+                "longest to start",
+                ", ".join(f"{plain(i.key)} {took(i.start_s or 0.0)}" for i in slow),
+            )
+        )
     rows += [(plain(sign.name), plain(sign.says, 300)) for sign in facts.signs]
     for area in AREAS:
         count = sum(item.area == area for item in facts.items)

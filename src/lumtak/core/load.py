@@ -6,7 +6,15 @@ from typing import Annotated, Literal
 import msgspec
 
 from lumtak.core.means import mean, standard_error, weighed
-from lumtak.core.record import AtLeastOne, Figure, NotMeasured, Positive, Record, json_document, known
+from lumtak.core.record import (
+    AtLeastOne,
+    Figure,
+    NotMeasured,
+    Positive,
+    Record,
+    json_document,
+    known,
+)
 
 FORMAT = 1
 _GATE, _TAIL = 6.0, 10
@@ -16,7 +24,8 @@ Resource = Literal["cpu", "memory", "io"]
 SYSTEM = "system:rest"
 """The consumer of what no item owns: kernel, session, desktop."""
 LUMTAK = "system:lumtak"
-"""What Lumtak itself starts, and the shell and terminal that it was started from, where nothing else accounts for those."""
+"""What Lumtak itself starts, and the shell and terminal that it was started from, where nothing
+else accounts for those."""
 _NAMES = {LUMTAK: "Lumtak's helpers, and the shell it runs in"}
 
 
@@ -52,7 +61,8 @@ class Snapshot(Record):
     disk_busy_s: Figure
     """For how long the system's disk had something to do, since some fixed instant."""
     stalled_s: dict[Resource, Figure]
-    """For how long at least one task waited for a resource (pressure stall information, "some"), since some fixed instant."""
+    """For how long at least one task waited for a resource (pressure stall information, "some"),
+    since some fixed instant."""
     ram_total_bytes: int
     ram_used_bytes: float
     """Total minus available."""
@@ -73,7 +83,10 @@ class Snapshot(Record):
 
 
 class Sample(Record):
-    """What happened between two instants. Percentages are of the whole computer, Lumtak's own cost left out."""
+    """What happened between two instants.
+
+    Percentages are of the whole computer, Lumtak's own cost left out.
+    """
 
     t_s: float
     """Seconds since the reading began, at the end of the sample."""
@@ -132,7 +145,8 @@ class ConsumerLoad(Record):
 
 
 Ended = Literal["complete", "precise", "stopped", "lost"]
-"""Ran its full length; ended once the means were sure enough; stopped by hand; the computer went away in the middle."""
+"""Ran its full length; ended once the means were sure enough; stopped by hand; the computer went
+away in the middle."""
 
 
 class Reading(Record):
@@ -159,7 +173,8 @@ class Reading(Record):
     missed: int = 0
     """Samples that were due while an earlier one was late: not taken, and not made up."""
     times: dict[str, Figure] = {}
-    """Seconds by name: parts of the start that came before, the login, and how quickly the computer answered at the end."""
+    """Seconds by name: parts of the start that came before, the login, and how quickly the computer
+    answered at the end."""
 
     @property
     def kept(self) -> tuple[Sample, ...]:
@@ -173,15 +188,23 @@ class Reading(Record):
 
     def figure(self, column: str) -> Figure:
         """The same, or why there is none, where a sample says so."""
-        missing = next((v for s in self.kept if isinstance(v := getattr(s, column), NotMeasured)), None)
+        missing = next(
+            (v for s in self.kept if isinstance(v := getattr(s, column), NotMeasured)), None
+        )
         return self.mean(column) if missing is None else missing
 
     def series(self, column: str) -> list[float]:
-        """A numeric column over the settled samples, for statistics: its plain mean is the mean over time; see `means.weighed`."""
+        """A numeric column over the settled samples, for statistics.
+
+        Its plain mean is the mean over time; see `means.weighed`.
+        """
         return series_of(self.kept, column)
 
     def unattributed(self) -> tuple[float, float]:
-        """(CPU percentage, RAM in bytes) that no consumer accounts for: parts and this sum to the whole."""
+        """(CPU percentage, RAM in bytes) that no consumer accounts for.
+
+        Parts and this sum to the whole.
+        """
         cpu = self.mean("cpu_pct") - sum(c.cpu_pct for c in self.consumers)
         return cpu, self.mean("ram_used_bytes") - sum(known(c.ram_bytes) for c in self.consumers)
 
@@ -202,8 +225,9 @@ COLUMNS = tuple(f for f in Sample.__struct_fields__ if f != "consumers")
 def between(first: Snapshot, second: Snapshot, start_s: float) -> Sample:
     """The sample between two snapshots of one computer.
 
-    CPU load = 1 - (idle + iowait + steal) / all, as a share of the whole computer. Work = busy core-seconds per
-    second times the mean clock ratio of both ends. Lumtak's own share is subtracted from both and reported beside.
+    CPU load = 1 - (idle + iowait + steal) / all, as a share of the whole computer. Work = busy
+    core-seconds per second times the mean clock ratio of both ends. Lumtak's own share is
+    subtracted from both and reported beside.
     """
     length = max(second.at_s - first.at_s, 1e-9)
     total = max(second.total_s - first.total_s, 1e-9)
@@ -253,12 +277,14 @@ def _share(first: Figure, second: Figure, length: float) -> Figure:
 def settle(values: list[float], skip: int = 0, batch: int = 5) -> tuple[int, bool]:
     """Where the transient ends, and whether it did.
 
-    MSER-5 (White 1997; White, Cobb and Spratt 2000): batch the series by five, and find the cut where the standard error of what
-    remains is least, searching the first half only. On a series without a transient that rule still cuts, and makes what is left look
-    steadier than it is. So nothing is cut unless the mean of what would go is more than six standard errors away from the rest, and
-    then half as much again goes too (ten samples at least), for the tail of the transient; both were set by calibration. When the
-    best cut is at the end of the search, and again so in what remains, the series never settled. Fewer than four batches are too few
-    to judge: nothing is cut, and the series counts as not settled.
+    MSER-5 (White 1997; White, Cobb and Spratt 2000): batch the series by five, and find the cut
+    where the standard error of what remains is least, searching the first half only. On a series
+    without a transient that rule still cuts, and makes what is left look steadier than it is. So
+    nothing is cut unless the mean of what would go is more than six standard errors away from the
+    rest, and then half as much again goes too (ten samples at least), for the tail of the
+    transient; both were set by calibration. When the best cut is at the end of the search, and
+    again so in what remains, the series never settled. Fewer than four batches are too few to
+    judge: nothing is cut, and the series counts as not settled.
 
     Args:
         values: in order.
@@ -281,13 +307,19 @@ def settle(values: list[float], skip: int = 0, batch: int = 5) -> tuple[int, boo
 
 
 def skip_after_start(samples: list[Sample], conditions: Conditions) -> int:
-    """How many samples go in any case: those of the first half minute when a start or login was less than five minutes ago."""
+    """How many samples go in any case.
+
+    Those of the first half minute when a start or login was less than five minutes ago.
+    """
     since = min(conditions.uptime_s, known(conditions.since_login_s, otherwise=conditions.uptime_s))
     return sum(s.t_s <= _START_S for s in samples) if since < RECENT_S else 0
 
 
 def _mser_cut(values: list[float], batch: int) -> tuple[int, int]:
-    """(best cut, last cut that was looked at), both in values; (0, 0) when there are fewer than four batches."""
+    """(best cut, last cut that was looked at), both in values.
+
+    (0, 0) when there are fewer than four batches.
+    """
     means = [sum(values[i : i + batch]) / batch for i in range(0, len(values) - batch + 1, batch)]
     if len(means) < 4:
         return 0, 0
@@ -296,7 +328,10 @@ def _mser_cut(values: list[float], batch: int) -> tuple[int, int]:
 
 
 def _mser_scores(means: list[float]) -> list[float]:
-    """The squared standard error of what remains after cutting 0, 1, 2, ... batches, up to half; one pass from the end."""
+    """The squared standard error of what remains after cutting 0, 1, 2, ...
+
+    Batches, up to half; one pass from the end.
+    """
     middle = sum(means) / len(means)
     total = squares = 0.0
     scores = []
@@ -309,7 +344,10 @@ def _mser_scores(means: list[float]) -> list[float]:
 
 
 def _stands_out(head: list[float], rest: list[float]) -> bool:
-    """Whether the head is no part of the same steady load: its mean is more than six standard errors away."""
+    """Whether the head is no part of the same steady load.
+
+    Its mean is more than six standard errors away.
+    """
     error = standard_error(rest) * (1 + len(rest) / len(head)) ** 0.5
     return bool(abs(sum(head) / len(head) - sum(rest) / len(rest)) > _GATE * error)
 
@@ -328,14 +366,19 @@ def assemble(
     missed: int,
     times: dict[str, Figure],
 ) -> Reading:
-    """The reading from its samples and the snapshots with memory: both ends of the window, and some between.
+    """The reading from its samples and the snapshots with memory.
 
-    Memory that was looked at before the load settled says how far programs had started, so it does not count.
+    Both ends of the window, and some between.
+
+    Memory that was looked at before the load settled says how far programs had started, so it does
+    not count.
     """
     cut, settled = settle([s.cpu_pct for s in samples], skip_after_start(samples, conditions))
     kept = samples[cut:]
     settled_at_s = snapshots[0].at_s + (samples[cut - 1].t_s if cut else 0.0)
-    looks = [s for s in snapshots if s.memory and s.at_s >= settled_at_s - _ROUNDING_S] or snapshots[-1:]
+    looks = [
+        s for s in snapshots if s.memory and s.at_s >= settled_at_s - _ROUNDING_S
+    ] or snapshots[-1:]
     keys = {key for s in kept for key in s.consumers}
     for snapshot in looks:
         keys |= snapshot.memory.keys()
@@ -350,7 +393,9 @@ def assemble(
         samples=tuple(samples),
         settled_from=cut,
         settled=settled,
-        consumers=tuple(sorted((_cost(key, kept, looks) for key in keys), key=lambda c: (-c.cpu_pct, c.key))),
+        consumers=tuple(
+            sorted((_cost(key, kept, looks) for key in keys), key=lambda c: (-c.cpu_pct, c.key))
+        ),
         conditions=conditions,
         late=late,
         missed=missed,

@@ -1,7 +1,10 @@
-"""Means of samples that depend on each other, and how sure they are: the one place that works them out.
+"""Means of samples that depend on each other, and how sure they are.
 
-Samples taken one after the other depend on each other, so a plain standard error is too small. Two ways allow for the dependence, batch
-means and a first-order autoregression; what is shown is always the wider. Samples of different length count by their length.
+The one place that works them out.
+
+Samples taken one after the other depend on each other, so a plain standard error is too small. Two
+ways allow for the dependence, batch means and a first-order autoregression; what is shown is always
+the wider. Samples of different length count by their length.
 """
 
 import math
@@ -26,23 +29,33 @@ MOST_CORRELATED = 0.995
 def mean(values: Sequence[float], lengths: Sequence[float]) -> float:
     """The mean over time: each value counts by its length; 0 where there is no time."""
     whole = sum(lengths)
-    return sum(v * length for v, length in zip(values, lengths, strict=True)) / whole if whole > 0 else 0.0
+    return (
+        sum(v * length for v, length in zip(values, lengths, strict=True)) / whole
+        if whole > 0
+        else 0.0
+    )
 
 
 def weighed(values: Sequence[float], lengths: Sequence[float]) -> list[float]:
     """A series whose plain mean is the mean over time, and whose spread is the spread of that mean.
 
-    The mean over time m is a ratio of sums; to first order its error is that of the mean of m + (v - m) · length / mean length (linearisation
-    of a ratio estimator; Cochran 1977, section 6.3). Where all lengths are equal the values stay as they are.
+    The mean over time m is a ratio of sums; to first order its error is that of the mean of m + (v
+    - m) · length / mean length (linearisation of a ratio estimator; Cochran 1977, section 6.3).
+    Where all lengths are equal the values stay as they are.
     """
     if not values or max(lengths) - min(lengths) <= 1e-9 * max(lengths):
         return list(values)
     centre, middle = mean(values, lengths), sum(lengths) / len(lengths)
-    return [centre + (v - centre) * length / middle for v, length in zip(values, lengths, strict=True)]
+    return [
+        centre + (v - centre) * length / middle for v, length in zip(values, lengths, strict=True)
+    ]
 
 
 def batch_spread(values: "Floats") -> Spread:
-    """From six non-overlapping batch means (Schmeiser 1982); fewer values than two a batch give the plain spread."""
+    """From six non-overlapping batch means (Schmeiser 1982).
+
+    Fewer values than two a batch give the plain spread.
+    """
     size = values.size // BATCHES
     if size < 2:
         return float(values.var(ddof=1) / values.size), float(values.size - 1)
@@ -53,9 +66,10 @@ def batch_spread(values: "Floats") -> Spread:
 def ar1_spread(values: "Floats") -> Spread:
     """If the series were a first-order autoregression.
 
-    The lag-one correlation r is corrected for its bias in short series, r + (1 + 4 r) / n (Kendall 1954), the long-run
-    variance is s² (1 + r) / (1 - r), and the effective sample size n (1 - r) / (1 + r) less one gives the degrees
-    of freedom (Zwiers and von Storch 1995), never fewer than two.
+    The lag-one correlation r is corrected for its bias in short series, r + (1 + 4 r) / n (Kendall
+    1954), the long-run variance is s² (1 + r) / (1 - r), and the effective sample size n (1 - r) /
+    (1 + r) less one gives the degrees of freedom (Zwiers and von Storch 1995), never fewer than
+    two.
     """
     n = values.size
     centred = values - values.mean()
@@ -76,7 +90,10 @@ def student(spread: Spread) -> float:
 
 
 def half_width(values: "Sequence[float] | Floats") -> float:
-    """Half the 95 % interval of the mean of a series: the wider of both ways; without end where there are fewer than two values."""
+    """Half the 95 % interval of the mean of a series: the wider of both ways.
+
+    Without end where there are fewer than two values.
+    """
     import numpy as np  # costs 0.1 s
 
     series = np.asarray(values, dtype=np.float64)

@@ -1,10 +1,12 @@
 """Who depends on whom: three graphs that are never mixed.
 
 - *stops with*: what stops when this stops (hard needs only).
-- *starts through*: what may start this, though it is off (another unit that wants it, a socket, a bus name, a timer, ...).
-- *works through*: what this cannot work without; from roles that are needed to the items that fill them.
+- *starts through*: what may start this, though it is off (another unit that wants it, a socket, a
+bus name, a timer, ...). - *works through*: what this cannot work without; from roles that are
+needed to the items that fill them.
 
-An item is known by its key within its area, and by its aliases. A need that no item fills is kept as missing.
+An item is known by its key within its area, and by its aliases. A need that no item fills is kept
+as missing.
 """
 
 from collections import deque
@@ -49,13 +51,13 @@ class Graphs:
         """For a person."""
         return self.items[consumer].title if consumer in self.items else consumer.partition(":")[2]
 
-    # -- stops with ---------------------------------------------------------------------------------------------------
+    # -- stops with --------------------------------------------------------------------------------
 
     def stops_with(self, consumer: str, most: int | None = None) -> tuple[str, ...]:
         """What stops when this stops, nearest first; cycles are walked once."""
         return _walk(consumer, self._needed_by, most)
 
-    # -- works through ------------------------------------------------------------------------------------------------
+    # -- works through -----------------------------------------------------------------------------
 
     def works_through(self, consumer: str) -> tuple[str, ...]:
         """What this cannot work without, nearest first."""
@@ -66,7 +68,10 @@ class Graphs:
         return tuple(n for n in self._needs.get(consumer, ()) if n not in self.items)
 
     def carriers(self, roots: Iterable[str]) -> dict[str, tuple[str, ...]]:
-        """What the roots cannot work without, with a path: (root, ..., itself), in the middle the nearest few. Linear in the graph."""
+        """What the roots cannot work without, with a path.
+
+        (root, ..., itself), in the middle the nearest few. Linear in the graph.
+        """
         parents: dict[str, str] = {}
         root_of = {root: root for root in roots}
         queue = deque(root_of)
@@ -88,19 +93,27 @@ class Graphs:
         return tuple(reversed(path))
 
     def path_in_words(self, path: tuple[str, ...]) -> str:
-        """The root of a path of `carriers`, with what stands between it and the end: "Printing (through Spool)"."""
+        """The root of a path of `carriers`, with what stands between it and the end.
+
+        "Printing (through Spool)".
+        """
         root, *between = (self.title(c) for c in path[:-1])
         return root + (f" (through {', '.join(between)})" if between else "")
 
-    # -- starts through -----------------------------------------------------------------------------------------------
+    # -- starts through ----------------------------------------------------------------------------
 
     def chain(self, consumer: str) -> tuple[tuple[str, Trigger], ...]:
-        """What started this, step by step: (who, by what), from itself to what nothing else starts; a cycle ends it."""
+        """What started this, step by step.
+
+        (who, by what), from itself to what nothing else starts; a cycle ends it.
+        """
         steps: list[tuple[str, Trigger]] = []
         seen = {consumer}
         here = consumer
         while (item := self.items.get(here)) is not None and item.triggers:
-            trigger = next((t for t in item.triggers if self.source_of(here, t) not in seen), item.triggers[0])
+            trigger = next(
+                (t for t in item.triggers if self.source_of(here, t) not in seen), item.triggers[0]
+            )
             steps.append((here, trigger))
             source = self.source_of(here, trigger)
             if source in seen or source not in self.items:
@@ -120,12 +133,18 @@ class Graphs:
         return tuple(s for s in dict.fromkeys(sources) if s in self.items and s != consumer)
 
     def chain_in_words(self, consumer: str) -> str:
-        """For a person: "wanted by Weather post, which a timer (quarter-hour) starts, which starts with the system"."""
-        return ", which ".join(self.trigger_in_words(trigger) for _, trigger in self.chain(consumer))
+        """For a person: "wanted by Weather post, which a timer (quarter-hour) starts, which starts
+        with the system".
+        """
+        return ", which ".join(
+            self.trigger_in_words(trigger) for _, trigger in self.chain(consumer)
+        )
 
     def trigger_in_words(self, trigger: Trigger) -> str:
         """One step, as a clause."""
-        name = self.title(self.name_of(trigger.area or "services", trigger.by)) if trigger.by else ""
+        name = (
+            self.title(self.name_of(trigger.area or "services", trigger.by)) if trigger.by else ""
+        )
         words = {
             "system": "starts with the system",
             "login": "starts at login",
@@ -144,7 +163,11 @@ class Graphs:
     def comes_back_by(self, consumer: str) -> tuple[Trigger, ...]:
         """What may start it although it does not start with the system or the login."""
         item = self.items.get(consumer)
-        return tuple(t for t in item.triggers if t.kind not in {"system", "login", "hand"}) if item else ()
+        return (
+            tuple(t for t in item.triggers if t.kind not in {"system", "login", "hand"})
+            if item
+            else ()
+        )
 
 
 def _walk(

@@ -1,4 +1,4 @@
-"""A plan: chosen changes in a safe order, with what they should save and what is owed afterwards."""
+"""A plan: chosen changes in a safe order, what they should save, what is owed afterwards."""
 
 from collections.abc import Iterable, Mapping
 from types import MappingProxyType
@@ -46,7 +46,10 @@ class Plan(Record):
     @property
     def saves_cpu(self) -> tuple[float, float]:
         """(percentage points, uncertainty): costs summed, uncertainty in quadrature."""
-        return sum(s.saves_cpu_pct for s in self.steps), sum(s.saves_cpu_se_pct**2 for s in self.steps) ** 0.5
+        return (
+            sum(s.saves_cpu_pct for s in self.steps),
+            sum(s.saves_cpu_se_pct**2 for s in self.steps) ** 0.5,
+        )
 
     @property
     def saves_ram_bytes(self) -> float:
@@ -56,7 +59,9 @@ class Plan(Record):
     @property
     def unprojected(self) -> tuple[Step, ...]:
         """Steps whose saving could not be told beforehand."""
-        return tuple(s for s in self.steps if s.projected and not (s.saves_cpu_pct or s.saves_ram_bytes))
+        return tuple(
+            s for s in self.steps if s.projected and not (s.saves_cpu_pct or s.saves_ram_bytes)
+        )
 
 
 def find_item(facts: Facts, ref: SettingRef) -> Item:
@@ -68,7 +73,9 @@ def find_item(facts: Facts, ref: SettingRef) -> Item:
     item = facts.find(ref)
     if item is not None:
         return item
-    keys = [str(i.ref) for i in facts.items if i.area == ref.area] or [str(i.ref) for i in facts.items]
+    keys = [str(i.ref) for i in facts.items if i.area == ref.area] or [
+        str(i.ref) for i in facts.items
+    ]
     raise UnknownNameError(
         f"setting on {facts.name}",
         plain(str(ref)),
@@ -78,42 +85,60 @@ def find_item(facts: Facts, ref: SettingRef) -> Item:
 
 
 def guards(facts: Facts, catalogue: Catalogue) -> dict[SettingRef, str]:
-    """What is never changed on this computer, with the reason: guarded roles, and what they cannot work without."""
+    """What is never changed on this computer, with the reason.
+
+    Guarded roles, and what they cannot work without.
+    """
     graphs = Graphs(facts.items)
     running = lumtaks(facts)
     here = {i.ref: RUNS_LUMTAK for i in facts.items if i.consumer in running}
-    roots = {i.consumer: role for i in facts.items if (role := catalogue.find(i.role)) and role.guarded}
+    roots = {
+        i.consumer: role for i in facts.items if (role := catalogue.find(i.role)) and role.guarded
+    }
     found = here | {parse_ref(c): f"without it {role.stops}" for c, role in roots.items()}
     for consumer, path in graphs.carriers(roots).items():
-        found.setdefault(parse_ref(consumer), f"{graphs.path_in_words(path)} cannot work without it")
+        found.setdefault(
+            parse_ref(consumer), f"{graphs.path_in_words(path)} cannot work without it"
+        )
     return found
 
 
-def check_change(facts: Facts, change: Change, guarded: Mapping[SettingRef, str] = _NOTHING) -> Change:
+def check_change(
+    facts: Facts, change: Change, guarded: Mapping[SettingRef, str] = _NOTHING
+) -> Change:
     """The change with its address as the computer knows it.
 
     Raises:
-        UnknownNameError: the computer has no such setting; UsageError: it cannot be changed, the value does not fit, or it
+        UnknownNameError: the computer has no such setting; UsageError: it cannot be changed, the
+            value does not fit, or it
             is guarded.
     """
     item = find_item(facts, change.ref)
     if item.ref in guarded:
         raise UsageError(
-            f"{plain(str(item.ref))} is guarded and is never changed: {plain(guarded[item.ref], 300)}.",
+            f"{plain(str(item.ref))} is guarded and is never changed:"
+            f" {plain(guarded[item.ref], 300)}.",
             "Choose another item.",
         )
     if isinstance(item.setting, Fixed):
         raise UsageError(
-            f"{plain(str(item.ref))} cannot be changed by Lumtak on {facts.name}.", f"Needed: {item.setting.needed}"
+            f"{plain(str(item.ref))} cannot be changed by Lumtak on {facts.name}.",
+            f"Needed: {item.setting.needed}",
         )
     problem = item.setting.problem_with(change.value)
     if problem:
-        raise UsageError(f"{plain(str(item.ref))} cannot be {plain(change.value or UNSET_WORD)}:", problem)
+        raise UsageError(
+            f"{plain(str(item.ref))} cannot be {plain(change.value or UNSET_WORD)}:", problem
+        )
     return Change(ref=item.ref, value=change.value)
 
 
-def check_changes(facts: Facts, changes: Iterable[Change], guarded: Mapping[SettingRef, str]) -> list[Change]:
-    """The changes in a safe order: what others depend on comes after its dependents, what needs a restart comes last.
+def check_changes(
+    facts: Facts, changes: Iterable[Change], guarded: Mapping[SettingRef, str]
+) -> list[Change]:
+    """The changes in a safe order.
+
+    What others depend on comes after its dependents, what needs a restart comes last.
 
     Within that, settings that touch the same thing follow one another.
 
@@ -127,7 +152,8 @@ def check_changes(facts: Facts, changes: Iterable[Change], guarded: Mapping[Sett
         other = chosen.get(change.ref)
         if other and other.value != change.value:
             raise UsageError(
-                f"{plain(str(other))} and {plain(str(change))} contradict each other.", "Choose one of them."
+                f"{plain(str(other))} and {plain(str(change))} contradict each other.",
+                "Choose one of them.",
             )
         chosen[change.ref] = change
     for change in chosen.values():
@@ -147,7 +173,8 @@ def _refuse_without_needs(graphs: Graphs, change: Change, chosen: dict[SettingRe
         other = chosen.get(parse_ref(need))
         if other is not None and other.value == "off":
             raise UsageError(
-                f"{plain(str(change))} and {plain(str(other))} contradict each other: the first cannot work without the second.",
+                f"{plain(str(change))} and {plain(str(other))} contradict each other: the first"
+                " cannot work without the second.",
                 "Choose one of them.",
             )
 
@@ -155,7 +182,8 @@ def _refuse_without_needs(graphs: Graphs, change: Change, chosen: dict[SettingRe
 def _together(facts: Facts, graphs: Graphs, ordered: list[Change]) -> list[Change]:
     """The same order, but settings that touch one thing stand together.
 
-    Each moves up to the last of its kind, unless a dependent of it stands between, or one of them shows later than the other.
+    Each moves up to the last of its kind, unless a dependent of it stands between, or one of them
+    shows later than the other.
     """
     result: list[Change] = []
     for change in ordered:
@@ -192,13 +220,17 @@ def make_plan(facts: Facts, found: Audit, changes: Iterable[Change]) -> Plan:
 def _step(facts: Facts, found: Audit, change: Change) -> Step:
     finding = found.find(change.ref)
     if finding is None:
-        raise UsageError(f"{plain(str(change.ref))} is not in this audit.", "Audit the computer again.")
+        raise UsageError(
+            f"{plain(str(change.ref))} is not in this audit.", "Audit the computer again."
+        )
     lightens = change.value in {"off", "manual", "demand"}
     weight = finding.weight
     brought = [b for b in (found.find(parse_ref(name)) for name in finding.brings) if b]
     weights = [weight, *(b.weight for b in brought)]
     along = f", with {', '.join(b.title for b in brought)}" if brought else ""
-    measured = not (isinstance(weight.cpu_pct, NotMeasured) and isinstance(weight.ram_bytes, NotMeasured))
+    measured = not (
+        isinstance(weight.cpu_pct, NotMeasured) and isinstance(weight.ram_bytes, NotMeasured)
+    )
     return Step(
         change=change,
         title=finding.title,

@@ -112,7 +112,8 @@ def load_profile(text: str, path: str) -> Profile:
         path: its name, for errors.
 
     Raises:
-        BadFileError: it is not TOML, a key is not known (the nearest one is named), a key is missing, or a value does
+        BadFileError: it is not TOML, a key is not known (the nearest one is named), a key is
+            missing, or a value does
             not fit; with the line.
     """
     document = read_toml(text, path)
@@ -125,21 +126,26 @@ def load_profile(text: str, path: str) -> Profile:
     return profile
 
 
-def _check_keys(table: dict[str, Any], record: type[Record], at: tuple[str, ...], text: str, path: str) -> None:
+def _check_keys(
+    table: dict[str, Any], record: type[Record], at: tuple[str, ...], text: str, path: str
+) -> None:
     fields = {field.name: field for field in msgspec.structs.fields(record)}
     for key, value in table.items():
         if key not in fields:
             near = difflib.get_close_matches(key, fields, n=1, cutoff=0.0)[0]
             where = f"[{'.'.join(at)}] has" if at else "a profile has"
             raise BadFileError(
-                path, f"{where} no key “{key}”.", line=_line_of((*at, key), text), next_step=f"Did you mean “{near}”?"
+                path,
+                f"{where} no key “{key}”.",
+                line=_line_of((*at, key), text),
+                next_step=f"Did you mean “{near}”?",
             )
         inner = _record_in(fields[key].type)
         if inner and isinstance(value, dict):
             _check_keys(value, inner, (*at, key), text, path)
 
 
-def _record_in(kind: Any) -> type[Record] | None:  # noqa: ANN401 - a type annotation can be any object
+def _record_in(kind: Any) -> type[Record] | None:  # noqa: ANN401
     options = get_args(kind) if get_origin(kind) is types.UnionType else (kind,)
     return next((o for o in options if isinstance(o, type) and issubclass(o, Record)), None)
 
@@ -150,9 +156,13 @@ def _explained(error: msgspec.ValidationError, text: str, path: str) -> BadFileE
     missing = re.match(r"Object missing required field `(\w+)`", message)
     if missing:
         table = f"[{'.'.join(at)}] lacks" if at else "the profile lacks"
-        return BadFileError(path, f"{table} the key “{missing[1]}”.", line=_line_of(at, text), next_step="Add it.")
+        return BadFileError(
+            path, f"{table} the key “{missing[1]}”.", line=_line_of(at, text), next_step="Add it."
+        )
     wanted = message.replace("Expected", "expected").replace("`", "")
-    return BadFileError(path, f"“{'.'.join(at)}”: {wanted}.", line=_line_of(at, text), next_step="Mend that value.")
+    return BadFileError(
+        path, f"“{'.'.join(at)}”: {wanted}.", line=_line_of(at, text), next_step="Mend that value."
+    )
 
 
 def _check_values(profile: Profile, text: str, path: str) -> None:
@@ -180,12 +190,17 @@ def _check_values(profile: Profile, text: str, path: str) -> None:
         raise BadFileError(path, problem, line=_line_of(("storage", "free_gib"), text))
     if not re.fullmatch(r"[a-z0-9][a-z0-9-]{0,60}", profile.name):
         raise BadFileError(
-            path, "“name” is made of lower-case letters, digits and hyphens.", line=_line_of(("name",), text)
+            path,
+            "“name” is made of lower-case letters, digits and hyphens.",
+            line=_line_of(("name",), text),
         )
 
 
 def _line_of(at: tuple[str, ...], text: str) -> int:
-    """The 1-based line where the key at this path stands; the table's line, or 1, where it does not stand at all."""
+    """The 1-based line where the key at this path stands.
+
+    The table's line, or 1, where it does not stand at all.
+    """
     table: tuple[str, ...] = ()
     best = 1
     for number, line in enumerate(text.splitlines(), start=1):

@@ -3,8 +3,8 @@
 from typing import Literal
 
 Provisional = Literal["", "restart", "login", "put back", "changed"]
-"""restart, login: what was changed did not show yet when it was taken. put back, changed: the computer is another one since.
-Empty: it counts."""
+"""restart, login: what was changed did not show yet when it was taken. put back, changed: the
+computer is another one since. Empty: it counts."""
 
 PROVISIONAL_WORDS: dict[Provisional, str] = {
     "restart": "a restart was owed when it was taken",

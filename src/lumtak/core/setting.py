@@ -43,7 +43,10 @@ class SettingRef(Record, order=True):
 
 @runtime_checkable
 class Exact(Protocol):
-    """What tells a state from others of the same value, and all that is needed to bring it back; the kinds of computers have their own."""
+    """What tells a state from others of the same value, and all that is needed to bring it back.
+
+    The kinds of computers have their own.
+    """
 
     @property
     def kind(self) -> str:
@@ -70,7 +73,10 @@ class State(Record):
         return self.exact is None or other.exact is None or self.exact == other.exact
 
     def between(self, one: "State", other: "State") -> bool:
-        """Whether a write from the one to the other was interrupted half-way: each part is as in one of them, and all else is equal."""
+        """Whether a write from the one to the other was interrupted half-way.
+
+        Each part is as in one of them, and all else is equal.
+        """
         if self.exact is None or one.exact is None or other.exact is None:
             return False
         return self.exact.between(one.exact, other.exact)
@@ -101,7 +107,8 @@ def parse_ref(text: str) -> SettingRef:
     if not colon or not key:
         raise UsageError(
             f"“{plain(text)}” is not a setting's address.",
-            "An address is AREA:KEY, for example apps:tide-feed; `lumtak audit COMPUTER` lists them.",
+            "An address is AREA:KEY, for example apps:tide-feed; `lumtak audit COMPUTER` lists"
+            " them.",
         )
     if area not in AREAS:
         raise UnknownNameError("area", plain(area), AREAS, f"The areas are {', '.join(AREAS)}.")

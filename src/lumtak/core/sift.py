@@ -1,4 +1,6 @@
-"""Which findings a few words let through: for the search on the audit's screen and on the command line.
+"""Which findings a few words let through.
+
+For the search on the audit's screen and on the command line.
 
 Words are separated by spaces, and all have to hold:
 
@@ -7,8 +9,8 @@ Words are separated by spaces, and all have to hold:
 - an origin: `from:system`, `from:package`, `from:vendor`, `from:user`, `from:unknown`
 - a cost: `cpu>1` (percent of the whole computer), `ram>100` (MiB; `ram>1.5g` is GiB), `<` likewise
 - `chosen`, `changed`
-- anything else is text that stands in the title, the key, the role, what it does, what starts it, or the reason
-- `-` before a word turns it round
+- anything else is text that stands in the title, the key, the role, what it does, what starts it,
+or the reason - `-` before a word turns it round
 """
 
 import re
@@ -29,7 +31,11 @@ _STANCES = frozenset(get_args(Stance))
 
 
 def sift(
-    found: Audit, words: str, *, chosen: Container[SettingRef] = (), changed: Container[SettingRef] = ()
+    found: Audit,
+    words: str,
+    *,
+    chosen: Container[SettingRef] = (),
+    changed: Container[SettingRef] = (),
 ) -> list[Finding]:
     """The findings that these words let through, in the order of the audit.
 
@@ -77,7 +83,8 @@ def _test(word: str, chosen: Container[SettingRef], changed: Container[SettingRe
         return _by_cost(what, sign, limit)
     if _HALF_COST.fullmatch(word):
         raise UsageError(
-            "After cpu> comes a percentage (cpu>1), after ram> a number of MiB (ram>100) or GiB (ram>1.5g)."
+            "After cpu> comes a percentage (cpu>1), after ram> a number of MiB (ram>100) or GiB"
+            " (ram>1.5g)."
         )
     return None
 

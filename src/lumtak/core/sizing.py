@@ -1,4 +1,4 @@
-"""Memory as its sum, how large swap should be by three rules, and what emptying the cache would do."""
+"""Memory as its sum, the size of swap by three rules, and what emptying the cache would do."""
 
 from typing import Literal
 
@@ -32,21 +32,40 @@ class SwapSize(Record):
 
 
 def memory_parts(facts: Facts, reading: Reading) -> tuple[Part, ...]:
-    """Programs, shared memory, unattributed, cache and free, from the reading's means; they sum to the total."""
+    """Programs, shared memory, unattributed, cache and free, from the reading's means.
+
+    They sum to the total.
+    """
     total = float(reading.ram_total_bytes)
     used, cache = reading.mean("ram_used_bytes"), reading.mean("cache_bytes")
-    counted = sum(c.ram_bytes for c in reading.consumers if not isinstance(c.ram_bytes, NotMeasured))
+    counted = sum(
+        c.ram_bytes for c in reading.consumers if not isinstance(c.ram_bytes, NotMeasured)
+    )
     counted = min(counted, used)
     shared = facts.memory.shared_bytes
     rest = used - counted
     common = min(rest, shared) if not isinstance(shared, NotMeasured) else 0.0
     parts = [
-        Part(name="programs and services", size_bytes=counted, note="what each holds alone, as the ledger shows it")
+        Part(
+            name="programs and services",
+            size_bytes=counted,
+            note="what each holds alone, as the ledger shows it",
+        )
     ]
     if not isinstance(shared, NotMeasured):
-        parts.append(Part(name="shared", size_bytes=common, note="held by several at once, and files kept in memory"))
+        parts.append(
+            Part(
+                name="shared",
+                size_bytes=common,
+                note="held by several at once, and files kept in memory",
+            )
+        )
     parts += [
-        Part(name="unattributed", size_bytes=rest - common, note="the kernel, and what could not be told apart"),
+        Part(
+            name="unattributed",
+            size_bytes=rest - common,
+            note="the kernel, and what could not be told apart",
+        ),
         Part(name="cache", size_bytes=cache, note="no load: given back as soon as a program asks"),
         Part(name="free", size_bytes=max(0.0, total - used - cache)),
     ]
@@ -54,14 +73,22 @@ def memory_parts(facts: Facts, reading: Reading) -> tuple[Part, ...]:
 
 
 def swap_sizes(facts: Facts, reading: Reading | None) -> tuple[SwapSize, ...]:
-    """Three rules side by side: the shop's (1.5 and 3 times the RAM), for hibernation, and from the most that was promised."""
+    """Three rules side by side.
+
+    The shop's (1.5 and 3 times the RAM), for hibernation, and from the most that was promised.
+    """
     ram_mib = round(facts.hardware.ram_bytes / MIB)
     free = facts.space.free_bytes
     free_mib = None if isinstance(free, NotMeasured) else int(free / MIB * (1 - _SPACE_KEPT))
     memory = facts.memory
     now_mib = round(memory.swap_total_bytes / MIB)
     room = None if free_mib is None else free_mib + now_mib
-    shop = _bounded("shop", (round(1.5 * ram_mib), 3 * ram_mib), f"1.5 × {ram_mib} MiB and 3 × {ram_mib} MiB", room)
+    shop = _bounded(
+        "shop",
+        (round(1.5 * ram_mib), 3 * ram_mib),
+        f"1.5 × {ram_mib} MiB and 3 × {ram_mib} MiB",
+        room,
+    )
     if not memory.hibernates:
         hibernation = SwapSize(
             rule="hibernation",
@@ -69,7 +96,9 @@ def swap_sizes(facts: Facts, reading: Reading | None) -> tuple[SwapSize, ...]:
             arithmetic="not needed where the memory is never saved to disk",
         )
     else:
-        hibernation = _bounded("hibernation", (ram_mib, ram_mib), f"the whole RAM, {ram_mib} MiB, must fit", room)
+        hibernation = _bounded(
+            "hibernation", (ram_mib, ram_mib), f"the whole RAM, {ram_mib} MiB, must fit", room
+        )
     return shop, hibernation, _measured(facts, reading, ram_mib, room)
 
 
@@ -85,14 +114,20 @@ def _measured(facts: Facts, reading: Reading | None, ram_mib: int, room: int | N
         missing = NotMeasured(not_measured="no reading was taken; take a baseline first")
         return SwapSize(rule="measured", mib=missing, arithmetic="peak × 1.25 − RAM")
     need = max(0, round(peak * _MARGIN) - ram_mib)
-    arithmetic = f"{source}, {peak:.0f} MiB × {_MARGIN:g} = {peak * _MARGIN:.0f} MiB, minus {ram_mib} MiB RAM"
+    arithmetic = (
+        f"{source}, {peak:.0f} MiB × {_MARGIN:g} = {peak * _MARGIN:.0f} MiB, minus {ram_mib}"
+        " MiB RAM"
+    )
     return _bounded("measured", (need, need), arithmetic, room)
 
 
 def _bounded(rule: Rule, mib: tuple[int, int], arithmetic: str, room: int | None) -> SwapSize:
     if room is None or mib[1] <= room:
         return SwapSize(rule=rule, mib=mib, arithmetic=arithmetic)
-    bound = f"only {room} MiB of the volume can be given ({100 * _SPACE_KEPT:.0f} % of what is free stays free)"
+    bound = (
+        f"only {room} MiB of the volume can be given ({100 * _SPACE_KEPT:.0f} % of what is free"
+        " stays free)"
+    )
     return SwapSize(rule=rule, mib=(min(mib[0], room), room), arithmetic=arithmetic, bounded=bound)
 
 
@@ -100,6 +135,7 @@ def emptying_the_cache(reading: Reading) -> str:
     """What emptying the cache would do on this computer."""
     cache = reading.mean("cache_bytes")
     return (
-        f"{ram(cache)} of cache would turn into free memory, and the load would be the same: a program that asks for memory"
-        " gets it from the cache at once. What was in it is read from the disk again, so everything is slower until it has refilled."
+        f"{ram(cache)} of cache would turn into free memory, and the load would be the same: a"
+        " program that asks for memory gets it from the cache at once. What was in it is read from"
+        " the disk again, so everything is slower until it has refilled."
     )

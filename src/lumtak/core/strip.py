@@ -58,8 +58,8 @@ def strips(
 ) -> tuple[Strip, Strip]:
     """(RAM, CPU) of a reading.
 
-    RAM: consumers' measured memory, the unattributed rest of what is used, cache, free. CPU: consumers' share of the whole
-    computer, the unattributed rest of what is busy, idle.
+    RAM: consumers' measured memory, the unattributed rest of what is used, cache, free. CPU:
+    consumers' share of the whole computer, the unattributed rest of what is busy, idle.
     """
     total = reading.ram_total_bytes
     used, cache, busy = (
@@ -105,7 +105,9 @@ class Glance(Record):
     taken_at: str
 
 
-def glance(cut: tuple[Strip, Strip], ceilings: Ceilings, what: Literal["baseline", "after"], taken_at: str) -> Glance:
+def glance(
+    cut: tuple[Strip, Strip], ceilings: Ceilings, what: Literal["baseline", "after"], taken_at: str
+) -> Glance:
     """(RAM, CPU) of a reading, summed by kind."""
     sums: list[dict[Kind, float]] = []
     for strip in cut:
@@ -124,19 +126,28 @@ def glance(cut: tuple[Strip, Strip], ceilings: Ceilings, what: Literal["baseline
     )
 
 
-def marked(strip: Strip, *, chosen: Iterable[SettingRef] = (), applied: Iterable[SettingRef] = ()) -> Strip:
+def marked(
+    strip: Strip, *, chosen: Iterable[SettingRef] = (), applied: Iterable[SettingRef] = ()
+) -> Strip:
     """The same strip with these pieces marked, and no others."""
     marks: dict[str, Mark] = {str(ref): "chosen" for ref in chosen}
     marks.update({str(ref): "applied" for ref in applied})
     pieces = tuple(
-        msgspec.structs.replace(p, mark=mark) if p.mark != (mark := marks.get(p.key, "plain")) else p
+        (
+            msgspec.structs.replace(p, mark=mark)
+            if p.mark != (mark := marks.get(p.key, "plain"))
+            else p
+        )
         for p in strip.pieces
     )
     return msgspec.structs.replace(strip, pieces=pieces)
 
 
 def _pieces(costs: dict[str, float], whole: float, found: Audit | None) -> list[Piece]:
-    """Pieces that sum to `whole`: what nobody owns is unattributed; measured parts above the whole are scaled down to it."""
+    """Pieces that sum to `whole`: what nobody owns is unattributed.
+
+    Measured parts above the whole are scaled down to it.
+    """
     total = sum(costs.values())
     scale = whole / total if total > whole > 0 else 1.0
     pieces = []
@@ -153,7 +164,10 @@ def _pieces(costs: dict[str, float], whole: float, found: Audit | None) -> list[
 
 
 def cells(strip: Strip, width: int) -> list[int]:
-    """Which piece (its index) each of `width` cells shows: cell by cell, the piece that covers the cell's middle."""
+    """Which piece (its index) each of `width` cells shows.
+
+    Cell by cell, the piece that covers the cell's middle.
+    """
     result: list[int] = []
     edge, piece = 0.0, -1
     for cell in range(width):

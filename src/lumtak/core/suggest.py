@@ -10,7 +10,8 @@ from lumtak.core.record import Record
 _MISSING = 0.5
 _INSTALLED = 0.2
 _ADDED = 0.6
-"""What a vendor or somebody added says less about the work than what came with the system's packages."""
+"""What a vendor or somebody added says less about the work than what came with the system's
+packages."""
 
 
 class Suggestion(Record):
@@ -19,22 +20,31 @@ class Suggestion(Record):
     profile: str
     title: str
     score: float
-    """Sum over the needed roles that something here fills, a rare role counting more; missing ones count against it."""
+    """Sum over the needed roles that something here fills, a rare role counting more; missing ones
+    count against it."""
     reasons: tuple[str, ...]
     missing: tuple[str, ...]
     """Titles of needed roles that nothing here fills."""
 
 
 def suggest(
-    facts: Facts, profiles: Iterable[Profile], catalogue: Catalogue, otherwise: str = "writing-and-web"
+    facts: Facts,
+    profiles: Iterable[Profile],
+    catalogue: Catalogue,
+    otherwise: str = "writing-and-web",
 ) -> tuple[Suggestion, ...]:
     """All profiles, the best fitting first; ties by name.
 
-    A role weighs 1 / (number of profiles that need it), so that printing, which all need, says little; one that nothing but an
-    installed program on demand fills counts for a fifth. Where nothing fits, `otherwise` stands first.
+    A role weighs 1 / (number of profiles that need it), so that printing, which all need, says
+    little; one that nothing but an installed program on demand fills counts for a fifth. Where
+    nothing fits, `otherwise` stands first.
     """
     candidates = list(profiles)
-    wanted_by = {role: sum(role in p.needs.roles for p in candidates) for p in candidates for role in p.needs.roles}
+    wanted_by = {
+        role: sum(role in p.needs.roles for p in candidates)
+        for p in candidates
+        for role in p.needs.roles
+    }
     filled: dict[str, Item] = {}
     for item in sorted(facts.items, key=lambda i: not i.running):
         if item.role and (item.running or item.value in {"auto", "on", "demand"}):
@@ -55,7 +65,9 @@ def _share(item: Item | None) -> float:
     return 1.0 if item.origin in {"system", "package"} else _ADDED
 
 
-def _fit(profile: Profile, wanted_by: dict[str, int], filled: dict[str, Item], catalogue: Catalogue) -> Suggestion:
+def _fit(
+    profile: Profile, wanted_by: dict[str, int], filled: dict[str, Item], catalogue: Catalogue
+) -> Suggestion:
     here = [role for role in profile.needs.roles if role in filled]
     missing = [role for role in profile.needs.roles if role not in filled]
     score = 0.0
@@ -71,6 +83,9 @@ def _fit(profile: Profile, wanted_by: dict[str, int], filled: dict[str, Item], c
         profile=profile.name,
         title=profile.title,
         score=round(score, 3),
-        reasons=tuple(f"{title(r)}: {filled[r].title} {'runs' if filled[r].running else 'is installed'}" for r in here),
+        reasons=tuple(
+            f"{title(r)}: {filled[r].title} {'runs' if filled[r].running else 'is installed'}"
+            for r in here
+        ),
         missing=tuple(title(r) for r in missing),
     )

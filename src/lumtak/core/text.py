@@ -1,4 +1,7 @@
-"""Names that come from a computer are text: nothing in them reaches a terminal or a file as a command."""
+"""Names that come from a computer are text.
+
+Nothing in them reaches a terminal or a file as a command.
+"""
 
 import unicodedata
 
@@ -9,9 +12,10 @@ _DIGITS = 20
 def plain(text: str, longest: int = _LONGEST) -> str:
     r"""The text on one line, with control characters made visible and its length bounded.
 
-    C0 controls become their Unicode control pictures (U+2400 block); other controls, format characters (bidirectional
-    overrides among them), line separators and lone surrogates become U+FFFD. Markup needs no change here: screens
-    and documents take the result as text, never as markup.
+    C0 controls become their Unicode control pictures (U+2400 block); other controls, format
+    characters (bidirectional overrides among them), line separators and lone surrogates become
+    U+FFFD. Markup needs no change here: screens and documents take the result as text, never as
+    markup.
     """
     if text.isascii() and text.isprintable() and len(text) <= longest:
         return text
@@ -31,19 +35,29 @@ def _visible(char: str) -> str:
 
 
 def number(said: str | bytes | None) -> int | None:
-    """A counter as a kernel writes it, in decimal digits; None where it is none, or longer than 64 bits ever are."""
-    return int(said) if said and len(said) <= _DIGITS and said.isascii() and said.isdigit() else None
+    """A counter as a kernel writes it, in decimal digits.
+
+    None where it is none, or longer than 64 bits ever are.
+    """
+    return (
+        int(said) if said and len(said) <= _DIGITS and said.isascii() and said.isdigit() else None
+    )
 
 
 def harmless(text: str) -> str:
-    """Lines of text for a terminal: line ends and tabs stay, everything else that a terminal could obey is made visible."""
+    """Lines of text for a terminal.
+
+    Line ends and tabs stay, everything else that a terminal could obey is made visible.
+    """
     if text.isascii() and text.replace("\n", "").replace("\t", "").isprintable():
         return text
     return "".join(char if char in "\n\t" else _visible(char) for char in text)
 
 
 def harmless_json(document: bytes) -> bytes:
-    """A JSON document in UTF-8 that says the same, without characters that a terminal or an editor could obey: they stand as escapes."""
+    """A JSON document in UTF-8 that says the same, without characters that a terminal or an editor
+    could obey: they stand as escapes.
+    """
     if document.isascii():
         return document
     return "".join(_escaped(char) for char in document.decode("utf-8", "surrogatepass")).encode()

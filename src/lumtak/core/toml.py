@@ -1,4 +1,7 @@
-"""TOML documents that somebody wrote: read within a budget, and every problem is told with its line."""
+"""TOML documents that somebody wrote.
+
+Read within a budget, and every problem is told with its line.
+"""
 
 import re
 import tomllib
@@ -8,7 +11,8 @@ from lumtak.errors import BadFileError
 
 _LONGEST_LINE = 1000
 _LONGEST = 1 << 18
-"""Characters. Keys with many dots take time by the square of their length: together these two bound it to less than a second."""
+"""Characters. Keys with many dots take time by the square of their length: together these two bound
+it to less than a second."""
 
 
 def read_toml(text: str, path: str) -> dict[str, Any]:
@@ -34,9 +38,16 @@ def read_toml(text: str, path: str) -> dict[str, Any]:
         line_number = int(found[1]) if found else text.count("\n") + 1
         problem = re.sub(r" \(at .*\)$", "", str(error))
         raise BadFileError(
-            path, f"this is not valid TOML ({problem}).", line=line_number, next_step="Mend that line."
+            path,
+            f"this is not valid TOML ({problem}).",
+            line=line_number,
+            next_step="Mend that line.",
         ) from error
     except RecursionError as error:
-        raise BadFileError(path, "brackets in it are nested too deeply.", next_step="Take some away.") from error
+        raise BadFileError(
+            path, "brackets in it are nested too deeply.", next_step="Take some away."
+        ) from error
     except (ValueError, OverflowError) as error:
-        raise BadFileError(path, "a number in it has too many digits.", next_step="Shorten it.") from error
+        raise BadFileError(
+            path, "a number in it has too many digits.", next_step="Shorten it."
+        ) from error

@@ -1,4 +1,7 @@
-"""A capture: facts and a reading in one file, to be looked at elsewhere; names of people and computers replaced unless asked."""
+"""A capture: facts and a reading in one file, to be looked at elsewhere.
+
+Names of people and computers replaced unless asked.
+"""
 
 import re
 from pathlib import Path
@@ -29,7 +32,8 @@ class Capture(Record):
 
 
 def make_capture(facts: Facts, reading: Reading | None, *, names: bool) -> Capture:
-    """The capture; with `names` as they are, else with the user's and the host's replaced wherever they stand.
+    """The capture; with `names` as they are, else with the user's and the host's replaced wherever
+    they stand.
 
     Command-line arguments are never in it: facts hold names of programs only.
     """
@@ -38,7 +42,9 @@ def make_capture(facts: Facts, reading: Reading | None, *, names: bool) -> Captu
     users = {facts.system.user}
     if isinstance(facts.system.users, tuple):
         users |= set(facts.system.users)
-    words = {facts.name: _HOST} | {name: f"{_USER}{n or ''}" for n, name in enumerate(sorted(users))}
+    words = {facts.name: _HOST} | {
+        name: f"{_USER}{n or ''}" for n, name in enumerate(sorted(users))
+    }
     document: Any = msgspec.to_builtins(Capture(facts=facts, reading=reading, names_replaced=True))
     return msgspec.convert(_replaced(document, _pattern(words), words), Capture)
 
@@ -46,7 +52,8 @@ def make_capture(facts: Facts, reading: Reading | None, *, names: bool) -> Captu
 def _pattern(words: dict[str, str]) -> re.Pattern[str]:
     long = [w for w in words if len(w) >= _SHORTEST]
     return re.compile(
-        "|".join(rf"(?<![\w-]){re.escape(w)}(?![\w-])" for w in sorted(long, key=len, reverse=True)) or r"(?!)"
+        "|".join(rf"(?<![\w-]){re.escape(w)}(?![\w-])" for w in sorted(long, key=len, reverse=True))
+        or r"(?!)"
     )
 
 
@@ -54,7 +61,11 @@ def _replaced(value: Any, pattern: re.Pattern[str], words: dict[str, str], key: 
     if isinstance(value, str):
         if key in {"user", "users", "name"} and value in words:
             return words[value]
-        return value if key in {"address", "identity", "kind"} else pattern.sub(lambda m: words[m[0]], value)
+        return (
+            value
+            if key in {"address", "identity", "kind"}
+            else pattern.sub(lambda m: words[m[0]], value)
+        )
     if isinstance(value, dict):
         return {k: _replaced(v, pattern, words, k) for k, v in value.items()}
     if isinstance(value, list | tuple):
@@ -74,4 +85,6 @@ def load_capture(path: Path) -> Capture:
         BadFileError: it is none, is cut short, is too large, or was written by a newer Lumtak.
     """
     data = read_handed_in(path, _LARGEST, "capture")
-    return decode_file(data, path, Capture, "capture", FORMAT, "Capture the computer again, or name another file.")
+    return decode_file(
+        data, path, Capture, "capture", FORMAT, "Capture the computer again, or name another file."
+    )

@@ -28,7 +28,10 @@ if TYPE_CHECKING:
 
 
 def to_csv(reading: Reading) -> str:
-    """One row a sample; `settled` is 1 for samples after the transient. What was not measured is an empty cell."""
+    """One row a sample; `settled` is 1 for samples after the transient.
+
+    What was not measured is an empty cell.
+    """
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow([*COLUMNS, "settled"])
@@ -36,7 +39,13 @@ def to_csv(reading: Reading) -> str:
         cells = [getattr(sample, column) for column in COLUMNS]
         writer.writerow(
             [
-                "" if isinstance(c, NotMeasured) else f"{c:.6g}" if isinstance(c, float) and abs(c) < 1e6 else c
+                (
+                    ""
+                    if isinstance(c, NotMeasured)
+                    else f"{c:.6g}"
+                    if isinstance(c, float) and abs(c) < 1e6
+                    else c
+                )
                 for c in cells
             ]
             + [int(index >= reading.settled_from)]
@@ -58,7 +67,10 @@ def load_reading(path: Path) -> Reading:
 
 
 def load_reading_if(path: Path) -> Reading | None:
-    """The reading in a file that is one; None for a CSV file, which says nothing of its conditions."""
+    """The reading in a file that is one.
+
+    None for a CSV file, which says nothing of its conditions.
+    """
     data = _load(path)
     return _decode(data, path) if _is_json(data, path) else None
 
@@ -68,7 +80,9 @@ def _is_json(data: bytes, path: Path) -> bool:
 
 
 def _decode(data: bytes, path: Path) -> Reading:
-    return decode_file(data, path, Reading, "reading", FORMAT, "Take the reading again, or name another file.")
+    return decode_file(
+        data, path, Reading, "reading", FORMAT, "Take the reading again, or name another file."
+    )
 
 
 def decode_file(data: bytes, path: Path, kind: type[_T], noun: str, newest: int, again: str) -> _T:
@@ -95,10 +109,14 @@ def decode_file(data: bytes, path: Path, kind: type[_T], noun: str, newest: int,
             raise BadFileError(str(path), problem, next_step="Take it again, or name another file.")
         return msgspec.json.decode(data, type=kind)
     except msgspec.ValidationError as error:
-        raise BadFileError(str(path), f"this is no {noun} ({plain(str(error))}).", next_step=again) from error
+        raise BadFileError(
+            str(path), f"this is no {noun} ({plain(str(error))}).", next_step=again
+        ) from error
     except UNREADABLE as error:
         raise BadFileError(
-            str(path), f"this is no complete {noun}; the file is damaged or cut short.", next_step=again
+            str(path),
+            f"this is no complete {noun}; the file is damaged or cut short.",
+            next_step=again,
         ) from error
 
 
@@ -119,7 +137,9 @@ def load_column(path: Path, column: str) -> "list[float] | NDArray[np.float64]":
         text = None
     if text is None:
         raise BadFileError(
-            str(path), "this is neither a reading nor a CSV file in UTF-8.", next_step="Save it as UTF-8."
+            str(path),
+            "this is neither a reading nor a CSV file in UTF-8.",
+            next_step="Save it as UTF-8.",
         )
     if len(data) > _LONG_BYTES and (quick := _quick_column(text, column)) is not None:
         return quick
@@ -127,7 +147,10 @@ def load_column(path: Path, column: str) -> "list[float] | NDArray[np.float64]":
 
 
 def _quick_column(text: str, column: str) -> "NDArray[np.float64] | None":
-    """A column of a long file of plain finite numbers; None where anything is odd, so that the careful way names the line."""
+    """A column of a long file of plain finite numbers.
+
+    None where anything is odd, so that the careful way names the line.
+    """
     import numpy as np
 
     header = [cell.strip() for cell in text[: text.find("\n")].split(",")]
@@ -145,13 +168,17 @@ def _quick_column(text: str, column: str) -> "NDArray[np.float64] | None":
 def _column_of(reading: Reading, column: str, path: Path) -> list[float]:
     if column not in COLUMNS:
         raise BadFileError(
-            str(path), f"a reading has no column {plain(column)}.", next_step=f"It has {', '.join(COLUMNS)}."
+            str(path),
+            f"a reading has no column {plain(column)}.",
+            next_step=f"It has {', '.join(COLUMNS)}.",
         )
     values = [getattr(sample, column) for sample in reading.kept]
     missing = next((v for v in values if isinstance(v, NotMeasured)), None)
     if missing is not None:
         raise BadFileError(
-            str(path), f"{column} was not measured: {missing.not_measured}.", next_step="Compare another column."
+            str(path),
+            f"{column} was not measured: {missing.not_measured}.",
+            next_step="Compare another column.",
         )
     return reading.series(column)
 
@@ -178,7 +205,9 @@ def _csv_column(text: str, column: str, path: Path) -> list[float]:
                 continue
             values.append(_number(row, place, column, path, rows.line_num))
     except csv.Error as error:
-        raise BadFileError(str(path), f"this is no CSV file ({error}).", line=rows.line_num) from error
+        raise BadFileError(
+            str(path), f"this is no CSV file ({error}).", line=rows.line_num
+        ) from error
     return values
 
 
@@ -195,7 +224,10 @@ def _number(row: list[str], place: int, column: str, path: Path, line: int) -> f
         value = float(cell)
     except ValueError as error:
         raise BadFileError(
-            str(path), f"“{plain(cell, 40)}” in column {column} is no number.", line=line, next_step="Mend that cell."
+            str(path),
+            f"“{plain(cell, 40)}” in column {column} is no number.",
+            line=line,
+            next_step="Mend that cell.",
         ) from error
     if not abs(value) <= MOST_MEASURED:
         raise BadFileError(

@@ -28,7 +28,9 @@ def apply_changes(
     stop: threading.Event | None = None,
     pause: threading.Event | None = None,
 ) -> list[Outcome]:
-    """Carry out changes in the order given; after one that fails, or when told to stop, the rest is not tried.
+    """Carry out changes in the order given.
+
+    After one that fails, or when told to stop, the rest is not tried.
 
     Args:
         journal: keeps each step.
@@ -42,7 +44,8 @@ def apply_changes(
         pause: while set, the next change waits.
 
     Raises:
-        StorageError: the journal cannot be written (nothing more is changed then), or another Lumtak is at work.
+        StorageError: the journal cannot be written (nothing more is changed then), or another
+            Lumtak is at work.
     """
     wanted = list(changes)
     outcomes: list[Outcome] = []
@@ -94,18 +97,35 @@ def _not_tried(facts: Facts, change: Change) -> Outcome:
     item = facts.find(change.ref)
     before = item.value if item and item.value is not None else "unset"
     return Outcome(
-        change=change, title=_title(facts, change), number=None, before=before, after=before, result="not tried"
+        change=change,
+        title=_title(facts, change),
+        number=None,
+        before=before,
+        after=before,
+        result="not tried",
     )
 
 
-def _apply(journal: Journal, computer: Computer, facts: Facts, change: Change, plan: int, job: str) -> Outcome:
+def _apply(
+    journal: Journal, computer: Computer, facts: Facts, change: Change, plan: int, job: str
+) -> Outcome:
     title = _title(facts, change)
 
     def outcome(
-        number: int | None, before: State | None, after: State | None, result: Result, note: str = ""
+        number: int | None,
+        before: State | None,
+        after: State | None,
+        result: Result,
+        note: str = "",
     ) -> Outcome:
         return Outcome(
-            change=change, title=title, number=number, before=word(before), after=word(after), result=result, note=note
+            change=change,
+            title=title,
+            number=number,
+            before=word(before),
+            after=word(after),
+            result=result,
+            note=note,
         )
 
     try:
@@ -113,7 +133,9 @@ def _apply(journal: Journal, computer: Computer, facts: Facts, change: Change, p
         if before.value == change.value:
             return outcome(None, before, before, "as it was", "it has this value already")
         expected = computer.settings.foresee(change.ref, State(value=change.value))
-        computer.settings.foresee(change.ref, before)  # what could not be brought back is not changed
+        computer.settings.foresee(
+            change.ref, before
+        )  # what could not be brought back is not changed
         kit = computer.settings.undo_kit()
         made = 0 if kit is None else kit.missing()
     except ComputerError as error:
@@ -157,14 +179,18 @@ def _apply(journal: Journal, computer: Computer, facts: Facts, change: Change, p
         refusal = str(error)
     try:
         after = computer.settings.read(change.ref)
-        if refusal and after.between(before, expected):  # half of it was written: that half goes back
+        if refusal and after.between(
+            before, expected
+        ):  # half of it was written: that half goes back
             computer.settings.write(change.ref, before)
             after = computer.settings.read(change.ref)
     except ComputerError as error:
         note = f"{refusal} It could not be read back: {error}".strip()
         journal.stage(entry, "conflict", clock(computer), note=note)
         return outcome(entry.id, before, None, "conflict", note)
-    if after.value == change.value and (not refusal or (expected.exact is not None and after.same_as(expected))):
+    if after.value == change.value and (
+        not refusal or (expected.exact is not None and after.same_as(expected))
+    ):
         note = f"it is done, although the computer said: {refusal}" if refusal else ""
         journal.stage(entry, "verified", clock(computer), after=after, note=note)
         return outcome(entry.id, before, after, "done", note)

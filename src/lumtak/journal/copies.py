@@ -1,4 +1,7 @@
-"""The second copy of every change that is not put back: a checksummed file each, outside the database."""
+"""The second copy of every change that is not put back.
+
+A checksummed file each, outside the database.
+"""
 
 import contextlib
 from pathlib import Path
@@ -39,7 +42,11 @@ class Copies:
             StorageError: it cannot be written; the old one stands.
         """
         document, checksum = sealed(entry)
-        write_whole(self._place(entry.computer, entry.id), checksum.encode() + b"\n" + document + b"\n", private=True)
+        write_whole(
+            self._place(entry.computer, entry.id),
+            checksum.encode() + b"\n" + document + b"\n",
+            private=True,
+        )
 
     def entry(self, computer: str, number: int) -> Entry | None:
         """The copy; None when there is none, or it is damaged.
@@ -54,19 +61,27 @@ class Copies:
             return None
         except OSError as error:
             reason = (error.strerror or str(error)).lower()
-            raise StorageError(f"{place} cannot be read: {reason}.", "Make it readable, then try again.") from error
+            raise StorageError(
+                f"{place} cannot be read: {reason}.", "Make it readable, then try again."
+            ) from error
         entry = unsealed(document.removesuffix(b"\n"), checksum.decode("ascii", "replace"), Entry)
-        return entry if entry is not None and (entry.id, entry.computer) == (number, computer) else None
+        return (
+            entry
+            if entry is not None and (entry.id, entry.computer) == (number, computer)
+            else None
+        )
 
     def forget(self, computer: str, number: int) -> None:
         """The copy is not needed any more."""
         with contextlib.suppress(OSError):
             self._place(computer, number).unlink()
 
-    # -- records of which neither copy can be read --------------------------------------------------------------------------
+    # -- records of which neither copy can be read -------------------------------------------------
 
     def lose(self, computer: str, number: int) -> None:
-        """The copy cannot be read, and the database knows nothing of the change: what is left of it is kept apart.
+        """The copy cannot be read, and the database knows nothing of the change.
+
+        What is left of it is kept apart.
 
         Raises:
             StorageError: it cannot be moved.
@@ -99,4 +114,8 @@ def _folders(folder: Path) -> list[str]:
 
 
 def _numbers(folder: Path) -> set[int]:
-    return {int(p.stem) for p in folder.glob("*.json") if p.stem.isdecimal()} if folder.is_dir() else set()
+    return (
+        {int(p.stem) for p in folder.glob("*.json") if p.stem.isdecimal()}
+        if folder.is_dir()
+        else set()
+    )

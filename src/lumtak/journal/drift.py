@@ -11,7 +11,8 @@ from lumtak.journal.outcome import clock
 from lumtak.journal.store import Journal
 
 Standing = Literal["as left", "drifted", "back as before", "cannot be read", "interrupted"]
-"""drifted: neither as left nor as before. back as before: somebody else put it back. interrupted: to be looked into first."""
+"""drifted: neither as left nor as before. back as before: somebody else put it back. interrupted:
+to be looked into first."""
 
 
 class Drift(Record):
@@ -33,7 +34,10 @@ class Drift(Record):
 
 
 def drift(journal: Journal, computer: Computer) -> list[Drift]:
-    """Every changed setting of this computer's user, held against the computer now; notes the time where it is right."""
+    """Every changed setting of this computer's user, held against the computer now.
+
+    Notes the time where it is right.
+    """
     newest: dict[SettingRef, Entry] = {}
     for entry in journal.entries_of(computer):
         if entry.is_open:
@@ -58,7 +62,11 @@ def _stands(journal: Journal, computer: Computer, entry: Entry) -> Drift:
     if standing == "drifted" and now is not None and now.value == entry.value:
         note = "the same word, but somebody edited it since"
     return Drift(
-        entry=entry, standing=standing, now="?" if now is None else now.word, last_right=last, note=note or entry.note
+        entry=entry,
+        standing=standing,
+        now="?" if now is None else now.word,
+        last_right=last,
+        note=note or entry.note,
     )
 
 

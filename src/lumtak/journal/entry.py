@@ -15,9 +15,12 @@ from lumtak.journal.migrate import migrated
 FORMAT = 3
 """Of records; docs/FORMATS.md says what each number brought."""
 
-Stage = Literal["intent", "written", "verified", "undoing", "undone", "not done", "failed", "conflict"]
-"""intent: about to be written. written: written, not read back. verified: read back as wanted. undoing: about to be put back.
-undone: put back. not done: interrupted before the write. failed: refused, and as before. conflict: needs a look."""
+Stage = Literal[
+    "intent", "written", "verified", "undoing", "undone", "not done", "failed", "conflict"
+]
+"""intent: about to be written. written: written, not read back. verified: read back as wanted.
+undoing: about to be put back. undone: put back. not done: interrupted before the write. failed:
+refused, and as before. conflict: needs a look."""
 
 OPEN: tuple[Stage, ...] = ("intent", "written", "verified", "undoing", "conflict")
 """Stages of changes that are not put back."""
@@ -45,7 +48,8 @@ class Entry(Record):
     before: State
     """What it was when it was changed."""
     restore: State
-    """What putting it back restores: `before`, unless an older change of the same setting was put back since."""
+    """What putting it back restores: `before`, unless an older change of the same setting was put
+    back since."""
     expected: State
     """What the computer was to have after the write, as exactly as could be told beforehand."""
     after: State | None = None
@@ -58,11 +62,13 @@ class Entry(Record):
     note: str = ""
     """For a person; nothing depends on it."""
     taken_over_by: int = 0
-    """The newer change of the same setting that restores what this one would; 0 where there is none."""
+    """The newer change of the same setting that restores what this one would; 0 where there is
+    none."""
     script_made: int = 0
     """How many folders were made for the undo script when this was changed."""
     rescued: bool = False
-    """Whether it comes from a second copy that the database did not bear out: somebody else may have written it."""
+    """Whether it comes from a second copy that the database did not bear out: somebody else may
+    have written it."""
     begun_at: str
     stage_at: str
     seen_at: str = ""
@@ -80,8 +86,15 @@ class Entry(Record):
 
     @property
     def left(self) -> State:
-        """The state in which it was to be left: as read back, or as foreseen where it never was read back so."""
-        return self.after if self.after is not None and self.after.value == self.value else self.expected
+        """The state in which it was to be left.
+
+        As read back, or as foreseen where it never was read back so.
+        """
+        return (
+            self.after
+            if self.after is not None and self.after.value == self.value
+            else self.expected
+        )
 
     @property
     def known(self) -> tuple[State, ...]:

@@ -1,4 +1,7 @@
-"""Records of the journal that an older Lumtak wrote, brought to this version's form: one step a version, each from the one before."""
+"""Records of the journal that an older Lumtak wrote, brought to this version's form.
+
+One step a version, each from the one before.
+"""
 
 import re
 from collections.abc import Callable
@@ -30,11 +33,16 @@ def _to_2(record: Document) -> Document:
 
 
 def _to_3(record: Document) -> Document:
-    """Exact states are records of their kind; what stood around them is in them, or in the change."""
+    """Exact states are records of their kind.
+
+    What stood around them is in them, or in the change.
+    """
     around = _dict(_dict(record.get("before")).get("around"))
     unit = unit_name(str(_dict(record.get("ref")).get("key")))
     states: Document = {
-        name: _state_3(record[name], unit) for name in ("before", "restore", "expected", "after") if name in record
+        name: _state_3(record[name], unit)
+        for name in ("before", "restore", "expected", "after")
+        if name in record
     }
     return {**record, **states, "script_made": _number(around.get("undo_missing"))}
 
@@ -42,7 +50,7 @@ def _to_3(record: Document) -> Document:
 _STEPS: dict[int, Callable[[Document], Document]] = {1: _to_2, 2: _to_3}
 
 
-# -- version 3: states -------------------------------------------------------------------------------------------------------------
+# -- version 3: states -----------------------------------------------------------------------------
 
 _PART = "part:"
 _LIVE, _BYTES, _LINK = f"{_PART}live", f"{_PART}bytes", f"{_PART}link"
@@ -58,7 +66,10 @@ def _state_3(state: Any, unit: str) -> Any:  # noqa: ANN401 - a document before 
         made = (
             exact
             if make is None
-            else {"kind": exact["kind"], **make({"unit": unit, **_dict(state.get("around")), **exact})}
+            else {
+                "kind": exact["kind"],
+                **make({"unit": unit, **_dict(state.get("around")), **exact}),
+            }
         )
     except (KeyError, ValueError, TypeError, AttributeError):
         made = exact  # it lacks a part, or one cannot be read: it stays as it is, and is refused
@@ -78,7 +89,9 @@ def _place(said: Document) -> Document:
 
 
 def _links(said: Document) -> Document:
-    links = {name.removeprefix(_PART): target for name, target in said.items() if name.startswith(_PART)}
+    links = {
+        name.removeprefix(_PART): target for name, target in said.items() if name.startswith(_PART)
+    }
     active = {"yes": True, "no": False}.get(str(said.get("active")))
     return {"unit": said["unit"], "links": links, "active": active}
 
@@ -89,7 +102,9 @@ def _sysctl(said: Document) -> Document:
 
 
 def _clock(said: Document) -> Document:
-    policies = {n.removeprefix(_PART): words for n, words in said.items() if n.startswith(f"{_PART}policy")}
+    policies = {
+        n.removeprefix(_PART): words for n, words in said.items() if n.startswith(f"{_PART}policy")
+    }
     return {"policies": policies, "kept": said[_BYTES] or None, "link": said[_LINK] or None}
 
 
@@ -97,7 +112,8 @@ def _swap(said: Document) -> Document:
     own = [name.removeprefix(_OWN).split() for name in said if name.startswith(_OWN)]
     old = [(name.removeprefix(_OLD), word) for name, word in said.items() if name.startswith(_OLD)]
     units = {
-        to: sorted(unit for unit, has in old if has == word) for word, to in (("masked", "masked"), ("on", "used"))
+        to: sorted(unit for unit, has in old if has == word)
+        for word, to in (("masked", "masked"), ("on", "used"))
     }
     sizes = {word: sorted(int(mib) for mib, has in own if has == word) for word in ("kept", "on")}
     return {**sizes, **units}

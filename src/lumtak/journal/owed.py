@@ -48,8 +48,13 @@ def owed_now(journal: Journal, computer: Computer) -> Owed:
     return Owed(restart=tuple(restart.values()), login=tuple(login.values()))
 
 
-def shows_not_yet(entry: Entry, boot_id: str, session_id: str | NotMeasured) -> Literal["", "restart", "login"]:
-    """What a change, forth or back, still waits for in this start and this login; empty where it shows."""
+def shows_not_yet(
+    entry: Entry, boot_id: str, session_id: str | NotMeasured
+) -> Literal["", "restart", "login"]:
+    """What a change, forth or back, still waits for in this start and this login.
+
+    Empty where it shows.
+    """
     if entry.stage not in _WRITTEN or entry.boot_id != boot_id or entry.taken_over_by:
         return ""
     if entry.shows == "restart":
@@ -58,4 +63,6 @@ def shows_not_yet(entry: Entry, boot_id: str, session_id: str | NotMeasured) -> 
 
 
 def _same_session(entry: Entry, session: str | NotMeasured) -> bool:
-    return isinstance(session, NotMeasured) or entry.session_id is None or entry.session_id == session
+    return (
+        isinstance(session, NotMeasured) or entry.session_id is None or entry.session_id == session
+    )

@@ -1,4 +1,7 @@
-"""Whether an after reading counts: worked out from the journal whenever it is asked, and never kept."""
+"""Whether an after reading counts.
+
+Worked out from the journal whenever it is asked, and never kept.
+"""
 
 from collections.abc import Collection
 
@@ -15,14 +18,17 @@ def standing_now(journal: Journal, computer: Computer) -> tuple[int, ...]:
     return tuple(e.id for e in journal.entries_of(computer) if e.is_open)
 
 
-def provisional(journal: Journal, computer: Computer, reading: Reading, stood: Collection[int] | None) -> Provisional:
+def provisional(
+    journal: Journal, computer: Computer, reading: Reading, stood: Collection[int] | None
+) -> Provisional:
     """Why an after reading does not count (yet); empty where it does.
 
     Args:
         journal: knows every change, forth and back.
         computer: that was read.
         reading: the after reading.
-        stood: numbers of the changes that stood when it was taken; None where that was not noted (version 0.1), and times have to tell.
+        stood: numbers of the changes that stood when it was taken; None where that was not noted
+            (version 0.1), and times have to tell.
     """
     mine = journal.entries_of(computer)
     if _put_back_since(mine, reading, stood):

@@ -31,30 +31,35 @@ def put_back(
     on_review: Callable[[Review], None] = nothing,
     stop: threading.Event | None = None,
 ) -> list[Outcome]:
-    """Put changes back, newest first: those numbered, or all of this computer's user that are not put back yet.
+    """Put changes back, newest first.
 
-    A value that is neither the one written nor the one before is a conflict, and stays unless `overwrite`. What cannot be put
-    back now stays open, with the reason as its note.
+    Those numbered, or all of this computer's user that are not put back yet.
+
+    A value that is neither the one written nor the one before is a conflict, and stays unless
+    `overwrite`. What cannot be put back now stays open, with the reason as its note.
 
     Args:
         journal: knows them.
         computer: is changed.
         numbers: which; None is all.
         overwrite: even what somebody changed since.
-        shown: numbers of rescued records that a person was shown whole and agreed to; no other record that was rescued and takes root
-            is put back.
+        shown: numbers of rescued records that a person was shown whole and agreed to; no other
+            record that was rescued and takes root is put back.
         on_step: told after each change.
         on_review: told what an interruption left, before anything is touched.
         stop: ends after the change that is being put back.
 
     Raises:
-        UnknownNameError: a number is not in the journal; StorageError: the journal cannot be written.
+        UnknownNameError: a number is not in the journal; StorageError: the journal cannot be
+            written.
     """
     outcomes: list[Outcome] = []
     with journal.writing(computer.identity):
         recover(journal, computer, on_review=on_review)
         mine = journal.entries_of(computer)
-        wanted = [e.id for e in mine if e.is_open] if numbers is None else list(dict.fromkeys(numbers))
+        wanted = (
+            [e.id for e in mine if e.is_open] if numbers is None else list(dict.fromkeys(numbers))
+        )
         try:
             for number in sorted(wanted, reverse=True):
                 entry = journal.entry(number, computer.identity)
@@ -83,14 +88,24 @@ def _outcome(entry: Entry, now: State | None, result: Result, note: str = "") ->
 
 
 def is_asked(computer: Computer, entry: Entry) -> bool:
-    """Whether this record is put back only after a person has seen all of it: it was rescued, and it takes root."""
-    return entry.rescued and entry.is_open and entry.ref.area in computer.about.capabilities().asks_for
+    """Whether this record is put back only after a person has seen all of it.
+
+    It was rescued, and it takes root.
+    """
+    return (
+        entry.rescued and entry.is_open and entry.ref.area in computer.about.capabilities().asks_for
+    )
 
 
 def recorded(entry: Entry) -> list[str]:
-    """Everything that putting a change back would write, a line each: for a person who has to decide whether to believe the record."""
+    """Everything that putting a change back would write, a line each.
+
+    For a person who has to decide whether to believe the record.
+    """
     state = entry.restore
-    lines = [f"{entry.ref}: {entry.word} → {state.word}, recorded {entry.begun_at} for {entry.user}"]
+    lines = [
+        f"{entry.ref}: {entry.word} → {state.word}, recorded {entry.begun_at} for {entry.user}"
+    ]
     if state.exact is not None:
         lines += [f"  {line}" for line in in_words(state.exact)]
     return [plain(line, 1000) for line in lines]
@@ -100,10 +115,16 @@ def _put_back(
     journal: Journal, computer: Computer, entry: Entry, *, overwrite: bool, shown: Collection[int]
 ) -> Outcome:
     if not entry.is_open:
-        return _outcome(entry, entry.restore, "as it was", f"change {entry.id} is {entry.stage} already")
+        return _outcome(
+            entry, entry.restore, "as it was", f"change {entry.id} is {entry.stage} already"
+        )
     if is_asked(computer, entry) and entry.id not in shown:
         return _outcome(entry, entry.after, "failed", f"{entry.note or _RESCUED}; {_ASKED}")
-    newer = [e for e in journal.entries(computer.identity) if e.id > entry.id and e.is_open and _same(e, entry)]
+    newer = [
+        e
+        for e in journal.entries(computer.identity)
+        if e.id > entry.id and e.is_open and _same(e, entry)
+    ]
     if newer:
         journal.rebase(entry, newer[0], clock(computer))
         note = f"change {newer[0].id} is newer; putting that back now restores {entry.restore.word}"
@@ -112,7 +133,9 @@ def _put_back(
         now = computer.settings.read(entry.ref)
     except ComputerError as error:
         return _later(journal, entry, None, str(error))
-    ours = any(now.same_as(state) for state in (entry.restore, *entry.known)) or now.between(entry.restore, entry.left)
+    ours = any(now.same_as(state) for state in (entry.restore, *entry.known)) or now.between(
+        entry.restore, entry.left
+    )
     if not overwrite and not ours:
         note = _three_values(entry, now)
         journal.stage(entry, "conflict", clock(computer), note=note)
@@ -164,8 +187,8 @@ def _three_values(entry: Entry, now: State) -> str:
     """What a conflict is between, and what can be done about it."""
     changed = "" if now.value != entry.value else " (the same word, but somebody edited it since)"
     return plain(
-        f"it was {entry.restore.word}, Lumtak made it {entry.word}, and now it is {now.word}{changed}; "
-        "left alone, overwrite it only if you are sure",
+        f"it was {entry.restore.word}, Lumtak made it {entry.word}, and now it is"
+        f" {now.word}{changed}; left alone, overwrite it only if you are sure",
         400,
     )
 
@@ -173,7 +196,8 @@ def _three_values(entry: Entry, now: State) -> str:
 def warnings(facts: Facts, entries: Iterable[Entry], numbers: Iterable[int]) -> tuple[str, ...]:
     """What putting these changes back means for what depends on them, a sentence each.
 
-    What is put back on works only if what it needs is on; what is put back off takes along what needs it.
+    What is put back on works only if what it needs is on; what is put back off takes along what
+    needs it.
     """
     wanted = set(numbers)
     will: dict[str, str | None] = {str(i.ref): i.value for i in facts.items}

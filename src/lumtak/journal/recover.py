@@ -1,4 +1,7 @@
-"""After an interruption: the computer is held against the journal, and every change is known again."""
+"""After an interruption.
+
+The computer is held against the journal, and every change is known again.
+"""
 
 from collections.abc import Callable
 from typing import Literal
@@ -31,7 +34,10 @@ class ReviewLine(Record):
 
 
 class Review(Record):
-    """What an interruption left: every change of the plans that did not end, and of a putting back that did not."""
+    """What an interruption left.
+
+    Every change of the plans that did not end, and of a putting back that did not.
+    """
 
     lines: tuple[ReviewLine, ...] = ()
 
@@ -82,7 +88,11 @@ def _line(judged: _Judged | None, entry: Entry) -> ReviewLine:
     if judged is not None:
         found, now, note = judged.found, judged.now, judged.note
     else:
-        words: dict[str, Found] = {"verified": "done", "undone": "put back", "conflict": "needs a look"}
+        words: dict[str, Found] = {
+            "verified": "done",
+            "undone": "put back",
+            "conflict": "needs a look",
+        }
         found, now, note = words.get(entry.stage, "not done"), entry.after, entry.note
     return ReviewLine(
         change=entry.change,
@@ -95,10 +105,14 @@ def _line(judged: _Judged | None, entry: Entry) -> ReviewLine:
     )
 
 
-def recover(journal: Journal, computer: Computer, *, on_review: Callable[[Review], None] = nothing) -> Review:
-    """Review, tell, and only then mark each change, clear what the interruption left half-way, and end the plans.
+def recover(
+    journal: Journal, computer: Computer, *, on_review: Callable[[Review], None] = nothing
+) -> Review:
+    """Review, tell, and only then mark each change, clear what the interruption left half-way, and
+    end the plans.
 
-    A change found not done or put back is restored once more, which removes what a half-made write left behind.
+    A change found not done or put back is restored once more, which removes what a half-made write
+    left behind.
     """
     told = review(journal, computer)
     if not told.lines:
@@ -131,25 +145,50 @@ def _judge(journal: Journal, computer: Computer) -> list[_Judged]:
 
 
 def _judge_one(computer: Computer, entry: Entry, newer: Entry | None) -> _Judged:
-    if newer is not None:  # a newer change stands on it, so it was done; the computer shows the newer one's value
+    if (
+        newer is not None
+    ):  # a newer change stands on it, so it was done; the computer shows the newer one's value
         over = entry.stage == "undoing" and newer.restore.same_as(entry.restore)
         note = f"taken over by change {newer.id}" if over else f"change {newer.id} was made on it"
         found: Found = "put back" if over else "done"
-        return _Judged(entry=entry, found=found, now=entry.after, note=note, taken_over_by=newer.id if over else 0)
+        return _Judged(
+            entry=entry,
+            found=found,
+            now=entry.after,
+            note=note,
+            taken_over_by=newer.id if over else 0,
+        )
     try:
         now = computer.settings.read(entry.ref)
     except ComputerError as error:
-        return _Judged(entry=entry, found="needs a look", now=None, note=f"interrupted; cannot be read: {error}")
+        return _Judged(
+            entry=entry,
+            found="needs a look",
+            now=None,
+            note=f"interrupted; cannot be read: {error}",
+        )
     if entry.stage == "undoing" and now.same_as(entry.restore):
-        return _Judged(entry=entry, found="put back", now=now, note="interrupted; found put back", clear=entry.restore)
+        return _Judged(
+            entry=entry,
+            found="put back",
+            now=now,
+            note="interrupted; found put back",
+            clear=entry.restore,
+        )
     for state in (entry.restore, entry.before):
         if entry.stage != "undoing" and now.same_as(state):
             return _Judged(
-                entry=entry, found="not done", now=now, note="interrupted before it was written", clear=state
+                entry=entry,
+                found="not done",
+                now=now,
+                note="interrupted before it was written",
+                clear=state,
             )
     if now.same_as(entry.left) or (entry.after is None and now.value == entry.value):
         note = (
-            "putting back was interrupted; not put back yet" if entry.stage == "undoing" else "interrupted; found done"
+            "putting back was interrupted; not put back yet"
+            if entry.stage == "undoing"
+            else "interrupted; found done"
         )
         return _Judged(entry=entry, found="done", now=now, note=note)
     if now.between(entry.restore, entry.left):
@@ -162,11 +201,15 @@ def _judge_one(computer: Computer, entry: Entry, newer: Entry | None) -> _Judged
             clear=entry.restore,
             halfway=True,
         )
-    return _Judged(entry=entry, found="needs a look", now=now, note=f"interrupted; found {now.word}")
+    return _Judged(
+        entry=entry, found="needs a look", now=now, note=f"interrupted; found {now.word}"
+    )
 
 
 def _hands_off(judged: _Judged) -> _Judged:
-    """Nothing is written as root by itself on the word of a record that somebody else may have written."""
+    """Nothing is written as root by itself on the word of a record that somebody else may have
+    written.
+    """
     found: Found = "needs a look" if judged.halfway else judged.found
     return msgspec.structs.replace(judged, found=found, clear=None)
 

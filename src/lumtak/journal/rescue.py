@@ -13,10 +13,13 @@ from lumtak.storage import readable_rows
 MIGRATIONS = (
     """
     CREATE TABLE change (
-        id INTEGER PRIMARY KEY, computer TEXT NOT NULL, document BLOB NOT NULL, checksum TEXT NOT NULL,
-        seen_at TEXT NOT NULL DEFAULT ''
+        id INTEGER PRIMARY KEY, computer TEXT NOT NULL, document BLOB NOT NULL,
+        checksum TEXT NOT NULL, seen_at TEXT NOT NULL DEFAULT ''
     ) STRICT;
-    CREATE TABLE plan (id INTEGER PRIMARY KEY, document BLOB NOT NULL, checksum TEXT NOT NULL, ended INTEGER NOT NULL) STRICT
+    CREATE TABLE plan (
+        id INTEGER PRIMARY KEY, document BLOB NOT NULL, checksum TEXT NOT NULL,
+        ended INTEGER NOT NULL
+    ) STRICT
     """,
 )
 """Schema of journal.db; a record is a JSON document with its checksum."""
@@ -34,11 +37,15 @@ def salvage(path: Path) -> tuple[list[Entry], list[tuple[PlanRecord, bool]]]:
         msgspec.structs.replace(entry, seen_at=str(row["seen_at"] or ""))
         for row, entry in _whole(path, "change", ("seen_at",), Entry)
     ]
-    plans = [(plan, bool(row["ended"])) for row, plan in _whole(path, "plan", ("ended",), PlanRecord)]
+    plans = [
+        (plan, bool(row["ended"])) for row, plan in _whole(path, "plan", ("ended",), PlanRecord)
+    ]
     return changes, plans
 
 
-def _whole(path: Path, table: str, beside: tuple[str, ...], kind: type[_T]) -> Iterator[tuple[sqlite3.Row, _T]]:
+def _whole(
+    path: Path, table: str, beside: tuple[str, ...], kind: type[_T]
+) -> Iterator[tuple[sqlite3.Row, _T]]:
     """Rows that hold a whole record, with it."""
     for row in readable_rows(path, table, ("id", "document", "checksum", *beside)):
         record = unsealed(row["document"], row["checksum"], kind)

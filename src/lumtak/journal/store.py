@@ -22,7 +22,8 @@ from lumtak.storage import Database, finish_mending, lock_file, mended, only_loo
 
 _RESCUED = "its record was rescued from its second copy"
 _WITH_COPY: tuple[Stage, ...] = ("intent", "verified", "conflict")
-"""Stages that the second copy follows; the others last a moment, and are looked into again after an interruption."""
+"""Stages that the second copy follows; the others last a moment, and are looked into again after an
+interruption."""
 
 
 class Moment(Record):
@@ -36,12 +37,14 @@ class Moment(Record):
 class Journal:
     """The journal of all computers of one home folder.
 
-    A journal that is damaged is set aside when it is opened, and built anew from the rows that can still be read and from the
-    second copies; `notices` then says so.
+    A journal that is damaged is set aside when it is opened, and built anew from the rows that can
+    still be read and from the second copies; `notices` then says so.
 
     Args:
-        home: Lumtak's data folder; holds journal.db, before/ (a second, checksummed copy of every open change) and locks/.
-        only_look: the folder of which that is a copy, since it cannot be written: no computer is changed then.
+        home: Lumtak's data folder; holds journal.db, before/ (a second, checksummed copy of every
+            open change) and locks/.
+        only_look: the folder of which that is a copy, since it cannot be written: no computer is
+            changed then.
 
     Raises:
         StorageError: it cannot be opened, or was written by a newer Lumtak.
@@ -64,7 +67,7 @@ class Journal:
             raise
         self._only_look = only_look
 
-    # -- opening and mending ------------------------------------------------------------------------------------------
+    # -- opening and mending -----------------------------------------------------------------------
 
     def _open(self) -> Database:
         path = self._home / "journal.db"
@@ -80,7 +83,9 @@ class Journal:
         return self._db
 
     def _rebuild(self, path: Path, error: DamagedError) -> Database:
-        for computer in self._copies.computers():  # what a newer Lumtak wrote is refused before anything is touched
+        for computer in (
+            self._copies.computers()
+        ):  # what a newer Lumtak wrote is refused before anything is touched
             for number in self._copies.numbers(computer):
                 self._copies.entry(computer, number)
 
@@ -94,13 +99,16 @@ class Journal:
 
         self._db, aside, count = mended(path, MIGRATIONS, error, self._held, fill)
         self.notices.append(
-            f"The journal was damaged and has been built anew: {counted(count, 'change')} could be read, and every change that is"
-            f" not put back was checked against its second copy. The damaged file is kept as {aside.name}."
+            f"The journal was damaged and has been built anew: {counted(count, 'change')} could be"
+            " read, and every change that is not put back was checked against its second copy. The"
+            f" damaged file is kept as {aside.name}."
         )
         return self._db
 
     def _reconcile(self) -> None:
-        """Hold the database against the second copies; where both know a change, the newer record counts.
+        """Hold the database against the second copies.
+
+        Where both know a change, the newer record counts.
 
         A computer that another Lumtak is changing now is left to it.
         """
@@ -121,14 +129,17 @@ class Journal:
             if copy is None and row is None:
                 self._copies.lose(computer, number)
                 self.notices.append(
-                    f"The record of change {number} on {computer} is lost: neither of its copies can be read."
-                    " The undo script that was left there still knows the change, and stays."
+                    f"The record of change {number} on {computer} is lost: neither of its copies"
+                    " can be read. The undo script that was left there still knows the change, and"
+                    " stays."
                 )
             elif copy is not None and (row is None or copy.turn > row.turn):
                 rescued += 1
                 _insert(
                     self._db,
-                    msgspec.structs.replace(copy, stage="written", turn=copy.turn + 1, note=_RESCUED, rescued=True),
+                    msgspec.structs.replace(
+                        copy, stage="written", turn=copy.turn + 1, note=_RESCUED, rescued=True
+                    ),
                 )
             elif row is not None and not row.is_open:
                 self._copies.forget(computer, number)
@@ -142,12 +153,16 @@ class Journal:
                 self._copies.keep(self.entry(row.id, computer))
         if rescued:
             self.notices.append(
-                f"{counted(rescued, 'change')} on {computer} rescued from {'its second copy' if rescued == 1 else 'their second copies'}."
+                f"{counted(rescued, 'change')} on {computer} rescued from"
+                f" {'its second copy' if rescued == 1 else 'their second copies'}."
             )
 
     @property
     def tag(self) -> str:
-        """Tells this journal from others on the same computer; eight hexadecimal digits, made once."""
+        """Tells this journal from others on the same computer.
+
+        Eight hexadecimal digits, made once.
+        """
         path = self._home / "journal-id"
         try:
             tag = path.read_text(encoding="ascii").strip()
@@ -161,7 +176,8 @@ class Journal:
     def script_tag(self, computer: str) -> str:
         """Tells the undo script of this journal on a computer from others there.
 
-        After a record was lost it is another one: the script that was left before still knows the lost change, and is not written over.
+        After a record was lost it is another one: the script that was left before still knows the
+        lost change, and is not written over.
         """
         return _tag_after(self.tag, len(self.lost(computer)))
 
@@ -170,14 +186,20 @@ class Journal:
         return tuple(_tag_after(self.tag, count) for count in range(len(self.lost(computer))))
 
     def lost(self, computer: str) -> list[int]:
-        """Numbers of changes on this computer of which neither record can be read; they can be put back by an older undo script only."""
+        """Numbers of changes on this computer of which neither record can be read.
+
+        They can be put back by an older undo script only.
+        """
         return self._copies.lost(computer)
 
     def settle_lost(self, computer: str) -> None:
-        """The lost changes of this computer are put back, or are to stay: they are not spoken of any more."""
+        """The lost changes of this computer are put back, or are to stay.
+
+        They are not spoken of any more.
+        """
         self._copies.settle(computer)
 
-    # -- reading ------------------------------------------------------------------------------------------------------
+    # -- reading -----------------------------------------------------------------------------------
 
     def entries(self, computer: str | None = None, *, job: str | None = None) -> list[Entry]:
         """All changes, oldest first.
@@ -186,7 +208,8 @@ class Journal:
             DamagedError: a record is not what was written.
         """
         rows = self._db.rows(
-            "SELECT id, computer, document, checksum, seen_at FROM change WHERE (?1 IS NULL OR computer = ?1) ORDER BY id",
+            "SELECT id, computer, document, checksum, seen_at FROM change WHERE (?1 IS NULL OR"
+            " computer = ?1) ORDER BY id",
             (computer,),
         )
         found = []
@@ -198,7 +221,10 @@ class Journal:
         return [e for e in found if job is None or e.job == job]
 
     def entries_of(self, computer: Computer) -> list[Entry]:
-        """All changes of this computer's user, oldest first: what others changed there is theirs to put back."""
+        """All changes of this computer's user, oldest first.
+
+        What others changed there is theirs to put back.
+        """
         return [e for e in self.entries(computer.identity) if e.user == computer.user_name]
 
     def _damaged(self, what: str) -> DamagedError:
@@ -216,13 +242,20 @@ class Journal:
         known = {e.id: e for e in self.entries(computer)}
         if number not in known:
             raise UnknownNameError(
-                "change on this computer", str(number), map(str, known), "`lumtak journal COMPUTER` lists them."
+                "change on this computer",
+                str(number),
+                map(str, known),
+                "`lumtak journal COMPUTER` lists them.",
             )
         return known[number]
 
     def unfinished_plans(self, computer: str, user: str) -> list[PlanRecord]:
         """Plans of this user that were interrupted, oldest first."""
-        return [p for p, ended in self._plans() if not ended and (p.computer, p.user) == (computer, user)]
+        return [
+            p
+            for p, ended in self._plans()
+            if not ended and (p.computer, p.user) == (computer, user)
+        ]
 
     def _plans(self) -> list[tuple[PlanRecord, bool]]:
         found = []
@@ -233,7 +266,7 @@ class Journal:
             found.append((plan, bool(row["ended"])))
         return found
 
-    # -- writing: each on disk when it returns --------------------------------------------------------------------------
+    # -- writing: each on disk when it returns -----------------------------------------------------
 
     def begin_plan(self, plan: PlanRecord) -> int:
         """A plan is about to be applied; gives its number, whatever number it came with."""
@@ -247,7 +280,10 @@ class Journal:
         self._db.run("UPDATE plan SET ended = 1 WHERE id = ?", (number,))
 
     def intend(self, entry: Entry) -> Entry:
-        """A change is about to be written; its before value is on disk twice when this returns. Gives it with its number."""
+        """A change is about to be written; its before value is on disk twice when this returns.
+
+        Gives it with its number.
+        """
         with self._db.together():
             highest = int(self._db.rows("SELECT coalesce(max(id), 0) FROM change")[0][0])
             entry = msgspec.structs.replace(entry, id=1 + max(highest, self._copies.highest()))
@@ -260,11 +296,25 @@ class Journal:
         return entry
 
     def stage(
-        self, entry: Entry, stage: Stage, at: str, *, after: State | None = None, note: str = "", taken_over_by: int = 0
+        self,
+        entry: Entry,
+        stage: Stage,
+        at: str,
+        *,
+        after: State | None = None,
+        note: str = "",
+        taken_over_by: int = 0,
     ) -> Entry:
         """How far a change got; gives it as it is now."""
         over = taken_over_by or entry.taken_over_by
-        return self._put(entry, stage=stage, stage_at=at, note=note, after=after or entry.after, taken_over_by=over)
+        return self._put(
+            entry,
+            stage=stage,
+            stage_at=at,
+            note=note,
+            after=after or entry.after,
+            taken_over_by=over,
+        )
 
     def note(self, entry: Entry, note: str) -> Entry:
         """Why a change stands as it does."""
@@ -273,15 +323,26 @@ class Journal:
     def undoing(self, entry: Entry, moment: Moment) -> Entry:
         """A change is about to be put back."""
         return self._put(
-            entry, stage="undoing", stage_at=moment.at, boot_id=moment.boot_id, session_id=moment.session_id
+            entry,
+            stage="undoing",
+            stage_at=moment.at,
+            boot_id=moment.boot_id,
+            session_id=moment.session_id,
         )
 
     def rebase(self, older: Entry, newer: Entry, at: str) -> None:
-        """The older change of a setting counts as put back: putting back the newer one restores what was before both."""
+        """The older change of a setting counts as put back.
+
+        Putting back the newer one restores what was before both.
+        """
         with self._db.together():
-            newer = self._put(newer, copy=False, restore=older.restore, rescued=newer.rescued or older.rescued)
+            newer = self._put(
+                newer, copy=False, restore=older.restore, rescued=newer.rescued or older.rescued
+            )
             note = f"taken over by change {newer.id}"
-            older = self._put(older, copy=False, stage="undone", stage_at=at, taken_over_by=newer.id, note=note)
+            older = self._put(
+                older, copy=False, stage="undone", stage_at=at, taken_over_by=newer.id, note=note
+            )
         self._copies.keep(newer)
         self._copies.forget(older.computer, older.id)
 
@@ -292,18 +353,23 @@ class Journal:
     def _put(self, entry: Entry, *, copy: bool = True, **fields: Any) -> Entry:  # noqa: ANN401 - fields of an entry
         fresh = msgspec.structs.replace(entry, turn=entry.turn + 1, seen_at="", **fields)
         document, checksum = sealed(fresh)
-        self._db.run("UPDATE change SET document = ?, checksum = ? WHERE id = ?", (document, checksum, fresh.id))
+        self._db.run(
+            "UPDATE change SET document = ?, checksum = ? WHERE id = ?",
+            (document, checksum, fresh.id),
+        )
         if copy and fresh.stage in _WITH_COPY:
             self._copies.keep(fresh)
         elif copy and not fresh.is_open:
             self._copies.forget(fresh.computer, fresh.id)
         return fresh
 
-    # -- one writer a computer ------------------------------------------------------------------------------------------
+    # -- one writer a computer ---------------------------------------------------------------------
 
     @contextlib.contextmanager
     def writing(self, computer: str) -> Iterator[None]:
-        """Nobody else changes this computer while it lasts; the kernel lets go when the process dies.
+        """Nobody else changes this computer while it lasts.
+
+        The kernel lets go when the process dies.
 
         Raises:
             BusyError: somebody else does, with their process id.
@@ -345,11 +411,14 @@ class BusyError(StorageError):
 def _insert(db: Database, entry: Entry) -> None:
     document, checksum = sealed(msgspec.structs.replace(entry, seen_at=""))
     db.run(
-        "INSERT OR REPLACE INTO change (id, computer, document, checksum, seen_at) VALUES (?, ?, ?, ?, ?)",
+        "INSERT OR REPLACE INTO change (id, computer, document, checksum, seen_at) VALUES (?, ?, ?,"
+        " ?, ?)",
         (entry.id, entry.computer, document, checksum, entry.seen_at),
     )
 
 
 def _insert_plan(db: Database, plan: PlanRecord, *, ended: bool) -> None:
     document, checksum = sealed(plan)
-    db.run("INSERT OR REPLACE INTO plan VALUES (?, ?, ?, ?)", (plan.id, document, checksum, int(ended)))
+    db.run(
+        "INSERT OR REPLACE INTO plan VALUES (?, ?, ?, ?)", (plan.id, document, checksum, int(ended))
+    )

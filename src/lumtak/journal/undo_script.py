@@ -11,7 +11,9 @@ from lumtak.journal.store import Journal
 
 
 def refresh_script(journal: Journal, computer: Computer) -> str:
-    """Write the script anew, or remove it when nothing is left to put back; gives its path, empty when there is none.
+    """Write the script anew, or remove it when nothing is left to put back.
+
+    Gives its path, empty when there is none.
 
     Raises:
         ComputerError: it cannot be left on the computer.
@@ -35,14 +37,19 @@ def scripts_left(journal: Journal, computer: Computer) -> list[Script]:
 
 
 def older_scripts(journal: Journal, computer: Computer) -> list[Script]:
-    """The scripts that were left before records of changes were lost: they alone still know those changes."""
+    """The scripts that were left before records of changes were lost.
+
+    They alone still know those changes.
+    """
     kit = computer.settings.undo_kit()
     tags = () if kit is None else journal.older_script_tags(computer.identity)
     return [script for tag in tags if kit is not None for script in kit.left(tag)]
 
 
 def settle(journal: Journal, computer: Computer) -> None:
-    """Changes whose records were lost are done with: one script again stands on the computer, and it knows what the journal knows.
+    """Changes whose records were lost are done with.
+
+    One script again stands on the computer, and it knows what the journal knows.
 
     Raises:
         ComputerError: the scripts cannot be written anew; nothing is forgotten then.
@@ -58,11 +65,14 @@ def settle(journal: Journal, computer: Computer) -> None:
         refresh_script(journal, computer)
 
 
-def _script(entries: Sequence[Entry], kit: UndoKit, computer: str, tag: str, ever: Sequence[Entry]) -> bytes:
+def _script(
+    entries: Sequence[Entry], kit: UndoKit, computer: str, tag: str, ever: Sequence[Entry]
+) -> bytes:
     """The script for these open changes: one part for each setting, the newest first.
 
-    A setting that was changed several times goes straight to what it was before the first change. A record that no part can be made of, such
-    as one that somebody forged, is named and left out: it must not keep the others out.
+    A setting that was changed several times goes straight to what it was before the first change. A
+    record that no part can be made of, such as one that somebody forged, is named and left out: it
+    must not keep the others out.
 
     Raises:
         ComputerError: no part can be made of a change that is about to be written.
@@ -86,7 +96,9 @@ def _script(entries: Sequence[Entry], kit: UndoKit, computer: str, tag: str, eve
                 raise
             about = f"NOT in here: {about}; {error.message}"
         contents.append(plain(about, 400))
-    return kit.script(tag, computer=plain(computer), contents=contents, parts=parts, made=_made(ever))
+    return kit.script(
+        tag, computer=plain(computer), contents=contents, parts=parts, made=_made(ever)
+    )
 
 
 def _made(entries: Sequence[Entry]) -> int:

@@ -38,8 +38,13 @@ class Drawn(Record):
     bridges: tuple[Bridge, ...] = ()
 
 
-def load_svg(before: Reading, after: Reading | None, strips: dict[str, Strip], ceiling_cpu: float) -> str:
-    """CPU load over time before and after, and the RAM of both cut into its parts. The same input gives the same bytes."""
+def load_svg(
+    before: Reading, after: Reading | None, strips: dict[str, Strip], ceiling_cpu: float
+) -> str:
+    """CPU load over time before and after, and the RAM of both cut into its parts.
+
+    The same input gives the same bytes.
+    """
 
     def draw(figure: Any) -> None:  # noqa: ANN401 - matplotlib has no types here
         time, ram = figure.subplots(2, 1, height_ratios=[2.2, 1])
@@ -50,7 +55,10 @@ def load_svg(before: Reading, after: Reading | None, strips: dict[str, Strip], c
 
 
 def chart(kind: Kind, drawn: Drawn, form: Format) -> bytes:
-    """One chart as a file's bytes: text stays text in SVG, fonts are embedded in PDF; the same input gives the same bytes."""
+    """One chart as a file's bytes: text stays text in SVG, fonts are embedded in PDF.
+
+    The same input gives the same bytes.
+    """
 
     def draw(figure: Any) -> None:  # noqa: ANN401
         match kind:
@@ -59,12 +67,17 @@ def chart(kind: Kind, drawn: Drawn, form: Format) -> bytes:
             case "spread":
                 _spread(figure.subplots(2, 1), drawn.before, drawn.after)
             case "bridge":
-                _bridges(figure.subplots(1, max(1, len(drawn.bridges)), squeeze=False)[0], drawn.bridges)
+                _bridges(
+                    figure.subplots(1, max(1, len(drawn.bridges)), squeeze=False)[0], drawn.bridges
+                )
             case "strips":
                 ram, cpu = figure.subplots(2, 1)
                 total = drawn.before.ram_total_bytes / GIB
                 _strips(
-                    ram, {n: s[0] for n, s in drawn.strips.items()}, total, "RAM, GiB; the dark tick is the ceiling"
+                    ram,
+                    {n: s[0] for n, s in drawn.strips.items()},
+                    total,
+                    "RAM, GiB; the dark tick is the ceiling",
                 )
                 _strips(
                     cpu,
@@ -94,27 +107,40 @@ def _rendered(draw: Callable[[Any], None], size: tuple[float, float], form: Form
         figure = Figure(figsize=size, layout="constrained")
         draw(figure)
         out = io.BytesIO()
-        nothing = {"Date": None} if form == "svg" else {"CreationDate": None, "ModDate": None, "Producer": None}
+        nothing = (
+            {"Date": None}
+            if form == "svg"
+            else {"CreationDate": None, "ModDate": None, "Producer": None}
+        )
         figure.savefig(out, format=form, metadata={"Creator": None, **nothing})
     return out.getvalue()
 
 
 def _spread(axes: Any, before: Reading, after: Reading | None) -> None:  # noqa: ANN401
-    """How often which load was seen: CPU above, RAM below; filled before, outlined after, so that grey print tells them apart."""
+    """How often which load was seen: CPU above, RAM below.
+
+    Filled before, outlined after, so that grey print tells them apart.
+    """
     import numpy as np
 
     for place, (column, name, scale) in enumerate(
         (("cpu_pct", "CPU load, %", 1.0), ("ram_used_bytes", "RAM in use, GiB", GIB))
     ):
         sides = {"before": before, "after": after}
-        values = {n: np.array([getattr(s, column) / scale for s in r.kept]) for n, r in sides.items() if r is not None}
+        values = {
+            n: np.array([getattr(s, column) / scale for s in r.kept])
+            for n, r in sides.items()
+            if r is not None
+        }
         low, high = min(v.min() for v in values.values()), max(v.max() for v in values.values())
         edges = np.linspace(low, high if high > low else low + 1.0, 41)
         for side, colour in (("before", _BEFORE), ("after", _AFTER)):
             if side in values:
                 share = np.full(len(values[side]), 100.0 / len(values[side]))
                 style: Any = (
-                    {"histtype": "stepfilled", "alpha": 0.5} if side == "before" else {"histtype": "step", "lw": 1.8}
+                    {"histtype": "stepfilled", "alpha": 0.5}
+                    if side == "before"
+                    else {"histtype": "step", "lw": 1.8}
                 )
                 axes[place].hist(
                     values[side],
@@ -125,7 +151,10 @@ def _spread(axes: Any, before: Reading, after: Reading | None) -> None:  # noqa:
                     **style,
                 )
                 axes[place].axvline(
-                    float(np.median(values[side])), color=colour, lw=1.2, ls="-" if side == "after" else ":"
+                    float(np.median(values[side])),
+                    color=colour,
+                    lw=1.2,
+                    ls="-" if side == "after" else ":",
                 )
         axes[place].set(xlabel=name, ylabel="% of samples")
         axes[place].legend(frameon=False, ncols=2)
@@ -133,9 +162,14 @@ def _spread(axes: Any, before: Reading, after: Reading | None) -> None:  # noqa:
 
 
 def _bridges(axes: Any, bridges: tuple[Bridge, ...]) -> None:  # noqa: ANN401
-    """From the baseline down to the after reading; what was projected stands as an outline behind each step."""
+    """From the baseline down to the after reading.
+
+    What was projected stands as an outline behind each step.
+    """
     for place, found in enumerate(bridges):
-        scale, unit = (1.0, "CPU load, %") if found.quantity == "cpu_pct" else (GIB, "RAM in use, GiB")
+        scale, unit = (
+            (1.0, "CPU load, %") if found.quantity == "cpu_pct" else (GIB, "RAM in use, GiB")
+        )
         rows = [("baseline", 0.0, found.baseline / scale, _BEFORE)]
         level = found.baseline / scale
         ghosts: list[tuple[int, float, float]] = []
@@ -154,7 +188,9 @@ def _bridges(axes: Any, bridges: tuple[Bridge, ...]) -> None:  # noqa: ANN401
         for y, (_, left, width, colour) in enumerate(rows):
             axis.barh(y, width, left=left, height=0.62, color=colour, edgecolor=_INK, lw=0.4)
         for y, left, width in ghosts:
-            axis.barh(y, width, left=left, height=0.86, fill=False, edgecolor=_INK, lw=0.8, ls=(0, (2, 2)))
+            axis.barh(
+                y, width, left=left, height=0.86, fill=False, edgecolor=_INK, lw=0.8, ls=(0, (2, 2))
+            )
         axis.set(yticks=range(len(rows)), yticklabels=[r[0] for r in rows], xlabel=unit)
         axis.set_title("dashed: as projected", loc="right", fontsize=7.5)
         axis.invert_yaxis()
@@ -163,7 +199,10 @@ def _bridges(axes: Any, bridges: tuple[Bridge, ...]) -> None:  # noqa: ANN401
 
 
 def _over_time(axes: Any, before: Reading, after: Reading | None, ceiling: float) -> None:  # noqa: ANN401
-    for reading, name, colour, style in ((before, "before", _BEFORE, "-"), (after, "after", _AFTER, "-")):
+    for reading, name, colour, style in (
+        (before, "before", _BEFORE, "-"),
+        (after, "after", _AFTER, "-"),
+    ):
         if reading is None:
             continue
         axes.plot(
@@ -176,14 +215,32 @@ def _over_time(axes: Any, before: Reading, after: Reading | None, ceiling: float
         )
         kept = reading.kept
         mean = reading.mean("cpu_pct")
-        axes.plot([kept[0].t_s, kept[-1].t_s], [mean, mean], color=colour, lw=2.4, label=f"{name}: mean {mean:.1f} %")
+        axes.plot(
+            [kept[0].t_s, kept[-1].t_s],
+            [mean, mean],
+            color=colour,
+            lw=2.4,
+            label=f"{name}: mean {mean:.1f} %",
+        )
     axes.axhline(ceiling, color=_INK, lw=0.9, ls=(0, (4, 3)), label=f"ceiling {ceiling:g} %")
-    axes.set(xlabel="seconds since the reading began", ylabel="CPU load, %", ylim=(0, None), xlim=(0, None))
+    axes.set(
+        xlabel="seconds since the reading began",
+        ylabel="CPU load, %",
+        ylim=(0, None),
+        xlim=(0, None),
+    )
     axes.legend(frameon=False, loc="upper right", ncols=3)
     axes.spines[["top", "right"]].set_visible(False)
 
 
-def _strips(axes: Any, strips: dict[str, Strip], scale: float, words: str, *, legend: bool = True) -> None:  # noqa: ANN401
+def _strips(
+    axes: Any,  # noqa: ANN401
+    strips: dict[str, Strip],
+    scale: float,
+    words: str,
+    *,
+    legend: bool = True,
+) -> None:
     labelled: set[str] = set()
     for place, (_, strip) in enumerate(reversed(strips.items())):
         edge = 0.0

@@ -65,7 +65,8 @@ class Content(Record):
     actions: tuple[Action, ...]
     """What was done that cannot be put back."""
     undo_scripts: tuple[Script, ...]
-    """What puts everything back without Lumtak; none where nothing stands changed, or the computer is a simulated one."""
+    """What puts everything back without Lumtak; none where nothing stands changed, or the computer
+    is a simulated one."""
     owed: str
 
 
@@ -76,9 +77,16 @@ def sentence(result: Comparison) -> str:
 
 
 def sentences(comparisons: tuple[Comparison, ...], pace: str) -> list[str]:
-    """What each comparison says; where the clock was another one, a percentage of the CPU says nothing."""
+    """What each comparison says.
+
+    Where the clock was another one, a percentage of the CPU says nothing.
+    """
     return [
-        f"The percentage of CPU is no measure here, since {pace}." if pace and c.column == "cpu_pct" else sentence(c)
+        (
+            f"The percentage of CPU is no measure here, since {pace}."
+            if pace and c.column == "cpu_pct"
+            else sentence(c)
+        )
         for c in comparisons
     ]
 
@@ -100,10 +108,15 @@ def headline(comparisons: tuple[Comparison, ...], provisional: Provisional, pace
     processor, measure = ("work", "work") if pace else ("CPU", "cpu_pct")
     cpu, ram = verdicts.get(measure), verdicts["ram_used_bytes"]
     if cpu is None:
-        found = {"lower": "Less memory", "higher": "More memory", "none": "No clear difference in memory"}[ram]
+        found = {
+            "lower": "Less memory",
+            "higher": "More memory",
+            "none": "No clear difference in memory",
+        }[ram]
         tail = "was found" if ram == "none" else "is in use at idle than before"
         text = (
-            f"{found} {tail}; of the processor nothing can be said, since {pace}, and its work could not be measured."
+            f"{found} {tail}; of the processor nothing can be said, since {pace}, and its work"
+            " could not be measured."
         )
     elif cpu == ram == "none":
         text = "No clear difference was found between before and after."
@@ -121,7 +134,12 @@ def headline(comparisons: tuple[Comparison, ...], provisional: Provisional, pace
 
 
 def claims(content: Content) -> list[str]:
-    """What each comparison says, a sentence each; said of what was, where the changes do not stand any more."""
-    then = "While the changes stood: " if content.after_provisional in {"put back", "changed"} else ""
+    """What each comparison says, a sentence each.
+
+    Said of what was, where the changes do not stand any more.
+    """
+    then = (
+        "While the changes stood: " if content.after_provisional in {"put back", "changed"} else ""
+    )
     shown = [c for c in content.comparisons if c.column != "work" or content.pace]
     return [f"{then}{said}" for said in sentences(tuple(shown), content.pace)]

@@ -59,7 +59,9 @@ def _fonts() -> None:
     for name, file in (("Lumtak", "DejaVuSans.ttf"), ("Lumtak-Bold", "DejaVuSans-Bold.ttf")):
         if name not in pdfmetrics.getRegisteredFontNames():
             pdfmetrics.registerFont(TTFont(name, folder / file))
-    shapes.STATE_DEFAULTS["fontName"] = "Lumtak"  # a drawing names its first font even where it writes nothing in it
+    shapes.STATE_DEFAULTS["fontName"] = (
+        "Lumtak"  # a drawing names its first font even where it writes nothing in it
+    )
 
 
 def _footer(canvas: Any, document: Any) -> None:  # noqa: ANN401 - reportlab has no types
@@ -80,16 +82,25 @@ def _story(content: Content, chart_svg: str | None, width: float) -> list[Any]:
     body = ParagraphStyle("body", fontName="Lumtak", fontSize=9, leading=13, textColor=_INK)
     soft = ParagraphStyle("soft", parent=body, fontSize=8, leading=11, textColor=_SOFT)
     head = ParagraphStyle(
-        "head", parent=body, fontName="Lumtak-Bold", fontSize=11, leading=15, spaceBefore=12, spaceAfter=4
+        "head",
+        parent=body,
+        fontName="Lumtak-Bold",
+        fontSize=11,
+        leading=15,
+        spaceBefore=12,
+        spaceAfter=4,
     )
     title = ParagraphStyle("title", parent=head, fontSize=17, leading=22, spaceBefore=0)
     big = ParagraphStyle("big", parent=body, fontSize=12, leading=17, spaceBefore=6, spaceAfter=6)
 
     story: list[Any] = [
-        Paragraph(_escape(f"{content.computer[:1].upper()}{content.computer[1:]}: what was done"), title),
+        Paragraph(
+            _escape(f"{content.computer[:1].upper()}{content.computer[1:]}: what was done"), title
+        ),
         Paragraph(
             _escape(
-                f"Visit {content.visit}, begun {content.begun_at[:10]}. Used for {content.profile.title.lower()} by {content.user}."
+                f"Visit {content.visit}, begun {content.begun_at[:10]}. Used for"
+                f" {content.profile.title.lower()} by {content.user}."
             ),
             soft,
         ),
@@ -106,23 +117,30 @@ def _story(content: Content, chart_svg: str | None, width: float) -> list[Any]:
     if content.actions:
         story.append(Paragraph("Done once, and not to be put back", head))
         story += [
-            Paragraph("• " + _escape(f"{a.at[:16].replace('T', ' ')}: {a.in_words()}"), soft) for a in content.actions
+            Paragraph("• " + _escape(f"{a.at[:16].replace('T', ' ')}: {a.in_words()}"), soft)
+            for a in content.actions
         ]
     if content.audit and content.audit.gaps:
         story.append(Paragraph("What could not be looked at", head))
         story += [
-            Paragraph("• " + _escape(g.reason + (f" (needed: {g.needed})" if g.needed else "")), soft)
+            Paragraph(
+                "• " + _escape(g.reason + (f" (needed: {g.needed})" if g.needed else "")), soft
+            )
             for g in content.audit.gaps
         ]
     story += [
         Paragraph("How to put it back", head),
         Paragraph(
             _escape(
-                f"Every change can be put back: open this job in Lumtak at Handover, or run “lumtak undo {content.address} --all”."
+                "Every change can be put back: open this job in Lumtak at Handover, or run “lumtak"
+                f" undo {content.address} --all”."
             ),
             body,
         ),
-        *(Paragraph(_escape(f"Without Lumtak: {s.command} (SHA-256 {s.sha256})"), body) for s in content.undo_scripts),
+        *(
+            Paragraph(_escape(f"Without Lumtak: {s.command} (SHA-256 {s.sha256})"), body)
+            for s in content.undo_scripts
+        ),
         Paragraph("How this was measured", head),
         Paragraph(_escape(_method(content)), soft),
     ]
@@ -177,7 +195,11 @@ def _figures(content: Content, width: float, body: Any, soft: Any) -> Any:  # no
     rows: list[list[Any]] = [
         ["", "before", "after", "ceiling"],
         ["CPU load at idle", *cell("cpu_pct", percent), percent(ceilings.cpu_pct)],
-        ["Memory in use at idle", *cell("ram_used_bytes", ram), ram(before.ram_total_bytes * ceilings.ram_pct / 100)],
+        [
+            "Memory in use at idle",
+            *cell("ram_used_bytes", ram),
+            ram(before.ram_total_bytes * ceilings.ram_pct / 100),
+        ],
         ["Cache (no load; given back when needed)", *cell("cache_bytes", ram), ""],
         ["Swap in use", *cell("swap_used_bytes", ram), ""],
     ]
@@ -185,7 +207,11 @@ def _figures(content: Content, width: float, body: Any, soft: Any) -> Any:  # no
     rows.append(["Measured over", *[span(sum(s.length_s for s in r.kept)) for r in readings], ""])
     rows.append(["Time since start", *[span(r.conditions.uptime_s) for r in readings], ""])
     plans = [
-        p if not isinstance((p := r.conditions.power_plan), NotMeasured) else Paragraph(_escape(p.not_measured), soft)
+        (
+            p
+            if not isinstance((p := r.conditions.power_plan), NotMeasured)
+            else Paragraph(_escape(p.not_measured), soft)
+        )
         for r in readings
     ]
     rows.append(["Power plan", *plans, ""])
@@ -200,10 +226,22 @@ def _changes(content: Content, width: float, soft: Any) -> list[Any]:  # noqa: A
         return [Paragraph("Nothing was changed.", soft)]
     rows: list[list[Any]] = [["no.", "what", "before", "now", "state"]]
     for line in content.changes:
-        what = Paragraph(f"{_escape(line.title)}<br/><font size=7 color='{_SOFT}'>{_escape(line.address)}</font>", soft)
+        what = Paragraph(
+            f"{_escape(line.title)}<br/><font size=7"
+            f" color='{_SOFT}'>{_escape(line.address)}</font>",
+            soft,
+        )
         now = line.before if line.stage in {"undone", "failed", "not done"} else line.value
         state = _STAGES.get(line.stage, line.stage) + (f": {line.note}" if line.note else "")
-        rows.append([str(line.number), what, _escape(line.before), _escape(now), Paragraph(_escape(state), soft)])
+        rows.append(
+            [
+                str(line.number),
+                what,
+                _escape(line.before),
+                _escape(now),
+                Paragraph(_escape(state), soft),
+            ]
+        )
     return [_table(rows, [width * 0.07, width * 0.42, width * 0.13, width * 0.13, width * 0.25])]
 
 
@@ -215,15 +253,20 @@ def _method(content: Content) -> str:
         f"CPU and memory were sampled every {before.interval_s:g} s at idle; the first "
         f"{before.samples[before.settled_from - 1].t_s if before.settled_from else 0:.0f} s before"
         + (
-            f" and {after.samples[after.settled_from - 1].t_s if after.settled_from else 0:.0f} s after"
+            f" and {after.samples[after.settled_from - 1].t_s if after.settled_from else 0:.0f} s"
+            " after"
             if after
             else ""
         )
         + " were left out while the load settled (MSER-5).",
-        "Memory in use is total minus available, so cache does not count. Lumtak's own load is left out.",
+        (
+            "Memory in use is total minus available, so cache does not count. Lumtak's own load is"
+            " left out."
+        ),
     ]
     if content.comparisons:
         parts.append(
-            "Intervals are 95 %, the wider of six batch means and a first-order autoregression, because samples depend on each other."
+            "Intervals are 95 %, the wider of six batch means and a first-order autoregression,"
+            " because samples depend on each other."
         )
     return " ".join(parts)

@@ -1,4 +1,7 @@
-"""The plotting library, which keeps folders of its own: those go to a temporary place, and with the program."""
+"""The plotting library, which keeps folders of its own.
+
+Those go to a temporary place, and with the program.
+"""
 
 import atexit
 import os

@@ -1,1 +1,4 @@
-"""The full-screen workbench. A screen arranges, widgets show and post messages, workers do the work."""
+"""The full-screen workbench.
+
+A screen arranges, widgets show and post messages, workers do the work.
+"""

@@ -46,7 +46,10 @@ class LumtakApp(App[None]):
         self.theme = DARK.name
 
     def _fatal_error(self) -> None:
-        """End with a sentence; the log has the rest. Textual offers no public way to keep its traceback off the terminal."""
+        """End with a sentence; the log has the rest.
+
+        Textual offers no public way to keep its traceback off the terminal.
+        """
         error = sys.exception()
         logging.getLogger(__name__).error("the workbench had to close", exc_info=error)
         self.problem = error
@@ -66,7 +69,9 @@ class LumtakApp(App[None]):
     def get_system_commands(self, screen: Screen[object]) -> Iterable[SystemCommand]:
         """What the palette offers everywhere; screens add their own."""
         yield from getattr(screen, "commands", list)()
-        yield SystemCommand("Dark or light", "Change between the dark and the light theme", self.action_other_theme)
+        yield SystemCommand(
+            "Dark or light", "Change between the dark and the light theme", self.action_other_theme
+        )
         yield SystemCommand("Quit", "Close Lumtak; every job opens where it was", self.action_leave)
 
     def action_other_theme(self) -> None:

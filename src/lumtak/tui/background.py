@@ -1,4 +1,7 @@
-"""Screens that do slow work in the background: one thing at a time, with its name in the head and a way to stop it."""
+"""Screens that do slow work in the background.
+
+One thing at a time, with its name in the head and a way to stop it.
+"""
 
 import contextlib
 import logging
@@ -21,11 +24,14 @@ _T = TypeVar("_T")
 
 
 Doing = Literal["", "applying", "baseline", "after", "other"]
-"""Work in the background that screens tell apart: applying a plan, taking a baseline, reading after the changes, anything else."""
+"""Work in the background that screens tell apart: applying a plan, taking a baseline, reading after
+the changes, anything else."""
 
 
 class WorkingScreen(Screen[None]):
-    """Subclasses say what they look up after each piece of work (`look`), take it over (`take`), and draw (`update_all`)."""
+    """Subclasses say what they look up after each piece of work (`look`), take it over (`take`),
+    and draw (`update_all`).
+    """
 
     def __init__(self) -> None:
         super().__init__()
@@ -55,7 +61,9 @@ class WorkingScreen(Screen[None]):
         doing: Doing = "other",
         asks: Callable[[], None] | None = None,
     ) -> bool:
-        """Do something slow in the background, then show everything; one thing at a time. Whether it was begun.
+        """Do something slow in the background, then show everything; one thing at a time.
+
+        Whether it was begun.
 
         `asks` is called first with the terminal handed over, so that a password can be typed.
         """
@@ -96,12 +104,16 @@ class WorkingScreen(Screen[None]):
             problem = str(error)
         except Exception as error:  # the screen stays, the log has the rest
             logging.getLogger(__name__).exception("in the background")
-            problem = f"This should not have happened ({type(error).__name__}: {error}). The log has the rest."
+            problem = (
+                f"This should not have happened ({type(error).__name__}: {error}). The log has the"
+                " rest."
+            )
         try:
             found = self.look()
         except LumtakError as error:
             problem = problem or str(error)
-        self.app.call_from_thread(self._ended, found, problem, lambda: done(result))  # type: ignore[arg-type]  # set unless there is a problem
+        # Set unless there is a problem.
+        self.app.call_from_thread(self._ended, found, problem, lambda: done(result))  # type: ignore[arg-type]
 
     def _ended(self, found: object, problem: str, done: Callable[[], object]) -> None:
         self.busy, self.doing = "", ""
@@ -132,7 +144,10 @@ class WorkingScreen(Screen[None]):
         self.leave(self.dismiss)
 
     def on_click(self, event: events.Click) -> None:
-        """The head goes back, the bottom line opens every command: for those who have only a mouse."""
+        """The head goes back, the bottom line opens every command.
+
+        For those who have only a mouse.
+        """
         where = event.widget.id if event.widget else None
         if where == "head":
             self.action_back()

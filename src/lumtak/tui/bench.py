@@ -1,4 +1,7 @@
-"""The opening screen: jobs with where each stands, computers, and a new job in three key presses."""
+"""The opening screen.
+
+Jobs with where each stands, computers, and a new job in three key presses.
+"""
 
 from collections.abc import Callable, Iterable
 from typing import ClassVar
@@ -101,7 +104,10 @@ class BenchScreen(Screen[None]):
         self._hint(
             "Enter chooses what the owner uses it for; Escape goes back."
             if self._address
-            else "Enter opens a job or begins one; l takes a quick look, b shows what was changed. Ctrl+P finds every command, ? explains, q closes."
+            else (
+                "Enter opens a job or begins one; l takes a quick look, b shows what was changed."
+                " Ctrl+P finds every command, ? explains, q closes."
+            )
         )
 
     @property
@@ -120,9 +126,13 @@ class BenchScreen(Screen[None]):
     def _opening_lines(self, palette: Palette) -> list[Line]:
         self._jobs = {job.id: job for job in self.workbench.workshop.casebook.jobs()}
         lines = [Line(Text()), _heading("Jobs", palette)]
-        lines += [Line(self._job_line(job, palette), f"job {job.id}") for job in self._jobs.values()]
+        lines += [
+            Line(self._job_line(job, palette), f"job {job.id}") for job in self._jobs.values()
+        ]
         if not self._jobs:
-            lines.append(Line(Text("   none yet: begin one on a computer below", style=palette.soft)))
+            lines.append(
+                Line(Text("   none yet: begin one on a computer below", style=palette.soft))
+            )
         lines += [Line(Text()), _heading("Computers", palette)]
         for address in known_addresses():
             name, about = self._about(address)
@@ -130,7 +140,10 @@ class BenchScreen(Screen[None]):
             text.append(f"   {name:<16}", style="bold")
             text.append(f"{address:<19}", style=palette.soft)
             if stands := self._standing.get(address):
-                text.append(f"{stands.in_words()} · ", style=palette.warning if stands.drifted else palette.accent)
+                text.append(
+                    f"{stands.in_words()} · ",
+                    style=palette.warning if stands.drifted else palette.accent,
+                )
             text.append(about)
             lines.append(Line(text, f"computer {address}"))
         return lines
@@ -146,10 +159,14 @@ class BenchScreen(Screen[None]):
         stands = self._standing.get(job.address.partition("?")[0])
         if stands and (stands.owed or stands.drifted):
             drifted = f"{stands.drifted} drifted" if stands.drifted else ""
-            text.append(f"{', '.join(w for w in (stands.owed, drifted) if w)}  ", style=palette.warning)
+            text.append(
+                f"{', '.join(w for w in (stands.owed, drifted) if w)}  ", style=palette.warning
+            )
         elif stands and job.after is None and job.station in {"apply", "proof"}:
             text.append("after reading due  ", style=palette.accent)
-        text.append(f"{plain(job.profile.title.lower(), 28)}, {job.begun_at[:10]}", style=palette.soft)
+        text.append(
+            f"{plain(job.profile.title.lower(), 28)}, {job.begun_at[:10]}", style=palette.soft
+        )
         return text
 
     @staticmethod
@@ -176,7 +193,11 @@ class BenchScreen(Screen[None]):
         lines = [
             Line(Text()),
             _heading(
-                f"What is the {name} used for?" if self._address != "local" else "What is this computer used for?",
+                (
+                    f"What is the {name} used for?"
+                    if self._address != "local"
+                    else "What is this computer used for?"
+                ),
                 palette,
             ),
         ]
@@ -234,16 +255,23 @@ class BenchScreen(Screen[None]):
             self._make_beside(screen, *at)
 
     @work(thread=True, exit_on_error=False)
-    def _make_beside(self, screen: Callable[[Computer], Screen[None]], address: str, user: str | None) -> None:
+    def _make_beside(
+        self, screen: Callable[[Computer], Screen[None]], address: str, user: str | None
+    ) -> None:
         try:
-            computer = self.workbench.workshop.computer(address, user=user, pace=self.workbench.pace)
+            computer = self.workbench.workshop.computer(
+                address, user=user, pace=self.workbench.pace
+            )
         except LumtakError as error:
             self.app.call_from_thread(self._failed, str(error))
             return
         self.app.call_from_thread(self.app.push_screen, screen(computer))
 
     def _here(self) -> tuple[str, str | None] | None:
-        """(address, user) of the computer under the cursor, or of the job's; None where there is none or one is being opened."""
+        """(address, user) of the computer under the cursor, or of the job's.
+
+        None where there is none or one is being opened.
+        """
         kind, _, name = (self.query_one(LineList).selected or "").partition(" ")
         job = self._jobs.get(name) if kind == "job" else None
         if self._opening or self._address or not (job or kind == "computer"):
@@ -267,10 +295,14 @@ class BenchScreen(Screen[None]):
     def commands(self) -> Iterable[SystemCommand]:
         """For the palette."""
         yield SystemCommand(
-            "Quick look", "What weighs now on the computer under the cursor; nothing is kept", self.action_look
+            "Quick look",
+            "What weighs now on the computer under the cursor; nothing is kept",
+            self.action_look,
         )
         yield SystemCommand(
-            "Put back", "Everything ever changed on the computer under the cursor", self.action_put_back
+            "Put back",
+            "Everything ever changed on the computer under the cursor",
+            self.action_put_back,
         )
         yield SystemCommand("Explain this screen", "In the words of the work", self.action_help)
 
@@ -278,13 +310,17 @@ class BenchScreen(Screen[None]):
         self._opening = True
         self._hint("Looking at the computer…")
         workshop, pace = self.workbench.workshop, self.workbench.pace
-        self._in_background(lambda: Visit.start(workshop, workshop.computer(address, pace=pace), profile))
+        self._in_background(
+            lambda: Visit.start(workshop, workshop.computer(address, pace=pace), profile)
+        )
 
     def _open(self, number: str) -> None:
         self._opening = True
         self._hint("Opening the job…")
         workshop, pace = self.workbench.workshop, self.workbench.pace
-        self._in_background(lambda: Visit.reopen(workshop, workshop.casebook.job(number), pace=pace))
+        self._in_background(
+            lambda: Visit.reopen(workshop, workshop.casebook.job(number), pace=pace)
+        )
 
     @work(thread=True, exit_on_error=False)
     def _in_background(self, make) -> None:  # type: ignore[no-untyped-def]  # noqa: ANN001

@@ -1,4 +1,7 @@
-"""A question before something is done: what will happen, what stops working, how to put it back. The safe answer is the default."""
+"""A question before something is done: what will happen, what stops working, how to put it back.
+
+The safe answer is the default.
+"""
 
 from typing import ClassVar
 
@@ -19,7 +22,9 @@ class ConfirmScreen(ModalScreen[bool]):
         Binding("right,down", "app.focus_next", "Other answer", show=False),
     ]
 
-    def __init__(self, question: str, what: str, *, yes: str, no: str = "Leave everything as it is") -> None:
+    def __init__(
+        self, question: str, what: str, *, yes: str, no: str = "Leave everything as it is"
+    ) -> None:
         super().__init__(classes="ask")
         self._question, self._what, self._yes, self._no = question, what, yes, no
 

@@ -72,14 +72,21 @@ class EndingScreen(WorkingScreen):
         palette = Palette(self.app)
         self.draw_head(self._visit.job.computer_name, "end a process")
         self.query_one("#say", Static).update(
-            "An ended process cannot be put back, so this is never part of a plan. It is recorded in the job."
+            "An ended process cannot be put back, so this is never part of a plan. It is recorded"
+            " in the job."
         )
         lines = [Line(self._row(r, palette), f"process {r.process.pid}") for r in self._found]
         done = [
-            Line(Text(f"   {plain(a.at[11:16])}  {a.in_words()}", style=palette.soft)) for a in self._visit.job.actions
+            Line(Text(f"   {plain(a.at[11:16])}  {a.in_words()}", style=palette.soft))
+            for a in self._visit.job.actions
         ]
         if done:
-            lines = [Line(Text(" ended in this job", style=f"bold {palette.soft}")), *done, Line(Text()), *lines]
+            lines = [
+                Line(Text(" ended in this job", style=f"bold {palette.soft}")),
+                *done,
+                Line(Text()),
+                *lines,
+            ]
         self.query_one(LineList).show(lines)
         self.query_one("#hint", Static).update(
             "Enter asks a process to end, after a question; r looks again; Escape goes back."
@@ -91,7 +98,9 @@ class EndingScreen(WorkingScreen):
         text.append(f"   {percent(one.cpu_pct):>7}{ram(one.ram_bytes):>10}   ", style=style)
         text.append(column(one.title, 28), style=style if one.why_not else f"bold {palette.ink}")
         text.append(column(f"{one.process.name} {one.process.pid}", 26), style=palette.soft)
-        text.append(f"never ended: {one.why_not}" if one.why_not else one.comes_back, style=palette.soft)
+        text.append(
+            f"never ended: {one.why_not}" if one.why_not else one.comes_back, style=palette.soft
+        )
         return text
 
     def action_help(self) -> None:
@@ -108,7 +117,10 @@ class EndingScreen(WorkingScreen):
 
     def _ask(self, one: Running, way: Way) -> None:
         seen = "".join(f"{name}: {value}\n" for name, value in one.closely)
-        about = f"{seen}{one.loses}\n{one.comes_back}\n\nThis cannot be put back. It is recorded in the job."
+        about = (
+            f"{seen}{one.loses}\n{one.comes_back}\n\nThis cannot be put back. It is recorded in the"
+            " job."
+        )
         if way == "asked":
             question, yes = f"Ask {one.title} (process {one.process.pid}) to end?", "Ask it to end"
         else:
@@ -118,9 +130,15 @@ class EndingScreen(WorkingScreen):
         def answered(agreed: bool | None) -> None:  # noqa: FBT001 - Textual calls it so
             if agreed:
                 what = f"ending {plain(one.title, 30)}"
-                self.begin(what, lambda: self._visit.end_process(one, way), lambda a: self._ended_one(one, a))
+                self.begin(
+                    what,
+                    lambda: self._visit.end_process(one, way),
+                    lambda a: self._ended_one(one, a),
+                )
 
-        self.app.push_screen(ConfirmScreen(question, about, yes=yes, no="Leave it running"), answered)
+        self.app.push_screen(
+            ConfirmScreen(question, about, yes=yes, no="Leave it running"), answered
+        )
 
     def _ended_one(self, one: Running, action: Action) -> None:
         if action.ended:

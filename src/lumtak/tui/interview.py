@@ -1,4 +1,7 @@
-"""What only the owner can know, as a short interview: one question at a time, the heaviest first."""
+"""What only the owner can know, as a short interview.
+
+One question at a time, the heaviest first.
+"""
 
 from collections.abc import Mapping
 from typing import ClassVar
@@ -21,7 +24,10 @@ _ANSWERS: dict[str, Answer] = {"needed": "needed", "unneeded": "not needed"}
 
 
 def questions(found: Audit) -> tuple[Finding, ...]:
-    """What is to be asked, the heaviest first; then what was answered already, so that it can be answered otherwise."""
+    """What is to be asked, the heaviest first.
+
+    Then what was answered already, so that it can be answered otherwise.
+    """
     asked = [f for f in found.findings if f.question]
     return tuple(sorted(asked, key=lambda f: (bool(f.answer), -f.weight.heft, f.key)))
 
@@ -70,7 +76,10 @@ class InterviewScreen(ModalScreen[Answers]):
         text = Text()
         text.append(f"question {self._place + 1} of {len(self._asked)}\n\n", style=palette.soft)
         text.append(plain(f.title, 60), style=f"bold {palette.ink}")
-        text.append(f"   {ram(known(f.weight.ram_bytes))}   {percent(known(f.weight.cpu_pct))}\n", style=palette.ink)
+        text.append(
+            f"   {ram(known(f.weight.ram_bytes))}   {percent(known(f.weight.cpu_pct))}\n",
+            style=palette.ink,
+        )
         for words in (
             f.does,
             f.started_by,
@@ -81,7 +90,10 @@ class InterviewScreen(ModalScreen[Answers]):
                 text.append(f"{plain(words, 200)}\n", style=palette.soft)
         for line in self._closely.get(str(f.ref), ()):
             text.append(f"{plain(line, 200)}\n", style=palette.soft)
-        text.append("\nEscape ends and keeps what was answered; Backspace goes one question back.", style=palette.soft)
+        text.append(
+            "\nEscape ends and keeps what was answered; Backspace goes one question back.",
+            style=palette.soft,
+        )
         self.query_one("#about", Static).update(text)
         self.query_one("#open").focus()
 

@@ -121,7 +121,7 @@ class JobScreen(WorkingScreen):
         self.set_class(event.size.height < _LOW, "-low")
         self.call_after_refresh(self.update_all)
 
-    # -- what is shown --------------------------------------------------------------------------------------------------
+    # -- what is shown -----------------------------------------------------------------------------
 
     def _view(self) -> StationView:
         return self.query_one(f"#{self.job.station}", StationView)
@@ -138,12 +138,16 @@ class JobScreen(WorkingScreen):
         head.append("Lumtak", style=f"bold {palette.accent}")
         head.append(f"  {plain(job.computer_name, 40)}", style="bold")
         head.append(
-            f" · visit {job.visit} · {plain(job.profile.title.lower(), 40)} · {plain(job.user, 20)}", style=palette.soft
+            f" · visit {job.visit} · {plain(job.profile.title.lower(), 40)} ·"
+            f" {plain(job.user, 20)}",
+            style=palette.soft,
         )
         right = self.busy or self.owed.in_words()
         room = self.size.width - 2 - head.cell_len - len(right)
         if room > 1:
-            head.append(" " * room + right, style=palette.warning if not self.busy else palette.accent)
+            head.append(
+                " " * room + right, style=palette.warning if not self.busy else palette.accent
+            )
         self.query_one("#head", Static).update(head, layout=False)
         self.query_one(Route).show(job.station, self._done())
         self._show_ledger()
@@ -151,7 +155,9 @@ class JobScreen(WorkingScreen):
 
     def update_hint(self) -> None:
         """What can be done now."""
-        self.query_one("#hint", Static).update(whole_sentences(self._view().hint(), self.size.width - 2), layout=False)
+        self.query_one("#hint", Static).update(
+            whole_sentences(self._view().hint(), self.size.width - 2), layout=False
+        )
 
     def _done(self) -> set[Station]:
         job = self.job
@@ -190,7 +196,10 @@ class JobScreen(WorkingScreen):
         ledger.light(self.job.cursor or None)
 
     def _strips(self, reading: Reading) -> tuple[Strip, Strip]:
-        """(RAM, CPU) of a reading; cut anew only when the reading, the audit or the profile is another one."""
+        """(RAM, CPU) of a reading.
+
+        Cut anew only when the reading, the audit or the profile is another one.
+        """
         job = self.job
         of = (reading, self.baseline, job.audit, job.profile)
         for known, cut in self._cut:
@@ -200,7 +209,7 @@ class JobScreen(WorkingScreen):
         self._cut = [(of, cut), *self._cut[:1]]
         return cut
 
-    # -- going about ----------------------------------------------------------------------------------------------------
+    # -- going about -------------------------------------------------------------------------------
 
     def action_go(self, station: Station) -> None:
         """Open a station."""
@@ -253,7 +262,9 @@ class JobScreen(WorkingScreen):
         from lumtak.tui.put_back import PutBackScreen
 
         if self.free():
-            self.app.push_screen(PutBackScreen(self.visit.workshop, self.visit.computer, keep=True), self._come_back)
+            self.app.push_screen(
+                PutBackScreen(self.visit.workshop, self.visit.computer, keep=True), self._come_back
+            )
 
     def action_end_process(self) -> None:
         """The heaviest processes, to end one."""
@@ -283,17 +294,25 @@ class JobScreen(WorkingScreen):
         """For the palette."""
         for station in STATIONS:
             yield SystemCommand(
-                f"Go to {station.capitalize()}", "A station of this job", lambda s=station: self.action_go(s)
+                f"Go to {station.capitalize()}",
+                "A station of this job",
+                lambda s=station: self.action_go(s),
             )
         yield SystemCommand(
-            "Put back", "Everything ever changed on this computer, with drift and conflicts", self.action_put_back
+            "Put back",
+            "Everything ever changed on this computer, with drift and conflicts",
+            self.action_put_back,
         )
-        yield SystemCommand("Save a chart", "SVG or PDF: load, spread, bridge, strips", self.action_chart)
-        yield SystemCommand("End a process", "Asked each time; it cannot be put back", self.action_end_process)
+        yield SystemCommand(
+            "Save a chart", "SVG or PDF: load, spread, bridge, strips", self.action_chart
+        )
+        yield SystemCommand(
+            "End a process", "Asked each time; it cannot be put back", self.action_end_process
+        )
         yield SystemCommand("To the bench", "All jobs and computers", self.action_bench)
         yield SystemCommand("Explain this station", "In the words of the work", self.action_help)
 
-    # -- work in the background -------------------------------------------------------------------------------------------
+    # -- work in the background --------------------------------------------------------------------
 
     def begun(self) -> None:
         """The head says what is under way."""

@@ -83,7 +83,7 @@ class PutBackScreen(WorkingScreen):
         """Lines depend on the width."""
         self.update_all()
 
-    # -- what is shown --------------------------------------------------------------------------------------------------
+    # -- what is shown -----------------------------------------------------------------------------
 
     def look(self) -> object:
         """All changes, held against the computer."""
@@ -118,7 +118,8 @@ class PutBackScreen(WorkingScreen):
         self.query_one("#again", Button).disabled = bool(self.busy)
         self.query_one(LineList).show(self._lines(changes, palette) if changes else [])
         self.query_one("#hint", Static).update(
-            "Space marks, Enter explains, a marks all that stands, r looks again; Escape goes back; ? explains."
+            "Space marks, Enter explains, a marks all that stands, r looks again; Escape goes back;"
+            " ? explains."
         )
 
     def _sentence(self) -> str:
@@ -131,7 +132,11 @@ class PutBackScreen(WorkingScreen):
         if changes.lost:
             one = len(changes.lost) == 1
             numbers = ", ".join(map(str, changes.lost))
-            what = f"The record of change {numbers} is" if one else f"The records of changes {numbers} are"
+            what = (
+                f"The record of change {numbers} is"
+                if one
+                else f"The records of changes {numbers} are"
+            )
             others = f"{counted(len(left), 'other change')} can be put back."
             return f"{what} lost, so Lumtak cannot put {'it' if one else 'them'} back. {others}"
         if not left:
@@ -147,7 +152,11 @@ class PutBackScreen(WorkingScreen):
         )
         parts.append(gone if drifted else "all are as they were left")
         if unread:
-            parts[-1] = f"{drifted} drifted, {unread} cannot be read now" if drifted else f"{unread} cannot be read now"
+            parts[-1] = (
+                f"{drifted} drifted, {unread} cannot be read now"
+                if drifted
+                else f"{unread} cannot be read now"
+            )
         return "; ".join(parts) + "."
 
     def _lines(self, changes: Changes, palette: Palette) -> list[Line]:
@@ -177,7 +186,8 @@ class PutBackScreen(WorkingScreen):
         text.append(f"{_glyph(entry, changes)} ", style=style)
         text.append(f"{entry.id:>3}  ", style=palette.soft)
         text.append(
-            column(entry.title, 20 if narrow else 28), style=f"bold {palette.ink}" if entry.is_open else palette.soft
+            column(entry.title, 20 if narrow else 28),
+            style=f"bold {palette.ink}" if entry.is_open else palette.soft,
         )
         text.append(
             column(f"{entry.restore.word} → {entry.word}", 16 if narrow else 22),
@@ -186,7 +196,11 @@ class PutBackScreen(WorkingScreen):
         text.append(column(word, 26 if narrow else 30), style=style)
         if not narrow:
             wrong = found is not None and found.standing != "as left"
-            seen = f"last seen right {_short(found.last_right)}" if found and wrong and found.last_right else ""
+            seen = (
+                f"last seen right {_short(found.last_right)}"
+                if found and wrong and found.last_right
+                else ""
+            )
             if entry.stage == "undone":
                 seen = _short(entry.stage_at)
             text.append(seen, style=palette.warning if wrong else palette.soft)
@@ -216,7 +230,7 @@ class PutBackScreen(WorkingScreen):
             texts.append(text)
         return texts
 
-    # -- keys and buttons -----------------------------------------------------------------------------------------------
+    # -- keys and buttons --------------------------------------------------------------------------
 
     def action_list(self) -> None:
         """Into the list, from anywhere."""
@@ -272,7 +286,9 @@ class PutBackScreen(WorkingScreen):
             self._ask([e for e in changes.open if everything or e.id in self._marked], changes)
 
     def _ask(self, entries: list[Entry], changes: Changes) -> None:
-        """One question for what nobody else changed, one for what somebody did, one for what has to be looked at first."""
+        """One question for what nobody else changed, one for what somebody did, one for what has to
+        be looked at first.
+        """
         rescued = [e for e in entries if is_asked(self._computer, e)]
         disputed = [e for e in entries if e not in rescued and changes.conflict(e)]
         clear = [e for e in entries if e not in rescued and e not in disputed]
@@ -293,10 +309,15 @@ class PutBackScreen(WorkingScreen):
                 self._ask_next(rest)
 
         self.app.push_screen(
-            ConfirmScreen(question.asks, "\n".join(question.lines), yes=question.yes, no=question.no), answered
+            ConfirmScreen(
+                question.asks, "\n".join(question.lines), yes=question.yes, no=question.no
+            ),
+            answered,
         )
 
-    def _of_clear(self, entries: list[Entry], changes: Changes, disputed: int, rescued: int) -> _Question:
+    def _of_clear(
+        self, entries: list[Entry], changes: Changes, disputed: int, rescued: int
+    ) -> _Question:
         numbers = [e.id for e in entries]
         lines = [plain(f"{e.title}: {e.word} → {e.restore.word}", 160) for e in reversed(entries)]
         lines += ["", *(f"Mind: {w}" for w in warnings(changes.facts, changes.entries, numbers))]
@@ -304,7 +325,9 @@ class PutBackScreen(WorkingScreen):
         if disputed:
             lines.append(f"{disputed} that somebody changed since are asked about afterwards.")
         if rescued:
-            lines.append(f"{rescued} whose records were rescued are asked about afterwards, one by one.")
+            lines.append(
+                f"{rescued} whose records were rescued are asked about afterwards, one by one."
+            )
         asks = f"Put {counted(len(entries), 'change')} of {plain(self._computer.name)} back?"
         return _Question(entries, asks, lines, "Put back", "Leave it changed")
 
@@ -314,11 +337,18 @@ class PutBackScreen(WorkingScreen):
         for entry in entries:
             now = changes.standing[entry.id].now
             lines.append(
-                plain(f"{entry.title}: was {entry.restore.word}, Lumtak made it {entry.word}, now it is {now}", 160)
+                plain(
+                    f"{entry.title}: was {entry.restore.word}, Lumtak made it {entry.word}, now it"
+                    f" is {now}",
+                    160,
+                )
             )
         lines += [
             "",
-            "Somebody or something changed this since. Overwriting restores what was before Lumtak; what is there now is lost.",
+            (
+                "Somebody or something changed this since. Overwriting restores what was before"
+                " Lumtak; what is there now is lost."
+            ),
         ]
         asks = f"Overwrite {counted(len(entries), 'setting')} that somebody changed since?"
         return _Question(entries, asks, lines, "Overwrite", "Leave as it is now", overwrite=True)
@@ -326,7 +356,10 @@ class PutBackScreen(WorkingScreen):
     @staticmethod
     def _of_rescued(entry: Entry) -> _Question:
         lines = [
-            "Its record was rescued from its second copy, which somebody else may have written. As root it would write:",
+            (
+                "Its record was rescued from its second copy, which somebody else may have written."
+                " As root it would write:"
+            ),
             "",
             *recorded(entry),
         ]

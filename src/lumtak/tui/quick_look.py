@@ -57,7 +57,9 @@ class QuickLookScreen(WorkingScreen):
 
         def read() -> tuple[Facts, Reading]:
             live.under(conditions_of(self._computer.about.system()))
-            reading = take_reading(self._computer, seconds=_SECONDS, on_sample=live.note, stop=self.stop)
+            reading = take_reading(
+                self._computer, seconds=_SECONDS, on_sample=live.note, stop=self.stop
+            )
             return self._computer.about.facts(), reading
 
         if self.begin("looking", read, self._saw):
@@ -79,7 +81,9 @@ class QuickLookScreen(WorkingScreen):
         self.query_one("#hint", Static).update(
             "Escape ends it."
             if self.busy
-            else "r looks again; Escape goes back; a job on this computer says what of it is needed."
+            else (
+                "r looks again; Escape goes back; a job on this computer says what of it is needed."
+            )
         )
 
     def let_go(self) -> None:

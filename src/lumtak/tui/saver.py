@@ -9,7 +9,9 @@ from lumtak.errors import LumtakError
 
 
 class Saver:
-    """Saves the newest state of a job in a thread of its own; states that were overtaken are skipped.
+    """Saves the newest state of a job in a thread of its own.
+
+    States that were overtaken are skipped.
 
     Args:
         casebook: keeps it.

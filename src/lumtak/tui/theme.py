@@ -59,14 +59,26 @@ LIGHT = Theme(
     },
 )
 
-FILLS: dict[Kind, str] = {"guarded": "▓", "keep": "▒", "ask": "░", "ease": "█", "cache": "┄", "free": "·"}
+FILLS: dict[Kind, str] = {
+    "guarded": "▓",
+    "keep": "▒",
+    "ask": "░",
+    "ease": "█",
+    "cache": "┄",
+    "free": "·",
+}
 """What a piece is drawn with, so that no stance is told by colour alone."""
 HOLLOW, HATCH = "═", "╱"  # noqa: RUF001 - drawn, not read
 """Chosen; applied and not yet measured."""
 
 WIDE = 110
 """From so many columns on there is room for whole words."""
-STANCE_WORDS: dict[Stance, str] = {"guarded": "guarded", "keep": "keep", "ask": "ask owner", "ease": "not needed"}
+STANCE_WORDS: dict[Stance, str] = {
+    "guarded": "guarded",
+    "keep": "keep",
+    "ask": "ask owner",
+    "ease": "not needed",
+}
 
 
 class Palette:

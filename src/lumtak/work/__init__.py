@@ -1,1 +1,4 @@
-"""What is done at each station of a job, without a screen: the command line and the workbench both call this."""
+"""What is done at each station of a job, without a screen.
+
+The command line and the workbench both call this.
+"""

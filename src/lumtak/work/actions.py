@@ -18,9 +18,15 @@ _MOST = 60
 
 
 def heavy_processes(
-    computer: Computer, catalogue: Catalogue, *, seconds: float = LOOK_S, stop: threading.Event | None = None
+    computer: Computer,
+    catalogue: Catalogue,
+    *,
+    seconds: float = LOOK_S,
+    stop: threading.Event | None = None,
 ) -> list[Running]:
-    """Processes by what they take, the heaviest first, what is never ended last; those that come and go meanwhile are left out.
+    """Processes by what they take, the heaviest first, what is never ended last.
+
+    Those that come and go meanwhile are left out.
 
     Raises:
         ComputerError: the computer cannot be looked at.
@@ -31,16 +37,23 @@ def heavy_processes(
     facts = computer.about.facts()
     passed = max(computer.clock.now_s() - began, 1e-9)
     found = [
-        running(p, 100.0 * max(0.0, p.cpu_s - before) / passed / facts.hardware.cores, facts, catalogue)
+        running(
+            p, 100.0 * max(0.0, p.cpu_s - before) / passed / facts.hardware.cores, facts, catalogue
+        )
         for p in facts.processes
         if (before := first.get((p.pid, p.started))) is not None and p.consumer != "system:kernel"
     ]
     total = facts.hardware.ram_bytes
     found.sort(key=lambda r: (bool(r.why_not), -(r.cpu_pct / 100 + r.ram_bytes / total)))
-    return [msgspec.structs.replace(r, closely=looked_at_closely(computer, r.process, facts)) for r in found[:_MOST]]
+    return [
+        msgspec.structs.replace(r, closely=looked_at_closely(computer, r.process, facts))
+        for r in found[:_MOST]
+    ]
 
 
-def looked_at_closely(computer: Computer, process: Process, facts: Facts) -> tuple[tuple[str, str], ...]:
+def looked_at_closely(
+    computer: Computer, process: Process, facts: Facts
+) -> tuple[tuple[str, str], ...]:
     """(name, value) of what tells whether somebody uses a process; nothing where it has ended."""
     try:
         return tuple(closely_in_rows(process, computer.about.closely(process), facts))
@@ -54,7 +67,12 @@ def programs_closely(computer: Computer, facts: Facts, consumer: str) -> tuple[s
     for process in heaviest_of(consumer, facts):
         rows = looked_at_closely(computer, process, facts)
         found += (
-            [f"process {process.pid}: {rows[0][1]}", *(f"  {name} {value}" for name, value in rows[1:])] if rows else []
+            [
+                f"process {process.pid}: {rows[0][1]}",
+                *(f"  {name} {value}" for name, value in rows[1:]),
+            ]
+            if rows
+            else []
         )
     return tuple(found)
 
@@ -69,13 +87,19 @@ def find_process(found: list[Running], wanted: str) -> Running:
     if len(matches) == 1:
         return matches[0]
     numbers = [str(r.process.pid) for r in matches]
-    listing = f"Its numbers are {', '.join(numbers[:8])}; name one." if matches else "`lumtak end COMPUTER` lists them."
+    listing = (
+        f"Its numbers are {', '.join(numbers[:8])}; name one."
+        if matches
+        else "`lumtak end COMPUTER` lists them."
+    )
     if matches:
         raise UnknownNameError("single process", plain(wanted), (), listing)
     raise UnknownNameError("process", plain(wanted), (), listing)
 
 
-def end_process(computer: Computer, process: Process, way: Way, *, title: str, wait_s: float = 5.0) -> Action:
+def end_process(
+    computer: Computer, process: Process, way: Way, *, title: str, wait_s: float = 5.0
+) -> Action:
     """Ask a process to end, or force it; what became of that."""
     note, ended, refused = "", False, False
     try:

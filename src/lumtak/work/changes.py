@@ -40,7 +40,7 @@ class Changes(Record):
         return [e for e in self.entries if e.is_open]
 
     def conflict(self, entry: Entry) -> bool:
-        """Whether somebody changed the setting since, so that putting it back would overwrite that."""
+        """Whether somebody changed the setting since, which putting it back would overwrite."""
         found = self.standing.get(entry.id)
         return found is not None and found.standing == "drifted"
 
@@ -56,7 +56,10 @@ def changes_of(workshop: Workshop, computer: Computer) -> Changes:
     visits = []
     for name in sorted((n for n in by_job if n), key=lambda n: -jobs[n].visit):
         job = jobs[name]
-        heading = f"visit {job.visit} · begun {job.begun_at[:10]} · {plain(job.profile.title.lower(), 40)}"
+        heading = (
+            f"visit {job.visit} · begun {job.begun_at[:10]} ·"
+            f" {plain(job.profile.title.lower(), 40)}"
+        )
         visits.append(Visited(heading=heading, entries=tuple(by_job[name])))
     if "" in by_job:
         visits.append(Visited(heading="without a job", entries=tuple(by_job[""])))
@@ -89,9 +92,13 @@ class Standing(Record):
 
 
 def standing_changes(workshop: Workshop) -> dict[str, Standing]:
-    """What stands changed, by address, on every computer that can be opened here and has changes of this user's."""
+    """What stands changed, by address, on every computer that can be opened here and has changes of
+    this user's.
+    """
     found = {}
-    addresses = {e.address.partition("?")[0]: e.computer for e in workshop.journal.entries() if e.is_open}
+    addresses = {
+        e.address.partition("?")[0]: e.computer for e in workshop.journal.entries() if e.is_open
+    }
     for address, identity in addresses.items():
         try:
             computer = workshop.computer(address)

@@ -1,4 +1,7 @@
-"""A whole job without a screen, on a simulated computer: baseline, audit, plan, apply, restart, proof, put back."""
+"""A whole job without a screen, on a simulated computer.
+
+Baseline, audit, plan, apply, restart, proof, put back.
+"""
 
 import tempfile
 from collections.abc import Callable
@@ -16,7 +19,9 @@ COMPUTER, PROFILE = "sim:drawing-bench", "hull-drafting"
 
 
 def run_example(out: Path, seed: int, say: Callable[[str], None]) -> tuple[Comparison, ...]:
-    """Do the job and write its report to `out`; everything else is kept in a folder that is gone afterwards.
+    """Do the job and write its report to `out`.
+
+    Everything else is kept in a folder that is gone afterwards.
 
     Args:
         out: for report.pdf, load.svg and job.json. The same seed gives the same bytes.
@@ -28,7 +33,9 @@ def run_example(out: Path, seed: int, say: Callable[[str], None]) -> tuple[Compa
     """
     with tempfile.TemporaryDirectory(prefix="lumtak-example-") as home:
         workshop = Workshop(Path(home))
-        visit = Visit.start(workshop, workshop.computer(COMPUTER, seed=seed), workshop.profile(PROFILE))
+        visit = Visit.start(
+            workshop, workshop.computer(COMPUTER, seed=seed), workshop.profile(PROFILE)
+        )
         try:
             return _job(visit, out, say)
         finally:
@@ -38,12 +45,14 @@ def run_example(out: Path, seed: int, say: Callable[[str], None]) -> tuple[Compa
 def _job(visit: Visit, out: Path, say: Callable[[str], None]) -> tuple[Comparison, ...]:
     computer = visit.computer
     say(
-        f"Intake    {computer.name}, used for {visit.job.profile.title.lower()}; restarted, so that both readings begin alike"
+        f"Intake    {computer.name}, used for {visit.job.profile.title.lower()}; restarted, so that"
+        " both readings begin alike"
     )
     visit.restart()
     before = visit.read_baseline()
     say(
-        f"Baseline  CPU {percent(before.mean('cpu_pct'))}, RAM {ram(before.mean('ram_used_bytes'))} of {ram(before.ram_total_bytes)}"
+        f"Baseline  CPU {percent(before.mean('cpu_pct'))}, RAM {ram(before.mean('ram_used_bytes'))}"
+        f" of {ram(before.ram_total_bytes)}"
     )
     found = visit.make_audit()
     say(f"Audit     {found.headline}")
@@ -51,12 +60,15 @@ def _job(visit: Visit, out: Path, say: Callable[[str], None]) -> tuple[Compariso
     plan = visit.make_plan()
     saved, doubt = plan.saves_cpu
     say(
-        f"Plan      {counted(len(plan.steps), 'change')}, projected {signed(-saved)} ± {doubt:.1f} points of CPU, {ram(-plan.saves_ram_bytes)};"
-        f" {len(plan.unprojected)} not projected"
+        f"Plan      {counted(len(plan.steps), 'change')}, projected {signed(-saved)} ± {doubt:.1f}"
+        f" points of CPU, {ram(-plan.saves_ram_bytes)}; {len(plan.unprojected)} not projected"
     )
     outcomes = visit.apply()
     done = sum(o.result == "done" for o in outcomes)
-    say(f"Apply     {done} of {len(outcomes)} written and read back; {visit.owed().in_words() or 'nothing owed'}")
+    say(
+        f"Apply     {done} of {len(outcomes)} written and read back;"
+        f" {visit.owed().in_words() or 'nothing owed'}"
+    )
     visit.restart()
     say(f"Restart   {visit.owed().in_words() or 'nothing owed any more'}")
     after = visit.read_after()
@@ -71,5 +83,7 @@ def _job(visit: Visit, out: Path, say: Callable[[str], None]) -> tuple[Compariso
     restored = sum(o.result == "done" for o in back)
     say(f"Put back  {restored} of {len(back)} as they were before the job")
     if done != len(outcomes) or restored != len(back):
-        raise ConflictError("Not every change of the example could be applied and put back.", "See the lines above.")
+        raise ConflictError(
+            "Not every change of the example could be applied and put back.", "See the lines above."
+        )
     return results

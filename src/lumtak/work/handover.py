@@ -35,7 +35,11 @@ def content_of(visit: Visit) -> Content:
         after=after,
         after_provisional=why_not,
         comparisons=comparisons,
-        mismatches=mismatches(before, after, (str(e.ref) for e in visit.entries())) if before and after else (),
+        mismatches=(
+            mismatches(before, after, (str(e.ref) for e in visit.entries()))
+            if before and after
+            else ()
+        ),
         pace=visit.pace(),
         verdict=headline(comparisons, why_not, visit.pace()),
         changes=tuple(
@@ -71,7 +75,9 @@ def write_report(visit: Visit, folder: Path) -> list[Path]:
     content = content_of(visit)
     svg = None
     if content.before is not None:
-        svg = load_svg(content.before, content.after, _strips(visit, content), content.profile.ceilings.cpu_pct)
+        svg = load_svg(
+            content.before, content.after, _strips(visit, content), content.profile.ceilings.cpu_pct
+        )
     documents = {"report.pdf": report_pdf(content, svg)}
     if svg is not None:
         documents["load.svg"] = svg.encode("utf-8")
@@ -97,7 +103,10 @@ def draw_chart(visit: Visit, kind: Kind, form: Format) -> bytes:
         raise UsageError("This job has no baseline yet.", "Take it first: lumtak job baseline JOB.")
     bridges = visit.bridges() if kind == "bridge" else ()
     if kind == "bridge" and not bridges:
-        raise UsageError("A bridge needs changes and an after reading.", "Apply the plan, then: lumtak job after JOB.")
+        raise UsageError(
+            "A bridge needs changes and an after reading.",
+            "Apply the plan, then: lumtak job after JOB.",
+        )
     drawn = Drawn(
         before=content.before,
         after=content.after,
@@ -120,4 +129,6 @@ def _both_strips(visit: Visit, content: Content) -> dict[str, tuple[Strip, Strip
         found = audit(content.facts, job.profile, visit.workshop.catalogue, content.before)
     readings = {"before": content.before, "after": content.after}
     ceilings = job.profile.ceilings
-    return {name: strips(r, found, ceilings=ceilings) for name, r in readings.items() if r is not None}
+    return {
+        name: strips(r, found, ceilings=ceilings) for name, r in readings.items() if r is not None
+    }

@@ -1,10 +1,16 @@
-"""Where results go unless the person says otherwise: their documents, else their home folder; never wherever Lumtak was started."""
+"""Where results go unless the person says otherwise: their documents, else their home folder.
+
+Never wherever Lumtak was started.
+"""
 
 from pathlib import Path
 
 
 def results_folder() -> Path:
-    """The person's folder for documents (XDG user directories), where there is one; else their home."""
+    """The person's folder for documents (XDG user directories), where there is one.
+
+    Else their home.
+    """
     import platformdirs
 
     documents = Path(platformdirs.user_documents_dir())

@@ -75,7 +75,9 @@ class Precision:
 
     @staticmethod
     def sure(values: list[float], precision: float) -> bool:
-        """Whether the mean is that sure, and both halves agree to half of it, so that no drift is taken for calm."""
+        """Whether the mean is that sure, and both halves agree to half of it, so that no drift is
+        taken for calm.
+        """
         middle = len(values) // 2
         first, second = sum(values[:middle]) / middle, sum(values[middle:]) / (len(values) - middle)
         return abs(first - second) <= precision / 2 and half_width(values) <= precision
@@ -109,35 +111,45 @@ def take_reading(
 
     Args:
         computer: what is read.
-        seconds: length of the window; None: until both means are as sure as `precision` asks, or its longest time.
+        seconds: length of the window; None: until both means are as sure as `precision` asks, or
+            its longest time.
         interval_s: from sample to sample, 0.2 to 60 s.
         precision: when to end by itself; counts only without `seconds`.
         on_sample: told about each sample.
         stop: ends the reading early; what was read so far counts.
 
-    Samples that come late keep their true length; those that were missed are counted and left out, never invented. Consumers'
-    memory is dear to look at, so it is taken at both ends of the window and once a minute. When the computer goes away in the
-    middle, what was read so far is the reading, and says so.
+    Samples that come late keep their true length; those that were missed are counted and left out,
+    never invented. Consumers' memory is dear to look at, so it is taken at both ends of the window
+    and once a minute. When the computer goes away in the middle, what was read so far is the
+    reading, and says so.
 
     Raises:
-        UsageError: the window or the interval makes no sense, or it was stopped before the first sample.
-        ComputerError: it cannot be read at all.
+        UsageError: the window or the interval makes no sense, or it was stopped before the first
+            sample. ComputerError: it cannot be read at all.
     """
     rule = precision or Precision()
     length = rule.most_s if seconds is None else seconds
     if not SHORTEST_INTERVAL_S <= interval_s <= LONGEST_INTERVAL_S:
-        raise UsageError(f"An interval of {interval_s:g} s is not possible.", "Choose from 0.2 to 60 s.")
+        raise UsageError(
+            f"An interval of {interval_s:g} s is not possible.", "Choose from 0.2 to 60 s."
+        )
     if not interval_s <= length <= LONGEST_S:
         raise UsageError(
-            f"A reading of {length:g} s is not possible.", f"Choose from one interval ({interval_s:g} s) to a day."
+            f"A reading of {length:g} s is not possible.",
+            f"Choose from one interval ({interval_s:g} s) to a day.",
         )
     half_width([0.0, 1.0])  # loads what it needs now, not in the middle of the window
     taken_at = computer.clock.wall().isoformat(timespec="seconds")
     conditions = conditions_of(computer.about.system())
-    window = _Window(conditions, [computer.load.sample(memory=True)], [], round(length / interval_s))
+    window = _Window(
+        conditions, [computer.load.sample(memory=True)], [], round(length / interval_s)
+    )
     _fill(computer, window, interval_s, rule if seconds is None else None, on_sample, stop)
     if not window.samples:
-        raise UsageError("The reading was stopped before its first sample.", "Let it run for a few seconds at least.")
+        raise UsageError(
+            "The reading was stopped before its first sample.",
+            "Let it run for a few seconds at least.",
+        )
     if window.ended != "lost" and len(window.snapshots) < 2:
         window.snapshots.append(computer.load.sample(memory=True))
     return assemble(

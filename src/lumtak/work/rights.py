@@ -8,7 +8,9 @@ from lumtak.core.setting import SettingRef
 
 
 def asking(computer: Computer, refs: Iterable[SettingRef]) -> Callable[[], None] | None:
-    """What asks for a password, to be called with the terminal handed over; None where none of these changes needs one.
+    """What asks for a password, to be called with the terminal handed over.
+
+    None where none of these changes needs one.
 
     It raises a ComputerError where it is refused.
     """

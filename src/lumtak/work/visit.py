@@ -41,7 +41,8 @@ from lumtak.work.reading import OnSample, take_reading
 from lumtak.work.workshop import Workshop
 
 LATE_S, SETTLED_IN_S = 900.0, RECENT_S
-"""A start so long ago is not waited for again; a computer that has been up so long is no longer starting."""
+"""A start so long ago is not waited for again; a computer that has been up so long is no longer
+starting."""
 
 
 class Visit:
@@ -58,12 +59,13 @@ class Visit:
         self.computer = computer
         self.job = job
         self.save: Callable[[Job], None] = workshop.casebook.save
-        """Keeps the job; the workbench puts a saver here that does it in the background, so that no key waits for the disk."""
+        """Keeps the job; the workbench puts a saver here that does it in the background, so that no
+        key waits for the disk."""
         self.interrupted = Review()
         """What an interruption left on this computer, until `settle`."""
         self._lock = threading.Lock()
 
-    # -- intake ---------------------------------------------------------------------------------------------------------
+    # -- intake ------------------------------------------------------------------------------------
 
     @classmethod
     def start(cls, workshop: Workshop, computer: Computer, profile: Profile) -> "Visit":
@@ -87,19 +89,26 @@ class Visit:
 
     @classmethod
     def reopen(cls, workshop: Workshop, job: Job, *, pace: float = 0.0) -> "Visit":
-        """A job that was kept goes on. What an interruption left is only looked at: `interrupted` says it, `settle` ends it."""
+        """A job that was kept goes on.
+
+        What an interruption left is only looked at: `interrupted` says it, `settle` ends it.
+        """
         user = job.user if job.address == "local" else None
         computer = workshop.computer(job.address, user=user, pace=pace)
         if computer.identity != job.identity:
             raise UsageError(
-                f"The job {job.id} belongs to another computer than this one.", "Open it on that computer."
+                f"The job {job.id} belongs to another computer than this one.",
+                "Open it on that computer.",
             )
         visit = cls(workshop, computer, job)
         visit.interrupted = review(workshop.journal, computer)
         return visit
 
     def settle(self) -> Review:
-        """End what was interrupted: each change is marked as what it was found to be, and half-made writes are cleared."""
+        """End what was interrupted.
+
+        Each change is marked as what it was found to be, and half-made writes are cleared.
+        """
         with self.workshop.journal.writing(self.computer.identity):
             found = recover(self.workshop.journal, self.computer)
         self.interrupted = Review()
@@ -119,7 +128,7 @@ class Visit:
         """Another profile: the audit is made anew."""
         self._keep(profile=profile, audit=None, chosen=())
 
-    # -- baseline and proof -----------------------------------------------------------------------------------------------
+    # -- baseline and proof ------------------------------------------------------------------------
 
     def read_baseline(
         self,
@@ -130,7 +139,9 @@ class Visit:
         stop: threading.Event | None = None,
     ) -> Reading:
         """The load before anything is changed."""
-        reading = take_reading(self.computer, seconds=seconds, interval_s=interval_s, on_sample=on_sample, stop=stop)
+        reading = take_reading(
+            self.computer, seconds=seconds, interval_s=interval_s, on_sample=on_sample, stop=stop
+        )
         self._keep(
             baseline=self.workshop.casebook.add_reading(self.job, "baseline", reading),
             audit=None,
@@ -154,14 +165,20 @@ class Visit:
             raise UsageError(f"This job has no baseline {number}.", f"It has {numbers}.")
         self._keep(
             baseline=number,
-            last=self._glance(kept[number], "baseline", self.job.audit) if self.job.after is None else self.job.last,
+            last=(
+                self._glance(kept[number], "baseline", self.job.audit)
+                if self.job.after is None
+                else self.job.last
+            ),
         )
         return self.make_audit()
 
     def same_point_s(self) -> float:
-        """Seconds until this computer has been up as long as it had at the beginning of the baseline; 0 where that is past.
+        """Seconds until this computer has been up as long as it had at the beginning of the
+        baseline; 0 where that is past.
 
-        A baseline that began more than a quarter of an hour after a start was of a computer that had settled in: then five minutes do.
+        A baseline that began more than a quarter of an hour after a start was of a computer that
+        had settled in: then five minutes do.
         """
         baseline = self.baseline
         if baseline is None:
@@ -180,7 +197,9 @@ class Visit:
         stop: threading.Event | None = None,
         at_once: bool = False,
     ) -> Reading:
-        """The load now, by the same rule as the baseline, as long after a restart as it; provisional while anything is owed.
+        """The load now, by the same rule as the baseline, as long after a restart as it.
+
+        Provisional while anything is owed.
 
         Args:
             seconds: length of the window; None: until the means are sure.
@@ -192,35 +211,56 @@ class Visit:
         interval_s = baseline.interval_s if baseline else 1.0
         if not at_once:
             self.computer.clock.wait(self.same_point_s(), stop)
-        reading = take_reading(self.computer, seconds=seconds, interval_s=interval_s, on_sample=on_sample, stop=stop)
+        reading = take_reading(
+            self.computer, seconds=seconds, interval_s=interval_s, on_sample=on_sample, stop=stop
+        )
         number = self.workshop.casebook.add_reading(self.job, "after", reading)
         stood = standing_now(self.workshop.journal, self.computer)
-        self._keep(after=number, after_stood=stood, last=self._glance(reading, "after", self.job.audit))
+        self._keep(
+            after=number, after_stood=stood, last=self._glance(reading, "after", self.job.audit)
+        )
         return reading
 
-    def _glance(self, reading: Reading, what: Literal["baseline", "after"], found: Audit | None) -> Glance:
+    def _glance(
+        self, reading: Reading, what: Literal["baseline", "after"], found: Audit | None
+    ) -> Glance:
         ceilings = self.job.profile.ceilings
         return glance(strips(reading, found, ceilings=ceilings), ceilings, what, reading.taken_at)
 
     def after_is_due(self) -> bool:
-        """Whether changes of this job stand, nothing is owed any more, and no reading that counts was taken since."""
+        """Whether changes of this job stand, nothing is owed any more, and no reading that counts
+        was taken since.
+        """
         job = self.job
         wanted = job.after is None or self.provisional() in {"restart", "login", "changed"}
-        return wanted and job.baseline is not None and bool(self.applied()) and not self.owed().anything
+        return (
+            wanted
+            and job.baseline is not None
+            and bool(self.applied())
+            and not self.owed().anything
+        )
 
     def provisional(self) -> Provisional:
-        """Why the after reading does not count (yet), from the journal; empty where it does, and where there is none."""
+        """Why the after reading does not count (yet), from the journal.
+
+        Empty where it does, and where there is none.
+        """
         after = self.after
         if after is None:
             return ""
         return provisional(self.workshop.journal, self.computer, after, self.job.after_stood)
 
     def bridges(self) -> tuple[Bridge, ...]:
-        """From the baseline to the after reading, for CPU and RAM; none where the job has not come that far."""
+        """From the baseline to the after reading, for CPU and RAM.
+
+        None where the job has not come that far.
+        """
         job, before, after = self.job, self.baseline, self.after
         if before is None or after is None or job.plan is None:
             return ()
-        return bridge(job.plan, before, after, "cpu_pct"), bridge(job.plan, before, after, "ram_used_bytes")
+        return bridge(job.plan, before, after, "cpu_pct"), bridge(
+            job.plan, before, after, "ram_used_bytes"
+        )
 
     @property
     def baseline(self) -> Reading | None:
@@ -233,7 +273,10 @@ class Visit:
         return self.workshop.casebook.reading(self.job.after)
 
     def pace(self) -> str:
-        """Why percentages of the CPU are no measure between both readings; empty where they are, or one is missing."""
+        """Why percentages of the CPU are no measure between both readings.
+
+        Empty where they are, or one is missing.
+        """
         before, after = self.baseline, self.after
         return pace_changed(before, after) if before and after else ""
 
@@ -245,10 +288,13 @@ class Visit:
         """
         before, after = self.baseline, self.after
         if before is None or after is None:
-            raise UsageError("A comparison needs a baseline and an after reading.", "Take the one that is missing.")
+            raise UsageError(
+                "A comparison needs a baseline and an after reading.",
+                "Take the one that is missing.",
+            )
         return compare_readings(before, after, self.job.profile.threshold)
 
-    # -- audit and plan ---------------------------------------------------------------------------------------------------
+    # -- audit and plan ----------------------------------------------------------------------------
 
     def make_audit(self) -> Audit:
         """Every item weighed and judged, on the computer as it is now."""
@@ -257,7 +303,11 @@ class Visit:
         found = audit(facts, self.job.profile, self.workshop.catalogue, self.baseline, answers)
         valid = {f.ref for f in found.findings if f.can_choose}
         reading = self.after or self.baseline
-        last = self._glance(reading, "after" if self.job.after else "baseline", found) if reading else self.job.last
+        last = (
+            self._glance(reading, "after" if self.job.after else "baseline", found)
+            if reading
+            else self.job.last
+        )
         chosen = tuple(c for c in self.job.chosen if c.ref in valid)
         self._keep(facts=facts, audit=found, chosen=chosen, last=last)
         return found
@@ -280,15 +330,20 @@ class Visit:
         return True
 
     def choose_all_eased(self, among: Iterable[Finding] | None = None) -> int:
-        """Choose everything the profile does not need, of all or among these; gives how many are chosen then.
+        """Choose everything the profile does not need, of all or among these.
 
-        Where all of them are chosen already, they are taken back. What only the owner can know is left.
+        Gives how many are chosen then.
+
+        Where all of them are chosen already, they are taken back. What only the owner can know is
+        left.
         """
         found = self.job.audit
         if found is None:
             return 0
         chosen = {c.ref: c for c in self.job.chosen}
-        eased = {f.ref: f.change for f in among or found.findings if f.stance == "ease" and f.can_choose}
+        eased = {
+            f.ref: f.change for f in among or found.findings if f.stance == "ease" and f.can_choose
+        }
         if eased.keys() <= chosen.keys():
             chosen = {ref: change for ref, change in chosen.items() if ref not in eased}
         else:
@@ -314,7 +369,7 @@ class Visit:
             raise UsageError("A plan needs an audit.", "Make the audit first.")
         return make_plan(self.job.facts, self.job.audit, self.job.chosen)
 
-    # -- apply, restart, put back -------------------------------------------------------------------------------------------
+    # -- apply, restart, put back ------------------------------------------------------------------
 
     def apply(
         self,
@@ -323,7 +378,10 @@ class Visit:
         stop: threading.Event | None = None,
         pause: threading.Event | None = None,
     ) -> list[Outcome]:
-        """Carry out the plan; what was done leaves the choice, and an older after reading counts no more."""
+        """Carry out the plan.
+
+        What was done leaves the choice, and an older after reading counts no more.
+        """
         plan = self.make_plan()
         facts = self.job.facts
         if facts is None or not plan.steps:
@@ -339,7 +397,9 @@ class Visit:
             pause=pause,
         )
         done = {o.change.ref for o in outcomes if o.result in {"done", "as it was"}}
-        earlier = tuple(s for s in (self.job.plan.steps if self.job.plan else ()) if s.change.ref not in done)
+        earlier = tuple(
+            s for s in (self.job.plan.steps if self.job.plan else ()) if s.change.ref not in done
+        )
         applied = tuple(s for s in plan.steps if s.change.ref in done)
         self._keep(
             plan=Plan(steps=(*earlier, *applied), owed=plan.owed),
@@ -377,10 +437,15 @@ class Visit:
         anywhere: bool = False,
         on_step: OnStep = lambda _: None,
     ) -> list[Outcome]:
-        """Put changes of this job back: those numbered, or all; with `anywhere`, numbered ones of other jobs too."""
+        """Put changes of this job back: those numbered, or all.
+
+        With `anywhere`, numbered ones of other jobs too.
+        """
         mine = [e.id for e in self.entries() if e.is_open]
         wanted = mine if numbers is None else [n for n in numbers if anywhere or n in mine]
-        return put_back(self.workshop.journal, self.computer, wanted, overwrite=overwrite, on_step=on_step)
+        return put_back(
+            self.workshop.journal, self.computer, wanted, overwrite=overwrite, on_step=on_step
+        )
 
     def closely(self, refs: Iterable[SettingRef]) -> dict[str, tuple[str, ...]]:
         """Lines about what runs of these items, by address: its commands, users, folders."""
@@ -391,7 +456,7 @@ class Visit:
             return dict.fromkeys(wanted, (f"what runs cannot be looked at: {error.message}",))
         return {name: programs_closely(self.computer, facts, name) for name in wanted}
 
-    # -- actions --------------------------------------------------------------------------------------------------------
+    # -- actions -----------------------------------------------------------------------------------
 
     def end_process(self, chosen: Running, way: Way, *, wait_s: float = 5.0) -> Action:
         """Ask a process to end, or force it; recorded in the job, whatever became of it.
@@ -400,7 +465,9 @@ class Visit:
             UsageError: it is never ended.
         """
         if chosen.why_not:
-            raise UsageError(f"{chosen.title} is not ended: {chosen.why_not}.", "Choose another process.")
+            raise UsageError(
+                f"{chosen.title} is not ended: {chosen.why_not}.", "Choose another process."
+            )
         action = end_process(self.computer, chosen.process, way, title=chosen.title, wait_s=wait_s)
         self._keep(actions=(*self.job.actions, action))
         return action
@@ -410,7 +477,9 @@ class Visit:
         self.computer.close()
 
 
-def compare_readings(before: Reading, after: Reading, threshold: Threshold | None = None) -> tuple[Comparison, ...]:
+def compare_readings(
+    before: Reading, after: Reading, threshold: Threshold | None = None
+) -> tuple[Comparison, ...]:
     """CPU, RAM, and work where both readings know it; thresholds from the profile."""
     limits = threshold or Threshold()
     results = [
@@ -430,4 +499,6 @@ def caution_for(*readings: Reading) -> float:
 
 def _compare(before: Reading, after: Reading, column: str, threshold: float) -> Comparison:
     sides = [reading.series(column) for reading in (before, after)]
-    return compare_many([sides[0]], [sides[1]], column, threshold=threshold, caution=caution_for(before, after))
+    return compare_many(
+        [sides[0]], [sides[1]], column, threshold=threshold, caution=caution_for(before, after)
+    )

@@ -35,14 +35,17 @@ class Workshop:
         home: the data folder; made when something is first written.
 
     Raises:
-        StorageError: it is root's Lumtak, and others decide where the folder is or what stands in it.
+        StorageError: it is root's Lumtak, and others decide where the folder is or what stands in
+            it.
     """
 
     def __init__(self, home: Path) -> None:
         if os.geteuid() == 0 and (why := why_not_roots(str(home))):
             raise StorageError(
-                f"Lumtak does not keep data as root in {plain(str(home), 300)}, since {plain(why, 300)}.",
-                "Start Lumtak as yourself: it asks for what takes root. Or name a folder of root's with --home DIR.",
+                f"Lumtak does not keep data as root in {plain(str(home), 300)}, since"
+                f" {plain(why, 300)}.",
+                "Start Lumtak as yourself: it asks for what takes root. Or name a folder of root's"
+                " with --home DIR.",
             )
         self._copy = copied_to_look(home)
         self._only_look = home if self._copy else None
@@ -63,7 +66,10 @@ class Workshop:
 
     @cached_property
     def catalogue(self) -> Catalogue:
-        """What is known about roles, with the files of HOME/catalogue; what is wrong with those is in its `problems`."""
+        """What is known about roles, with the files of HOME/catalogue.
+
+        What is wrong with those is in its `problems`.
+        """
         found = load_catalogue(_shipped("catalogue.toml"), "catalogue.toml")
         own = self.home / "catalogue"
         for path in sorted(own.glob("*.toml")) if own.is_dir() else []:
@@ -79,9 +85,15 @@ class Workshop:
         return load_advice(_shipped("advice.toml"), "advice.toml")
 
     def looked_at(
-        self, name: str, *, user: str | None = None, seconds: float = 0.0, on_sample: OnSample | None = None
+        self,
+        name: str,
+        *,
+        user: str | None = None,
+        seconds: float = 0.0,
+        on_sample: OnSample | None = None,
     ) -> tuple[Facts, Reading | None]:
-        """Facts, and a reading where one is asked for, of a computer by its address, or of a capture by its file's name.
+        """Facts, and a reading where one is asked for, of a computer by its address, or of a
+        capture by its file's name.
 
         Raises:
             UnknownNameError: there is no such computer; BadFileError: the file is no capture.
@@ -103,7 +115,12 @@ class Workshop:
         return machine.about.facts(), machine
 
     def look_at(
-        self, address: str, *, user: str | None = None, seconds: float = 0.0, on_sample: OnSample | None = None
+        self,
+        address: str,
+        *,
+        user: str | None = None,
+        seconds: float = 0.0,
+        on_sample: OnSample | None = None,
     ) -> tuple[Facts, Reading | None]:
         """Facts of a computer, and a reading where one is asked for.
 
@@ -112,7 +129,9 @@ class Workshop:
         """
         machine = self.computer(address, user=user)
         try:
-            reading = take_reading(machine, seconds=seconds, on_sample=on_sample) if seconds else None
+            reading = (
+                take_reading(machine, seconds=seconds, on_sample=on_sample) if seconds else None
+            )
             return machine.about.facts(), reading
         finally:
             machine.close()
@@ -126,7 +145,12 @@ class Workshop:
     ) -> Computer:
         """The computer at an address; see `open_computer`."""
         return open_computer(
-            address, folder=self.home / "simulated", catalogue=self.catalogue, user=user, seed=seed, pace=pace
+            address,
+            folder=self.home / "simulated",
+            catalogue=self.catalogue,
+            user=user,
+            seed=seed,
+            pace=pace,
         )
 
     def profiles(self) -> dict[str, Profile]:
@@ -153,7 +177,8 @@ class Workshop:
         """The profile of this name, or in this file.
 
         Raises:
-            UnknownNameError: there is no such profile and no such file; BadFileError: the file is no profile.
+            UnknownNameError: there is no such profile and no such file; BadFileError: the file is
+                no profile.
         """
         if "/" in name or name.endswith(".toml"):
             return read_profile(Path(name))
@@ -163,12 +188,17 @@ class Workshop:
             if own.exists():
                 return read_profile(own)
             raise UnknownNameError(
-                "profile", name, profiles, "`lumtak profile list` shows them; a file is named with its path."
+                "profile",
+                name,
+                profiles,
+                "`lumtak profile list` shows them; a file is named with its path.",
             )
         return profiles[name]
 
     def record_action(self, identity: str, action: Action, job_id: str | None = None) -> str:
-        """Keep an action with a job: the one named, else the newest on that computer; gives its name, empty where there is none.
+        """Keep an action with a job: the one named, else the newest on that computer.
+
+        Gives its name, empty where there is none.
 
         Raises:
             UnknownNameError: there is no such job; UsageError: it belongs to another computer.
@@ -178,15 +208,21 @@ class Workshop:
             return ""
         job = self.casebook.job(here)
         if job.identity != identity:
-            raise UsageError(f"The job {job.id} belongs to another computer.", "Name a job of this one.")
+            raise UsageError(
+                f"The job {job.id} belongs to another computer.", "Name a job of this one."
+            )
         self.casebook.save(msgspec.structs.replace(job, actions=(*job.actions, action)))
         return job.id
 
     def notices(self) -> list[str]:
-        """What the person has to be told about Lumtak's own data, such as a store that had to be mended; each once."""
+        """What the person has to be told about Lumtak's own data, such as a store that had to be
+        mended; each once.
+        """
         told: list[str] = []
         if self._only_look is not None and not self._told:
-            told.append(f"{self._only_look} cannot be written: it can be looked at, and nothing is kept.")
+            told.append(
+                f"{self._only_look} cannot be written: it can be looked at, and nothing is kept."
+            )
             self._told = True
         for name in ("journal", "casebook"):
             if name in self.__dict__:
@@ -228,7 +264,9 @@ def _text_of(path: Path) -> str:
         return data.decode("utf-8")
     except UnicodeDecodeError as error:
         line = data[: error.start].count(b"\n") + 1
-        raise BadFileError(str(path), "this is not UTF-8 text.", line=line, next_step="Save it as UTF-8.") from error
+        raise BadFileError(
+            str(path), "this is not UTF-8 text.", line=line, next_step="Save it as UTF-8."
+        ) from error
 
 
 def _is_capture(name: str) -> bool:

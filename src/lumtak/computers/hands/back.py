@@ -1,8 +1,11 @@
-"""What takes root, put back without Lumtak: the script that root owns, made by the hand of root from states that it has checked.
+"""What takes root, put back without Lumtak.
 
-A script that somebody hands over is never written: whoever runs it later runs it as root. What is handed over are the states of settings;
-each is held against what this setting can have had, and the script is made of them here. One file of the standard library, in the language
-of Python 3.8, for it is sent with the hand.
+The script that root owns, made by the hand of root from states that it has checked.
+
+A script that somebody hands over is never written: whoever runs it later runs it as root. What is
+handed over are the states of settings; each is held against what this setting can have had, and the
+script is made of them here. One file of the standard library, in the language of Python 3.8, for it
+is sent with the hand.
 """
 
 from __future__ import annotations
@@ -33,9 +36,10 @@ _HEAD = """\
 # Puts back what Lumtak changed of the system itself. It needs nothing but a shell; run it as root:
 #     sudo sh {path}
 #
-# It looks before it writes: what somebody changed since is left alone, and said. Running it again does no harm.
-# When everything is as it was, it removes itself. If this computer's disk is mounted elsewhere, name the folder,
-# for example: sudo sh undo.sh /mnt; kernel, bus and running services are left alone then.
+# It looks before it writes: what somebody changed since is left alone, and said. Running it again
+# does no harm. When everything is as it was, it removes itself. If this computer's disk is mounted
+# elsewhere, name the folder, for example: sudo sh undo.sh /mnt; kernel, bus and running services
+# are left alone then.
 
 set -u
 umask 022
@@ -63,7 +67,8 @@ def root_script(tag: str, parts: Sequence[Any]) -> bytes:
 
     Args:
         tag: tells it from scripts of other journals.
-        parts: dictionaries of `area`, `key`, `title`, `restore` (an exact state) and `accepted` (those from which it is brought back).
+        parts: dictionaries of `area`, `key`, `title`, `restore` (an exact state) and `accepted`
+            (those from which it is brought back).
 
     Raises:
         ValueError: a state is none that its setting can have had, or nothing is called by this tag.
@@ -78,10 +83,14 @@ def root_script(tag: str, parts: Sequence[Any]) -> bytes:
             _check(area, key, state, restore)
         heads += restore.heads
         shown = "".join(c if c.isprintable() and c.isascii() else "?" for c in title)
-        text.append(choice(str(number), shown, restore, [state for state in accepted if state != restore]))
+        text.append(
+            choice(str(number), shown, restore, [state for state in accepted if state != restore])
+        )
     head = _HEAD.format(path=path) + "".join(dict.fromkeys(heads))
     tail = _TAIL.format(
-        path=quoted(path).decode(), begun=quoted(beside(path)).decode(), folder=quoted(SWAP_FOLDER).decode()
+        path=quoted(path).decode(),
+        begun=quoted(beside(path)).decode(),
+        folder=quoted(SWAP_FOLDER).decode(),
     )
     return head.encode() + b"".join(text) + tail.encode()
 

@@ -1,4 +1,6 @@
-"""Where desktops that store their settings by schemas keep visual effects: all that Lumtak sets there.
+"""Where desktops that store their settings by schemas keep visual effects.
+
+All that Lumtak sets there.
 
 One file of the standard library, in the language of Python 3.8, for it is sent with the hand.
 """
@@ -20,7 +22,9 @@ class Key(NamedTuple):
     @property
     def path(self) -> str:
         """Its place in dconf: schemas here have the path of their name."""
-        return f"/{self.schema.replace('.', '/')}/{self.key}".replace("/org/mate/Marco/", "/org/mate/marco/")
+        return f"/{self.schema.replace('.', '/')}/{self.key}".replace(
+            "/org/mate/Marco/", "/org/mate/marco/"
+        )
 
 
 FAMILIES: tuple[tuple[Key, ...], ...] = (
@@ -28,7 +32,13 @@ FAMILIES: tuple[tuple[Key, ...], ...] = (
         Key("animations", "org.cinnamon", "desktop-effects"),
         Key("cursor-blinking", "org.cinnamon.desktop.interface", "cursor-blink"),
         Key("event-sounds", "org.cinnamon.desktop.sound", "event-sounds"),
-        Key("smooth-fonts", "org.cinnamon.settings-daemon.plugins.xsettings", "antialiasing", "'grayscale'", "'none'"),
+        Key(
+            "smooth-fonts",
+            "org.cinnamon.settings-daemon.plugins.xsettings",
+            "antialiasing",
+            "'grayscale'",
+            "'none'",
+        ),
         Key("thumbnails", "org.cinnamon.desktop.thumbnailers", "disable-all", "false", "true"),
     ),
     (
@@ -43,7 +53,13 @@ FAMILIES: tuple[tuple[Key, ...], ...] = (
         Key("animations", "org.gnome.desktop.interface", "enable-animations"),
         Key("cursor-blinking", "org.gnome.desktop.interface", "cursor-blink"),
         Key("event-sounds", "org.gnome.desktop.sound", "event-sounds"),
-        Key("smooth-fonts", "org.gnome.desktop.interface", "font-antialiasing", "'grayscale'", "'none'"),
+        Key(
+            "smooth-fonts",
+            "org.gnome.desktop.interface",
+            "font-antialiasing",
+            "'grayscale'",
+            "'none'",
+        ),
         Key("thumbnails", "org.gnome.desktop.thumbnailers", "disable-all", "false", "true"),
     ),
 )

@@ -1,8 +1,9 @@
 """A hand: the one program that acts on a real computer, as whoever it runs as.
 
-It is sent as text to a bare interpreter (`python3 -I -S -B`) together with `table` and `wire`, and these three import nothing else of
-Lumtak's: the standard library only, in the language of Python 3.8. docs/HANDS.md has the operations and the form of messages. Lumtak uses
-the same class in its own process where it already is the right user, and on a folder that looks like a computer.
+It is sent as text to a bare interpreter (`python3 -I -S -B`) together with `table` and `wire`, and
+these three import nothing else of Lumtak's: the standard library only, in the language of Python
+3.8. docs/HANDS.md has the operations and the form of messages. Lumtak uses the same class in its
+own process where it already is the right user, and on a folder that looks like a computer.
 """
 
 from __future__ import annotations
@@ -45,7 +46,9 @@ MOST_BYTES = 1 << 20
 _MOST_NAMES = 100_000
 _LINKS_MOST = 40
 _KERNEL_FILES = ("/proc/", "/sys/")
-_ELSEWHERE = re.compile(r"/proc/[^/]+/(?:task/[^/]+/)?(?:root|cwd|exe|fd|map_files)(?:/|$)|/\.\.?(?:/|$)")
+_ELSEWHERE = re.compile(
+    r"/proc/[^/]+/(?:task/[^/]+/)?(?:root|cwd|exe|fd|map_files)(?:/|$)|/\.\.?(?:/|$)"
+)
 """What stands below the kernel's folders and leads wherever a process is."""
 _MOST_OF_THE_DISK = 0.95
 
@@ -58,7 +61,9 @@ class RefusalError(OSError):
 
 
 class Hand:
-    """The operations, as methods. Every failure is an OSError; what is never done is a RefusalError.
+    """The operations, as methods.
+
+    Every failure is an OSError; what is never done is a RefusalError.
 
     Args:
         root: a folder that looks like a computer; empty for the computer itself.
@@ -68,7 +73,11 @@ class Hand:
     """
 
     def __init__(
-        self, root: str = "", rules: bool = False, homes: Sequence[str] = (), only: Sequence[str] = ()
+        self,
+        root: str = "",
+        rules: bool = False,
+        homes: Sequence[str] = (),
+        only: Sequence[str] = (),
     ) -> None:
         self.root = root.rstrip("/")
         self.live = not self.root
@@ -77,10 +86,14 @@ class Hand:
         self.only = frozenset(only)
         self._trusted = {"/"}
 
-    # -- where things are ----------------------------------------------------------------------------------------------------------
+    # -- where things are --------------------------------------------------------------------------
 
     def _place(self, path: str) -> str:
-        """The path here: in a folder that looks like a computer links are followed as they would be there, and never lead out of it."""
+        """The path here.
+
+        In a folder that looks like a computer links are followed as they would be there, and never
+        lead out of it.
+        """
         if not path.startswith("/") or "\0" in path:
             raise RefusalError("%s is no whole path" % path)
         if not self.root:
@@ -107,10 +120,13 @@ class Hand:
         return "/".join([self.root, *done])
 
     def _settled(self, path: str, links: int = 0) -> str:
-        """The path for a hand of root, its last part not looked at: no folder or link on the way is anybody else's.
+        """The path for a hand of root, its last part not looked at.
 
-        Only root can then change where the path leads, so that it can be opened by its name. In a sticky folder such as /tmp others can
-        make entries of their own, so that those have to be root's.
+        No folder or link on the way is anybody else's.
+
+        Only root can then change where the path leads, so that it can be opened by its name. In a
+        sticky folder such as /tmp others can make entries of their own, so that those have to be
+        root's.
         """
         folder, name = posixpath.split(posixpath.normpath(path))
         if folder in self._trusted:
@@ -150,10 +166,13 @@ class Hand:
             return self._followed(path)
         return self._place(path)
 
-    # -- looking -------------------------------------------------------------------------------------------------------------------
+    # -- looking -----------------------------------------------------------------------------------
 
     def read(self, path: str, most: int = MOST_BYTES) -> bytes:
-        """The first `most` bytes of an ordinary file, or of one that the kernel makes; nothing else is opened."""
+        """The first `most` bytes of an ordinary file, or of one that the kernel makes.
+
+        Nothing else is opened.
+        """
         if not self.root and _is_kernels(path):
             descriptor = os.open(path, os.O_RDONLY | os.O_CLOEXEC | os.O_NONBLOCK)
         else:
@@ -208,7 +227,11 @@ class Hand:
         if not stat.S_ISREG(about.st_mode):
             return {"kind": "other"}
         data = self.read("%s/%s" % (folder, name), MOST_BYTES + 1)
-        return {"kind": "file", "mode": stat.S_IMODE(about.st_mode), "bytes": base64.b64encode(data).decode()}
+        return {
+            "kind": "file",
+            "mode": stat.S_IMODE(about.st_mode),
+            "bytes": base64.b64encode(data).decode(),
+        }
 
     def missing(self, path: str) -> int:
         """How many folders, counted from this one upwards, are not there."""
@@ -223,7 +246,10 @@ class Hand:
         return [found.f_blocks * found.f_frsize, found.f_bavail * found.f_frsize]
 
     def walk(self, path: str, most: int = 1_000_000) -> Iterator[list[list[Any]]]:
-        """Every file below a folder on the same volume, no link followed: lists of [path, mode, bytes on the disk, changed at]."""
+        """Every file below a folder on the same volume, no link followed.
+
+        Lists of [path, mode, bytes on the disk, changed at].
+        """
         top = self._looked(path)
         volume, batch, count = os.lstat(top).st_dev, [], 0
         todo = [top]
@@ -235,7 +261,12 @@ class Hand:
                     if stat.S_ISDIR(about.st_mode) and about.st_dev == volume:
                         todo.append(entry.path)
                     batch.append(
-                        [entry.path[len(self.root) :], about.st_mode, about.st_blocks * 512, int(about.st_mtime)]
+                        [
+                            entry.path[len(self.root) :],
+                            about.st_mode,
+                            about.st_blocks * 512,
+                            int(about.st_mtime),
+                        ]
                     )
                     if len(batch) >= 1000:
                         yield batch
@@ -273,17 +304,22 @@ class Hand:
         }
 
     def answers(self, folder: str, tries: int = 5) -> list[list[float]]:
-        """Seconds, a list each: to start a program, to wake from a millisecond's sleep, to have a small file on the disk."""
+        """Seconds, a list each.
+
+        To start a program, to wake from a millisecond's sleep, to have a small file on the disk.
+        """
         if self.rules:
             raise RefusalError("root makes no files to try the disk with")
         starts = [_timed(lambda: self.run(["true"])) for _ in range(min(tries, 50))]
-        naps = [max(0.0, _timed(lambda: time.sleep(0.001)) - 0.001) for _ in range(4 * min(tries, 50))]
+        naps = [
+            max(0.0, _timed(lambda: time.sleep(0.001)) - 0.001) for _ in range(4 * min(tries, 50))
+        ]
         writes: list[float] = []
         with contextlib.suppress(OSError), tempfile.TemporaryFile(dir=self._place(folder)) as file:
             writes = [_timed(lambda: _to_disk(file.fileno())) for _ in range(min(tries, 50))]
         return [starts, naps, writes]
 
-    # -- files of the user -----------------------------------------------------------------------------------------------------------
+    # -- files of the user -------------------------------------------------------------------------
 
     def _own_folder(self, folder: str) -> str:
         """The folder here, if this hand may write below it."""
@@ -295,7 +331,9 @@ class Hand:
 
     @contextlib.contextmanager
     def _opened(self, folder: str) -> Iterator[int]:
-        """A descriptor of a folder of the user's, made with its parents (mode 0700) when it is not there."""
+        """A descriptor of a folder of the user's, made with its parents (mode 0700) when it is not
+        there.
+        """
         place = self._own_folder(folder)
         with _gone_if_it_fails(place):
             os.makedirs(place, mode=0o700, exist_ok=True)
@@ -303,7 +341,9 @@ class Hand:
             try:
                 about = os.fstat(descriptor)
                 if about.st_uid not in {os.geteuid(), 0} or about.st_mode & stat.S_IWOTH:
-                    raise RefusalError("others can write to %s, so nothing is written there" % folder)
+                    raise RefusalError(
+                        "others can write to %s, so nothing is written there" % folder
+                    )
                 yield descriptor
             finally:
                 os.close(descriptor)
@@ -321,7 +361,9 @@ class Hand:
             _put_link(descriptor, name, target)
 
     def remove(self, folder: str, name: str, folders: int = 0) -> None:
-        """The file is gone, with what an interrupted write left, and so are so many folders as far as they are empty."""
+        """The file is gone, with what an interrupted write left, and so are so many folders as far
+        as they are empty.
+        """
         _one_name(name)
         if os.path.isdir(self._own_folder(folder)):
             with self._opened(folder) as descriptor:
@@ -333,7 +375,7 @@ class Hand:
                 break
             folder = posixpath.dirname(folder)
 
-    # -- what takes root -------------------------------------------------------------------------------------------------------------
+    # -- what takes root ---------------------------------------------------------------------------
 
     @contextlib.contextmanager
     def _system_folder(self, folder: str, mode: int = 0o755) -> Iterator[int]:
@@ -344,7 +386,9 @@ class Hand:
         with _gone_if_it_fails(place):
             if not os.path.isdir(place):
                 os.makedirs(place, mode=mode, exist_ok=True)
-                os.chmod(place, mode)  # whatever the caller's mask is, the system has to be able to read there
+                os.chmod(
+                    place, mode
+                )  # whatever the caller's mask is, the system has to be able to read there
             descriptor = os.open(place, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC | os.O_NOFOLLOW)
             try:
                 about = os.fstat(descriptor)
@@ -357,7 +401,9 @@ class Hand:
     def own_put(self, path: str, data: bytes) -> None:
         """A file that only Lumtak writes has these bytes, mode 0644."""
         if not is_own_content(path, data):
-            raise RefusalError("what was to be written to %s is nothing that Lumtak writes there" % path)
+            raise RefusalError(
+                "what was to be written to %s is nothing that Lumtak writes there" % path
+            )
         folder, name = posixpath.split(path)
         with self._system_folder(folder) as descriptor:
             _put(descriptor, name, data, 0o644)
@@ -372,7 +418,10 @@ class Hand:
             _put_link(descriptor, name, target)
 
     def own_remove(self, path: str, folder_too: bool = False) -> None:
-        """A link of a unit, or a file that only Lumtak writes, is gone; its folder too, where that is asked for and it is empty."""
+        """A link of a unit, or a file that only Lumtak writes, is gone.
+
+        Its folder too, where that is asked for and it is empty.
+        """
         folder, name = posixpath.split(path)
         if not (is_own_place(path) or is_link_place(path)):
             raise RefusalError("Lumtak does not remove %s" % path)
@@ -390,7 +439,10 @@ class Hand:
             _shed(self._place(folder))
 
     def own_clear(self, path: str) -> None:
-        """What an interrupted write of a link or file left is gone; its folder too, where it is one of switches and empty."""
+        """What an interrupted write of a link or file left is gone.
+
+        Its folder too, where it is one of switches and empty.
+        """
         folder, name = posixpath.split(path)
         if not (is_own_place(path) or is_link_place(path)):
             raise RefusalError("Lumtak writes nothing to %s" % path)
@@ -401,7 +453,10 @@ class Hand:
                 _shed(self._place(folder))
 
     def make_swap(self, mib: int) -> None:
-        """A swap file of Lumtak's own, which nobody else may read, ready to be switched on; all of it allocated, or none."""
+        """A swap file of Lumtak's own, which nobody else may read, ready to be switched on.
+
+        All of it allocated, or none.
+        """
         name = posixpath.basename(swap_file(mib))
         with self._system_folder(SWAP_FOLDER) as folder:
             found = os.statvfs(folder)
@@ -409,7 +464,10 @@ class Hand:
                 raise RefusalError("a swap file of %d MiB would fill the disk" % mib)
             _forget(name, folder)
             descriptor = os.open(
-                name, os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC, 0o600, dir_fd=folder
+                name,
+                os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC,
+                0o600,
+                dir_fd=folder,
             )
             try:
                 os.posix_fallocate(descriptor, 0, int(mib) << 20)
@@ -430,21 +488,29 @@ class Hand:
 
     def _check_kernel(self, path: str, value: str) -> None:
         name = path[len("/proc/sys/vm/") :] if path.startswith("/proc/sys/vm/") else ""
-        word = POLICY_FILE.fullmatch(path) is not None and re.fullmatch(r"[a-z0-9_]{1,40}", value) is not None
+        word = (
+            POLICY_FILE.fullmatch(path) is not None
+            and re.fullmatch(r"[a-z0-9_]{1,40}", value) is not None
+        )
         if not self.rules or not (word or kernel_value_fits(name, value)):
             raise RefusalError("%s is not set by Lumtak" % path)
 
     def set_kernel(self, path: str, value: str) -> None:
         """A value of the kernel, until the next restart."""
         self._check_kernel(path, value)
-        descriptor = os.open(self._place(path), os.O_WRONLY | os.O_CLOEXEC | (os.O_TRUNC if self.root else 0))
+        descriptor = os.open(
+            self._place(path), os.O_WRONLY | os.O_CLOEXEC | (os.O_TRUNC if self.root else 0)
+        )
         try:
             os.write(descriptor, value.encode())
         finally:
             os.close(descriptor)
 
     def leave_script(self, tag: str, parts: str) -> None:
-        """The script that puts back what takes root stands, made here from these states (JSON); with none of them it goes."""
+        """The script that puts back what takes root stands, made here from these states (JSON).
+
+        With none of them it goes.
+        """
         path = script_path(tag)
         folder, name = posixpath.split(path)
         found = json.loads(parts)
@@ -464,7 +530,10 @@ class Hand:
             _shed(self._place(folder))
 
     def end(self, pid: int, started: int, force: bool, wait_s: float) -> str:
-        """Ask a process to end (SIGTERM), or force it (SIGKILL): "gone", "runs", or "another" where its number is another one's by now."""
+        """Ask a process to end (SIGTERM), or force it (SIGKILL).
+
+        "gone", "runs", or "another" where its number is another one's by now.
+        """
         try:
             descriptor = os.pidfd_open(pid)
         except ProcessLookupError:
@@ -480,16 +549,19 @@ class Hand:
         finally:
             os.close(descriptor)
 
-    # -- programs ------------------------------------------------------------------------------------------------------------------
+    # -- programs ----------------------------------------------------------------------------------
 
-    def run(self, arguments: Sequence[str], timeout_s: float = 20.0, partly: bool = False, bus: str = "") -> bytes:
+    def run(
+        self, arguments: Sequence[str], timeout_s: float = 20.0, partly: bool = False, bus: str = ""
+    ) -> bytes:
         """What a program of the table prints.
 
         Args:
             arguments: its name and arguments.
             timeout_s: after that it is ended, with whatever it started.
             partly: take what it prints although it fails.
-            bus: run it on the session bus of this hand's user, who is at home there: HOME, then the configuration folder, a line each.
+            bus: run it on the session bus of this hand's user, who is at home there: HOME, then the
+                configuration folder, a line each.
         """
         arguments = list(arguments)
         name, told = arguments[0], "\0".join(arguments[1:])
@@ -509,14 +581,19 @@ class NotOrdinaryError(OSError):
 
 
 def _is_kernels(path: str) -> bool:
-    """Whether the kernel makes what stands there, so that nobody can have planted a link on the way."""
+    """Whether the kernel makes what stands there, so that nobody can have planted a link on the
+    way.
+    """
     return path.startswith(_KERNEL_FILES) and _ELSEWHERE.search(path) is None
 
 
 def _open_ordinary(place: str) -> int:
-    """A descriptor to read an ordinary file by; links are followed, but no device, pipe or socket is opened.
+    """A descriptor to read an ordinary file by.
 
-    It is looked at first: opening a device can do something. Whoever exchanges it in between owns the folder, and has it opened as themselves.
+    Links are followed, but no device, pipe or socket is opened.
+
+    It is looked at first: opening a device can do something. Whoever exchanges it in between owns
+    the folder, and has it opened as themselves.
     """
     if not stat.S_ISREG(os.stat(place).st_mode):
         raise NotOrdinaryError(errno.EINVAL, "this is no ordinary file")
@@ -552,7 +629,9 @@ def _shed(place: str) -> bool:
 
 @contextlib.contextmanager
 def _gone_if_it_fails(place: str) -> Iterator[None]:
-    """Folders that are made on the way to this one, and it, go again where what is done with it fails."""
+    """Folders that are made on the way to this one, and it, go again where what is done with it
+    fails.
+    """
     made = []
     while not os.path.isdir(place) and place not in {"", "/"}:
         made.append(place)
@@ -575,7 +654,10 @@ def _put(folder: int, name: str, data: bytes, mode: int) -> None:
     temporary = temporary_name(name)
     _forget(temporary, folder)
     descriptor = os.open(
-        temporary, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC, 0o600, dir_fd=folder
+        temporary,
+        os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC,
+        0o600,
+        dir_fd=folder,
     )
     try:
         try:
@@ -613,7 +695,10 @@ def _forget(name: str, folder: int) -> None:
 
 
 def _started(data: bytes) -> int:
-    """When a process started, in ticks since boot, from /proc/PID/stat; 0 where that is not understood."""
+    """When a process started, in ticks since boot, from /proc/PID/stat.
+
+    0 where that is not understood.
+    """
     fields = data[data.rfind(b")") + 1 :].split()
     return int(fields[19]) if len(fields) > 19 and re.fullmatch(rb"[0-9]{1,20}", fields[19]) else 0
 

@@ -1,4 +1,7 @@
-"""A hand at the other end of two pipes. It may lie, flood, stop or never end: what it says is bounded in size and time, and checked."""
+"""A hand at the other end of two pipes.
+
+It may lie, flood, stop or never end: what it says is bounded in size and time, and checked.
+"""
 
 import contextlib
 import os
@@ -27,15 +30,23 @@ _MOST_PARTS = 100_000
 
 
 def bootstrap(python: str) -> tuple[str, ...]:
-    """The command that starts a bare interpreter which waits for the code of a hand; python(1), -I, -S and -B."""
+    """The command that starts a bare interpreter which waits for the code of a hand.
+
+    Python(1), -I, -S and -B.
+    """
     return (python, "-I", "-S", "-B", "-c", _BOOT)
 
 
 def code(options: Mapping[str, Any]) -> bytes:
-    """What the interpreter is sent: a length, and a program that makes the modules of the hand and serves as these options say."""
+    """What the interpreter is sent.
+
+    A length, and a program that makes the modules of the hand and serves as these options say.
+    """
     package = "lumtak.computers.hands"
     folder = files(package)
-    modules = [(f"{package}.{name}", (folder / f"{name}.py").read_text(encoding="utf-8")) for name in _SENT]
+    modules = [
+        (f"{package}.{name}", (folder / f"{name}.py").read_text(encoding="utf-8")) for name in _SENT
+    ]
     program = (
         "import sys, types\n"
         f"for name, text in {modules!r}:\n"
@@ -53,8 +64,10 @@ class Piped:
         command: starts the interpreter; from `bootstrap`, with whatever makes it another user.
         options: of the hand: `rules`, `homes`.
         who: for a person: "the hand of mia".
-        session: whether it gets a session of its own at once; sudo has to stay in the caller's, to ask on the terminal.
-        start_s: how long it may take until it answers; None while a person may be typing a password.
+        session: whether it gets a session of its own at once; sudo has to stay in the caller's, to
+            ask on the terminal.
+        start_s: how long it may take until it answers; None while a person may be typing a
+            password.
     """
 
     live = True
@@ -75,7 +88,7 @@ class Piped:
         self._buffer = b""
         self._lock = threading.RLock()
 
-    # -- starting and ending -------------------------------------------------------------------------------------------------------
+    # -- starting and ending -----------------------------------------------------------------------
 
     def open(self) -> None:
         """Start it, where it does not run.
@@ -90,7 +103,9 @@ class Piped:
                 self._command,
                 stdin=subprocess.PIPE,
                 stdout=subprocess.PIPE,
-                stderr=None if self._start_s is None else subprocess.DEVNULL,  # there sudo speaks to the person
+                stderr=(
+                    None if self._start_s is None else subprocess.DEVNULL
+                ),  # there sudo speaks to the person
                 env={"PATH": "/usr/sbin:/usr/bin:/sbin:/bin", "LC_ALL": "C.UTF-8"},
                 cwd="/",
                 close_fds=True,
@@ -125,7 +140,9 @@ class Piped:
                 if self._session:
                     with contextlib.suppress(ProcessLookupError, PermissionError):
                         os.killpg(process.pid, signal.SIGKILL)
-                with contextlib.suppress(PermissionError, subprocess.TimeoutExpired):  # sudo's: it ends with its pipes
+                with contextlib.suppress(
+                    PermissionError, subprocess.TimeoutExpired
+                ):  # sudo's: it ends with its pipes
                     process.kill()
                     process.wait(timeout=2)
 
@@ -134,7 +151,7 @@ class Piped:
         """Whether it runs."""
         return self._process is not None
 
-    # -- asking --------------------------------------------------------------------------------------------------------------------
+    # -- asking ------------------------------------------------------------------------------------
 
     def _ask(self, operation: str, *given: object, answer_s: float = _ANSWER_S) -> Any:
         with self._lock, self._plainly():
@@ -175,7 +192,11 @@ class Piped:
                 made = {"refused": RefusalError, "odd": None}.get(kind)
                 if made is RefusalError:
                     raise RefusalError(words[:2000])
-                raise NotOrdinaryError(number, words[:2000]) if kind == "odd" else OSError(number, words[:2000])
+                raise (
+                    NotOrdinaryError(number, words[:2000])
+                    if kind == "odd"
+                    else OSError(number, words[:2000])
+                )
             case {"more": value}:
                 return _More(value)
         raise _BrokenError("says what is no answer")
@@ -217,7 +238,7 @@ class Piped:
             raise OSError(f"{self._who} says what is no answer")
         return value
 
-    # -- operations ------------------------------------------------------------------------------------------------------------------
+    # -- operations --------------------------------------------------------------------------------
 
     def about(self) -> dict[str, int]:
         """See `Hand.about`."""
@@ -226,7 +247,9 @@ class Piped:
 
     def read(self, path: str, most: int = MOST_BYTES) -> bytes:
         """See `Hand.read`."""
-        data: bytes = self._checked(self._ask("read", path, most), lambda v: isinstance(v, bytes) and len(v) <= most)
+        data: bytes = self._checked(
+            self._ask("read", path, most), lambda v: isinstance(v, bytes) and len(v) <= most
+        )
         return data
 
     def read_many(self, paths: Sequence[str], most: int = MOST_BYTES) -> list[bytes | None]:
@@ -246,7 +269,12 @@ class Piped:
         """See `Hand.names`."""
 
         def is_name(value: Any) -> bool:
-            return isinstance(value, str) and "/" not in value and "\0" not in value and value not in {"", ".", ".."}
+            return (
+                isinstance(value, str)
+                and "/" not in value
+                and "\0" not in value
+                and value not in {"", ".", ".."}
+            )
 
         found: list[str] = self._checked(
             self._ask("names", path), lambda v: isinstance(v, list) and all(map(is_name, v))
@@ -256,7 +284,8 @@ class Piped:
     def link(self, path: str) -> str | None:
         """See `Hand.link`."""
         found: str | None = self._checked(
-            self._ask("link", path), lambda v: v is None or (isinstance(v, str) and 0 < len(v) < 5000 and "\0" not in v)
+            self._ask("link", path),
+            lambda v: v is None or (isinstance(v, str) and 0 < len(v) < 5000 and "\0" not in v),
         )
         return found
 
@@ -282,18 +311,24 @@ class Piped:
 
     def missing(self, path: str) -> int:
         """See `Hand.missing`."""
-        count: int = self._checked(self._ask("missing", path), lambda v: type(v) is int and 0 <= v < 1000)
+        count: int = self._checked(
+            self._ask("missing", path), lambda v: type(v) is int and 0 <= v < 1000
+        )
         return count
 
     def space(self, path: str) -> list[int]:
         """See `Hand.space`."""
         found: list[int] = self._checked(
-            self._ask("space", path), lambda v: isinstance(v, list) and len(v) == 2 and all(type(n) is int for n in v)
+            self._ask("space", path),
+            lambda v: isinstance(v, list) and len(v) == 2 and all(type(n) is int for n in v),
         )
         return found
 
     def walk(self, path: str, most: int = 1_000_000) -> Iterator[list[list[Any]]]:
-        """See `Hand.walk`; nothing else can be asked of this hand until it has ended. Whoever stops before that ends the hand."""
+        """See `Hand.walk`; nothing else can be asked of this hand until it has ended.
+
+        Whoever stops before that ends the hand.
+        """
         with self._lock:
             part, ended = self._ask("walk", path, most), False
             try:
@@ -315,7 +350,10 @@ class Piped:
         """See `Hand.counters`."""
         found: dict[str, bytes] = self._checked(
             self._ask("counters"),
-            lambda v: isinstance(v, dict) and all(k.isdecimal() and isinstance(b, bytes) for k, b in v.items()),
+            lambda v: (
+                isinstance(v, dict)
+                and all(k.isdecimal() and isinstance(b, bytes) for k, b in v.items())
+            ),
         )
         return {int(k): data for k, data in found.items()}
 
@@ -326,7 +364,9 @@ class Piped:
             return (
                 isinstance(value, list)
                 and len(value) == 3
-                and all(isinstance(v, list) and all(type(n) in {int, float} for n in v) for v in value)
+                and all(
+                    isinstance(v, list) and all(type(n) in {int, float} for n in v) for v in value
+                )
             )
 
         found: list[list[float]] = self._checked(self._ask("answers", folder, tries), fits)
@@ -393,7 +433,9 @@ class Piped:
     ) -> bytes:
         """See `Hand.run`."""
         printed: bytes = self._checked(
-            self._ask("run", list(arguments), timeout_s, partly, bus, answer_s=_ANSWER_S + timeout_s),
+            self._ask(
+                "run", list(arguments), timeout_s, partly, bus, answer_s=_ANSWER_S + timeout_s
+            ),
             lambda v: isinstance(v, bytes),
         )
         return printed

@@ -20,28 +20,41 @@ _BUS = """<!DOCTYPE busconfig PUBLIC "-//freedesktop//DTD D-Bus Bus Configuratio
  "http://www.freedesktop.org/standards/dbus/1.0/busconfig.dtd">
 <busconfig><type>session</type><listen>unix:tmpdir=/tmp</listen><auth>EXTERNAL</auth>
 <servicedir>/usr/share/dbus-1/services</servicedir>
-<policy context="default"><allow send_destination="*" eavesdrop="true"/><allow eavesdrop="true"/><allow own="*"/></policy></busconfig>
+<policy context="default"><allow send_destination="*" eavesdrop="true"/>
+<allow eavesdrop="true"/><allow own="*"/></policy></busconfig>
 """
-"""A session bus that starts what the system's packages brought, and nothing that stands in a folder of the user; dbus-daemon(1)."""
+"""A session bus that starts what the system's packages brought, and nothing that stands in a folder
+of the user; dbus-daemon(1)."""
 
 
 def on_the_bus(arguments: list[str], timeout_s: float, own: dict[str, str]) -> bytes:
-    """What a program prints that runs on the session bus of this hand's user; on one of its own where the user is not logged in."""
+    """What a program prints that runs on the session bus of this hand's user.
+
+    On one of its own where the user is not logged in.
+    """
     runtime = "/run/user/%d" % os.geteuid()
     if os.path.exists(runtime + "/bus"):
-        own = dict(own, XDG_RUNTIME_DIR=runtime, DBUS_SESSION_BUS_ADDRESS="unix:path=%s/bus" % runtime)
+        own = dict(
+            own, XDG_RUNTIME_DIR=runtime, DBUS_SESSION_BUS_ADDRESS="unix:path=%s/bus" % runtime
+        )
         return printed(arguments, timeout_s, check=True, more=own)
     with tempfile.TemporaryDirectory(prefix="lumtak-bus-") as folder:
         with open(folder + "/bus.conf", "w", encoding="ascii") as file:
             file.write(_BUS)
-        # Some programs leave files in the user's cache, though they only read, where there is no folder for what runs.
+        # Some programs leave files in the user's cache, though they only read, where there is no
+        # folder for what runs.
         own = dict(own, XDG_RUNTIME_DIR=folder)
         whole = ["dbus-run-session", "--config-file=%s/bus.conf" % folder, "--", *arguments]
         return printed(whole, timeout_s, check=True, more=own)
 
 
-def printed(arguments: list[str], timeout_s: float, check: bool, more: dict[str, str] | None = None) -> bytes:
-    """What a program prints that runs in a session of its own: without a terminal, with a clean environment and no descriptor but three."""
+def printed(
+    arguments: list[str], timeout_s: float, check: bool, more: dict[str, str] | None = None
+) -> bytes:
+    """What a program prints that runs in a session of its own.
+
+    Without a terminal, with a clean environment and no descriptor but three.
+    """
     program = subprocess.Popen(  # noqa: S603 - a table of programs and arguments, no shell
         arguments,
         stdin=subprocess.DEVNULL,
@@ -58,14 +71,21 @@ def printed(arguments: list[str], timeout_s: float, check: bool, more: dict[str,
     if check and program.returncode != 0:
         lines = said.decode("utf-8", "replace").strip().splitlines()
         raise OSError(
-            errno.EIO, "%s failed: %s" % (arguments[0], lines[-1] if lines else "code %d" % program.returncode)
+            errno.EIO,
+            "%s failed: %s"
+            % (arguments[0], lines[-1] if lines else "code %d" % program.returncode),
         )
     return out
 
 
 def _collected(program: subprocess.Popen[bytes], timeout_s: float) -> tuple[bytes, bytes, str]:
-    """(what it printed, what it said, why it was ended early): read as it comes, up to a limit of size and time."""
-    kept: dict[int, list[bytes]] = {p.fileno(): [] for p in (program.stdout, program.stderr) if p is not None}
+    """(what it printed, what it said, why it was ended early).
+
+    Read as it comes, up to a limit of size and time.
+    """
+    kept: dict[int, list[bytes]] = {
+        p.fileno(): [] for p in (program.stdout, program.stderr) if p is not None
+    }
     size, end, late = 0, time.monotonic() + min(timeout_s, 600.0), ""
     waiting = list(kept)
     while waiting and not late:

@@ -1,17 +1,32 @@
-"""What adapters know of hands: the operations they use, small helpers over them, and the hands of one computer."""
+"""What adapters know of hands.
+
+The operations they use, small helpers over them, and the hands of one computer.
+"""
 
 from collections.abc import Iterator, Sequence
 from typing import Any, Protocol
 
 from lumtak.computers.hands.hand import NotOrdinaryError, RefusalError
 
-__all__ = ["NotOrdinaryError", "Reach", "RefusalError", "names_at", "real_path", "runs_systemd", "text", "text_at"]
+__all__ = [
+    "NotOrdinaryError",
+    "Reach",
+    "RefusalError",
+    "names_at",
+    "real_path",
+    "runs_systemd",
+    "text",
+    "text_at",
+]
 
 _MOST_LINKS = 8
 
 
 class Reach(Protocol):
-    """A hand, here or at the other end of a pipe; `hand.Hand` says what each operation does. Failures are OSError."""
+    """A hand, here or at the other end of a pipe; `hand.Hand` says what each operation does.
+
+    Failures are OSError.
+    """
 
     @property
     def live(self) -> bool:
@@ -41,7 +56,9 @@ class Reach(Protocol):
     def set_kernel(self, path: str, value: str) -> None: ...
     def leave_script(self, tag: str, parts: str) -> None: ...
     def end(self, pid: int, started: int, force: bool, wait_s: float) -> str: ...
-    def run(self, arguments: Sequence[str], timeout_s: float = ..., partly: bool = ..., bus: str = ...) -> bytes: ...
+    def run(
+        self, arguments: Sequence[str], timeout_s: float = ..., partly: bool = ..., bus: str = ...
+    ) -> bytes: ...
 
 
 def text(data: bytes) -> str:
@@ -50,7 +67,10 @@ def text(data: bytes) -> str:
 
 
 def text_at(hand: Reach, path: str, most: int = 1 << 16) -> str:
-    """What a small file says, blanks around it left out; empty where it is not there or may not be read."""
+    """What a small file says, blanks around it left out.
+
+    Empty where it is not there or may not be read.
+    """
     try:
         return text(hand.read(path, most)).strip()
     except OSError:
@@ -75,7 +95,10 @@ def runs_systemd(hand: Reach) -> bool:
 
 
 def real_path(hand: Reach, path: str) -> str:
-    """Where a path leads, links on all of it followed; a circle ends where it was when that was noticed."""
+    """Where a path leads, links on all of it followed.
+
+    A circle ends where it was when that was noticed.
+    """
     done, left, links = "", [part for part in path.split("/") if part], 0
     while left:
         part = left.pop(0)

@@ -1,6 +1,9 @@
-"""The undo scripts in POSIX shell: words and bytes as it takes them, the functions that scripts call, and the part for one setting.
+"""The undo scripts in POSIX shell.
 
-Source: POSIX.1-2017, Shell Command Language. One file of the standard library, in the language of Python 3.8, for it is sent with the hand.
+Words and bytes as it takes them, the functions that scripts call, and the part for one setting.
+
+Source: POSIX.1-2017, Shell Command Language. One file of the standard library, in the language of
+Python 3.8, for it is sent with the hand.
 """
 
 from __future__ import annotations
@@ -15,7 +18,10 @@ from lumtak.computers.hands.table import STORE, STORE_PATH, STORE_TABLE
 
 
 def temporary_name(name: str) -> str:
-    """What is written before it takes a file's place: the same for the same name, so that what a killed write left goes with the next."""
+    """What is written before it takes a file's place.
+
+    The same for the same name, so that what a killed write left goes with the next.
+    """
     return ".lumtak-%s.new" % hashlib.sha256(os.fsencode(name)).hexdigest()[:12]
 
 
@@ -26,7 +32,9 @@ def quoted(text: str) -> bytes:
 
 def prints(name: str, data: bytes) -> bytes:
     """A shell function that prints exactly these bytes, a line of them each time."""
-    lines = [b"    printf '%s'" % _format(line) for line in re.findall(rb"[^\n]*\n|[^\n]+", data)] or [b"    :"]
+    lines = [
+        b"    printf '%s'" % _format(line) for line in re.findall(rb"[^\n]*\n|[^\n]+", data)
+    ] or [b"    :"]
     return b"%s() {\n%s\n}" % (name.encode(), b"\n".join(lines))
 
 
@@ -46,7 +54,7 @@ def _format(data: bytes) -> bytes:
     return bytes(out)
 
 
-# -- what the parts of an undo script call ----------------------------------------------------------------------------------------------
+# -- what the parts of an undo script call ---------------------------------------------------------
 
 COUNTERS = """
 newline='
@@ -64,13 +72,15 @@ FILES = """
 # What stands at $file, compared with what is asked for.
 absent() { [ ! -e "$file" ] && [ ! -L "$file" ]; }
 holds() { # MODE, and the bytes on standard input
-    [ -f "$file" ] && [ ! -L "$file" ] && [ -n "$(find "$file" -prune -perm "$1")" ] && cmp -s - "$file"
+    [ -f "$file" ] && [ ! -L "$file" ] && [ -n "$(find "$file" -prune -perm "$1")" ] &&
+        cmp -s - "$file"
 }
 points_to() { [ -L "$file" ] && [ "$(readlink "$file" && printf x)" = "$1${newline}x" ]; }
 
 # Ways to bring $file back; the new file is whole before it takes the old one's place.
 replace() { # MODE, and the bytes on standard input
-    mkdir -p "$folder" && rm -f "$new" && (set -C && cat >"$new") && chmod "$1" "$new" && mv -f "$new" "$file"
+    mkdir -p "$folder" && rm -f "$new" && (set -C && cat >"$new") && chmod "$1" "$new" &&
+        mv -f "$new" "$file"
 }
 relink() { mkdir -p "$folder" && rm -f "$new" && ln -s "$1" "$new" && mv -f "$new" "$file"; }
 shed() { # COUNT folders that were not there before, from $folder upwards, as far as they are empty
@@ -93,7 +103,11 @@ store() { busctl --user call {bus} {path} {bus} "$@"; }
 may_run_is() {
     [ -n "$root" ] && return 0
     found=$(store GetPermission sss {table} {table} "$1" 2>/dev/null) || found=
-    if [ -n "$2" ]; then [ "$found" = "as 1 \\"$2\\"" ]; else [ -z "$found" ] || [ "$found" = 'as 0' ]; fi
+    if [ -n "$2" ]; then
+        [ "$found" = "as 1 \\"$2\\"" ]
+    else
+        [ -z "$found" ] || [ "$found" = 'as 0' ]
+    fi
 }
 may_run() {
     [ -n "$root" ] && return 0
@@ -111,7 +125,8 @@ LINKS = """
 link_is() { [ -L "$root$1" ] && [ "$(readlink "$root$1" && printf x)" = "$2${newline}x" ]; }
 link_gone() { [ ! -e "$root$1" ] && [ ! -L "$root$1" ]; }
 put_link() {
-    mkdir -p "$root${1%/*}" && rm -f "$root$1.lumtak" && ln -s "$2" "$root$1.lumtak" && mv -f "$root$1.lumtak" "$root$1"
+    mkdir -p "$root${1%/*}" && rm -f "$root$1.lumtak" && ln -s "$2" "$root$1.lumtak" &&
+        mv -f "$root$1.lumtak" "$root$1"
 }
 drop_switch() { drop "$1" && { rmdir "$root${1%/*}" 2>/dev/null || :; }; }
 units() { [ -n "$root" ] || systemctl "$@"; }
@@ -128,7 +143,8 @@ keep_as() { cat >"$root$1"; }
 CLOCK = """
 clock_holds() { # a policy's governor and energy preference, which does not count under performance
     governor=$(cat "$1/scaling_governor") preference=
-    [ "$governor" = performance ] || preference=$(cat "$1/energy_performance_preference" 2>/dev/null || :)
+    [ "$governor" = performance ] ||
+        preference=$(cat "$1/energy_performance_preference" 2>/dev/null || :)
     [ "$governor/$preference" = "$2/$3" ]
 }
 clock_is() { [ -n "$root" ] || clock_holds "$@"; }
@@ -163,14 +179,21 @@ room_for() { # what FILE holds
         while read -r name free _; do
             [ "$name" != MemAvailable: ] || break
         done </proc/meminfo
-        [ "$held" -lt $((free * 4 / 5)) ] || { echo 'Memory is not free for what is in swap; close programs, then run this again.' && false; }
+        [ "$held" -lt $((free * 4 / 5)) ] ||
+            {
+                echo 'Memory is not free for what is in swap; close programs, then run this again.'
+                false
+            }
     }
 }
 swap_off() { [ -n "$root" ] || ! swaps_to "$1" || units stop "$2"; }
 drop_swap() { drop "$1" && { rmdir "$root${1%/*}" 2>/dev/null || :; }; }
 """
 PLAN = """
-plan_is() { [ -n "$root" ] || [ "$(busctl --system get-property "$1" "$2" "$1" ActiveProfile)" = "s \\"$3\\"" ]; }
+plan_is() {
+    [ -n "$root" ] ||
+        [ "$(busctl --system get-property "$1" "$2" "$1" ActiveProfile)" = "s \\"$3\\"" ]
+}
 plan() { [ -n "$root" ] || busctl --system set-property "$1" "$2" "$1" ActiveProfile s "$3"; }
 """
 
@@ -182,12 +205,17 @@ def beside(path: str) -> str:
 
 
 def at(folder: str, name: str) -> bytes:
-    """The place that FILES looks at from here on: a file of a user's, and the one that is whole before it takes its place."""
+    """The place that FILES looks at from here on.
+
+    A file of a user's, and the one that is whole before it takes its place.
+    """
     return b'at "$root"%s %s' % (quoted("%s/%s" % (folder, name)), quoted(temporary_name(name)))
 
 
 class Part:
-    """One part of an undo script: the states that it tells apart, and the functions that its lines call.
+    """One part of an undo script.
+
+    The states that it tells apart, and the functions that its lines call.
 
     Args:
         number: tells it from the other parts.
@@ -209,30 +237,49 @@ class Part:
         return self._named[data]
 
     def kept(self, path: str, data: Optional[bytes]) -> bytes:
-        """The condition that a file of Lumtak's own holds these bytes; is not there where they are None."""
+        """The condition that a file of Lumtak's own holds these bytes.
+
+        Is not there where they are None.
+        """
         place = quoted(path)
-        return b"not_kept %s" % place if data is None else b"{ %s | kept_as %s; }" % (self.printing(data), place)
+        return (
+            b"not_kept %s" % place
+            if data is None
+            else b"{ %s | kept_as %s; }" % (self.printing(data), place)
+        )
 
     def keep(self, path: str, data: Optional[bytes]) -> bytes:
         """The command by which that file gets these bytes, or goes."""
         place = quoted(path)
-        return b"drop %s" % place if data is None else b"%s | keep_as %s" % (self.printing(data), place)
+        return (
+            b"drop %s" % place
+            if data is None
+            else b"%s | keep_as %s" % (self.printing(data), place)
+        )
 
 
 def choice(number: str, title: str, restore: Any, accepted: Sequence[Any]) -> bytes:
-    """The part for one setting: as it was already, brought back from a state that is known, or left alone.
+    """The part for one setting.
 
-    Each part of a state may be as in any that is known, so that what was interrupted half-way is brought back too.
+    As it was already, brought back from a state that is known, or left alone.
+
+    Each part of a state may be as in any that is known, so that what was interrupted half-way is
+    brought back too.
 
     Args:
         number: tells it from the other parts.
-        title: for the person who runs the script; it is quoted where it is shown, and stands in no comment.
+        title: for the person who runs the script; it is quoted where it is shown, and stands in no
+            comment.
         restore: the state that is brought back.
         accepted: those from which it is, that one left out.
     """
     part = Part(number, [restore, *accepted])
     known = [state.tests(part) for state in (restore, *accepted)]
-    before, bring, tidy = b" && ".join(known[0]) or b"true", b" && ".join(restore.bring(part)), restore.tidy()
+    before, bring, tidy = (
+        b" && ".join(known[0]) or b"true",
+        b" && ".join(restore.bring(part)),
+        restore.tidy(),
+    )
     tidy = b"    %s\n" % tidy if tidy else b""
     lines = [b"", *part.functions, b"title=%s" % quoted(title)]
     lines += restore.preface(part)

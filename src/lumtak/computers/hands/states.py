@@ -1,8 +1,11 @@
-"""Exact states: what a setting is at one moment, typed, exact enough to be brought back to the byte.
+"""Exact states: what a setting is at one moment, typed, exact enough to be brought back to the
+byte.
 
-Each kind of state is a record that says all there is to say of it: its parts, what it looks like where its setting can have had it, which of
-its parts are written on their own, and its part of the undo script. Nobody else takes one apart or puts one together from texts. One file of
-the standard library, in the language of Python 3.8, for it is sent with the hand; docs/FORMATS.md has the records in JSON.
+Each kind of state is a record that says all there is to say of it: its parts, what it looks like
+where its setting can have had it, which of its parts are written on their own, and its part of the
+undo script. Nobody else takes one apart or puts one together from texts. One file of the standard
+library, in the language of Python 3.8, for it is sent with the hand; docs/FORMATS.md has the
+records in JSON.
 """
 
 from __future__ import annotations
@@ -59,7 +62,10 @@ _LONGEST = 1 << 16
 
 @dataclass(frozen=True)
 class Exact(ABC):
-    """An exact state. Two are the same where their fields are, those that only go along (`compare=False`) left out."""
+    """An exact state.
+
+    Two are the same where their fields are, those that only go along (`compare=False`) left out.
+    """
 
     kind: str = field(default="", init=False, repr=False)
     areas: ClassVar[Tuple[str, ...]] = ()
@@ -67,7 +73,8 @@ class Exact(ABC):
     root: ClassVar[bool] = False
     """Whether it takes root to bring it back."""
     apart: ClassVar[Tuple[str, ...]] = ()
-    """Fields whose parts are written on their own, one after the other; all else is written at once."""
+    """Fields whose parts are written on their own, one after the other; all else is written at
+    once."""
     heads: ClassVar[Tuple[str, ...]] = ()
     """What its part of the undo script calls."""
 
@@ -79,7 +86,7 @@ class Exact(ABC):
     def __post_init__(self) -> None:
         object.__setattr__(self, "kind", type(self).kind)
 
-    # -- what it looks like ------------------------------------------------------------------------------------------------------------
+    # -- what it looks like ------------------------------------------------------------------------
 
     def problem(self, area: str, key: str) -> str:
         """Why this setting cannot have been in this state, as a clause; empty where it can."""
@@ -92,10 +99,13 @@ class Exact(ABC):
         """The same, in an area of its own."""
 
     def by_hand(self) -> str:
-        """What a person can type to bring it back, where Lumtak would not write it; empty where nothing short does."""
+        """What a person can type to bring it back, where Lumtak would not write it.
+
+        Empty where nothing short does.
+        """
         return ""
 
-    # -- comparison --------------------------------------------------------------------------------------------------------------------
+    # -- comparison --------------------------------------------------------------------------------
 
     def parts(self) -> Dict[Tuple[str, str], object]:
         """What is written on its own, by field and name."""
@@ -111,11 +121,19 @@ class Exact(ABC):
         return found
 
     def _rest(self) -> List[object]:
-        return [getattr(self, f.name) for f in fields(self) if f.compare and f.name not in self.apart]
+        return [
+            getattr(self, f.name) for f in fields(self) if f.compare and f.name not in self.apart
+        ]
 
     def between(self, one: Exact, other: Exact) -> bool:
-        """Whether a write from the one to the other was interrupted half-way: each part is as in one of them, and all else is equal."""
-        if not type(self) is type(one) is type(other) or not self._rest() == one._rest() == other._rest():
+        """Whether a write from the one to the other was interrupted half-way.
+
+        Each part is as in one of them, and all else is equal.
+        """
+        if (
+            not type(self) is type(one) is type(other)
+            or not self._rest() == one._rest() == other._rest()
+        ):
             return False
         mine, first, second = self.parts(), one.parts(), other.parts()
         names = {*mine, *first, *second}
@@ -125,7 +143,7 @@ class Exact(ABC):
         """Whether one script can tell the two from each other."""
         return type(self) is type(other)
 
-    # -- its part of the undo script ---------------------------------------------------------------------------------------------------
+    # -- its part of the undo script ---------------------------------------------------------------
 
     def places(self) -> List[str]:
         """Files and links of the system that a write of it touches."""
@@ -134,14 +152,18 @@ class Exact(ABC):
     def preface(self, part: Part) -> List[bytes]:
         """What stands before the tests: what an interrupted write left beside its places goes."""
         found = sorted({place for state in part.among for place in state.places()})
-        return [(b"drop_switch %s" if is_switch(p) else b"drop %s") % quoted(beside(p)) for p in found]
+        return [
+            (b"drop_switch %s" if is_switch(p) else b"drop %s") % quoted(beside(p)) for p in found
+        ]
 
     @abstractmethod
     def tests(self, part: Part) -> List[bytes]:
-        """The shell conditions that this state is there, one a part, in the same order for each of these states.
+        """The shell conditions that this state is there, one a part, in the same order for each of
+        these states.
 
         Args:
-            part: knows all states that it tells apart, this one included, and keeps the functions that its lines call.
+            part: knows all states that it tells apart, this one included, and keeps the functions
+                that its lines call.
         """
 
     @abstractmethod
@@ -149,16 +171,22 @@ class Exact(ABC):
         """The commands that bring this state back, each only where the one before succeeded."""
 
     def tidy(self) -> bytes:
-        """What is cleared away afterwards, and where it is there already; empty where nothing is."""
+        """What is cleared away afterwards, and where it is there already.
+
+        Empty where nothing is.
+        """
         return b""
 
 
-# -- files of the user -----------------------------------------------------------------------------------------------------------------
+# -- files of the user -----------------------------------------------------------------------------
 
 
 @dataclass(frozen=True)
 class InFolder(Exact):
-    """What stands at a place in a folder of the user. Where that is goes along: the setting says it too."""
+    """What stands at a place in a folder of the user.
+
+    Where that is goes along: the setting says it too.
+    """
 
     areas = ("apps", "effects")
     heads = (FILES,)
@@ -171,7 +199,12 @@ class InFolder(Exact):
     def problem(self, area: str, key: str) -> str:
         """See `Exact.problem`."""
         name = unescaped(self.name)
-        if not self.folder.startswith("/") or "\0" in unescaped(self.folder) or "/" in name or "\0" in name:
+        if (
+            not self.folder.startswith("/")
+            or "\0" in unescaped(self.folder)
+            or "/" in name
+            or "\0" in name
+        ):
             return "it does not say in which file it stood"
         if name in {"", ".", ".."} or not 0 <= self.missing < 1000:
             return "it does not say in which file it stood"
@@ -243,12 +276,15 @@ class Link(InFolder, kind="link"):
         return [b"relink %s" % quoted(unescaped(self.target))]
 
 
-# -- what the user's desktop and programs store ----------------------------------------------------------------------------------------
+# -- what the user's desktop and programs store ----------------------------------------------------
 
 
 @dataclass(frozen=True)
 class DesktopKey(Exact, kind="gsettings"):
-    """A setting of the user's desktop, as GVariant text; empty where it is unset, which is a value of its own."""
+    """A setting of the user's desktop, as GVariant text.
+
+    Empty where it is unset, which is a value of its own.
+    """
 
     areas = ("effects",)
     heads = (DESKTOP,)
@@ -272,12 +308,21 @@ class DesktopKey(Exact, kind="gsettings"):
     def bring(self, part: Part) -> List[bytes]:
         """See `Exact.bring`."""
         where = b"%s %s" % (quoted(self.schema), quoted(self.key))
-        return [b"gsettings set %s %s" % (where, quoted(self.raw)) if self.raw else b"gsettings reset %s" % where]
+        return [
+            (
+                b"gsettings set %s %s" % (where, quoted(self.raw))
+                if self.raw
+                else b"gsettings reset %s" % where
+            )
+        ]
 
 
 @dataclass(frozen=True)
 class Permission(Exact, kind="sandbox"):
-    """Whether a program in a sandbox may run in the background: yes, no, ask; empty where nobody was asked yet."""
+    """Whether a program in a sandbox may run in the background: yes, no, ask.
+
+    Empty where nobody was asked yet.
+    """
 
     areas = ("apps",)
     heads = (PERMISSIONS,)
@@ -297,7 +342,7 @@ class Permission(Exact, kind="sandbox"):
         return [b"may_run %s %s" % (quoted(self.app), quoted(self.raw))]
 
 
-# -- what takes root -------------------------------------------------------------------------------------------------------------------
+# -- what takes root -------------------------------------------------------------------------------
 
 
 def unit_name(key: str) -> str:
@@ -309,7 +354,10 @@ def unit_name(key: str) -> str:
 
 @dataclass(frozen=True)
 class UnitLinks(Exact, kind="links"):
-    """Every link in the administrator's folder that switches a unit on, names or masks it; and, going along, whether it runs."""
+    """Every link in the administrator's folder that switches a unit on, names or masks it.
+
+    And, going along, whether it runs.
+    """
 
     areas = ("services",)
     root = True
@@ -334,7 +382,10 @@ class UnitLinks(Exact, kind="links"):
 
     def by_hand(self) -> str:
         """See `Exact.by_hand`."""
-        made = ["sudo ln -sfT %s %s" % (_word(target), _word(path)) for path, target in self.links.items()]
+        made = [
+            "sudo ln -sfT %s %s" % (_word(target), _word(path))
+            for path, target in self.links.items()
+        ]
         return "; ".join([*made, "sudo systemctl daemon-reload"]) if made else ""
 
     def places(self) -> List[str]:
@@ -359,13 +410,17 @@ class UnitLinks(Exact, kind="links"):
                 acts.append((b"drop_switch %s" if is_switch(path) else b"drop %s") % quoted(path))
         acts.append(b"units daemon-reload")
         if self.active is not None:
-            acts.append(b"units %s -- %s" % (b"start" if self.active else b"stop", quoted(self.unit)))
+            acts.append(
+                b"units %s -- %s" % (b"start" if self.active else b"stop", quoted(self.unit))
+            )
         return acts
 
 
 @dataclass(frozen=True)
 class KernelValue(Exact, kind="sysctl"):
-    """A value of the kernel below /proc/sys/vm, and Lumtak's own file that keeps one over a restart."""
+    """A value of the kernel below /proc/sys/vm, and Lumtak's own file that keeps one over a
+    restart.
+    """
 
     areas = ("memory",)
     root = True
@@ -396,7 +451,9 @@ class KernelValue(Exact, kind="sysctl"):
     def by_hand(self) -> str:
         """See `Exact.by_hand`."""
         text = (self.kept or b"").decode("utf-8", "replace")
-        keep = "printf %%s %s | sudo tee %s; " % (_word(text), _word(self.file)) if self.kept else ""
+        keep = (
+            "printf %%s %s | sudo tee %s; " % (_word(text), _word(self.file)) if self.kept else ""
+        )
         return keep + "sudo sysctl %s" % _word("vm.%s=%s" % (self.name, self.live))
 
     def places(self) -> List[str]:
@@ -405,11 +462,17 @@ class KernelValue(Exact, kind="sysctl"):
 
     def tests(self, part: Part) -> List[bytes]:
         """See `Exact.tests`."""
-        return [b"kernel_is %s %s" % (quoted(self.place), quoted(self.live)), part.kept(self.file, self.kept)]
+        return [
+            b"kernel_is %s %s" % (quoted(self.place), quoted(self.live)),
+            part.kept(self.file, self.kept),
+        ]
 
     def bring(self, part: Part) -> List[bytes]:
         """See `Exact.bring`."""
-        return [part.keep(self.file, self.kept), b"kernel %s %s" % (quoted(self.place), quoted(self.live))]
+        return [
+            part.keep(self.file, self.kept),
+            b"kernel %s %s" % (quoted(self.place), quoted(self.live)),
+        ]
 
 
 _NO_PREFERENCE = "performance"
@@ -418,7 +481,9 @@ _NO_PREFERENCE = "performance"
 
 @dataclass(frozen=True)
 class ClockPolicies(Exact, kind="clock"):
-    """What each policy of the processors' clock holds, and Lumtak's own unit that keeps a plan over a restart."""
+    """What each policy of the processors' clock holds, and Lumtak's own unit that keeps a plan over
+    a restart.
+    """
 
     areas = ("power",)
     root = True
@@ -434,7 +499,11 @@ class ClockPolicies(Exact, kind="clock"):
     def _problem(self, key: str) -> str:
         for policy, words in self.policies.items():
             governor, slash, preference = words.partition("/")
-            if not (slash and re.fullmatch(r"[a-z0-9_]+", governor) and re.fullmatch(r"[a-z0-9_]*", preference)):
+            if not (
+                slash
+                and re.fullmatch(r"[a-z0-9_]+", governor)
+                and re.fullmatch(r"[a-z0-9_]*", preference)
+            ):
                 return "what a policy of the clock held cannot be read"
             if not re.fullmatch(r"policy[0-9]+", policy):
                 return "%s is no policy of the clock" % policy
@@ -443,14 +512,21 @@ class ClockPolicies(Exact, kind="clock"):
         )
 
     def between(self, one: Exact, other: Exact) -> bool:
-        """Half-way from a governor under which no preference counts, a policy has the new governor with whatever preference came before."""
+        """Half-way from a governor under which no preference counts, a policy has the new governor
+        with whatever preference came before.
+        """
         ends = [end for end in (one, other) if isinstance(end, ClockPolicies)]
         policies = dict(self.policies)
         for policy, words in self.policies.items():
-            held = {end.policies.get(policy, "").partition("/")[0]: end.policies.get(policy, "") for end in ends}
+            held = {
+                end.policies.get(policy, "").partition("/")[0]: end.policies.get(policy, "")
+                for end in ends
+            }
             if _NO_PREFERENCE in held:
                 policies[policy] = held.get(words.partition("/")[0], words)
-        return super().between(one, other) or Exact.between(replace(self, policies=policies), one, other)
+        return super().between(one, other) or Exact.between(
+            replace(self, policies=policies), one, other
+        )
 
     def places(self) -> List[str]:
         """See `Exact.places`."""
@@ -464,13 +540,21 @@ class ClockPolicies(Exact, kind="clock"):
 
     def _words(self, policy: str) -> bytes:
         governor, _, preference = self.policies[policy].partition("/")
-        return b"%s %s %s" % (quoted("%s/%s" % (POLICIES, policy)), quoted(governor), quoted(preference))
+        return b"%s %s %s" % (
+            quoted("%s/%s" % (POLICIES, policy)),
+            quoted(governor),
+            quoted(preference),
+        )
 
     def bring(self, part: Part) -> List[bytes]:
         """See `Exact.bring`."""
         switch = quoted(POWER_SWITCH)
         return [
-            b"put_link %s %s" % (switch, quoted(self.link)) if self.link else b"drop_switch %s" % switch,
+            (
+                b"put_link %s %s" % (switch, quoted(self.link))
+                if self.link
+                else b"drop_switch %s" % switch
+            ),
             part.keep(POWER_FILE, self.kept),
             b"units daemon-reload",
             *(b"clock " + self._words(policy) for policy in self.policies),
@@ -494,7 +578,12 @@ class Profile(Exact, kind="property"):
     def by_hand(self) -> str:
         """See `Exact.by_hand`."""
         bus, path = _word(self.bus), _word(PROFILE_BUSES.get(self.bus, "/"))
-        return "sudo busctl --system set-property %s %s %s ActiveProfile s %s" % (bus, path, bus, _word(self.plan))
+        return "sudo busctl --system set-property %s %s %s ActiveProfile s %s" % (
+            bus,
+            path,
+            bus,
+            _word(self.plan),
+        )
 
     def _words(self) -> bytes:
         return b" ".join(quoted(word) for word in (self.bus, PROFILE_BUSES[self.bus], self.plan))
@@ -510,7 +599,10 @@ class Profile(Exact, kind="property"):
 
 @dataclass(frozen=True)
 class SwapAreas(Exact, kind="swap"):
-    """Swap files of Lumtak's own by their size in MiB, and what stood before by its unit; each in order."""
+    """Swap files of Lumtak's own by their size in MiB, and what stood before by its unit.
+
+    Each in order.
+    """
 
     areas = ("memory",)
     root = True
@@ -542,13 +634,19 @@ class SwapAreas(Exact, kind="swap"):
             if list(sizes) != sorted({*sizes}) or not all(0 < mib < 10_000_000 for mib in sizes):
                 return "its sizes are none"
         for units in (self.masked, self.used):
-            if list(units) != sorted({*units}) or not all(re.fullmatch(r"[A-Za-z0-9:_.\\@-]+\.swap", u) for u in units):
+            if list(units) != sorted({*units}) or not all(
+                re.fullmatch(r"[A-Za-z0-9:_.\\@-]+\.swap", u) for u in units
+            ):
                 return "its units are none"
         return ""
 
     def places(self) -> List[str]:
         """See `Exact.places`."""
-        own = [place for mib in self.own for place in ("%s/%s" % (UNITS, swap_unit(mib)), swap_switch(mib))]
+        own = [
+            place
+            for mib in self.own
+            for place in ("%s/%s" % (UNITS, swap_unit(mib)), swap_switch(mib))
+        ]
         return own + ["%s/%s" % (UNITS, unit) for unit in self.old]
 
     def tests(self, part: Part) -> List[bytes]:
@@ -568,20 +666,32 @@ class SwapAreas(Exact, kind="swap"):
     def bring(self, part: Part) -> List[bytes]:
         """New before old, and old only where memory is free for what it holds."""
         units = sorted({unit for state in part.among for unit in state.old})
-        acts = [b"drop %s" % quoted("%s/%s" % (UNITS, u)) for u in units if u in self.used or u not in self.masked]
+        acts = [
+            b"drop %s" % quoted("%s/%s" % (UNITS, u))
+            for u in units
+            if u in self.used or u not in self.masked
+        ]
         for mib in self.own:
             unit = "%s/%s" % (UNITS, swap_unit(mib))
             acts.append(b"make_swap %d %s" % (mib, quoted(swap_file(mib))))
             acts.append(part.keep(unit, swap_unit_text(mib)))
             acts.append(b"put_link %s %s" % (quoted(swap_switch(mib)), quoted(unit)))
         acts.append(b"units daemon-reload")
-        acts += [b"units start -- %s" % quoted(u) for u in (*(swap_unit(m) for m in self.own), *self.used)]
-        acts += [b"put_link %s %s" % (quoted("%s/%s" % (UNITS, u)), quoted(NOWHERE)) for u in self.masked]
+        acts += [
+            b"units start -- %s" % quoted(u)
+            for u in (*(swap_unit(m) for m in self.own), *self.used)
+        ]
+        acts += [
+            b"put_link %s %s" % (quoted("%s/%s" % (UNITS, u)), quoted(NOWHERE)) for u in self.masked
+        ]
         acts += [b"units stop -- %s" % quoted(u) for u in units if u not in self.used]
         for mib in sorted({m for state in part.among for m in state.own} - {*self.own}):
             file, own_unit = quoted(swap_file(mib)), quoted("%s/%s" % (UNITS, swap_unit(mib)))
             acts.append(b"room_for %s && swap_off %s %s" % (file, file, quoted(swap_unit(mib))))
-            acts.append(b"drop_switch %s && drop %s && drop_swap %s" % (quoted(swap_switch(mib)), own_unit, file))
+            acts.append(
+                b"drop_switch %s && drop %s && drop_swap %s"
+                % (quoted(swap_switch(mib)), own_unit, file)
+            )
         return [*acts, b"units daemon-reload"]
 
 
@@ -590,12 +700,15 @@ def swap_switch(mib: int) -> str:
     return "%s/swap.target.wants/%s" % (UNITS, swap_unit(mib))
 
 
-# -- records that are none -------------------------------------------------------------------------------------------------------------
+# -- records that are none -------------------------------------------------------------------------
 
 
 @dataclass(frozen=True)
 class Unknown(Exact, kind="unknown"):
-    """A record that is no state of a known kind: damaged, of a newer Lumtak, or written by somebody else. It is kept, shown, and refused."""
+    """A record that is no state of a known kind.
+
+    Damaged, of a newer Lumtak, or written by somebody else. It is kept, shown, and refused.
+    """
 
     said: Any
 
@@ -657,15 +770,19 @@ _FORMS: Dict[str, Callable[[Any], bool]] = {
     "bytes": _is_text,
     "int": _is_number,
     "bool": lambda value: isinstance(value, bool),
-    "Mapping[str, str]": lambda value: isinstance(value, dict) and all(map(_is_text, [*value, *value.values()])),
+    "Mapping[str, str]": (
+        lambda value: isinstance(value, dict) and all(map(_is_text, [*value, *value.values()]))
+    ),
     "Tuple[str, ...]": lambda value: isinstance(value, (list, tuple)) and all(map(_is_text, value)),
-    "Tuple[int, ...]": lambda value: isinstance(value, (list, tuple)) and all(map(_is_number, value)),
+    "Tuple[int, ...]": (
+        lambda value: isinstance(value, (list, tuple)) and all(map(_is_number, value))
+    ),
     "Any": bool,
 }
 """What stands in JSON for a field of this form."""
 
 
-# -- small helpers ---------------------------------------------------------------------------------------------------------------------
+# -- small helpers ---------------------------------------------------------------------------------
 
 
 def _own_file(path: str, data: Optional[bytes]) -> str:
@@ -674,7 +791,11 @@ def _own_file(path: str, data: Optional[bytes]) -> str:
 
 
 def _link(path: str, target: Optional[str]) -> bytes:
-    return b"link_is %s %s" % (quoted(path), quoted(target)) if target else b"link_gone %s" % quoted(path)
+    return (
+        b"link_is %s %s" % (quoted(path), quoted(target))
+        if target
+        else b"link_gone %s" % quoted(path)
+    )
 
 
 def _word(text: str) -> str:

@@ -1,7 +1,11 @@
-"""What a hand may do: the table of what root writes (places, contents, link targets), and the programs that are run with which arguments.
+"""What a hand may do.
 
-A hand of root holds every write against this table, whoever asks: what comes over the pipe, or out of a journal, may have been written by
-somebody else. One file of the standard library, in the language of Python 3.8, for it is sent with the hand.
+The table of what root writes (places, contents, link targets), and the programs that are run with
+which arguments.
+
+A hand of root holds every write against this table, whoever asks: what comes over the pipe, or out
+of a journal, may have been written by somebody else. One file of the standard library, in the
+language of Python 3.8, for it is sent with the hand.
 """
 
 from __future__ import annotations
@@ -44,25 +48,38 @@ KERNEL = {"swappiness": (0, 200), "vfs_cache_pressure": (0, 1000)}
 """Name under /proc/sys/vm: lowest, highest (kernel, admin-guide/sysctl/vm)."""
 POLICIES = "/sys/devices/system/cpu/cpufreq"
 POWER_UNIT = "lumtak-power.service"
-POWER_FILE, POWER_SWITCH = "%s/%s" % (UNITS, POWER_UNIT), "%s/multi-user.target.wants/%s" % (UNITS, POWER_UNIT)
+POWER_FILE, POWER_SWITCH = (
+    "%s/%s" % (UNITS, POWER_UNIT),
+    "%s/multi-user.target.wants/%s"
+    % (
+        UNITS,
+        POWER_UNIT,
+    ),
+)
 GOVERNORS = ("powersave", "schedutil", "ondemand", "conservative", "performance")
 PREFERENCES = ("", "power", "balance_performance")
 PROFILE_BUSES = {
     "org.freedesktop.UPower.PowerProfiles": "/org/freedesktop/UPower/PowerProfiles",
     "net.hadess.PowerProfiles": "/net/hadess/PowerProfiles",
 }
-"""Path of the profile service by its name on the system bus, the newer name first; power-profiles-daemon(8)."""
+"""Path of the profile service by its name on the system bus, the newer name first;
+power-profiles-daemon(8)."""
 PROFILES = ("power-saver", "balanced", "performance")
 UNIT_NAME = re.compile(r"[A-Za-z0-9:_.\\@-]+")
-"""What units and the folders that hold their links can be called; systemd.unit(5). The system passes over anything else."""
+"""What units and the folders that hold their links can be called; systemd.unit(5). The system
+passes over anything else."""
 _LEFT = "# Left by Lumtak, and removed when the change is put back.\n"
-_FOR_ALL = "ExecStart=/bin/sh -c 'for f in {folder}/policy*/{file}; do echo {word} > \"$f\"; done'\n"
+_FOR_ALL = (
+    "ExecStart=/bin/sh -c 'for f in {folder}/policy*/{file}; do echo {word} > \"$f\"; done'\n"
+)
 _UNIT = r"[A-Za-z0-9:_.\\@-]+\.(?:service|timer|socket|path|target|swap)"
 _LINK = re.compile(r"%s/(?:[A-Za-z0-9:_.\\@-]+\.(?:wants|requires|upholds)/)?%s" % (UNITS, _UNIT))
 _SWAP_UNIT = re.compile(r"var-lib-lumtak-swap_([1-9][0-9]{0,6})\.swap")
 _SYSCTL_FILE = re.compile(r"%s/90-lumtak-([a-z_]+)\.conf" % SYSCTL_D)
 _SYSCTL_TEXT = re.compile(r"%svm\.([a-z_]+) = ([0-9]{1,4})\n" % re.escape(_LEFT))
-POLICY_FILE = re.compile(r"%s/policy[0-9]+/(?:scaling_governor|energy_performance_preference)" % POLICIES)
+POLICY_FILE = re.compile(
+    r"%s/policy[0-9]+/(?:scaling_governor|energy_performance_preference)" % POLICIES
+)
 
 
 def swap_file(mib: int) -> str:
@@ -76,14 +93,20 @@ def swap_unit(mib: int) -> str:
 
 
 def swap_unit_size(name: str) -> int:
-    """The size in MiB of the file that a swap unit of Lumtak's own keeps; 0 where it is none of those."""
+    """The size in MiB of the file that a swap unit of Lumtak's own keeps.
+
+    0 where it is none of those.
+    """
     said = _SWAP_UNIT.fullmatch(name)
     return int(said[1]) if said else 0
 
 
 def swap_unit_text(mib: int) -> bytes:
     """The swap unit that keeps a file of Lumtak's own."""
-    text = "%s[Unit]\nDescription=Swap file that was made by Lumtak\n[Swap]\nWhat=%s\n[Install]\nWantedBy=swap.target\n"
+    text = (
+        "%s[Unit]\nDescription=Swap file that was made by"
+        " Lumtak\n[Swap]\nWhat=%s\n[Install]\nWantedBy=swap.target\n"
+    )
     return (text % (_LEFT, swap_file(mib))).encode()
 
 
@@ -107,7 +130,9 @@ def power_unit_text(governor: str, preference: str) -> bytes:
     """The unit that sets a governor, and an energy preference where there is one, at each start."""
     lines = _FOR_ALL.format(folder=POLICIES, file="scaling_governor", word=governor)
     if preference:
-        lines += _FOR_ALL.format(folder=POLICIES, file="energy_performance_preference", word=preference)
+        lines += _FOR_ALL.format(
+            folder=POLICIES, file="energy_performance_preference", word=preference
+        )
     return (
         _LEFT
         + "[Unit]\nDescription=Keeps the power plan that was set by Lumtak\n"
@@ -122,7 +147,9 @@ def is_own_place(path: str) -> bool:
     """Whether this is the place of a file that only Lumtak writes."""
     folder, name = posixpath.split(path)
     kept = _SYSCTL_FILE.fullmatch(path)
-    return bool(kept and kept[1] in KERNEL) or (folder == UNITS and (name == POWER_UNIT or swap_unit_size(name) > 0))
+    return bool(kept and kept[1] in KERNEL) or (
+        folder == UNITS and (name == POWER_UNIT or swap_unit_size(name) > 0)
+    )
 
 
 def is_own_content(path: str, data: bytes) -> bool:
@@ -140,7 +167,10 @@ def is_own_content(path: str, data: bytes) -> bool:
 
 
 def is_switch(path: str) -> bool:
-    """Whether a link in this place starts the unit with another: in a .wants, .requires or .upholds folder."""
+    """Whether a link in this place starts the unit with another.
+
+    In a .wants, .requires or .upholds folder.
+    """
     return posixpath.dirname(path).endswith(SWITCH_FOLDERS)
 
 
@@ -157,52 +187,69 @@ def is_link_place(path: str) -> bool:
 def why_no_link(path: str, target: str) -> str:
     """Why Lumtak would not make this link, as a clause; empty where it would.
 
-    A mask stands in the administrator's folder itself. Every other link leads to a unit file in a folder of the system, by the name of that
-    unit (an instance by that of its template), or is another name of a unit of the same kind.
+    A mask stands in the administrator's folder itself. Every other link leads to a unit file in a
+    folder of the system, by the name of that unit (an instance by that of its template), or is
+    another name of a unit of the same kind.
     """
     if not is_link_place(path):
         return "%s is no place of a unit" % path
     name = posixpath.basename(path)
     if target == NOWHERE:
         return "%s masks nothing there" % path if is_switch(path) else ""
-    folder, unit = posixpath.split(posixpath.normpath(posixpath.join(posixpath.dirname(path), target)))
+    folder, unit = posixpath.split(
+        posixpath.normpath(posixpath.join(posixpath.dirname(path), target))
+    )
     if folder not in UNIT_FOLDERS or re.fullmatch(_UNIT, unit) is None:
         return "%s leads to %s, outside the system's own folders of units" % (path, target)
     template = re.sub(r"@[^@]*(?=\.[a-z]+$)", "@", name)
     if is_switch(path) and unit not in {name, template}:
         return "%s leads to another unit, %s" % (path, unit)
-    return "" if unit.rpartition(".")[2] == name.rpartition(".")[2] else "%s leads to a unit of another kind" % path
+    return (
+        ""
+        if unit.rpartition(".")[2] == name.rpartition(".")[2]
+        else "%s leads to a unit of another kind" % path
+    )
 
 
-# -- the programs that a hand runs: their arguments, joined by NUL ---------------------------------------------------------------------
+# -- the programs that a hand runs: their arguments, joined by NUL ---------------------------------
 
 _PATTERN = r"[A-Za-z0-9:_.\\@*?-]+"
 _TEXT = r"[^\0]{0,65536}"
 STORE, STORE_TABLE = "org.freedesktop.impl.portal.PermissionStore", "background"
 STORE_PATH = "/" + STORE.replace(".", "/")
-"""The permission store of the user's session, and its table of programs that may run in the background (XDG Desktop Portal)."""
+"""The permission store of the user's session, and its table of programs that may run in the
+background (XDG Desktop Portal)."""
 PROGRAMS = {
     "true": r"",
     "systemctl": r"show\0--no-pager\0--property=[A-Za-z,]+(?:\0--(?:\0%s)*)?" % _PATTERN,
-    "busctl": r"--system\0get-property\0--\0(?:%s)\0/[A-Za-z/]+\0[A-Za-z.]+(?:\0[A-Za-z]+)+"
-    % "|".join(map(re.escape, PROFILE_BUSES)),
+    "busctl": (
+        r"--system\0get-property\0--\0(?:%s)\0/[A-Za-z/]+\0[A-Za-z.]+(?:\0[A-Za-z]+)+"
+        % "|".join(map(re.escape, PROFILE_BUSES))
+    ),
 }
 """What every hand runs: it looks, and changes nothing."""
-_KEYS = "|".join(sorted({re.escape(k.schema + "\0" + k.key) for family in FAMILIES for k in family}))
+_KEYS = "|".join(
+    sorted({re.escape(k.schema + "\0" + k.key) for family in FAMILIES for k in family})
+)
 OF_A_USER = {
     "dconf": r"dump\0/",
     "gsettings": r"(?:set\0(?:{0})\0(?!-){1}|reset\0(?:{0}))".format(_KEYS, _TEXT),
-    "busctl": r"--user\0--json=short\0call\0--\0%s\0%s\0%s\0(?:List|Lookup|SetPermission|DeletePermission)(?:\0%s)+"
-    % (re.escape(STORE), STORE_PATH, re.escape(STORE), _TEXT),
+    "busctl": (
+        r"--user\0--json=short\0call\0--\0%s\0%s\0%s\0(?:List|Lookup|SetPermission|DeletePermission)(?:\0%s)+"
+        % (re.escape(STORE), STORE_PATH, re.escape(STORE), _TEXT)
+    ),
 }
 """What a hand runs besides on the bus of the user whom it is."""
 _NEVER = (
-    r"(?!(?:systemd-(?:poweroff|reboot|soft-reboot|halt|kexec|exit|suspend|hibernate)|rescue|emergency|debug-shell)\b)"
+    r"(?!(?:systemd-(?:poweroff|reboot|soft-reboot|halt|kexec|exit|suspend|hibernate)"
+    r"|rescue|emergency|debug-shell)\b)"
 )
 """What switches the computer off, or lets somebody in, is neither started nor stopped."""
 OF_ROOT = {
-    "systemctl": r"--no-ask-password\0(?:(?:start|stop)\0--\0%s[A-Za-z0-9:_.\\@-]+\.(?:service|timer|socket|path|swap)|daemon-reload)"
-    % _NEVER,
+    "systemctl": (
+        r"--no-ask-password\0(?:(?:start|stop)\0--\0%s[A-Za-z0-9:_.\\@-]+\.(?:service|timer|socket|path|swap)|daemon-reload)"
+        % _NEVER
+    ),
     "busctl": "|".join(
         r"--system\0set-property\0--\0{0}\0{1}\0{0}\0ActiveProfile\0s\0(?:{2})".format(
             re.escape(bus), path, "|".join(PROFILES)

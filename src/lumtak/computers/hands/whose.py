@@ -58,7 +58,8 @@ class User:
 def chosen_user(name: str | None, environment: Mapping[str, str]) -> User:
     """The user named, else who called, also through sudo.
 
-    For the caller the XDG variables and HOME count; for anybody else their home from the user database.
+    For the caller the XDG variables and HOME count; for anybody else their home from the user
+    database.
 
     Raises:
         UnknownNameError: there is no such user.
@@ -88,8 +89,12 @@ def chosen_user(name: str | None, environment: Mapping[str, str]) -> User:
         uid=entry.pw_uid,
         gid=entry.pw_gid,
         home=os.path.normpath(home),
-        config_home=os.path.normpath(config_home if config_home.startswith("/") else os.path.join(home, ".config")),
-        data_home=os.path.normpath(data_home if data_home.startswith("/") else os.path.join(home, ".local/share")),
+        config_home=os.path.normpath(
+            config_home if config_home.startswith("/") else os.path.join(home, ".config")
+        ),
+        data_home=os.path.normpath(
+            data_home if data_home.startswith("/") else os.path.join(home, ".local/share")
+        ),
         config_dirs=tuple(d for d in dirs.split(":") if d.startswith("/")) or ("/etc/xdg",),
     )
 
@@ -104,7 +109,8 @@ def _check_roots_home(environment: Mapping[str, str]) -> None:
         place = environment.get(name, "")
         if place.startswith("/") and (why := why_not_roots(place)):
             raise ComputerError(
-                f"Lumtak does not work as root with {name} at {plain(place, 200)}, since {plain(why, 200)}.",
+                f"Lumtak does not work as root with {name} at {plain(place, 200)}, since"
+                f" {plain(why, 200)}.",
                 "Start it as that user, or with HOME=/root.",
             )
 
@@ -153,7 +159,9 @@ class Hands:
         if self._root is not None or (self._asked is not None and self._asked.is_open):
             return
         if self.why_no_root:
-            raise ComputerError(f"This cannot be done: {self.why_no_root}.", "Start Lumtak as root.")
+            raise ComputerError(
+                f"This cannot be done: {self.why_no_root}.", "Start Lumtak as root."
+            )
         check_interpreter()
         how = ("-p", _PROMPT) if ask else ("-n",)
         command = (sudo(), *how, "--", *bootstrap(PYTHON))
@@ -171,7 +179,8 @@ class Hands:
             _untraced(on=False)
             raise ComputerError(
                 "This takes root, and sudo did not allow it.",
-                "See whether you may use sudo here (sudo -l), then try again; or start Lumtak as root.",
+                "See whether you may use sudo here (sudo -l), then try again; or start Lumtak as"
+                " root.",
             ) from error
         self._asked = hand
 
@@ -190,12 +199,17 @@ class Hands:
 
 
 def _untraced(*, on: bool) -> None:
-    """While a hand of root can be told what to do, no other program of this user may look into Lumtak or tell it; prctl(2), PR_SET_DUMPABLE."""
+    """While a hand of root can be told what to do, no other program of this user may look into
+    Lumtak or tell it; prctl(2), PR_SET_DUMPABLE.
+    """
     ctypes.CDLL(None).prctl(4, 0 if on else 1, 0, 0, 0)
 
 
 def sudo() -> str:
-    """Where sudo is: in a folder of the system, whatever stands on the caller's path; empty where it is not."""
+    """Where sudo is: in a folder of the system, whatever stands on the caller's path.
+
+    Empty where it is not.
+    """
     return next((path for path in _SUDO if os.access(path, os.X_OK)), "")
 
 
@@ -210,7 +224,13 @@ def local_hands(user: User) -> Hands:
     if user.uid == 0:
         return Hands(root, Hand(homes=homes), root)
     check_interpreter()
-    ids = (f"--reuid={user.uid}", f"--regid={user.gid}", "--init-groups", "--no-new-privs", "--inh-caps=-all")
+    ids = (
+        f"--reuid={user.uid}",
+        f"--regid={user.gid}",
+        "--init-groups",
+        "--no-new-privs",
+        "--inh-caps=-all",
+    )
     command = ("/usr/bin/setpriv", *ids, "--reset-env", "--", *bootstrap(PYTHON))
     return Hands(root, Piped(command, {"homes": homes}, f"the hand of {user.name}"), root)
 

@@ -1,6 +1,7 @@
 """Requests and answers of a hand as messages over two pipes: docs/HANDS.md has their form.
 
-Both ends use this file, which is sent with the hand: the standard library only, in the language of Python 3.8.
+Both ends use this file, which is sent with the hand: the standard library only, in the language of
+Python 3.8.
 """
 
 from __future__ import annotations
@@ -49,7 +50,10 @@ OPERATIONS: dict[str, tuple[tuple[str, Any], ...]] = {
 
 
 def packed(value: object) -> bytes:
-    """A message: lengths of its JSON and of the bytes behind it, the JSON, those bytes. Bytes stand in the JSON as {"#": [from, to]}."""
+    """A message: lengths of its JSON and of the bytes behind it, the JSON, those bytes.
+
+    Bytes stand in the JSON as {"#": [from, to]}.
+    """
     blobs: list[bytes] = []
     size = 0
 
@@ -114,7 +118,13 @@ def answered(hand: Hand, request: Any) -> dict[str, Any]:
         operation, given = _understood(hand, request)
         return {"is": getattr(hand, operation)(*given)}
     except OSError as error:
-        which = "refused" if isinstance(error, RefusalError) else "odd" if isinstance(error, NotOrdinaryError) else ""
+        which = (
+            "refused"
+            if isinstance(error, RefusalError)
+            else "odd"
+            if isinstance(error, NotOrdinaryError)
+            else ""
+        )
         return {"error": [error.errno or errno.EIO, error.strerror or str(error), which]}
     except Exception as error:  # noqa: BLE001 - whatever it is asked, a hand goes on
         return {"error": [errno.EINVAL, "this cannot be done: %s" % error, ""]}
@@ -189,7 +199,9 @@ def _stream(parts: Iterator[Any], sink: BinaryIO) -> None:
 
 
 def stand_alone() -> None:
-    """Leave the session that the hand was started in, so that nothing that it starts reaches a terminal; gain no more rights."""
+    """Leave the session that the hand was started in, so that nothing that it starts reaches a
+    terminal; gain no more rights.
+    """
     if os.getpgrp() == os.getpid() and os.getsid(0) != os.getpid():
         child = os.fork()
         if child:
@@ -207,7 +219,11 @@ def stand_alone() -> None:
 def main(options: dict[str, Any]) -> None:
     """Serve on standard input and output, as the options say."""
     stand_alone()
-    hand = Hand(rules=bool(options.get("rules")), homes=options.get("homes", ()), only=options.get("only", ()))
+    hand = Hand(
+        rules=bool(options.get("rules")),
+        homes=options.get("homes", ()),
+        only=options.get("only", ()),
+    )
     source, sink = os.fdopen(os.dup(0), "rb"), os.fdopen(os.dup(1), "wb")
     nothing = os.open(os.devnull, os.O_RDWR)
     for number in (0, 1, 2):

@@ -21,7 +21,17 @@ from lumtak.computers.linux.times import answers, start_times
 from lumtak.computers.protocol import Capabilities, Clock, Identity
 from lumtak.core.catalogue import Catalogue
 from lumtak.core.causes import starter_of
-from lumtak.core.facts import UNLISTED, Facts, Fixed, Hardware, Item, Process, ProcessDetails, System, Trigger
+from lumtak.core.facts import (
+    UNLISTED,
+    Facts,
+    Fixed,
+    Hardware,
+    Item,
+    Process,
+    ProcessDetails,
+    System,
+    Trigger,
+)
 from lumtak.core.record import Figure, NotMeasured
 from lumtak.core.setting import Area
 from lumtak.core.text import number, plain
@@ -106,15 +116,20 @@ class LinuxAbout:
 
     def capabilities(self) -> Capabilities:
         """No restart: the computer is the one that Lumtak runs on."""
-        return Capabilities(restart=NO_RESTART, login=NO_LOGIN, asks=self._hands.asks, asks_for=self._take_root)
+        return Capabilities(
+            restart=NO_RESTART, login=NO_LOGIN, asks=self._hands.asks, asks_for=self._take_root
+        )
 
     def closely(self, process: Process) -> ProcessDetails:
         """See `closely.closely`."""
         return closely(self._hand, process)
 
     def times(self) -> dict[str, Figure]:
-        """Parts of the last start, as systemd counted them, and how quickly it answers: that takes a fifth of a second."""
-        folders = (self._user.data_home, self._user.home, "/var/tmp")  # noqa: S108 - a file is made there and removed
+        """Parts of the last start, as systemd counted them, and how quickly it answers.
+
+        That takes a fifth of a second.
+        """
+        folders = (self._user.data_home, self._user.home, "/var/tmp")  # noqa: S108
         return {**self._start_times(), **answers(self._hands.user, folders)}
 
     def _start_times(self) -> dict[str, Figure]:
@@ -150,10 +165,17 @@ class LinuxAbout:
                     role=self._catalogue.role_of(name),
                     value="on",
                     running=True,
-                    started_by="" if consumer in starters else "was started by hand, or by something that has ended",
+                    started_by=(
+                        ""
+                        if consumer in starters
+                        else "was started by hand, or by something that has ended"
+                    ),
                     triggers=(starters[consumer],) if consumer in starters else (),
                     setting=Fixed(
-                        needed="what starts it has to be found first; end it by hand if it is not needed now"
+                        needed=(
+                            "what starts it has to be found first; end it by hand if it is not"
+                            " needed now"
+                        )
                     ),
                 )
             )
@@ -166,10 +188,14 @@ class LinuxAbout:
     def _system(self, service: Service | None) -> System:
         uptime = re.match(rb"\d{1,15}(\.\d{1,15})?", self._counters.needed("/proc/uptime"))
         if uptime is None:
-            raise ComputerError(f"{self._name}: /proc/uptime is not understood.", "Is this a Linux computer?")
+            raise ComputerError(
+                f"{self._name}: /proc/uptime is not understood.", "Is this a Linux computer?"
+            )
         _, source = hardware.battery(self._hand)
         logins = hardware.sessions(self._hand, self._user.uid)
-        since: float | NotMeasured = NotMeasured(not_measured="no session manager counts logins here")
+        since: float | NotMeasured = NotMeasured(
+            not_measured="no session manager counts logins here"
+        )
         if logins and (at_us := number(logins[-1].get("REALTIME"))) is not None:
             since = self._clock.wall().timestamp() - at_us / 1e6
         return System(

@@ -1,4 +1,7 @@
-"""What every adapter is: it knows the settings of one kind on a Linux computer, lists, reads, foresees and writes them."""
+"""What every adapter is.
+
+It knows the settings of one kind on a Linux computer, lists, reads, foresees and writes them.
+"""
 
 import threading
 from abc import ABC, abstractmethod
@@ -46,14 +49,18 @@ class Counted(NamedTuple):
 
 
 class Look:
-    """One look at the computer, shared by all adapters: what several of them want to know is found out once.
+    """One look at the computer, shared by all adapters.
+
+    What several of them want to know is found out once.
 
     Args:
         memory: finds out bytes by name; proc(5), meminfo.
         running: finds out which consumers run.
     """
 
-    def __init__(self, memory: Callable[[], dict[str, int]], running: Callable[["Look"], frozenset[str]]) -> None:
+    def __init__(
+        self, memory: Callable[[], dict[str, int]], running: Callable[["Look"], frozenset[str]]
+    ) -> None:
         self._memory, self._running = memory, running
         self._known: dict[Any, Any] = {}
         self._lock = threading.RLock()
@@ -101,7 +108,10 @@ class Adapter(ABC):
         self._user, self._catalogue = means.user, means.catalogue
 
     def has(self, ref: SettingRef) -> bool:
-        """Whether it keeps this setting here now; asked of the adapters of an area in the order of the registry."""
+        """Whether it keeps this setting here now.
+
+        Asked of the adapters of an area in the order of the registry.
+        """
         return ref.area == self.area
 
     def counts(self, look: Look) -> Counted:
@@ -119,7 +129,8 @@ class Adapter(ABC):
 
     @abstractmethod
     def foresee(self, ref: SettingRef, value: str | None) -> State:
-        """What `read` will give once the setting has this value, and what has to be written for that.
+        """What `read` will give once the setting has this value, and what has to be written for
+        that.
 
         Raises:
             ComputerError: it cannot have it.
@@ -139,12 +150,16 @@ class Adapter(ABC):
 
 
 def unfit(ref: SettingRef, why: str, by_hand: str = "") -> ComputerError:
-    """The refusal of a recorded state, with what a person can type who knows the record to be right."""
+    """The refusal of a recorded state, with what a person can type who knows the record to be
+    right.
+    """
     return ComputerError(
         f"{plain(str(ref))} is not brought to the state that was recorded: {plain(why, 400)}.",
-        f"Nothing was changed; if the record is right, type: {plain(by_hand, 4000)}"
-        if by_hand
-        else "Nothing was changed; `lumtak journal` shows the record.",
+        (
+            f"Nothing was changed; if the record is right, type: {plain(by_hand, 4000)}"
+            if by_hand
+            else "Nothing was changed; `lumtak journal` shows the record."
+        ),
     )
 
 

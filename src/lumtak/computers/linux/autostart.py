@@ -1,11 +1,20 @@
-"""Background apps that start at login (XDG Autostart Specification 0.5), and switching them off by the user's own override."""
+"""Background apps that start at login (XDG Autostart Specification 0.5), and switching them off by
+the user's own override.
+"""
 
 import posixpath
 
 from lumtak.computers.hands.states import File
 from lumtak.computers.hands.words import escaped, unescaped
 from lumtak.computers.linux.adapter import Counted, Listed, Look, Means
-from lumtak.computers.linux.desktop_entry import command_of, is_off, never_here, program_of, read_entry, with_hidden
+from lumtak.computers.linux.desktop_entry import (
+    command_of,
+    is_off,
+    never_here,
+    program_of,
+    read_entry,
+    with_hidden,
+)
 from lumtak.computers.linux.folder import InFiles, UserFolder
 from lumtak.computers.linux.hardware import sessions as sessions_of
 from lumtak.computers.linux.login_starts import PROGRAM_FOLDERS, LoginStart
@@ -20,7 +29,8 @@ _ENTRIES_MOST = 5000
 _MOST_OF_ONE, _MOST_OF_ALL = 1 << 16, 1 << 22
 """Bytes of an entry, and of all of them in one look: what is beyond is listed, and not read."""
 _DESKTOPS = {"plasma": "KDE", "gnome-classic": "GNOME", "ubuntu": "GNOME", "cinnamon": "X-Cinnamon"}
-"""Names of sessions, and what their desktops call themselves in OnlyShowIn (Desktop Menu Specification, registered names)."""
+"""Names of sessions, and what their desktops call themselves in OnlyShowIn (Desktop Menu
+Specification, registered names)."""
 
 
 class Autostart(InFiles):
@@ -32,7 +42,7 @@ class Autostart(InFiles):
         super().__init__(means)
         self._own = UserFolder(means.of_user, posixpath.join(means.user.config_home, "autostart"))
 
-    # -- what there is ------------------------------------------------------------------------------------------------
+    # -- what there is -----------------------------------------------------------------------------
 
     def counts(self, look: Look) -> Counted:
         """What the entries start."""
@@ -54,7 +64,11 @@ class Autostart(InFiles):
         for name, own in sorted(origins.items())[:_ENTRIES_MOST]:
             if left <= 0:
                 items.append(
-                    _unread(name, f"login entries here hold more than {_MOST_OF_ALL >> 20} MiB; look at them by hand")
+                    _unread(
+                        name,
+                        f"login entries here hold more than {_MOST_OF_ALL >> 20} MiB; look at them"
+                        " by hand",
+                    )
                 )
                 continue
             item, start, size = self._item(name, desktops, own=own)
@@ -75,7 +89,9 @@ class Autostart(InFiles):
         except OSError:
             return []
 
-    def _item(self, name: str, desktops: list[str], *, own: bool) -> tuple[Item, LoginStart | None, int]:
+    def _item(
+        self, name: str, desktops: list[str], *, own: bool
+    ) -> tuple[Item, LoginStart | None, int]:
         """(item, what it starts, bytes that were read for it)."""
         key = escaped(name.removesuffix(_ENDING))
         try:
@@ -87,7 +103,11 @@ class Autostart(InFiles):
         shown = entry if entry.get("Exec") or system_data is None else read_entry(system_data)
         runs, shell = command_of(shown)
         origin: Origin = "user" if system_data is None else "package"
-        never = "" if is_off(first) else never_here(shown, desktops, self._is_there, self._user.config_home)
+        never = (
+            ""
+            if is_off(first)
+            else never_here(shown, desktops, self._is_there, self._user.config_home)
+        )
         item = Item(
             area="apps",
             key=key,
@@ -97,22 +117,35 @@ class Autostart(InFiles):
             value="off" if never or is_off(first) else "on",
             at_login=not never,
             started_by=plain(never)
-            or "starts at login" + ("" if own and system_data is None else ", from the system's list"),
-            setting=Fixed(needed=f"it {plain(never)}") if never else Setting(values=("on", "off"), shows="login"),
+            or "starts at login"
+            + ("" if own and system_data is None else ", from the system's list"),
+            setting=(
+                Fixed(needed=f"it {plain(never)}")
+                if never
+                else Setting(values=("on", "off"), shows="login")
+            ),
             note=plain(shown.get("Comment", "")),
         )
         delay = number(shown.get("X-GNOME-Autostart-Delay")) or 0
-        start = LoginStart(item.consumer, runs, shell, self._user.uid, min(delay, _LONGEST_DELAY_S)) if runs else None
+        start = (
+            LoginStart(item.consumer, runs, shell, self._user.uid, min(delay, _LONGEST_DELAY_S))
+            if runs
+            else None
+        )
         return item, start, len(own_data or b"") + len(system_data or b"")
 
     def _desktops(self) -> list[str]:
         """Names of the desktop of the user's newest session; none where nobody tells."""
         sessions = sessions_of(self._hand, self._user.uid) or []
         named = [d for s in sessions[-1:] for d in s.get("DESKTOP", "").split(":") if d]
-        return list(dict.fromkeys(_DESKTOPS.get(d.lower(), d) for d in named)) or list(self._user.desktops)
+        return list(dict.fromkeys(_DESKTOPS.get(d.lower(), d) for d in named)) or list(
+            self._user.desktops
+        )
 
     def _is_there(self, name: str) -> bool:
-        places = [name] if name.startswith("/") else [f"{folder}/{name}" for folder in PROGRAM_FOLDERS]
+        places = (
+            [name] if name.startswith("/") else [f"{folder}/{name}" for folder in PROGRAM_FOLDERS]
+        )
         return any(self._of_user.exists(p) for p in places)  # as the user, who wrote where to look
 
     def _system_data(self, name: str) -> bytes | None:
@@ -125,14 +158,15 @@ class Autostart(InFiles):
                 return None
         return None
 
-    # -- the setting --------------------------------------------------------------------------------------------------
+    # -- the setting -------------------------------------------------------------------------------
 
     def place(self, ref: SettingRef) -> tuple[UserFolder, str]:
         """See `InFiles.place`."""
         name = unescaped(ref.key) + _ENDING
         if not _is_entry(name):
             raise ComputerError(
-                f"{plain(ref.key)} is no name of an autostart entry.", "`lumtak audit local` lists them."
+                f"{plain(ref.key)} is no name of an autostart entry.",
+                "`lumtak audit local` lists them.",
             )
         return self._own, name
 
@@ -151,8 +185,8 @@ class Autostart(InFiles):
     def foresee(self, ref: SettingRef, value: str | None) -> State:
         """On or off by an override in the user's folder, to the byte.
 
-        Off: the user's file, made from the system's where there is none, says Hidden=true. On: Hidden=false; an override that
-        does nothing but hide a system entry is removed instead.
+        Off: the user's file, made from the system's where there is none, says Hidden=true. On:
+        Hidden=false; an override that does nothing but hide a system entry is removed instead.
 
         Raises:
             ComputerError: the entry is not there any more.
@@ -162,14 +196,16 @@ class Autostart(InFiles):
         base = own if own is not None else system
         if base is None:
             raise ComputerError(
-                f"The autostart entry {plain(ref.key)} is not there any more.", "Audit the computer again."
+                f"The autostart entry {plain(ref.key)} is not there any more.",
+                "Audit the computer again.",
             )
         exact = folder.exact(name)
         mode = exact.mode if isinstance(exact, File) else 0o644
         changed = with_hidden(base, hidden=value == "off")
         if is_off(changed) != (value == "off"):
             raise ComputerError(
-                f"{ref} cannot be changed: its file is no desktop entry.", "Nothing was changed; look at it by hand."
+                f"{ref} cannot be changed: its file is no desktop entry.",
+                "Nothing was changed; look at it by hand.",
             )
         if value == "off":
             exact = folder.file(name, changed, mode)
@@ -183,7 +219,9 @@ class Autostart(InFiles):
 def _unread(name: str, why: str) -> Item:
     key = escaped(name.removesuffix(_ENDING))
     fixed, begins = Fixed(needed=why), "starts at login"
-    return Item(area="apps", key=key, title=plain(key), setting=fixed, started_by=begins, at_login=True)
+    return Item(
+        area="apps", key=key, title=plain(key), setting=fixed, started_by=begins, at_login=True
+    )
 
 
 def _is_entry(name: str) -> bool:

@@ -1,7 +1,10 @@
-"""The power plan where no profile service runs: the governor of each clock policy and its energy preference, kept by a unit of our own.
+"""The power plan where no profile service runs.
 
-Sources: kernel, admin-guide/pm/cpufreq, intel_pstate and amd-pstate. In the active mode of those two drivers the governor powersave
-scales the clock as usual and the energy preference decides; under performance the preference cannot be written.
+The governor of each clock policy and its energy preference, kept by a unit of our own.
+
+Sources: kernel, admin-guide/pm/cpufreq, intel_pstate and amd-pstate. In the active mode of those
+two drivers the governor powersave scales the clock as usual and the energy preference decides;
+under performance the preference cannot be written.
 """
 
 import re
@@ -22,9 +25,17 @@ from lumtak.errors import ComputerError
 _GOVERNOR, _PREFERENCE = "scaling_governor", "energy_performance_preference"
 _NO_CHOICE = "the kernel offers no choice of clocks here"
 _ACTIVE_DRIVERS = {"intel_pstate", "amd-pstate-epp"}
-_ACTIVE = {"saving": "powersave/power", "balanced": "powersave/balance_performance", "full": "performance/"}
+_ACTIVE = {
+    "saving": "powersave/power",
+    "balanced": "powersave/balance_performance",
+    "full": "performance/",
+}
 """Governor and energy preference by plan, in the active mode."""
-_PASSIVE = {"saving": ("powersave",), "balanced": ("schedutil", "ondemand", "conservative"), "full": ("performance",)}
+_PASSIVE = {
+    "saving": ("powersave",),
+    "balanced": ("schedutil", "ondemand", "conservative"),
+    "full": ("performance",),
+}
 """Governors by plan, the first that is offered."""
 _PREFERENCES = {"power": "saving", "performance": "full"}
 """Under powersave in the active mode; everything in between is balanced."""
@@ -34,14 +45,18 @@ class Now(NamedTuple):
     """What the clock policies hold now."""
 
     held: dict[str, str]
-    """Governor/preference by policy; the preference is empty where there is none or it cannot be chosen."""
+    """Governor/preference by policy; the preference is empty where there is none or it cannot be
+    chosen."""
     driver: str
     plans: tuple[str, ...]
     """Those that can be chosen."""
 
     @property
     def plan(self) -> str:
-        """The plan that all policies agree on; where they do not, or it is none of ours, what they hold."""
+        """The plan that all policies agree on.
+
+        Where they do not, or it is none of ours, what they hold.
+        """
         plans = {_plan(words, self.driver) for words in self.held.values()}
         return plans.pop() if len(plans) == 1 else "mixed"
 
@@ -51,7 +66,10 @@ def clock_now(hand: Reach) -> Now | None:
     names = [n for n in names_at(hand, POLICIES) if re.fullmatch(r"policy[0-9]+", n)]
     held: dict[str, str] = {}
     for name in names:
-        governor, preference = _word(hand, f"{name}/{_GOVERNOR}"), _word(hand, f"{name}/{_PREFERENCE}")
+        governor, preference = (
+            _word(hand, f"{name}/{_GOVERNOR}"),
+            _word(hand, f"{name}/{_PREFERENCE}"),
+        )
         if governor:
             held[name] = f"{governor}/{'' if governor == 'performance' else preference}"
     if not held:
@@ -82,21 +100,32 @@ class ClockPlan(Adapter):
         _, source = look.once(hardware.battery, self._hand)
         clock = clock_now(self._hand)
         if clock is None:
-            return Listed(gaps=[Gap(area="power", reason=_NO_CHOICE, needed="a kernel with cpufreq")])
-        held = ", ".join(dict.fromkeys(w.rstrip("/").replace("/", " with ") for w in clock.held.values()))
-        forgets = "the system forgets it at a restart, so a unit of Lumtak's own keeps what is set here"
-        why = self._root.why_not() or (
-            "" if runs_systemd(self._hand) else "without systemd nothing would keep it over a restart"
+            return Listed(
+                gaps=[Gap(area="power", reason=_NO_CHOICE, needed="a kernel with cpufreq")]
+            )
+        held = ", ".join(
+            dict.fromkeys(w.rstrip("/").replace("/", " with ") for w in clock.held.values())
         )
-        return Listed([plan_item(source, clock.plan, clock.plans, f"{clock.driver}: {held}; {forgets}", why)])
+        forgets = (
+            "the system forgets it at a restart, so a unit of Lumtak's own keeps what is set here"
+        )
+        why = self._root.why_not() or (
+            ""
+            if runs_systemd(self._hand)
+            else "without systemd nothing would keep it over a restart"
+        )
+        return Listed(
+            [plan_item(source, clock.plan, clock.plans, f"{clock.driver}: {held}; {forgets}", why)]
+        )
 
-    # -- the setting --------------------------------------------------------------------------------------------------
+    # -- the setting -------------------------------------------------------------------------------
 
     def _needed(self, ref: SettingRef) -> Now:
         now = clock_now(self._hand)
         if now is None:
             raise ComputerError(
-                f"{ref} cannot be read: no profile service answers, and the kernel offers no choice of clocks.",
+                f"{ref} cannot be read: no profile service answers, and the kernel offers no choice"
+                " of clocks.",
                 "See whether power-profiles-daemon runs there.",
             )
         return now
@@ -108,21 +137,32 @@ class ClockPlan(Adapter):
             kept: bytes | None = self._hand.read(POWER_FILE)
         except OSError:
             kept = None
-        return State(value=now.plan, exact=ClockPolicies(now.held, kept, self._hand.link(POWER_SWITCH)))
+        return State(
+            value=now.plan, exact=ClockPolicies(now.held, kept, self._hand.link(POWER_SWITCH))
+        )
 
     def foresee(self, ref: SettingRef, value: str | None) -> State:
         """Every policy as the plan wants it, and the unit that sets it at each start."""
         now = self._needed(ref)
         if value not in now.plans:
             raise ComputerError(
-                f"The plan {plain(value or 'unset')} is not offered here.", f"Choose from {', '.join(now.plans)}."
+                f"The plan {plain(value or 'unset')} is not offered here.",
+                f"Choose from {', '.join(now.plans)}.",
             )
-        held = {p: _words(self._hand, value, p, now.driver) or words for p, words in now.held.items()}
+        held = {
+            p: _words(self._hand, value, p, now.driver) or words for p, words in now.held.items()
+        }
         governor, _, preference = held[next(iter(held))].partition("/")
-        return State(value=value, exact=ClockPolicies(held, power_unit_text(governor, preference), POWER_FILE))
+        return State(
+            value=value,
+            exact=ClockPolicies(held, power_unit_text(governor, preference), POWER_FILE),
+        )
 
     def write(self, ref: SettingRef, exact: ClockPolicies) -> None:
-        """The unit first, so that no restart in between brings the old plan back unseen; then each policy."""
+        """The unit first, so that no restart in between brings the old plan back unseen.
+
+        Then each policy.
+        """
         del ref
         if exact.kept is not None:
             self._root.put(POWER_FILE, exact.kept)
@@ -152,7 +192,11 @@ def _words(hand: Reach, plan: str, policy: str, driver: str) -> str:
         choices = _word(hand, f"{policy}/energy_performance_available_preferences").split()
         if preference and not choices:
             return f"{governor}/" if governor in offered and plan == "balanced" else ""
-        return _ACTIVE[plan] if governor in offered and (not preference or preference in choices) else ""
+        return (
+            _ACTIVE[plan]
+            if governor in offered and (not preference or preference in choices)
+            else ""
+        )
     return next((f"{g}/" for g in _PASSIVE[plan] if g in offered), "")
 
 
@@ -160,4 +204,6 @@ def _plan(words: str, driver: str) -> str:
     governor, _, preference = words.partition("/")
     if driver in _ACTIVE_DRIVERS and governor == "powersave":
         return _PREFERENCES.get(preference, "balanced")
-    return next((plan for plan, governors in _PASSIVE.items() if governor in governors), plain(governor))
+    return next(
+        (plan for plan, governors in _PASSIVE.items() if governor in governors), plain(governor)
+    )

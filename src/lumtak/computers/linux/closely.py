@@ -13,13 +13,19 @@ _GONE = NotMeasured(not_measured="only its user and root may see that")
 
 
 def started_of(stat: bytes) -> int | None:
-    """When a process started, in ticks since boot, from /proc/PID/stat; None where that is not understood."""
+    """When a process started, in ticks since boot, from /proc/PID/stat.
+
+    None where that is not understood.
+    """
     fields = stat[stat.rfind(b")") + 1 :].split()
     return number(fields[19]) if len(fields) > 19 else None
 
 
 def words_of(hand: Reach, pid: int) -> list[str]:
-    """The program and its arguments; none where they may not be read, or it has none, as a process of the kernel."""
+    """The program and its arguments.
+
+    None where they may not be read, or it has none, as a process of the kernel.
+    """
     try:
         data = hand.read(f"/proc/{pid}/cmdline", _MOST_BYTES)
     except OSError:
@@ -42,7 +48,10 @@ def closely(hand: Reach, process: Process) -> ProcessDetails:
     except OSError:
         started = None
     if started != process.started:
-        raise ComputerError(f"{plain(process.name, 40)} (process {process.pid}) has ended.", "Look again at what runs.")
+        raise ComputerError(
+            f"{plain(process.name, 40)} (process {process.pid}) has ended.",
+            "Look again at what runs.",
+        )
     return ProcessDetails(
         command=" ".join(words) if words else NotMeasured(not_measured="it tells none"),
         user=_GONE if uid is None else _name_of(hand, uid),

@@ -42,7 +42,10 @@ class LinuxComputer:
         hand = hands.own
         self._hands = hands
         self.address = address
-        self.identity = "linux-" + hashlib.sha256(b"lumtak:" + hardware.machine_id(hand).encode()).hexdigest()[:12]
+        self.identity = (
+            "linux-"
+            + hashlib.sha256(b"lumtak:" + hardware.machine_id(hand).encode()).hexdigest()[:12]
+        )
         self.name = plain(text_at(hand, "/proc/sys/kernel/hostname") or "this computer")
         self.user_name = user.name
         means = Means(hands, user, catalogue)

@@ -30,17 +30,28 @@ def read_entry(data: bytes) -> dict[str, str]:
 
 
 def is_off(data: bytes) -> bool:
-    """Whether the entry says that it does not start: Hidden, or the switch that several desktops' own settings write."""
+    """Whether the entry says that it does not start.
+
+    Hidden, or the switch that several desktops' own settings write.
+    """
     entry = read_entry(data)
-    return entry.get("Hidden", "").lower() in {"true", "1"} or entry.get(_SWITCH, "").lower() in {"false", "0"}
+    return entry.get("Hidden", "").lower() in {"true", "1"} or entry.get(_SWITCH, "").lower() in {
+        "false",
+        "0",
+    }
 
 
-def never_here(entry: dict[str, str], desktops: Sequence[str], there: Callable[[str], bool], config_home: str) -> str:
-    """Why an entry that is on does not start at this login, as a clause; empty where it does, or where that cannot be told.
+def never_here(
+    entry: dict[str, str], desktops: Sequence[str], there: Callable[[str], bool], config_home: str
+) -> str:
+    """Why an entry that is on does not start at this login, as a clause.
+
+    Empty where it does, or where that cannot be told.
 
     Args:
         entry: from `read_entry`.
-        desktops: names of the desktop that is used, as XDG_CURRENT_DESKTOP has them; empty where it is not known.
+        desktops: names of the desktop that is used, as XDG_CURRENT_DESKTOP has them; empty where it
+            is not known.
         there: whether a program or file is on the computer, by its name or path.
         config_home: the user's configuration folder.
     """
@@ -54,8 +65,14 @@ def never_here(entry: dict[str, str], desktops: Sequence[str], there: Callable[[
         return f"does not start, since {program} is not installed"
     kind, _, what = entry.get("AutostartCondition", "").partition(" ")
     path = f"{config_home}/{what.strip()}"
-    if what and kind.lower() in {"if-exists", "unless-exists"} and there(path) != (kind.lower() == "if-exists"):
-        return f"does not start {'until' if kind.lower() == 'if-exists' else 'while'} {path} is there"
+    if (
+        what
+        and kind.lower() in {"if-exists", "unless-exists"}
+        and there(path) != (kind.lower() == "if-exists")
+    ):
+        return (
+            f"does not start {'until' if kind.lower() == 'if-exists' else 'while'} {path} is there"
+        )
     return ""
 
 
@@ -64,7 +81,10 @@ def _listed(value: str) -> list[str]:
 
 
 def with_hidden(data: bytes, *, hidden: bool) -> bytes:
-    """The file with Hidden set in its main group, every other byte as it was; to show it, the desktops' switch is set too where it is off."""
+    """The file with Hidden set in its main group, every other byte as it was.
+
+    To show it, the desktops' switch is set too where it is off.
+    """
     if not hidden and read_entry(data).get(_SWITCH, "").lower() in {"false", "0"}:
         data = re.sub(
             rb"(?m)^([ \t]*%s[ \t]*=[ \t]*)(?:false|0)" % _SWITCH.encode(),
@@ -94,10 +114,12 @@ def with_hidden(data: bytes, *, hidden: bool) -> bytes:
 
 
 def command_of(entry: dict[str, str]) -> tuple[tuple[str, ...], str]:
-    """(what Exec runs: the program and its arguments, the shell that it is run through, if one is named).
+    """(what Exec runs: the program and its arguments, the shell that it is run through, if one is
+    named).
 
-    Field codes are left out (Desktop Entry Specification, the Exec key): at login no file is handed over. Programs that only set
-    something up before they run another one are passed over. Nothing where it cannot be told.
+    Field codes are left out (Desktop Entry Specification, the Exec key): at login no file is handed
+    over. Programs that only set something up before they run another one are passed over. Nothing
+    where it cannot be told.
     """
     found = re.findall(r'"((?:[^"\\]|\\.)*)"|(\S+)', entry.get("Exec", "")[:_LONGEST_COMMAND])
     words = [re.sub(r"\\(.)", r"\1", quoted) if quoted else bare for quoted, bare in found]

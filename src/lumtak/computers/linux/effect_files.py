@@ -1,4 +1,7 @@
-"""Visual effects of desktops that keep them in files of the user: one setting a file, so that each file is put back to the byte."""
+"""Visual effects of desktops that keep them in files of the user.
+
+One setting a file, so that each file is put back to the byte.
+"""
 
 import posixpath
 import re
@@ -35,29 +38,48 @@ class FileKey(NamedTuple):
 
 
 def _xfce(
-    effect: str, title: str, file: str, group: str, name: str, on: str = "true", off: str = "false", kind: str = "bool"
+    effect: str,
+    title: str,
+    file: str,
+    group: str,
+    name: str,
+    on: str = "true",
+    off: str = "false",
+    kind: str = "bool",
 ) -> FileKey:
-    return FileKey(effect, title, "xfconfd" if file == "xsettings.xml" else "xfwm4" if file == "xfwm4.xml" else "thunar",
-                   "xfce4/xfconf/xfce-perchannel-xml", file, "xml", group, name, on, off, kind)  # fmt: skip
+    return FileKey(effect, title,
+    "xfconfd" if file == "xsettings.xml" else "xfwm4" if file == "xfwm4.xml" else "thunar",
+                   "xfce4/xfconf/xfce-perchannel-xml", file, "xml", group, name, on, off,
+                   kind)  # fmt: skip
 
 
 KEYS = (
-    FileKey("animations", "Animations", "plasmashell", "", "kdeglobals", "ini", "KDE", "AnimationDurationFactor", "1", "0"),
-    FileKey("compositing", "Window compositing", "kwin_x11", "", "kwinrc", "ini", "Compositing", "Enabled", "true", "false"),
-    FileKey("transparency", "Blur behind glass", "plasmashell", "", "kwinrc", "ini", "Plugins", "blurEnabled", "true", "false"),
-    FileKey("shadows", "Window shadows", "plasmashell", "", "breezerc", "ini", "Common", "ShadowSize", "ShadowLarge", "ShadowNone"),
-    FileKey("cursor-blinking", "Blinking cursor", "plasmashell", "", "kdeglobals", "ini", "KDE", "CursorBlinkRate", "1000", "0"),
-    FileKey("smooth-fonts", "Smooth fonts", "plasmashell", "", "kdeglobals", "ini", "General", "XftAntialias", "true", "false"),
+    FileKey("animations", "Animations", "plasmashell", "", "kdeglobals", "ini", "KDE",
+    "AnimationDurationFactor", "1", "0"),
+    FileKey("compositing", "Window compositing", "kwin_x11", "", "kwinrc", "ini", "Compositing",
+    "Enabled", "true", "false"),
+    FileKey("transparency", "Blur behind glass", "plasmashell", "", "kwinrc", "ini", "Plugins",
+    "blurEnabled", "true", "false"),
+    FileKey("shadows", "Window shadows", "plasmashell", "", "breezerc", "ini", "Common",
+    "ShadowSize", "ShadowLarge", "ShadowNone"),
+    FileKey("cursor-blinking", "Blinking cursor", "plasmashell", "", "kdeglobals", "ini", "KDE",
+    "CursorBlinkRate", "1000", "0"),
+    FileKey("smooth-fonts", "Smooth fonts", "plasmashell", "", "kdeglobals", "ini", "General",
+    "XftAntialias", "true", "false"),
     _xfce("compositing", "Window compositing", "xfwm4.xml", "general", "use_compositing"),
     _xfce("shadows", "Window shadows", "xfwm4.xml", "general", "show_frame_shadow"),
     _xfce("cursor-blinking", "Blinking cursor", "xsettings.xml", "Net", "CursorBlink"),
     _xfce("event-sounds", "Sounds of events", "xsettings.xml", "Net", "EnableEventSounds"),
     _xfce("smooth-fonts", "Smooth fonts", "xsettings.xml", "Xft", "Antialias", "1", "0", "int"),
-    _xfce("thumbnails", "Thumbnails", "thunar.xml", "", "misc-thumbnail-mode", "THUNAR_THUMBNAIL_MODE_ONLY_LOCAL", "THUNAR_THUMBNAIL_MODE_NEVER",
+    _xfce("thumbnails", "Thumbnails", "thunar.xml", "", "misc-thumbnail-mode",
+    "THUNAR_THUMBNAIL_MODE_ONLY_LOCAL", "THUNAR_THUMBNAIL_MODE_NEVER",
           "string"),
 )  # fmt: skip
 """Two desktops; their own documentation names these keys."""
-_XML = '<?xml version="1.0" encoding="UTF-8"?>\n\n<channel name="{channel}" version="1.0">\n</channel>\n'
+_XML = (
+    '<?xml version="1.0" encoding="UTF-8"?>\n\n<channel name="{channel}"'
+    ' version="1.0">\n</channel>\n'
+)
 _PROGRAMS = (
     "/usr/bin",
     "/usr/lib/xfce4/xfconf",
@@ -65,10 +87,14 @@ _PROGRAMS = (
     "/usr/lib/aarch64-linux-gnu/xfce4/xfconf",
     "/usr/libexec/xfce4/xfconf",
 )
-_HELD = "the user's desktop runs and would write over it; log its user out, then change it from a console with --user"
+_HELD = (
+    "the user's desktop runs and would write over it; log its user out, then change it from a"
+    " console with --user"
+)
 _BY_HAND = "Nothing was changed; change it in the desktop's own settings."
 _KEEPER = "xfconfd"
-"""Holds the XML files' settings in memory while its user is logged in, and writes the files anew."""
+"""Holds the XML files' settings in memory while its user is logged in, and writes the files
+anew."""
 
 
 class EffectFiles(InFiles):
@@ -98,16 +124,21 @@ class EffectFiles(InFiles):
                     origin="system",
                     value=value,
                     running=value != "off",
-                    setting=Fixed(needed=_HELD)
-                    if key.form == "xml" and held
-                    else Setting(values=("on", "off"), shows="login"),
+                    setting=(
+                        Fixed(needed=_HELD)
+                        if key.form == "xml" and held
+                        else Setting(values=("on", "off"), shows="login")
+                    ),
                     note=f"{key.file}, {key.name}",
                 )
             )
         return Listed(items)
 
     def _held(self) -> bool:
-        """Whether the desktop's own keeper of settings runs for this user: it would write over the file."""
+        """Whether the desktop's own keeper of settings runs for this user.
+
+        It would write over the file.
+        """
         for pid in self._hand.names("/proc"):
             if pid.isdigit() and text_at(self._hand, f"/proc/{pid}/comm") == _KEEPER:
                 uid = re.search(r"(?m)^Uid:\s+(\d+)", text_at(self._hand, f"/proc/{pid}/status"))
@@ -116,7 +147,9 @@ class EffectFiles(InFiles):
         return False
 
     def _folder(self, key: FileKey) -> UserFolder:
-        return UserFolder(self._of_user, posixpath.join(self._user.config_home, key.folder).rstrip("/"))
+        return UserFolder(
+            self._of_user, posixpath.join(self._user.config_home, key.folder).rstrip("/")
+        )
 
     @staticmethod
     def _value(key: FileKey, data: bytes | None) -> str | None:
@@ -125,12 +158,14 @@ class EffectFiles(InFiles):
             return None
         return "off" if raw == key.off else "on"
 
-    # -- the setting --------------------------------------------------------------------------------------------------
+    # -- the setting -------------------------------------------------------------------------------
 
     def _key(self, ref: SettingRef) -> FileKey:
         key = next((k for k in file_keys(self._hand) if k.effect == ref.key), None)
         if key is None:
-            raise ComputerError(f"{plain(ref.key)} is no effect of this desktop.", "Audit the computer again.")
+            raise ComputerError(
+                f"{plain(ref.key)} is no effect of this desktop.", "Audit the computer again."
+            )
         return key
 
     def place(self, ref: SettingRef) -> tuple[UserFolder, str]:
@@ -141,7 +176,9 @@ class EffectFiles(InFiles):
     def read(self, ref: SettingRef) -> State:
         """On, off or unset, with the file exactly as it is."""
         folder, name = self.place(ref)
-        return State(value=self._value(self._key(ref), folder.content(name)), exact=folder.exact(name))
+        return State(
+            value=self._value(self._key(ref), folder.content(name)), exact=folder.exact(name)
+        )
 
     def foresee(self, ref: SettingRef, value: str | None) -> State:
         """The file with that one value, every other byte as it was."""
@@ -149,12 +186,17 @@ class EffectFiles(InFiles):
         folder, name = self.place(ref)
         now, data = folder.exact(name), folder.content(name)
         if data is None:
-            data = _XML.format(channel=name.removesuffix(".xml")).encode() if key.form == "xml" else b""
+            data = (
+                _XML.format(channel=name.removesuffix(".xml")).encode()
+                if key.form == "xml"
+                else b""
+            )
         mode = now.mode if isinstance(now, File) else 0o600
         changed = _set(key, data, key.off if value == "off" else key.on)
         if self._value(key, changed) != value:
             raise ComputerError(
-                f"{ref} cannot be changed: {plain(name)} has not the form that its desktop writes.", _BY_HAND
+                f"{ref} cannot be changed: {plain(name)} has not the form that its desktop writes.",
+                _BY_HAND,
             )
         return State(value=value, exact=folder.file(name, changed, mode))
 
@@ -192,7 +234,10 @@ def _get(key: FileKey, data: bytes) -> str | None:
 
 
 def _set(key: FileKey, data: bytes, value: str) -> bytes:
-    """The same bytes with this value; where the key was not there, it is added at the least surprising place."""
+    """The same bytes with this value.
+
+    Where the key was not there, it is added at the least surprising place.
+    """
     place = _find(key, data)
     return data[: place.start] + place.before + value.encode() + place.after + data[place.end :]
 
@@ -231,7 +276,10 @@ _TAG = re.compile(rb"<(/?)property\b([^<>]*)>[ \t]*\n?")
 
 
 def _find_in_xml(key: FileKey, data: bytes) -> _Place:
-    """The property that stands in the one that holds it, or in the channel itself; one of the same name elsewhere is another."""
+    """The property that stands in the one that holds it, or in the channel itself.
+
+    One of the same name elsewhere is another.
+    """
     wanted = [n.encode() for n in (key.group, key.name) if n]
     inside: list[bytes] = []
     holder: re.Match[bytes] | None = None
@@ -257,11 +305,24 @@ def _attribute(words: bytes, name: bytes) -> tuple[bytes, int]:
 
 
 def _new_in_xml(key: FileKey, data: bytes, holder: re.Match[bytes] | None) -> _Place:
-    """Where a property is added: first in the one that holds it, which is made where it is not there."""
+    """Where a property is added.
+
+    First in the one that holds it, which is made where it is not there.
+    """
     inside = b"    " if key.group else b"  "
-    before = b'%s<property name="%s" type="%s" value="' % (inside, key.name.encode(), key.kind.encode())
+    before = b'%s<property name="%s" type="%s" value="' % (
+        inside,
+        key.name.encode(),
+        key.kind.encode(),
+    )
     if holder is not None and holder[2].endswith(b"/"):  # it is there, and holds nothing
-        return _Place(holder.end(2) - 1, holder.end(2) + 1, b">\n" + before, b'"/>\n  </property>', there=False)
+        return _Place(
+            holder.end(2) - 1,
+            holder.end(2) + 1,
+            b">\n" + before,
+            b'"/>\n  </property>',
+            there=False,
+        )
     if holder is not None:
         return _Place(holder.end(), holder.end(), before, b'"/>\n', there=False)
     end = data.rfind(b"</channel>") if b"</channel>" in data else len(data)

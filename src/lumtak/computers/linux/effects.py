@@ -1,4 +1,7 @@
-"""Visual effects of GSettings desktops: the chosen user's own settings, where unset is a value of its own."""
+"""Visual effects of GSettings desktops.
+
+The chosen user's own settings, where unset is a value of its own.
+"""
 
 from collections.abc import Sequence
 
@@ -12,7 +15,9 @@ from lumtak.core.setting import SettingRef, State
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError
 
-_COMPILED = tuple(f"{d}/glib-2.0/schemas/gschemas.compiled" for d in ("/usr/local/share", "/usr/share"))
+_COMPILED = tuple(
+    f"{d}/glib-2.0/schemas/gschemas.compiled" for d in ("/usr/local/share", "/usr/share")
+)
 """What glib-compile-schemas(1) makes of all schemas: their names stand in it as they are."""
 _MOST_COMPILED = 1 << 24
 _PROFILE = "/etc/dconf/profile/user"
@@ -38,7 +43,10 @@ class Effects(Adapter):
         return super().has(ref) and any(key.effect == ref.key for key in self._keys())
 
     def items(self, look: Look) -> Listed:
-        """What the desktop that is here stores; where desktops keep effects in files, those count alone."""
+        """What the desktop that is here stores.
+
+        Where desktops keep effects in files, those count alone.
+        """
         keys = self._keys()
         if look.once(file_keys, self._hand):
             return Listed()
@@ -46,13 +54,25 @@ class Effects(Adapter):
             why = "no desktop is here whose effects this version knows"
             needed = "one of the five families of desktops that docs/ARCHITECTURE.md names"
             return Listed(gaps=[Gap(area="effects", reason=why, needed=needed)])
-        if not all(any(self._hand.exists(f"{folder}/{name}") for folder in ("/usr/bin", "/bin")) for name in _PROGRAMS):
+        if not all(
+            any(self._hand.exists(f"{folder}/{name}") for folder in ("/usr/bin", "/bin"))
+            for name in _PROGRAMS
+        ):
             why = f"what {self._user.name} set cannot be read or changed"
-            return Listed(gaps=[Gap(area="effects", reason=why, needed=f"the programs {' and '.join(_PROGRAMS)}")])
+            return Listed(
+                gaps=[
+                    Gap(
+                        area="effects", reason=why, needed=f"the programs {' and '.join(_PROGRAMS)}"
+                    )
+                ]
+            )
         try:
             stored = self._stored()
         except OSError as error:
-            why = f"what {self._user.name} set cannot be told from what is the default: {plain(str(error), 120)}"
+            why = (
+                f"what {self._user.name} set cannot be told from what is the default:"
+                f" {plain(str(error), 120)}"
+            )
             return Listed(gaps=[Gap(area="effects", reason=why, needed="the program dconf")])
         items = []
         for key in keys:
@@ -65,7 +85,11 @@ class Effects(Adapter):
                     origin="system",
                     value=_value(key, raw),
                     running=_value(key, raw) != "off",
-                    setting=Setting(values=("on", "off")) if raw in {"", key.on, key.off} or key.on[0] == "'" else _ODD,
+                    setting=(
+                        Setting(values=("on", "off"))
+                        if raw in {"", key.on, key.off} or key.on[0] == "'"
+                        else _ODD
+                    ),
                     note=f"{key.schema} {key.key}",
                 )
             )
@@ -74,19 +98,28 @@ class Effects(Adapter):
     def _keys(self) -> Sequence[Key]:
         if not self._hand.live:
             return ()
-        compiled = b"".join(data for data in self._hand.read_many(_COMPILED, _MOST_COMPILED) if data)
+        compiled = b"".join(
+            data for data in self._hand.read_many(_COMPILED, _MOST_COMPILED) if data
+        )
         for family in FAMILIES:
             if family[0].schema.encode() in compiled:
                 return [key for key in family if key.schema.encode() in compiled]
         return ()
 
     def _stored(self) -> dict[str, str]:
-        """What the user set, by its place in dconf; what is not here is unset. dconf(1), dump; dconf(7), profiles."""
+        """What the user set, by its place in dconf; what is not here is unset.
+
+        Dconf(1), dump; dconf(7), profiles.
+        """
         stored: dict[str, str] = {}
-        if not self._of_user.exists(f"{self._user.config_home}/dconf/user") and not self._hand.exists(_PROFILE):
+        if not self._of_user.exists(
+            f"{self._user.config_home}/dconf/user"
+        ) and not self._hand.exists(_PROFILE):
             return stored  # nothing was ever stored, and no profile keeps it elsewhere
         folder = ""
-        for line in text(self._of_user.run(("dconf", "dump", "/"), bus=self._user.bus)).splitlines():
+        for line in text(
+            self._of_user.run(("dconf", "dump", "/"), bus=self._user.bus)
+        ).splitlines():
             if line.startswith("[") and line.endswith("]"):
                 folder = line[1:-1].strip("/")
             elif "=" in line:
@@ -94,12 +127,14 @@ class Effects(Adapter):
                 stored[f"/{folder}/{name}" if folder else f"/{name}"] = value.strip()
         return stored
 
-    # -- the setting --------------------------------------------------------------------------------------------------
+    # -- the setting -------------------------------------------------------------------------------
 
     def _key(self, ref: SettingRef) -> Key:
         key = next((k for k in self._keys() if k.effect == ref.key), None)
         if key is None:
-            raise ComputerError(f"{plain(ref.key)} is no effect of this desktop.", "Audit the computer again.")
+            raise ComputerError(
+                f"{plain(ref.key)} is no effect of this desktop.", "Audit the computer again."
+            )
         return key
 
     def read(self, ref: SettingRef) -> State:
@@ -116,22 +151,35 @@ class Effects(Adapter):
     def foresee(self, ref: SettingRef, value: str | None) -> State:
         """The stored text as it will be."""
         key = self._key(ref)
-        return State(value=value, exact=_state(key, "" if value is None else key.off if value == "off" else key.on))
+        return State(
+            value=value,
+            exact=_state(key, "" if value is None else key.off if value == "off" else key.on),
+        )
 
     def accept(self, ref: SettingRef, exact: DesktopKey) -> None:
         """See `Adapter.accept`: the desktop that is here keeps it in the same place."""
         key = self._key(ref)
         if exact != _state(key, exact.raw):
             said = f"{exact.schema} {exact.key}"
-            raise unfit(ref, f"it was kept in {said}, and the desktop that is here keeps it in {key.schema} {key.key}")
+            raise unfit(
+                ref,
+                f"it was kept in {said}, and the desktop that is here keeps it in {key.schema}"
+                f" {key.key}",
+            )
 
     def write(self, ref: SettingRef, exact: DesktopKey) -> None:
         """Set, or unset."""
-        words = ("set", exact.schema, exact.key, exact.raw) if exact.raw else ("reset", exact.schema, exact.key)
+        words = (
+            ("set", exact.schema, exact.key, exact.raw)
+            if exact.raw
+            else ("reset", exact.schema, exact.key)
+        )
         try:
             self._of_user.run(("gsettings", *words), bus=self._user.bus)
         except OSError as error:
-            raise ComputerError(f"{ref} was refused: {plain(str(error), 200)}.", "Nothing was changed.") from error
+            raise ComputerError(
+                f"{ref} was refused: {plain(str(error), 200)}.", "Nothing was changed."
+            ) from error
 
 
 _ODD = Fixed(needed="it holds a value that is neither on nor off; set it by hand")

@@ -1,4 +1,8 @@
-"""Ending a process: by a descriptor of it, so that its number cannot have gone to another one (pidfd_open(2), signal(7))."""
+"""Ending a process.
+
+By a descriptor of it, so that its number cannot have gone to another one (pidfd_open(2),
+signal(7)).
+"""
 
 from lumtak.computers.hands.reach import Reach
 from lumtak.core.facts import Process
@@ -23,15 +27,18 @@ def end_process(hand: Reach, process: Process, *, force: bool, wait_s: float) ->
         ended = hand.end(process.pid, process.started, force, wait_s)
     except PermissionError as error:
         raise ComputerError(
-            f"{name} (process {process.pid}) belongs to another user.", "Run Lumtak as that user, or with sudo."
+            f"{name} (process {process.pid}) belongs to another user.",
+            "Run Lumtak as that user, or with sudo.",
         ) from error
     except OSError as error:
         raise ComputerError(
-            f"{name} (process {process.pid}) cannot be ended: {plain((error.strerror or str(error)).lower(), 200)}.",
+            f"{name} (process {process.pid}) cannot be ended:"
+            f" {plain((error.strerror or str(error)).lower(), 200)}.",
             "Linux 5.3 or newer is needed for this.",
         ) from error
     if ended == "another":
         raise ComputerError(
-            f"{name} has ended, and another process has the number {process.pid} now.", "List the processes again."
+            f"{name} has ended, and another process has the number {process.pid} now.",
+            "List the processes again.",
         )
     return ended == "gone"

@@ -1,4 +1,7 @@
-"""Folders of a user, whose files are replaced whole and as that user; and what settings that stand in such files have in common."""
+"""Folders of a user, whose files are replaced whole and as that user.
+
+And what settings that stand in such files have in common.
+"""
 
 import base64
 import contextlib
@@ -46,7 +49,9 @@ class UserFolder:
             except FileNotFoundError:
                 return None
             except NotOrdinaryError as error:
-                raise ComputerError(f"{self._shown(name)} is no ordinary file.", "Look at it by hand.") from error
+                raise ComputerError(
+                    f"{self._shown(name)} is no ordinary file.", "Look at it by hand."
+                ) from error
         return self._not_too_large(name, data, most)
 
     def link(self, name: str) -> str | None:
@@ -54,12 +59,17 @@ class UserFolder:
         return self._hand.link(f"{self.path}/{name}")
 
     def exact(self, name: str) -> InFolder:
-        """What stands there, exactly: nothing, a file with its mode and bytes, or a link with its target."""
+        """What stands there, exactly.
+
+        Nothing, a file with its mode and bytes, or a link with its target.
+        """
         with self._plainly(name):
             found = self._hand.look(self.path, name)
         match found:
             case {"kind": "file", "mode": mode, "bytes": data}:
-                return self.file(name, self._not_too_large(name, base64.b64decode(data), MOST_BYTES), mode)
+                return self.file(
+                    name, self._not_too_large(name, base64.b64decode(data), MOST_BYTES), mode
+                )
             case {"kind": "link", "target": target}:
                 return self.leading(name, target)
             case {"kind": "absent"}:
@@ -108,7 +118,9 @@ class UserFolder:
                 self.remove(name, exact.missing)
 
     def remove(self, name: str, missing: int) -> None:
-        """The file is gone, with what an interrupted write left, and so are so many folders as far as they are empty."""
+        """The file is gone, with what an interrupted write left, and so are so many folders as far
+        as they are empty.
+        """
         with self._plainly(name):
             self._hand.remove(self.path, name, missing)
 
@@ -128,7 +140,9 @@ class UserFolder:
 
     def _not_too_large(self, name: str, data: bytes, most: int) -> bytes:
         if len(data) > most:
-            raise ComputerError(f"{self._shown(name)} is larger than {most >> 10} KiB.", "Look at it by hand.")
+            raise ComputerError(
+                f"{self._shown(name)} is larger than {most >> 10} KiB.", "Look at it by hand."
+            )
         return data
 
 
@@ -150,8 +164,10 @@ class InFiles(Adapter):
         folder, name = self.place(ref)
         if not folder.is_place_of(exact, name):
             raise ComputerError(
-                f"{plain(str(ref))} was changed in {plain(f'{exact.folder}/{exact.name}')}, and its place is {plain(f'{folder.path}/{name}')} now.",
-                "Run Lumtak as the same user, on the same desktop, with the same HOME and XDG_CONFIG_HOME.",
+                f"{plain(str(ref))} was changed in {plain(f'{exact.folder}/{exact.name}')}, and its"
+                f" place is {plain(f'{folder.path}/{name}')} now.",
+                "Run Lumtak as the same user, on the same desktop, with the same HOME and"
+                " XDG_CONFIG_HOME.",
             )
 
     def write(self, ref: SettingRef, exact: InFolder) -> None:

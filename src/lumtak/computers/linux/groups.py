@@ -1,4 +1,6 @@
-"""CPU and memory as control groups count them (kernel, admin-guide/cgroup-v2 and cgroup-v1), where there are any."""
+"""CPU and memory as control groups count them (kernel, admin-guide/cgroup-v2 and cgroup-v1), where
+there are any.
+"""
 
 import re
 
@@ -21,7 +23,10 @@ class Groups:
 
     def __init__(self, hand: Reach) -> None:
         self._hand = hand
-        self.version = next((v for v, name in ((2, "cgroup.controllers"), (1, "cpuacct")) if _is_there(hand, name)), 0)
+        self.version = next(
+            (v for v, name in ((2, "cgroup.controllers"), (1, "cpuacct")) if _is_there(hand, name)),
+            0,
+        )
         """Of control groups; 0 where there are none."""
 
     def cpu_s(self, group: str) -> float | None:
@@ -35,9 +40,20 @@ class Groups:
         return None
 
     def anonymous_bytes(self, group: str) -> float | None:
-        """Memory of its own that the group holds, swapped memory included where it is counted; None where nobody counts."""
-        path, names = (f"{_TOP}{group}", _V2_MEMORY) if self.version == 2 else (f"{_TOP}/memory{group}", _V1_MEMORY)
-        fields = dict(line.split(b" ", 1) for line in self._read(f"{path}/memory.stat").splitlines() if b" " in line)
+        """Memory of its own that the group holds, swapped memory included where it is counted.
+
+        None where nobody counts.
+        """
+        path, names = (
+            (f"{_TOP}{group}", _V2_MEMORY)
+            if self.version == 2
+            else (f"{_TOP}/memory{group}", _V1_MEMORY)
+        )
+        fields = dict(
+            line.split(b" ", 1)
+            for line in self._read(f"{path}/memory.stat").splitlines()
+            if b" " in line
+        )
         told = [size for n in names if (size := number(fields.get(n))) is not None]
         if not told:
             return None
@@ -59,7 +75,9 @@ def _is_there(hand: Reach, name: str) -> bool:
 
 
 def group_of(listed: bytes) -> str:
-    """The path of a process's group from /proc/PID/cgroup, of the one hierarchy or of systemd's own: whichever is in use; cgroups(7)."""
+    """The path of a process's group from /proc/PID/cgroup, of the one hierarchy or of systemd's
+    own: whichever is in use; cgroups(7).
+    """
     found = [""]
     for line in text(listed).splitlines():
         _, names, path = [*line.split(":", 2), "", ""][:3]

@@ -27,12 +27,18 @@ def _number(hand: Reach, path: str) -> float | None:
 
 
 def nominal_mhz(hand: Reach) -> Figure:
-    """The clock that "at the nominal clock" means: the base frequency, else the highest, else what the model's name says."""
+    """The clock that "at the nominal clock" means.
+
+    The base frequency, else the highest, else what the model's name says.
+    """
     for name in ("base_frequency", "cpuinfo_max_freq"):
         khz = _number(hand, f"{_CPU}/cpu0/cpufreq/{name}")
         if khz is not None and khz > 0:
             return khz / 1000
-    said = re.search(r"model name\s*:.*@\s*([0-9]{1,3}(?:\.[0-9]{1,5})?)\s*GHz", _line(hand, "/proc/cpuinfo") or "")
+    said = re.search(
+        r"model name\s*:.*@\s*([0-9]{1,3}(?:\.[0-9]{1,5})?)\s*GHz",
+        _line(hand, "/proc/cpuinfo") or "",
+    )
     if said and float(said[1]):
         return float(said[1]) * 1000
     return NotMeasured(not_measured="the processor does not tell its nominal clock")
@@ -62,7 +68,10 @@ def system_disk(hand: Reach) -> str | None:
 
 
 def disk_busy_s(hand: Reach, folder: str | None) -> Figure:
-    """For how long the disk had something to do: the tenth field of its stat, in ms (Documentation/block/stat.rst)."""
+    """For how long the disk had something to do.
+
+    The tenth field of its stat, in ms (Documentation/block/stat.rst).
+    """
     fields = (_line(hand, f"{folder}/stat") or "").split() if folder else []
     if len(fields) > 9 and (busy_ms := number(fields[9])) is not None:
         return busy_ms / 1000
@@ -70,11 +79,19 @@ def disk_busy_s(hand: Reach, folder: str | None) -> Figure:
 
 
 def stalled_s(hand: Reach) -> dict[Resource, Figure]:
-    """For how long tasks waited, from /proc/pressure (Documentation/accounting/psi.rst), where the kernel keeps count."""
+    """For how long tasks waited, from /proc/pressure (Documentation/accounting/psi.rst), where the
+    kernel keeps count.
+    """
     found: dict[Resource, Figure] = {}
     for resource in RESOURCES:
-        said = re.search(r"some .*total=([0-9]{1,20})", _line(hand, f"/proc/pressure/{resource}") or "")
-        found[resource] = int(said[1]) / 1e6 if said else NotMeasured(not_measured="this kernel has no pressure files")
+        said = re.search(
+            r"some .*total=([0-9]{1,20})", _line(hand, f"/proc/pressure/{resource}") or ""
+        )
+        found[resource] = (
+            int(said[1]) / 1e6
+            if said
+            else NotMeasured(not_measured="this kernel has no pressure files")
+        )
     return found
 
 
@@ -112,7 +129,10 @@ def battery(hand: Reach) -> tuple[bool, Literal["mains", "battery"]]:
     except OSError:
         names = []
     for name in names:
-        if _line(hand, f"{_SUPPLY}/{name}/type") != "Battery" or _line(hand, f"{_SUPPLY}/{name}/scope") == "Device":
+        if (
+            _line(hand, f"{_SUPPLY}/{name}/type") != "Battery"
+            or _line(hand, f"{_SUPPLY}/{name}/scope") == "Device"
+        ):
             continue
         has = True
         draining = draining or _line(hand, f"{_SUPPLY}/{name}/status") == "Discharging"
@@ -136,7 +156,10 @@ def _uid(session: dict[str, str]) -> int:
 
 
 def sessions(hand: Reach, uid: int | None = None) -> list[dict[str, str]] | None:
-    """Sessions as the session manager keeps them, oldest first: one user's, or all; None where there is no such manager."""
+    """Sessions as the session manager keeps them, oldest first: one user's, or all.
+
+    None where there is no such manager.
+    """
     folder = "/run/systemd/sessions"
     try:
         names = hand.names(folder)
@@ -144,21 +167,29 @@ def sessions(hand: Reach, uid: int | None = None) -> list[dict[str, str]] | None
         return None
     found = []
     for name in names:
-        said = dict(line.split("=", 1) for line in (_line(hand, f"{folder}/{name}") or "").splitlines() if "=" in line)
+        said = dict(
+            line.split("=", 1)
+            for line in (_line(hand, f"{folder}/{name}") or "").splitlines()
+            if "=" in line
+        )
         if uid in {None, _uid(said)} and said.get("CLASS", "user").startswith("user"):
             found.append({**said, "ID": name})
     return sorted(found, key=lambda s: s.get("REALTIME", ""))
 
 
 def memory_now(hand: Reach, sizes: dict[str, int]) -> MemoryNow:
-    """Shared memory and swap from /proc/meminfo (proc(5)), and whether the kernel can save memory to disk."""
+    """Shared memory and swap from /proc/meminfo (proc(5)), and whether the kernel can save memory
+    to disk.
+    """
     shared: Figure = NotMeasured(not_measured="the kernel does not say how much memory is shared")
     if "Shmem" in sizes:
         shared = float(sizes["Shmem"])
     able = (_line(hand, "/sys/power/state") or "").split()
     wanted = " ".join(_line(hand, path) or "" for path in ("/proc/cmdline", "/sys/power/resume"))
     hibernates = "disk" in able and ("resume=" in wanted) and sizes.get("SwapTotal", 0) > 0
-    return MemoryNow(shared_bytes=shared, swap_total_bytes=sizes.get("SwapTotal", 0), hibernates=hibernates)
+    return MemoryNow(
+        shared_bytes=shared, swap_total_bytes=sizes.get("SwapTotal", 0), hibernates=hibernates
+    )
 
 
 def space(hand: Reach) -> Space:
@@ -166,6 +197,8 @@ def space(hand: Reach) -> Space:
     try:
         total, free = hand.space("/")
     except OSError as error:
-        nothing = NotMeasured(not_measured=f"the volume cannot be asked: {(error.strerror or '').lower()}")
+        nothing = NotMeasured(
+            not_measured=f"the volume cannot be asked: {(error.strerror or '').lower()}"
+        )
         return Space(total_bytes=nothing, free_bytes=nothing)
     return Space(total_bytes=float(total), free_bytes=float(free))

@@ -73,14 +73,17 @@ class Counters:
             return self._hand.read(path)
         except OSError as error:
             raise ComputerError(
-                f"{self._name}: {path} cannot be read.", "Is this a Linux computer with /proc mounted?"
+                f"{self._name}: {path} cannot be read.",
+                "Is this a Linux computer with /proc mounted?",
             ) from error
 
     def memory(self) -> dict[str, int]:
         """Bytes by name, the whole memory among them; proc(5), meminfo."""
         sizes = meminfo(self.needed("/proc/meminfo"))
         if not 0 < sizes.get("MemTotal", 0) < _MOST_BYTES:
-            raise ComputerError(f"{self._name}: /proc/meminfo is not understood.", "Is this a Linux computer?")
+            raise ComputerError(
+                f"{self._name}: /proc/meminfo is not understood.", "Is this a Linux computer?"
+            )
         return sizes
 
     def cpu_times(self) -> tuple[int, float, float, float, float]:
@@ -89,7 +92,9 @@ class Counters:
         try:
             return cpu_times(data, self._tick)
         except (ValueError, IndexError) as error:
-            raise ComputerError(f"{self._name}: /proc/stat is not understood.", "Is this a Linux computer?") from error
+            raise ComputerError(
+                f"{self._name}: /proc/stat is not understood.", "Is this a Linux computer?"
+            ) from error
 
 
 class LinuxLoad:
@@ -117,9 +122,12 @@ class LinuxLoad:
         at_s = self._clock.now_s()
         sizes = self._counters.memory()
         available = sizes.get(
-            "MemAvailable", sizes.get("MemFree", 0) + sizes.get("Buffers", 0) + sizes.get("Cached", 0)
+            "MemAvailable",
+            sizes.get("MemFree", 0) + sizes.get("Buffers", 0) + sizes.get("Cached", 0),
         )
-        swaps = dict(re.findall(r"(?m)^(pswpin|pswpout) ([0-9]{1,20})$", text_at(self._hand, "/proc/vmstat")))
+        swaps = dict(
+            re.findall(r"(?m)^(pswpin|pswpout) ([0-9]{1,20})$", text_at(self._hand, "/proc/vmstat"))
+        )
         page = self._page
         return Snapshot(
             at_s=at_s,
@@ -152,8 +160,11 @@ class LinuxLoad:
         """Ask it by SIGTERM, or force it by SIGKILL."""
         if not self._hand.live:
             raise ComputerError(
-                f"No processes run on {self._name}.", "It is a folder, not a computer that is switched on."
+                f"No processes run on {self._name}.",
+                "It is a folder, not a computer that is switched on.",
             )
         if process.untouchable:
-            raise ComputerError(f"{process.name} is not ended: {process.untouchable}.", "Choose another process.")
+            raise ComputerError(
+                f"{process.name} is not ended: {process.untouchable}.", "Choose another process."
+            )
         return end_process(self._hand, process, force=force, wait_s=wait_s)

@@ -1,4 +1,7 @@
-"""Which login entry started a process: by path, arguments, user, session and start time; never by its name alone."""
+"""Which login entry started a process: by path, arguments, user, session and start time.
+
+Never by its name alone.
+"""
 
 import posixpath
 import re
@@ -13,9 +16,18 @@ from lumtak.core.text import number
 COMM = 15
 """Letters of a process's name that the kernel keeps; proc(5)."""
 _BEFORE_S, _AFTER_S = 5.0, 180.0
-"""Around a login: sessions are counted a little late, and a slow computer takes minutes to start what it should."""
+"""Around a login: sessions are counted a little late, and a slow computer takes minutes to start
+what it should."""
 _SESSION = re.compile(r"/session-([^/]+)\.scope")
-PROGRAM_FOLDERS = ("/usr/local/bin", "/usr/bin", "/bin", "/usr/local/sbin", "/usr/sbin", "/usr/games", "/snap/bin")
+PROGRAM_FOLDERS = (
+    "/usr/local/bin",
+    "/usr/bin",
+    "/bin",
+    "/usr/local/sbin",
+    "/usr/sbin",
+    "/usr/games",
+    "/snap/bin",
+)
 """Where a program is looked for that is named without its folder."""
 _GRAPHICAL = {"x11", "wayland", "mir"}
 
@@ -77,7 +89,10 @@ class LoginStarts:
         return ""
 
     def _at_login(self, entry: LoginStart, started_s: float, group: str) -> bool:
-        """Whether it started when a session of the user began, and not in another one; where nobody counts sessions, that does not count."""
+        """Whether it started when a session of the user began, and not in another one.
+
+        Where nobody counts sessions, that does not count.
+        """
         if entry.uid not in self._sessions:
             self._sessions[entry.uid] = self._sessions_of(entry.uid)
         sessions = self._sessions[entry.uid]
@@ -86,7 +101,10 @@ class LoginStarts:
         inside = _SESSION.search(group)
         return any(
             (inside is None or inside[1] == session.name)
-            and any(-_BEFORE_S <= started_s - began <= _AFTER_S + entry.delay_s for began in session.began_s)
+            and any(
+                -_BEFORE_S <= started_s - began <= _AFTER_S + entry.delay_s
+                for began in session.began_s
+            )
             for session in sessions
         )
 
@@ -106,7 +124,10 @@ class LoginStarts:
         return sessions
 
     def _is_it(self, entry: LoginStart, words: list[str], pid: int) -> bool:
-        """Whether a process runs the entry's program with the entry's arguments: itself, or as the script of an interpreter."""
+        """Whether a process runs the entry's program with the entry's arguments.
+
+        Itself, or as the script of an interpreter.
+        """
         program, *arguments = entry.runs
         for place, word in enumerate(words[:3]):
             if posixpath.basename(word) != posixpath.basename(program):
@@ -117,9 +138,13 @@ class LoginStarts:
         return False
 
     def _same_file(self, program: str, path: str) -> bool:
-        named = [program] if "/" in program else [f"{folder}/{program}" for folder in PROGRAM_FOLDERS]
+        named = (
+            [program] if "/" in program else [f"{folder}/{program}" for folder in PROGRAM_FOLDERS]
+        )
         there = [p for p in named if self._hand.exists(p)] or named
-        if "/" not in path or real_path(self._hand, path) in {real_path(self._hand, p) for p in there}:
+        if "/" not in path or real_path(self._hand, path) in {
+            real_path(self._hand, p) for p in there
+        }:
             return True
         # a script of the same name that starts the program proper, which lies elsewhere
         return posixpath.basename(path) == posixpath.basename(program) and self._is_script(there[0])

@@ -37,7 +37,9 @@ class MemorySettings(Adapter):
                         origin="system",
                         value=value,
                         running=True,
-                        setting=Fixed(needed=why) if why else Setting(lowest=lowest, highest=highest),
+                        setting=(
+                            Fixed(needed=why) if why else Setting(lowest=lowest, highest=highest)
+                        ),
                     )
                 )
         return Listed(items)
@@ -49,14 +51,17 @@ class MemorySettings(Adapter):
             return None
         return value if number(value.removeprefix("-")) is not None else None
 
-    # -- the setting --------------------------------------------------------------------------------------------------
+    # -- the setting -------------------------------------------------------------------------------
 
     def read(self, ref: SettingRef) -> State:
         """The value that is in force, and Lumtak's own file that keeps one over a restart."""
         _bounds(ref)
         value = self._live(ref.key)
         if value is None:
-            raise ComputerError(f"{ref} cannot be read: this kernel has no such setting.", "Audit the computer again.")
+            raise ComputerError(
+                f"{ref} cannot be read: this kernel has no such setting.",
+                "Audit the computer again.",
+            )
         path = sysctl_file(ref.key)
         try:
             kept: bytes | None = self._hand.read(path)
@@ -72,11 +77,17 @@ class MemorySettings(Adapter):
         lowest, highest = _bounds(ref)
         size = number(wanted)
         if size is None or not lowest <= size <= highest:
-            raise ComputerError(f"{ref} cannot be {plain(wanted) or 'unset'}.", f"Choose from {lowest} to {highest}.")
+            raise ComputerError(
+                f"{ref} cannot be {plain(wanted) or 'unset'}.",
+                f"Choose from {lowest} to {highest}.",
+            )
         return State(value=wanted, exact=KernelValue(ref.key, wanted, sysctl_text(ref.key, wanted)))
 
     def write(self, ref: SettingRef, exact: KernelValue) -> None:
-        """The file first, so that no restart in between brings the old value back unseen; then the kernel."""
+        """The file first, so that no restart in between brings the old value back unseen.
+
+        Then the kernel.
+        """
         del ref
         if exact.kept is None:
             self._root.remove(exact.file)
@@ -92,5 +103,7 @@ def _bounds(ref: SettingRef) -> tuple[int, int]:
         ComputerError: it is none that Lumtak sets.
     """
     if ref.key not in KERNEL:
-        raise ComputerError(f"{plain(str(ref))} cannot be changed here.", "`lumtak audit local` says what can be.")
+        raise ComputerError(
+            f"{plain(str(ref))} cannot be changed here.", "`lumtak audit local` says what can be."
+        )
     return KERNEL[ref.key]

@@ -1,6 +1,9 @@
-"""Which package brought a unit file, and what the package says of itself: read from the package manager's own lists, without starting it.
+"""Which package brought a unit file, and what the package says of itself.
 
-Sources: dpkg(1), FILES: info/*.list holds the paths of a package, status what is known of each (deb-control(5)).
+Read from the package manager's own lists, without starting it.
+
+Sources: dpkg(1), FILES: info/*.list holds the paths of a package, status what is known of each
+(deb-control(5)).
 """
 
 import posixpath
@@ -17,7 +20,16 @@ _ENDING = ".list"
 _MOST_LISTS = 20_000
 _MOST_STATUS = 1 << 25
 _UNITS = re.compile(rb"(?m)^(?:/usr)?/lib/systemd/system/([^/\n]+)$")
-_SYSTEM_PACKAGES = {"systemd", "udev", "dbus", "util-linux", "init-system-helpers", "procps", "kmod", "login"}
+_SYSTEM_PACKAGES = {
+    "systemd",
+    "udev",
+    "dbus",
+    "util-linux",
+    "init-system-helpers",
+    "procps",
+    "kmod",
+    "login",
+}
 
 
 def with_packages(hand: Reach, items: list[Item], paths: dict[str, str]) -> list[Item]:
@@ -38,7 +50,11 @@ def with_packages(hand: Reach, items: list[Item], paths: dict[str, str]) -> list
             owners.update((text(unit), package) for unit in _UNITS.findall(data))
     if not owners:
         return items
-    brought = {key: owners.get(posixpath.basename(path), "") for key, path in paths.items() if "/lib/systemd/" in path}
+    brought = {
+        key: owners.get(posixpath.basename(path), "")
+        for key, path in paths.items()
+        if "/lib/systemd/" in path
+    }
     summaries = _summaries(hand, set(brought.values()))
     return [_packaged(item, brought.get(item.key, ""), summaries) for item in items]
 

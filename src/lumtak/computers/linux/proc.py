@@ -1,4 +1,7 @@
-"""Load, memory and processes from /proc (proc(5)); consumers by control group, autostart entry or program name."""
+"""Load, memory and processes from /proc (proc(5)).
+
+Consumers by control group, autostart entry or program name.
+"""
 
 import posixpath
 import re
@@ -20,7 +23,9 @@ _KERNEL_THREAD = 0x00200000
 _REST = "resident minus shared"
 _SERVICE = re.compile(r"/system\.slice/(?:[^/]+\.slice/)*([^/]+)\.service(?=/|$)")
 _APP = re.compile(r"/app-(?:[^/]*?-)?([^/@]+)@autostart\.service")
-_USER_UNIT = re.compile(r"/user\.slice/user-\d+\.slice/user@\d+\.service/(?:[^/]+\.slice/)*([^/]+\.service)(?=/|$)")
+_USER_UNIT = re.compile(
+    r"/user\.slice/user-\d+\.slice/user@\d+\.service/(?:[^/]+\.slice/)*([^/]+\.service)(?=/|$)"
+)
 """Both from the top: what a user calls a group of their own is no service of the system."""
 _SANDBOX = re.compile(r"/app-flatpak-(.+)-\d+\.scope")
 SANDBOX = "apps:sandbox/"
@@ -34,7 +39,8 @@ class _Known:
     """A process seen before."""
 
     raw: bytes
-    """What /proc/PID/stat said last: most processes sleep, and what says the same is not looked into again."""
+    """What /proc/PID/stat said last: most processes sleep, and what says the same is not looked
+    into again."""
     name: str
     flags: int
     ticks: int
@@ -50,7 +56,8 @@ def _parsed(raw: bytes) -> _Known | None:
     rest = raw[end + 2 :].split(None, 22)
     try:
         return _Known(
-            raw, text(raw[start + 1 : end]), int(rest[6]), int(rest[11]) + int(rest[12]), int(rest[19]), int(rest[21]),
+            raw, text(raw[start + 1 : end]), int(rest[6]), int(rest[11]) + int(rest[12]),
+            int(rest[19]), int(rest[21]),
             int(rest[1]),
         )  # fmt: skip
     except (ValueError, IndexError):
@@ -58,7 +65,9 @@ def _parsed(raw: bytes) -> _Known | None:
 
 
 class Processes:
-    """All processes, pass after pass: CPU a consumer that never falls, though processes come and go.
+    """All processes, pass after pass.
+
+    CPU a consumer that never falls, though processes come and go.
 
     Args:
         hand: of the computer.
@@ -81,7 +90,8 @@ class Processes:
         self._counts = Groups(hand)
         self._own_group = "" if own_pid is None else self._group(own_pid)
         self._groups: dict[str, tuple[str, float]] = {}
-        """Consumer -> (its control group, core-seconds counted there when it was last looked at)."""
+        """Consumer -> (its control group, core-seconds counted there when it was last looked
+        at)."""
         self._grouped_s: dict[str, float] = {}
         about = hand.about()
         self._tick, self._page, self._own_uid = about["tick"], about["page"], about["uid"]
@@ -106,16 +116,23 @@ class Processes:
         ]
 
     def count(self) -> None:
-        """One pass over all processes, for what they used since the last; those that vanish on the way are left out."""
+        """One pass over all processes, for what they used since the last.
+
+        Those that vanish on the way are left out.
+        """
         raw = self._hand.counters()
         raw.pop(self._own_pid or 0, None)
         for gone in self._known.keys() - raw.keys():
             del self._known[gone]
             self._begun.discard(gone)
         changed = {
-            pid: _parsed(data) for pid, data in raw.items() if pid not in self._known or self._known[pid].raw != data
+            pid: _parsed(data)
+            for pid, data in raw.items()
+            if pid not in self._known or self._known[pid].raw != data
         }
-        for pid, now in sorted(changed.items(), key=lambda one: one[1].started if one[1] else 0):  # parents come first
+        for pid, now in sorted(
+            changed.items(), key=lambda one: one[1].started if one[1] else 0
+        ):  # parents come first
             self._count(pid, now)
         self._count_groups()
         self._first = False
@@ -135,7 +152,10 @@ class Processes:
         self._known[pid] = now
 
     def _count_groups(self) -> None:
-        """What each service used as its control group counted it: that holds what came and went between two passes."""
+        """What each service used as its control group counted it.
+
+        That holds what came and went between two passes.
+        """
         for consumer, (group, last) in list(self._groups.items()):
             now = self._counts.cpu_s(group)
             if now is None:  # it was stopped; another start makes another group
@@ -170,7 +190,10 @@ class Processes:
         return {key: ticks / self._tick for key, ticks in self._cpu_ticks.items()} | self._grouped_s
 
     def memory(self) -> dict[str, Memory]:
-        """What each consumer of the last pass holds: proportional, else as its control group counts, else resident minus shared."""
+        """What each consumer of the last pass holds.
+
+        Proportional, else as its control group counts, else resident minus shared.
+        """
         sums: dict[str, float] = {}
         ways: dict[str, set[str]] = {}
         for pid, known in self._known.items():
@@ -181,10 +204,17 @@ class Processes:
                 sums[known.consumer] = sums.get(known.consumer, 0.0) + size
                 ways.setdefault(known.consumer, set()).add(how)
         for consumer, (group, _) in self._groups.items():
-            if _REST in ways.get(consumer, ()) and (held := self._counts.anonymous_bytes(group)) is not None:
+            if (
+                _REST in ways.get(consumer, ())
+                and (held := self._counts.anonymous_bytes(group)) is not None
+            ):
                 sums[consumer], ways[consumer] = held, {"counted by its control group"}
         return {
-            key: Memory(ram_bytes=size, how=" and ".join(sorted(ways[key])), shared_split=_REST not in ways[key])
+            key: Memory(
+                ram_bytes=size,
+                how=" and ".join(sorted(ways[key])),
+                shared_split=_REST not in ways[key],
+            )
             for key, size in sums.items()
         }
 
@@ -193,7 +223,11 @@ class Processes:
             rollup = self._hand.read(f"/proc/{pid}/smaps_rollup")
             fields = {k: float(v) for k, v in re.findall(rb"(?m)^(\w+):\s+(\d{1,16}) kB$", rollup)}
             if b"Pss_Anon" in fields:
-                size = fields[b"Pss_Anon"] + fields.get(b"Pss_Shmem", 0.0) + fields.get(b"SwapPss", 0.0)
+                size = (
+                    fields[b"Pss_Anon"]
+                    + fields.get(b"Pss_Shmem", 0.0)
+                    + fields.get(b"SwapPss", 0.0)
+                )
                 return size * 1024, "proportional"
         except OSError:
             pass  # another user's, or gone: the next way tells
@@ -219,19 +253,28 @@ class Processes:
             return self._grouped(f"services:{service[1]}", group[: service.end()])
         if (unit := _USER_UNIT.match(group)) and f"{USER_UNIT}{unit[1]}" in self.units:
             return self._grouped(f"{USER_UNIT}{unit[1]}", group[: unit.end()])
-        if (boxed := _SANDBOX.search(group)) and (consumer := SANDBOX + _unescaped(boxed[1])) in self.units:
+        if (boxed := _SANDBOX.search(group)) and (
+            consumer := SANDBOX + _unescaped(boxed[1])
+        ) in self.units:
             return consumer
         if (app := _APP.search(group)) and f"apps:{_unescaped(app[1])}" in self.starts.consumers:
             return f"apps:{_unescaped(app[1])}"
         parent = self._known.get(stat.parent)
-        if parent is not None and parent.name == stat.name and parent.consumer in self.starts.consumers:
+        if (
+            parent is not None
+            and parent.name == stat.name
+            and parent.consumer in self.starts.consumers
+        ):
             return parent.consumer
         if consumer := self.starts.consumer_of(pid, stat.name, stat.started, group):
             return consumer
         return LUMTAK if pid in self._ancestors() else f"{UNLISTED}{stat.name}"
 
     def _is_lumtak(self, pid: int, name: str) -> bool:
-        """Whether it is another Lumtak of whoever started this one: the workbench in another terminal."""
+        """Whether it is another Lumtak of whoever started this one.
+
+        The workbench in another terminal.
+        """
         if not name.startswith(_MAY_BE_LUMTAK) or uid_of(self._hand, pid) != self._own_uid:
             return False
         words = words_of(self._hand, pid)[:_FIRST_WORDS]
@@ -245,7 +288,10 @@ class Processes:
             return ""
 
     def _grouped(self, consumer: str, group: str) -> str:
-        """The consumer, whose group is counted from now on; not where Lumtak itself runs in it, for that is none of its load."""
+        """The consumer, whose group is counted from now on.
+
+        Not where Lumtak itself runs in it, for that is none of its load.
+        """
         if consumer not in self._groups and not f"{self._own_group}/".startswith(f"{group}/"):
             self._groups[consumer] = (group, 0.0)
         return consumer
@@ -257,7 +303,10 @@ def _unescaped(name: str) -> str:
 
 
 def private_bytes(hand: Reach, pid: int | str, page: int) -> float | None:
-    """What a process holds, resident minus shared; proc(5), /proc/PID/statm. None where it is gone."""
+    """What a process holds, resident minus shared; proc(5), /proc/PID/statm.
+
+    None where it is gone.
+    """
     try:
         pages = hand.read(f"/proc/{pid}/statm").split()
         return (int(pages[1]) - int(pages[2])) * float(page)
@@ -266,7 +315,10 @@ def private_bytes(hand: Reach, pid: int | str, page: int) -> float | None:
 
 
 def cpu_times(data: bytes, tick: int) -> tuple[int, float, float, float, float]:
-    """(cores, busy, iowait, steal, total) in core-seconds, from /proc/stat; guest ticks are in user already."""
+    """(cores, busy, iowait, steal, total) in core-seconds, from /proc/stat.
+
+    Guest ticks are in user already.
+    """
     lines = data.split(b"\n")
     fields = [int(x) for x in lines[0].split()[1:9]]
     fields += [0] * (8 - len(fields))
@@ -278,4 +330,6 @@ def cpu_times(data: bytes, tick: int) -> tuple[int, float, float, float, float]:
 
 def meminfo(data: bytes) -> dict[str, int]:
     """Sizes in bytes, from /proc/meminfo."""
-    return {text(k): int(v) * 1024 for k, v in re.findall(rb"(?m)^([\w()]+):\s+(\d{1,16}) kB$", data)}
+    return {
+        text(k): int(v) * 1024 for k, v in re.findall(rb"(?m)^([\w()]+):\s+(\d{1,16}) kB$", data)
+    }

@@ -1,4 +1,7 @@
-"""The power plan of the profile service on the system bus; clock_plan.py has the one of computers where none runs."""
+"""The power plan of the profile service on the system bus.
+
+Clock_plan.py has the one of computers where none runs.
+"""
 
 from typing import NamedTuple
 
@@ -31,10 +34,21 @@ def profile_service(hand: Reach) -> Service | None:
     if not hand.live:
         return None
     for bus, path in PROFILE_BUSES.items():
-        # Whether the bus can start who answers by this name: every such service says how, and nobody else is asked.
+        # Whether the bus can start who answers by this name: every such service says how, and
+        # nobody else is asked.
         if not text_at(hand, f"/usr/share/dbus-1/system-services/{bus}.service"):
             continue
-        asked = ("busctl", "--system", "get-property", "--", bus, path, bus, "Profiles", "ActiveProfile")
+        asked = (
+            "busctl",
+            "--system",
+            "get-property",
+            "--",
+            bus,
+            path,
+            bus,
+            "Profiles",
+            "ActiveProfile",
+        )
         try:
             listed, _, active = text(hand.run(asked, 4.0)).rstrip("\n").partition("\n")
         except OSError:
@@ -46,7 +60,10 @@ def profile_service(hand: Reach) -> Service | None:
 
 
 def plan_item(source: str, value: str, plans: tuple[str, ...], note: str, why_not: str) -> Item:
-    """The plan in force, on the power on which the computer runs, and those that can be chosen; or why none can."""
+    """The plan in force, on the power on which the computer runs, and those that can be chosen.
+
+    Or why none can.
+    """
     return Item(
         area="power",
         key=source,
@@ -73,31 +90,45 @@ class ProfilePlan(Adapter):
         """One plan is in force at a time: on what power the computer runs says which it is."""
         has_battery, source = look.once(hardware.battery, self._hand)
         found = look.once(profile_service, self._hand)
-        gaps = [] if has_battery else [Gap(area="power", reason="there is no battery, so no plan for it")]
+        gaps = (
+            []
+            if has_battery
+            else [Gap(area="power", reason="there is no battery, so no plan for it")]
+        )
         if found is None:
             return Listed(gaps=gaps)
         note = f"{found.bus}; it keeps the plan over a restart"
-        return Listed([plan_item(source, found.active, found.plans, note, self._root.why_not())], gaps)
+        return Listed(
+            [plan_item(source, found.active, found.plans, note, self._root.why_not())], gaps
+        )
 
-    # -- the setting --------------------------------------------------------------------------------------------------
+    # -- the setting -------------------------------------------------------------------------------
 
     def _answering(self, ref: SettingRef) -> Service:
         found = profile_service(self._hand)
         if found is None:
-            raise ComputerError(f"{ref} cannot be set: no profile service answers.", "See whether it runs there.")
+            raise ComputerError(
+                f"{ref} cannot be set: no profile service answers.", "See whether it runs there."
+            )
         return found
 
     def read(self, ref: SettingRef) -> State:
         """The plan in force."""
         found = self._answering(ref)
-        return State(value=found.active, exact=Profile(found.bus, _SERVICE.get(found.active, found.active)))
+        return State(
+            value=found.active, exact=Profile(found.bus, _SERVICE.get(found.active, found.active))
+        )
 
     def foresee(self, ref: SettingRef, value: str | None) -> State:
-        """The service's own name of the plan; refused where it does not list it, for it would accept even that."""
+        """The service's own name of the plan.
+
+        Refused where it does not list it, for it would accept even that.
+        """
         found = self._answering(ref)
         if value not in found.plans:
             raise ComputerError(
-                f"The plan {plain(value or 'unset')} is not offered here.", f"Choose from {', '.join(found.plans)}."
+                f"The plan {plain(value or 'unset')} is not offered here.",
+                f"Choose from {', '.join(found.plans)}.",
             )
         return State(value=value, exact=Profile(found.bus, _SERVICE[value]))
 

@@ -25,7 +25,10 @@ class Root:
         self._hands = hands
 
     def why_not(self) -> str:
-        """Why nothing that takes root can be done here, as a clause; empty where it can be, perhaps after a password."""
+        """Why nothing that takes root can be done here, as a clause.
+
+        Empty where it can be, perhaps after a password.
+        """
         return self._hands.why_no_root
 
     @contextlib.contextmanager
@@ -35,7 +38,8 @@ class Root:
             yield
         except OSError as error:
             raise ComputerError(
-                f"{plain(error.strerror or str(error), 400)}.", "Nothing was changed; the log has the rest."
+                f"{plain(error.strerror or str(error), 400)}.",
+                "Nothing was changed; the log has the rest.",
             ) from error
 
     def put(self, path: str, data: bytes) -> None:
@@ -49,12 +53,18 @@ class Root:
             self._hands.root().own_link(path, target)
 
     def remove(self, path: str, *, folder_too: bool = False) -> None:
-        """The file or link is gone, with what an interrupted write left; its folder too, where that is asked for and it is empty."""
+        """The file or link is gone, with what an interrupted write left.
+
+        Its folder too, where that is asked for and it is empty.
+        """
         with self._plainly():
             self._hands.root().own_remove(path, folder_too)
 
     def clear(self, path: str) -> None:
-        """What an interrupted write left beside a file or link is gone; root is asked only where there is something."""
+        """What an interrupted write left beside a file or link is gone.
+
+        Root is asked only where there is something.
+        """
         folder, name = posixpath.split(path)
         names = names_at(self._hands.own, folder)
         begun = is_switch(path) and not names and self._hands.own.exists(folder)
@@ -85,6 +95,17 @@ class Root:
 
     def set_profile(self, bus: str, path: str, value: str) -> None:
         """The plan of the profile service on the system bus."""
-        arguments = ("busctl", "--system", "set-property", "--", bus, path, bus, "ActiveProfile", "s", value)
+        arguments = (
+            "busctl",
+            "--system",
+            "set-property",
+            "--",
+            bus,
+            path,
+            bus,
+            "ActiveProfile",
+            "s",
+            value,
+        )
         with self._plainly():
             self._hands.root().run(arguments, _TIMEOUT_S)

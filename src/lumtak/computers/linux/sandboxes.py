@@ -1,4 +1,7 @@
-"""Programs in sandboxes that may run in the background: the permission store's table "background" (XDG Desktop Portal, PermissionStore)."""
+"""Programs in sandboxes that may run in the background.
+
+The permission store's table "background" (XDG Desktop Portal, PermissionStore).
+"""
 
 import json
 from typing import Any
@@ -45,7 +48,10 @@ class Sandboxes(Adapter):
         try:
             held = self._held()
         except OSError as error:
-            why = f"which programs in sandboxes may run in the background was not told: {plain(str(error), 120)}"
+            why = (
+                "which programs in sandboxes may run in the background was not told:"
+                f" {plain(str(error), 120)}"
+            )
             return Listed(gaps=[Gap(area="apps", reason=why, needed="the user's session bus")])
         return Listed(
             [
@@ -56,9 +62,11 @@ class Sandboxes(Adapter):
                     origin="user",
                     role=self._catalogue.role_of(app, app.rpartition(".")[2]),
                     value=_VALUES.get(raw),
-                    started_by="may run in the background, in a sandbox"
-                    if raw == "yes"
-                    else "asks before it runs in the background",
+                    started_by=(
+                        "may run in the background, in a sandbox"
+                        if raw == "yes"
+                        else "asks before it runs in the background"
+                    ),
                     setting=Setting(values=("on", "off"), shows="login"),
                 )
                 for app, raw in sorted(held.items())
@@ -69,7 +77,10 @@ class Sandboxes(Adapter):
         return f"{STORE}.service" in names_at(self._hand, _BUSES)
 
     def _held(self) -> dict[str, str]:
-        """The permission by program: yes, no, ask; empty where nobody was asked yet. The store keeps a file a table."""
+        """The permission by program: yes, no, ask; empty where nobody was asked yet.
+
+        The store keeps a file a table.
+        """
         if not self._of_user.exists(f"{self._user.data_home}/flatpak/db/{TABLE}"):
             return {}
         try:
@@ -81,10 +92,21 @@ class Sandboxes(Adapter):
             raise OSError("the permission store's answer is not understood") from error
 
     def _call(self, method: str, *arguments: str) -> bytes:
-        call = ("busctl", "--user", "--json=short", "call", "--", STORE, STORE_PATH, STORE, method, *arguments)
+        call = (
+            "busctl",
+            "--user",
+            "--json=short",
+            "call",
+            "--",
+            STORE,
+            STORE_PATH,
+            STORE,
+            method,
+            *arguments,
+        )
         return self._of_user.run(call, _TIMEOUT_S, bus=self._user.bus)
 
-    # -- the setting --------------------------------------------------------------------------------------------------
+    # -- the setting -------------------------------------------------------------------------------
 
     def read(self, ref: SettingRef) -> State:
         """On, off or unset."""
@@ -93,19 +115,24 @@ class Sandboxes(Adapter):
             raw = self._held().get(app, "")
         except OSError as error:
             raise ComputerError(
-                f"{plain(str(ref))} cannot be read: {plain(str(error), 200)}.", "Is the user logged in?"
+                f"{plain(str(ref))} cannot be read: {plain(str(error), 200)}.",
+                "Is the user logged in?",
             ) from error
         return State(value=_VALUES.get(raw), exact=Permission(app, raw))
 
     def foresee(self, ref: SettingRef, value: str | None) -> State:
         """The permission as it will be stored."""
-        return State(value=value, exact=Permission(ref.key.removeprefix(PREFIX), _RAW.get(value or "", "")))
+        return State(
+            value=value, exact=Permission(ref.key.removeprefix(PREFIX), _RAW.get(value or "", ""))
+        )
 
     def write(self, ref: SettingRef, exact: Permission) -> None:
         """Store the permission, or take it away."""
         try:
             if exact.raw:
-                self._call("SetPermission", "sbssas", TABLE, "true", TABLE, exact.app, "1", exact.raw)
+                self._call(
+                    "SetPermission", "sbssas", TABLE, "true", TABLE, exact.app, "1", exact.raw
+                )
             else:
                 self._call("DeletePermission", "sss", TABLE, TABLE, exact.app)
         except OSError as error:

@@ -1,4 +1,7 @@
-"""Services and timers where systemd runs: how they start, what they need, and changing how they start."""
+"""Services and timers where systemd runs.
+
+How they start, what they need, and changing how they start.
+"""
 
 from collections.abc import Mapping
 
@@ -41,14 +44,16 @@ class Services(Adapter):
     area = "services"
     kinds = (UnitLinks,)
 
-    # -- what there is ------------------------------------------------------------------------------------------------
+    # -- what there is -----------------------------------------------------------------------------
 
     def items(self, look: Look) -> Listed:
         """Services and timers, with the packages that brought them."""
         del look
         if not runs_systemd(self._hand):
             why = "systemd does not run here, so there are no services to read"
-            return Listed(gaps=[Gap(area="services", reason=why, needed="a computer booted with systemd")])
+            return Listed(
+                gaps=[Gap(area="services", reason=why, needed="a computer booted with systemd")]
+            )
         try:
             units = all_units(self._hand)
         except OSError as error:
@@ -58,7 +63,10 @@ class Services(Adapter):
         return Listed(with_packages(self._hand, items, paths))
 
     def parse(self, units: list[Fields]) -> tuple[list[Item], dict[str, str]]:
-        """(items, unit file of each by key); units that are not there, and what is neither service nor timer, are passed over."""
+        """(items, unit file of each by key).
+
+        Units that are not there, and what is neither service nor timer, are passed over.
+        """
         active = {u["Id"] for u in units if u.get("ActiveState") in _UP}
         switched = links(self._hand)
         items: dict[str, Item] = {}
@@ -72,18 +80,26 @@ class Services(Adapter):
             items[key] = self._item(key, unit, fields, active, switched.get(unit, {}))
         return list(items.values()), paths
 
-    def _item(self, key: str, unit: str, fields: Fields, active: set[str], switched: Mapping[str, str]) -> Item:
+    def _item(
+        self, key: str, unit: str, fields: Fields, active: set[str], switched: Mapping[str, str]
+    ) -> Item:
         value = _value(fields, active)
-        wants = " ".join(fields.get(name, "") for name in ("Requires", "BindsTo", "Requisite")).split()
+        wants = " ".join(
+            fields.get(name, "") for name in ("Requires", "BindsTo", "Requisite")
+        ).split()
         aliases = [n.removesuffix(".service") for n in fields.get("Names", "").split() if n != unit]
         base = key.partition(".")[0]
         if unit.endswith(".timer"):
             served = [n.removesuffix(".service") for n in fields.get("Triggers", "").split()]
-            started_by = "counts from the start of the system" if value == "auto" else "is not counting"
+            started_by = (
+                "counts from the start of the system" if value == "auto" else "is not counting"
+            )
             role = self._catalogue.role_of(base, *served)
             triggers: tuple[Trigger, ...] = (Trigger(kind="system"),) if value == "auto" else ()
         else:
-            started_by = _STARTS.get(fields.get("UnitFileState", ""), "was started by hand or by a program")
+            started_by = _STARTS.get(
+                fields.get("UnitFileState", ""), "was started by hand or by a program"
+            )
             role = self._catalogue.role_of(key, key.partition("@")[0], *aliases)
             triggers = _triggers(fields, value)
         return Item(
@@ -95,7 +111,9 @@ class Services(Adapter):
             value=value,
             running=fields.get("ActiveState") in _UP,
             started_by=started_by,
-            needs=tuple(dict.fromkeys(w.removesuffix(".service") for w in wants if w.endswith(".service"))),
+            needs=tuple(
+                dict.fromkeys(w.removesuffix(".service") for w in wants if w.endswith(".service"))
+            ),
             aliases=tuple(aliases),
             triggers=triggers,
             setting=self._setting(unit, fields, value, active, switched),
@@ -104,13 +122,23 @@ class Services(Adapter):
         )
 
     def _setting(
-        self, unit: str, fields: Fields, value: str | None, active: set[str], switched: Mapping[str, str]
+        self,
+        unit: str,
+        fields: Fields,
+        value: str | None,
+        active: set[str],
+        switched: Mapping[str, str],
     ) -> Setting | Fixed:
-        """The values that this unit can take here; none where a link stands that Lumtak could not put back."""
+        """The values that this unit can take here.
+
+        None where a link stands that Lumtak could not put back.
+        """
         if why := self._root.why_not():
             return Fixed(needed=why)
         if strange := next((why for link in switched.items() if (why := why_no_link(*link))), ""):
-            return Fixed(needed=f"{plain(strange, 300)}, which Lumtak could not put back; change it by hand")
+            return Fixed(
+                needed=f"{plain(strange, 300)}, which Lumtak could not put back; change it by hand"
+            )
         state, path = fields.get("UnitFileState", ""), fields.get("FragmentPath", "")
         if fields.get("LoadState") == "masked" and not behind_mask(self._hand, unit):
             return Fixed(needed="nothing but the mask is there: what it masks was removed")
@@ -124,16 +152,20 @@ class Services(Adapter):
         if not path.startswith(f"{UNITS}/") and unit.endswith(".service"):
             values.add(
                 "off"
-            )  # a mask is a link in that folder, and would have to take the place of the unit file itself
+                # A mask is a link in that folder, and would have to take the place of the unit file
+                # itself.
+            )
         if len(values) < 2:
             return Fixed(
-                needed="its unit file stands in /etc, so it cannot be masked; edit the file"
-                if path.startswith(f"{UNITS}/")
-                else "other units start it: change those"
+                needed=(
+                    "its unit file stands in /etc, so it cannot be masked; edit the file"
+                    if path.startswith(f"{UNITS}/")
+                    else "other units start it: change those"
+                )
             )
         return Setting(values=tuple(v for v in ("auto", "demand", "manual", "off") if v in values))
 
-    # -- the setting --------------------------------------------------------------------------------------------------
+    # -- the setting -------------------------------------------------------------------------------
 
     def read(self, ref: SettingRef) -> State:
         """How it starts, with every link that says so; and, beside it, whether it runs.
@@ -151,22 +183,31 @@ class Services(Adapter):
             return show(self._hand, *units)
         except OSError as error:
             raise ComputerError(
-                f"{plain(str(ref))} cannot be read: {plain(str(error), 200)}.", "See whether systemctl answers there."
+                f"{plain(str(ref))} cannot be read: {plain(str(error), 200)}.",
+                "See whether systemctl answers there.",
             ) from error
 
     def _fields(self, ref: SettingRef) -> Fields:
         found = self._shown(ref, _unit(ref))
         if not found or found[0].get("LoadState") not in _KNOWN:
-            raise ComputerError(f"The service {plain(ref.key)} is not there any more.", "Audit the computer again.")
+            raise ComputerError(
+                f"The service {plain(ref.key)} is not there any more.", "Audit the computer again."
+            )
         return found[0]
 
     def _value_of(self, ref: SettingRef, fields: Fields) -> str | None:
         by = fields.get("TriggeredBy", "").split()
-        active = {u["Id"] for u in self._shown(ref, *by) if u.get("ActiveState") in _UP} if by else set()
+        active = (
+            {u["Id"] for u in self._shown(ref, *by) if u.get("ActiveState") in _UP} if by else set()
+        )
         return _value(fields, active)
 
     def foresee(self, ref: SettingRef, value: str | None) -> State:
-        """Every link as it will be: those of its [Install] section for auto, none of those for manual and demand, a mask for off."""
+        """Every link as it will be.
+
+        Those of its [Install] section for auto, none of those for manual and demand, a mask for
+        off.
+        """
         unit = _unit(ref)
         fields = self._fields(ref)
         found = dict(links(self._hand).get(unit, {}))
@@ -201,7 +242,8 @@ class Services(Adapter):
         wanted = installing(unit, path, content)
         if not wanted:
             raise ComputerError(
-                f"{plain(ref.key)} does not say what it starts with, so it cannot be switched to auto.",
+                f"{plain(ref.key)} does not say what it starts with, so it cannot be switched to"
+                " auto.",
                 "Choose demand or manual.",
             )
         return wanted
@@ -231,13 +273,20 @@ def _unit(ref: SettingRef) -> str:
     """
     unit = unit_name(ref.key)
     if not unit:
-        raise ComputerError(f"{plain(ref.key)} is no name of a service.", "`lumtak audit local` lists them.")
+        raise ComputerError(
+            f"{plain(ref.key)} is no name of a service.", "`lumtak audit local` lists them."
+        )
     return unit
 
 
 def _asked_for(fields: Fields, active: set[str]) -> bool:
-    """Whether something that waits for it now can start it: a socket, timer or path that is active, or a bus name."""
-    return bool(fields.get("BusName")) or any(name in active for name in fields.get("TriggeredBy", "").split())
+    """Whether something that waits for it now can start it.
+
+    A socket, timer or path that is active, or a bus name.
+    """
+    return bool(fields.get("BusName")) or any(
+        name in active for name in fields.get("TriggeredBy", "").split()
+    )
 
 
 def _value(fields: Fields, active: set[str]) -> str | None:
@@ -253,7 +302,9 @@ def _value(fields: Fields, active: set[str]) -> str | None:
 
 
 def _start_s(fields: Fields) -> float | None:
-    """From leaving the inactive state to running, or to the end of what only does its work and ends (org.freedesktop.systemd1)."""
+    """From leaving the inactive state to running, or to the end of what only does its work and ends
+    (org.freedesktop.systemd1).
+    """
     left, up, down = (
         number(fields.get(f"{name}TimestampMonotonic")) or 0
         for name in ("InactiveExit", "ActiveEnter", "InactiveEnter")
@@ -276,7 +327,9 @@ def _triggers(fields: Fields, value: str | None) -> tuple[Trigger, ...]:
     if value == "auto" or any(w.endswith(".target") for w in wanted):
         found.append(Trigger(kind="system"))
     found += [
-        Trigger(kind="wants", by=w.removesuffix(".service")) for w in dict.fromkeys(wanted) if w.endswith(".service")
+        Trigger(kind="wants", by=w.removesuffix(".service"))
+        for w in dict.fromkeys(wanted)
+        if w.endswith(".service")
     ]
     kinds: dict[str, TriggerKind] = {"timer": "timer", "socket": "socket", "path": "path"}
     for name in fields.get("TriggeredBy", "").split():

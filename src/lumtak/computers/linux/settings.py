@@ -1,4 +1,7 @@
-"""The settings of a real Linux computer: which adapter keeps one, and what is recorded is checked before anything is done with it."""
+"""The settings of a real Linux computer.
+
+Which adapter keeps one, and what is recorded is checked before anything is done with it.
+"""
 
 import posixpath
 from collections.abc import Sequence
@@ -29,14 +32,19 @@ class LinuxSettings:
     @property
     def take_root(self) -> tuple[Area, ...]:
         """Areas whose changes take root."""
-        return tuple(dict.fromkeys(a.area for a in self._adapters if any(kind.root for kind in a.kinds)))
+        return tuple(
+            dict.fromkeys(a.area for a in self._adapters if any(kind.root for kind in a.kinds))
+        )
 
     def read(self, ref: SettingRef) -> State:
         """The state of a setting, exact enough to be brought back."""
         return self._keeper(ref).read(ref)
 
     def foresee(self, ref: SettingRef, state: State) -> State:
-        """The state as it will be: files to the byte, links by their targets, values as they are stored."""
+        """The state as it will be.
+
+        Files to the byte, links by their targets, values as they are stored.
+        """
         return self._settled(ref, state)[1]
 
     def write(self, ref: SettingRef, state: State) -> None:
@@ -45,7 +53,10 @@ class LinuxSettings:
         adapter.write(ref, wanted.exact)
 
     def _settled(self, ref: SettingRef, state: State) -> tuple[Adapter, State]:
-        """(who writes it, the exact state to be written): what was recorded, by the kind of its state; else what the value comes to here."""
+        """(who writes it, the exact state to be written).
+
+        What was recorded, by the kind of its state; else what the value comes to here.
+        """
         exact = state.exact
         if exact is None:
             adapter = self._keeper(ref)
@@ -63,7 +74,10 @@ class LinuxSettings:
     def _keeper(self, ref: SettingRef) -> Adapter:
         found = next((a for a in self._adapters if a.has(ref)), None)
         if found is None:
-            raise ComputerError(f"Nothing here keeps {plain(str(ref))}.", "`lumtak audit local` lists what there is.")
+            raise ComputerError(
+                f"Nothing here keeps {plain(str(ref))}.",
+                "`lumtak audit local` lists what there is.",
+            )
         return found
 
     def undo_kit(self) -> FileUndoKit:

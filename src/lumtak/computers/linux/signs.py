@@ -1,4 +1,7 @@
-"""What a technician wants to know at the door: a worn battery, heat that slows the processor, updates that wait for a restart."""
+"""What a technician wants to know at the door.
+
+A worn battery, heat that slows the processor, updates that wait for a restart.
+"""
 
 import re
 
@@ -22,44 +25,66 @@ def _battery(hand: Reach) -> tuple[str, str]:
     told = []
     for name in names_at(hand, _SUPPLY):
         folder = f"{_SUPPLY}/{name}"
-        if text_at(hand, f"{folder}/type") != "Battery" or text_at(hand, f"{folder}/scope") == "Device":
+        if (
+            text_at(hand, f"{folder}/type") != "Battery"
+            or text_at(hand, f"{folder}/scope") == "Device"
+        ):
             continue
         for kind in ("energy", "charge"):
-            now, built = (_number(hand, f"{folder}/{kind}_{what}") for what in ("full", "full_design"))
+            now, built = (
+                _number(hand, f"{folder}/{kind}_{what}") for what in ("full", "full_design")
+            )
             if now and built:
                 share = 100 * now / built
                 worn = "; it is worn, and a new one lasts longer" if share < _WORN_PCT else ""
                 cycles = _number(hand, f"{folder}/cycle_count")
                 told.append(
-                    f"holds {share:.0f} % of what it was built for{f', {cycles} cycles' if cycles else ''}{worn}"
+                    f"holds {share:.0f} % of what it was built"
+                    f" for{f', {cycles} cycles' if cycles else ''}{worn}"
                 )
                 break
     return "battery", "; ".join(told)
 
 
 def _heat(hand: Reach) -> tuple[str, str]:
-    """How often the processor slowed itself for heat, the most of any core or package; kernel, admin-guide/thermal/intel_powerclamp."""
+    """How often the processor slowed itself for heat, the most of any core or package.
+
+    Kernel, admin-guide/thermal/intel_powerclamp.
+    """
     counts = [0]
     for name in names_at(hand, _CPU):
         if re.fullmatch(r"cpu[0-9]+", name):
             folder = f"{_CPU}/{name}/thermal_throttle"
-            counts += [_number(hand, f"{folder}/{what}_throttle_count") or 0 for what in ("core", "package")]
+            counts += [
+                _number(hand, f"{folder}/{what}_throttle_count") or 0
+                for what in ("core", "package")
+            ]
     most = max(counts)
     return (
         "heat",
-        f"slowed the processor {most} times since the start; clean its fans before changing settings" if most else "",
+        (
+            f"slowed the processor {most} times since the start; clean its fans before changing"
+            " settings"
+            if most
+            else ""
+        ),
     )
 
 
 def _restart(hand: Reach, kernel: str) -> tuple[str, str]:
-    """Whether updates wait for a restart: the distribution's own note, a kernel whose modules are gone, a newer one to start."""
+    """Whether updates wait for a restart.
+
+    The distribution's own note, a kernel whose modules are gone, a newer one to start.
+    """
     if "reboot-required" in names_at(hand, "/run"):
         named = list(dict.fromkeys(text_at(hand, "/run/reboot-required.pkgs").split()))
         more = f" and {len(named) - _PACKAGES_SHOWN} more" if len(named) > _PACKAGES_SHOWN else ""
         for_what = f" of {', '.join(named[:_PACKAGES_SHOWN])}{more}" if named else ""
         return "restart", f"updates{for_what} wait for one"
     modules = names_at(hand, "/usr/lib/modules")
-    replaced = kernel not in modules and any("vmlinuz" in names_at(hand, f"/usr/lib/modules/{m}") for m in modules)
+    replaced = kernel not in modules and any(
+        "vmlinuz" in names_at(hand, f"/usr/lib/modules/{m}") for m in modules
+    )
     if kernel and replaced:
         return "restart", f"the kernel {kernel} was replaced on the disk and waits for one"
     for path in ("/vmlinuz", "/boot/vmlinuz"):
@@ -70,7 +95,10 @@ def _restart(hand: Reach, kernel: str) -> tuple[str, str]:
 
 
 def _updates(hand: Reach) -> tuple[str, str]:
-    """Updates that are known to wait, as the system itself noted them; systemd.offline-updates(7)."""
+    """Updates that are known to wait, as the system itself noted them.
+
+    Systemd.offline-updates(7).
+    """
     if "system-update" in names_at(hand, "/"):
         return "updates", "are ready to be installed at the next restart, which takes longer then"
     said = " ".join(text_at(hand, "/var/lib/update-notifier/updates-available").split())

@@ -1,7 +1,10 @@
-"""How much swap there is, and changing it: a swap file of Lumtak's own beside what stands, which is switched off but never deleted.
+"""How much swap there is, and changing it.
 
-More: a file is made, switched on, and kept by a swap unit of its own (systemd.swap(5)). Less: what stands is masked and switched off after
-the new file is in use, so that it comes back with one link. What the computer hibernates into is left alone.
+A swap file of Lumtak's own beside what stands, which is switched off but never deleted.
+
+More: a file is made, switched on, and kept by a swap unit of its own (systemd.swap(5)). Less: what
+stands is masked and switched off after the new file is in use, so that it comes back with one link.
+What the computer hibernates into is left alone.
 """
 
 import posixpath
@@ -37,8 +40,10 @@ _MOST_BYTES = 1 << 20
 _ROOM = 0.8
 """How much of the memory that is free may be filled by what comes back from swap."""
 _OWN_NAME = re.compile(r"swap_([1-9][0-9]{0,6})")
-_UNIT_FOLDERS = (UNITS, "/run/systemd/transient", "/run/systemd/generator.early", "/run/systemd/system", "/run/systemd/generator",
-                 "/usr/local/lib/systemd/system", "/usr/lib/systemd/system", "/lib/systemd/system", "/run/systemd/generator.late")  # fmt: skip
+_UNIT_FOLDERS = (UNITS, "/run/systemd/transient", "/run/systemd/generator.early",
+"/run/systemd/system", "/run/systemd/generator",
+                 "/usr/local/lib/systemd/system", "/usr/lib/systemd/system", "/lib/systemd/system",
+                 "/run/systemd/generator.late")  # fmt: skip
 """Most important first; systemd.unit(5)."""
 
 
@@ -71,7 +76,7 @@ class Swap(Adapter):
         """Whether the setting is the size of swap."""
         return super().has(ref) and ref.key == KEY
 
-    # -- what there is ------------------------------------------------------------------------------------------------
+    # -- what there is -----------------------------------------------------------------------------
 
     def items(self, look: Look) -> Listed:
         """The size of all swap as a setting; where it cannot be changed, why not."""
@@ -85,7 +90,11 @@ class Swap(Adapter):
             origin="system",
             value=str(sum(a.mib for a in areas)),
             setting=self._setting(areas),
-            note=plain(", ".join(dict.fromkeys(kinds))) if look.memory.get("SwapTotal") else "there is no swap",
+            note=(
+                plain(", ".join(dict.fromkeys(kinds)))
+                if look.memory.get("SwapTotal")
+                else "there is no swap"
+            ),
         )
         return Listed([item])
 
@@ -106,7 +115,10 @@ class Swap(Adapter):
         return (
             ""
             if kind in _FILE_SYSTEMS
-            else f"Lumtak makes swap files on ext4 and xfs, and {_ABOVE} is on {plain(kind) or 'an unknown file system'}"
+            else (
+                f"Lumtak makes swap files on ext4 and xfs, and {_ABOVE} is on"
+                f" {plain(kind) or 'an unknown file system'}"
+            )
         )
 
     def areas(self) -> list[Area]:
@@ -122,26 +134,42 @@ class Swap(Adapter):
         return found
 
     def _units(self) -> dict[str, tuple[str, str]]:
-        """(unit, folder of its file) by the path that it swaps to; from files, those that a generator made from fstab included."""
+        """(unit, folder of its file) by the path that it swaps to.
+
+        From files, those that a generator made from fstab included.
+        """
         found: dict[str, tuple[str, str]] = {}
         seen: set[str] = set()
         for folder in _UNIT_FOLDERS:
             for name in names_at(self._hand, folder):
-                if name.endswith(".swap") and self._hand.link(f"{folder}/{name}") != NOWHERE and name not in seen:
+                if (
+                    name.endswith(".swap")
+                    and self._hand.link(f"{folder}/{name}") != NOWHERE
+                    and name not in seen
+                ):
                     seen.add(name)
-                    what = re.search(r"(?m)^What=[ \t]*(/.*)$", text_at(self._hand, f"{folder}/{name}"))
+                    what = re.search(
+                        r"(?m)^What=[ \t]*(/.*)$", text_at(self._hand, f"{folder}/{name}")
+                    )
                     if what:
                         found.setdefault(real_path(self._hand, what[1].strip()), (name, folder))
         return found
 
     def _olds(self, areas: list[Area]) -> list[_Old]:
-        """What is not Lumtak's own; without a unit where Lumtak must not or cannot switch it off for good."""
+        """What is not Lumtak's own.
+
+        Without a unit where Lumtak must not or cannot switch it off for good.
+        """
         others = [a for a in areas if not _own_mib(a.path)]
         units, masked = self._units(), self._masked()
         found = []
         for area in others:
             unit, folder = units.get(area.path, ("", ""))
-            free = folder not in {"", UNITS} and area.kind != "zram" and not self._hibernates_into(area)
+            free = (
+                folder not in {"", UNITS}
+                and area.kind != "zram"
+                and not self._hibernates_into(area)
+            )
             found.append(_Old(unit if free else "", area.mib, on=True, masked=unit in masked))
         seen = {o.unit for o in found}
         found += [_Old(u, 0, on=False, masked=True) for u in masked if u not in seen]
@@ -155,9 +183,12 @@ class Swap(Adapter):
         return [n for n in names if self._hand.link(f"{UNITS}/{n}") == NOWHERE]
 
     def _hibernates_into(self, area: Area) -> bool:
-        """Whether memory may be saved there: what the kernel was told to wake up from, else, where it can sleep so, what could hold it.
+        """Whether memory may be saved there.
 
-        Sources: kernel, kernel-parameters.txt (resume, resume_offset); admin-guide/pm/sleep-states (/sys/power).
+        What the kernel was told to wake up from, else, where it can sleep so, what could hold it.
+
+        Sources: kernel, kernel-parameters.txt (resume, resume_offset); admin-guide/pm/sleep-states
+        (/sys/power).
         """
         named = []
         for option in text_at(self._hand, "/proc/cmdline").split():
@@ -165,7 +196,9 @@ class Swap(Adapter):
                 kind, equals, value = option.removeprefix("resume=").partition("=")
                 named.append(f"/dev/disk/by-{kind.lower()}/{value}" if equals else kind)
         resumes_from = text_at(self._hand, "/sys/power/resume")
-        if resumes_from not in {"", "0:0"} and (device := self._hand.link(f"/sys/dev/block/{resumes_from}")):
+        if resumes_from not in {"", "0:0"} and (
+            device := self._hand.link(f"/sys/dev/block/{resumes_from}")
+        ):
             named.append(f"/dev/{posixpath.basename(device)}")
         if named and area.kind == "file":
             return True  # which of the files it is, only an offset on the disk tells
@@ -174,7 +207,7 @@ class Swap(Adapter):
         fits = area.mib * MIB >= self._memory().get("MemTotal", 0)
         return fits and "disk" in text_at(self._hand, "/sys/power/state").split()
 
-    # -- the setting --------------------------------------------------------------------------------------------------
+    # -- the setting -------------------------------------------------------------------------------
 
     def read(self, ref: SettingRef) -> State:
         """The size of all that is in use, and how each part of it stands."""
@@ -188,22 +221,36 @@ class Swap(Adapter):
         return _exact(kept, on, [o.unit for o in olds if o.masked], [o.unit for o in olds if o.on])
 
     def _own(self, areas: list[Area]) -> tuple[set[int], set[int]]:
-        """(sizes of those that are kept over a restart, of those in use): a file of Lumtak's own that is neither is only litter."""
+        """(sizes of those that are kept over a restart, of those in use).
+
+        A file of Lumtak's own that is neither is only litter.
+        """
         kept = {
-            size for name in names_at(self._hand, posixpath.dirname(swap_switch(1))) if (size := swap_unit_size(name))
+            size
+            for name in names_at(self._hand, posixpath.dirname(swap_switch(1)))
+            if (size := swap_unit_size(name))
         }
         return kept, {mib for a in areas if (mib := _own_mib(a.path))}
 
     def foresee(self, ref: SettingRef, value: str | None) -> State:
-        """What stood stays where that is enough, and a file of Lumtak's own makes up the rest; else what stood is masked."""
+        """What stood stays where that is enough, and a file of Lumtak's own makes up the rest.
+
+        Else what stood is masked.
+        """
         areas = self.areas()
         setting = self._setting(areas)
         if isinstance(setting, Fixed):
-            raise ComputerError(f"{ref} cannot be changed: {setting.needed}.", "Nothing was changed.")
+            raise ComputerError(
+                f"{ref} cannot be changed: {setting.needed}.", "Nothing was changed."
+            )
         if value is None or (problem := setting.problem_with(value)):
             raise ComputerError(
                 f"{ref} cannot be {plain(value or 'unset')}.",
-                f"Choose a number of MiB{setting.bounds}." if value is None else f"Choose again: {problem}",
+                (
+                    f"Choose a number of MiB{setting.bounds}."
+                    if value is None
+                    else f"Choose again: {problem}"
+                ),
             )
         wanted = int(value)
         olds = [o for o in self._olds(areas) if o.on]
@@ -213,11 +260,17 @@ class Swap(Adapter):
         units = [o.unit for o in olds if o.unit]
         own = [mib] if mib else []
         masked = self._masked()
-        exact = _exact(own, own, masked, units) if stays else _exact(own, own, [*masked, *units], [])
+        exact = (
+            _exact(own, own, masked, units) if stays else _exact(own, own, [*masked, *units], [])
+        )
         return State(value=value, exact=exact)
 
     def write(self, ref: SettingRef, exact: SwapAreas) -> None:
-        """New before old: a file is made and on before anything is switched off, and that only where memory is free for what it holds."""
+        """New before old.
+
+        A file is made and on before anything is switched off, and that only where memory is free
+        for what it holds.
+        """
         now = self._exact(self.areas())
         gone = sorted(m for m in {*self._leftovers(), *now.own} if m not in exact.own)
         leaving = [unit for unit in now.used if unit not in exact.used]
@@ -264,18 +317,25 @@ class Swap(Adapter):
             raise
 
     def _leftovers(self) -> set[int]:
-        return {int(m[1]) for n in names_at(self._hand, SWAP_FOLDER) if (m := _OWN_NAME.fullmatch(n))}
+        return {
+            int(m[1]) for n in names_at(self._hand, SWAP_FOLDER) if (m := _OWN_NAME.fullmatch(n))
+        }
 
     def _check_room(self, ref: SettingRef, gone: list[int], off: list[str], coming: int) -> None:
-        """Memory, or the swap that stays or comes (MiB), must have room for what is in the areas that are switched off."""
+        """Memory, or the swap that stays or comes (MiB), must have room for what is in the areas
+        that are switched off.
+        """
         areas, units = self.areas(), self._units()
-        leaving = {swap_file(mib) for mib in gone} | {path for path, (unit, _) in units.items() if unit in off}
+        leaving = {swap_file(mib) for mib in gone} | {
+            path for path, (unit, _) in units.items() if unit in off
+        }
         holds = sum(a.used_bytes for a in areas if a.path in leaving)
         stays = sum(a.mib * MIB - a.used_bytes for a in areas if a.path not in leaving)
         free = self._memory().get("MemAvailable", 0) * _ROOM
         if holds > free + stays + coming * MIB:
             raise ComputerError(
-                f"{ref} was not lowered: {holds // MIB} MiB are in the swap that would go, and memory is not free for them.",
+                f"{ref} was not lowered: {holds // MIB} MiB are in the swap that would go, and"
+                " memory is not free for them.",
                 "Close programs, then try again.",
             )
 
@@ -286,18 +346,27 @@ def _own_mib(path: str) -> int:
     return int(said[1]) if said and folder == SWAP_FOLDER else 0
 
 
-def _exact(kept: Iterable[int], on: Iterable[int], masked: Iterable[str], used: Iterable[str]) -> SwapAreas:
-    return SwapAreas(tuple(sorted(kept)), tuple(sorted(on)), tuple(sorted({*masked})), tuple(sorted(used)))
+def _exact(
+    kept: Iterable[int], on: Iterable[int], masked: Iterable[str], used: Iterable[str]
+) -> SwapAreas:
+    return SwapAreas(
+        tuple(sorted(kept)), tuple(sorted(on)), tuple(sorted({*masked})), tuple(sorted(used))
+    )
 
 
 def _file_system(hand: Reach, folder: str) -> str:
-    """Kind of the file system that holds a folder: of the longest mount point above it; proc(5), mountinfo."""
+    """Kind of the file system that holds a folder: of the longest mount point above it.
+
+    Proc(5), mountinfo.
+    """
     best, kind = "", ""
     for line in text_at(hand, "/proc/self/mountinfo", _MOST_BYTES).splitlines():
         left, _, right = line.partition(" - ")
         fields = left.split()
         if len(fields) > 4 and right:
             place = fields[4]
-            if len(place) >= len(best) and f"{folder}/".startswith(place if place == "/" else f"{place}/"):
+            if len(place) >= len(best) and f"{folder}/".startswith(
+                place if place == "/" else f"{place}/"
+            ):
                 best, kind = place, right.split()[0]
     return kind

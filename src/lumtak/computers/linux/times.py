@@ -12,11 +12,14 @@ _NONE = NotMeasured(not_measured="no systemd counts the start here")
 
 
 def answers(hand: Reach, folders: Sequence[str]) -> dict[str, Figure]:
-    """Seconds, medians of a few tries each: to start a program, to wake from a short sleep, to have a small file on the disk.
+    """Seconds, medians of a few tries each.
+
+    To start a program, to wake from a short sleep, to have a small file on the disk.
 
     Args:
         hand: of the user; a folder that looks like a computer cannot be asked so.
-        folders: on the disk that is to be asked; a file is made in the first that takes one, and removed.
+        folders: on the disk that is to be asked; a file is made in the first that takes one, and
+            removed.
     """
     if not hand.live:
         return {}
@@ -24,11 +27,17 @@ def answers(hand: Reach, folders: Sequence[str]) -> dict[str, Figure]:
     try:
         starts, naps, writes = hand.answers(next((f for f in folders if hand.exists(f)), "/"))
     except OSError as error:
-        return {"start of a program": NotMeasured(not_measured=plain((error.strerror or str(error)).lower(), 200))}
+        return {
+            "start of a program": NotMeasured(
+                not_measured=plain((error.strerror or str(error)).lower(), 200)
+            )
+        }
     found["start of a program"] = statistics.median(starts)
     found["waking from sleep"] = statistics.median(naps)
     found["writing a small file to the disk"] = (
-        statistics.median(writes) if writes else NotMeasured(not_measured="no file can be made in the user's folders")
+        statistics.median(writes)
+        if writes
+        else NotMeasured(not_measured="no file can be made in the user's folders")
     )
     return found
 
@@ -39,10 +48,12 @@ def _in_a_container(hand: Reach) -> bool:
 
 
 def start_times(hand: Reach) -> dict[str, Figure]:
-    """Seconds by part: firmware, boot loader, kernel, initial system, services; those that this computer has.
+    """Seconds by part: firmware, boot loader, kernel, initial system, services.
 
-    From the manager's monotonic time stamps (org.freedesktop.systemd1): firmware and loader count backwards from the kernel's start,
-    the others forwards, 0 is not known.
+    Those that this computer has.
+
+    From the manager's monotonic time stamps (org.freedesktop.systemd1): firmware and loader count
+    backwards from the kernel's start, the others forwards, 0 is not known.
     """
     if not hand.live:
         return {"start": _NONE}
@@ -68,6 +79,8 @@ def start_times(hand: Reach) -> dict[str, Figure]:
     if "InitRD" in at:
         found["start: initial system"] = at["Userspace"] - at["InitRD"]
     found["start: services"] = (
-        at["Finish"] - at["Userspace"] if "Finish" in at else NotMeasured(not_measured="the system is still starting")
+        at["Finish"] - at["Userspace"]
+        if "Finish" in at
+        else NotMeasured(not_measured="the system is still starting")
     )
     return found

@@ -1,6 +1,9 @@
-"""The undo script for files of a user: plain POSIX shell that compares before it writes (POSIX.1-2017, Shell & Utilities).
+"""The undo script for files of a user.
 
-Beyond POSIX it uses readlink, which every Linux system has, and only where a link is to be compared.
+Plain POSIX shell that compares before it writes (POSIX.1-2017, Shell & Utilities).
+
+Beyond POSIX it uses readlink, which every Linux system has, and only where a link is to be
+compared.
 """
 
 import hashlib
@@ -24,11 +27,12 @@ from lumtak.errors import ComputerError
 
 _HEAD = """\
 #!/bin/sh
-# Puts back what Lumtak changed on {computer} for {user}. It needs nothing but a shell; run it as {user}.
+# Puts back what Lumtak changed on {computer} for {user}.
+# It needs nothing but a shell; run it as {user}.
 #
-# It looks before it writes: what somebody changed since is left alone, and said. Running it again does no harm.
-# When everything is as it was, it removes itself. If this computer's disk is mounted elsewhere, name the folder,
-# for example: sh {name} /mnt
+# It looks before it writes: what somebody changed since is left alone, and said. Running it again
+# does no harm. When everything is as it was, it removes itself. If this computer's disk is mounted
+# elsewhere, name the folder, for example: sh {name} /mnt
 #
 # What it puts back:
 {contents}
@@ -62,7 +66,9 @@ exit 0
 
 
 class FileUndoKit:
-    """Scripts for one user of a Linux computer: one of the user's, and one that root owns for what takes root.
+    """Scripts for one user of a Linux computer.
+
+    One of the user's, and one that root owns for what takes root.
 
     Args:
         user: whose files are put back, and who owns the first.
@@ -78,14 +84,16 @@ class FileUndoKit:
         self._heads = [COUNTERS, FILES]
         self._of_root: list[dict[str, object]] = []
 
-    # -- the text -----------------------------------------------------------------------------------------------------
+    # -- the text ----------------------------------------------------------------------------------
 
     def missing(self) -> int:
         """See `UndoKit.missing`."""
         return self._folder.missing()
 
     def part(self, ref: SettingRef, title: str, accepted: Sequence[State], restore: State) -> bytes:
-        """The part for one setting in the user's script; what takes root is kept for the other script, and gives none.
+        """The part for one setting in the user's script.
+
+        What takes root is kept for the other script, and gives none.
 
         Raises:
             ComputerError: a state is not known exactly, or is none that this setting can have had.
@@ -98,11 +106,19 @@ class FileUndoKit:
         if not exact.root:
             self._heads += exact.heads
             return choice(str(self._count), plain(title), exact, different)
-        part = {"area": ref.area, "key": ref.key, "title": plain(title), "restore": exact, "accepted": different}
+        part = {
+            "area": ref.area,
+            "key": ref.key,
+            "title": plain(title),
+            "restore": exact,
+            "accepted": different,
+        }
         self._of_root.append({name: msgspec.to_builtins(value) for name, value in part.items()})
         return b""
 
-    def script(self, tag: str, *, computer: str, contents: Sequence[str], parts: Sequence[bytes], made: int) -> bytes:
+    def script(
+        self, tag: str, *, computer: str, contents: Sequence[str], parts: Sequence[bytes], made: int
+    ) -> bytes:
         """The script of all parts."""
         name = _file_name(tag)
         user = "".join(c for c in self._user.name if c.isalnum() or c in "._-") or "its owner"
@@ -126,12 +142,16 @@ class FileUndoKit:
             + tail.encode("utf-8", "surrogateescape")
         )
 
-    # -- the files ----------------------------------------------------------------------------------------------------
+    # -- the files ---------------------------------------------------------------------------------
 
     def leave(self, tag: str, script: bytes) -> str:
-        """The scripts stand on the computer: the user's with mode 0700, and root's where something takes root; gives the first one's path.
+        """The scripts stand on the computer.
 
-        Root's is written only where it is not as it should be already, so that nothing is asked for in vain.
+        The user's with mode 0700, and root's where something takes root; gives the first one's
+        path.
+
+        Root's is written only where it is not as it should be already, so that nothing is asked for
+        in vain.
 
         Raises:
             ComputerError: one cannot be written.
@@ -173,13 +193,19 @@ class FileUndoKit:
         if name in self._folder.names():
             data = self._folder.content(name) or b""
             found.append(
-                Script(command=f"sh {escaped(f'{self._folder.path}/{name}')}", sha256=hashlib.sha256(data).hexdigest())
+                Script(
+                    command=f"sh {escaped(f'{self._folder.path}/{name}')}",
+                    sha256=hashlib.sha256(data).hexdigest(),
+                )
             )
         try:
             data = self._hands.own.read(script_path(tag))
         except OSError:
             return found
-        return [*found, Script(command=f"sudo sh {script_path(tag)}", sha256=hashlib.sha256(data).hexdigest())]
+        return [
+            *found,
+            Script(command=f"sudo sh {script_path(tag)}", sha256=hashlib.sha256(data).hexdigest()),
+        ]
 
     def remove(self, tag: str, made: int) -> None:
         """The scripts are gone, with the folders that were made for the user's.
@@ -194,7 +220,9 @@ class FileUndoKit:
 
 def _checked(ref: SettingRef, state: State) -> Exact:
     if not isinstance(state.exact, Exact):
-        raise ComputerError(f"{plain(str(ref))} cannot be put back by a script.", "Put it back with Lumtak.")
+        raise ComputerError(
+            f"{plain(str(ref))} cannot be put back by a script.", "Put it back with Lumtak."
+        )
     check_fits(ref, state.exact)
     return state.exact
 

@@ -48,7 +48,10 @@ Fields = dict[str, str]
 
 
 def blocks(shown: str) -> list[Fields]:
-    """The properties of each unit from what `systemctl show` prints; systemctl(1). Lines that are none are passed over."""
+    """The properties of each unit from what `systemctl show` prints; systemctl(1).
+
+    Lines that are none are passed over.
+    """
     found = []
     for block in re.split(r"\n\s*\n", shown):
         fields = dict(line.split("=", 1) for line in block.splitlines() if "=" in line)
@@ -67,9 +70,11 @@ def show(hand: Reach, *patterns: str) -> list[Fields]:
 
 
 def all_units(hand: Reach) -> list[Fields]:
-    """Loaded units of our kinds as systemd tells them, and those that nothing loaded as their files tell them.
+    """Loaded units of our kinds as systemd tells them, and those that nothing loaded as their files
+    tell them.
 
-    The files are read directly: asking systemd would make it load each of them, which takes several times as long as all the rest.
+    The files are read directly: asking systemd would make it load each of them, which takes several
+    times as long as all the rest.
 
     Raises:
         OSError: systemctl is missing or does not answer.
@@ -85,8 +90,13 @@ def all_units(hand: Reach) -> list[Fields]:
     return loaded + [{**f, "TriggeredBy": " ".join(waiting.get(f["Id"], ()))} for f in files]
 
 
-def _files(hand: Reach, seen: set[str], switched: Mapping[str, Mapping[str, str]]) -> Iterable[Fields]:
-    """Units that are no template and were not seen yet, from the first folder that has them; systemd.unit(5), unit file load path."""
+def _files(
+    hand: Reach, seen: set[str], switched: Mapping[str, Mapping[str, str]]
+) -> Iterable[Fields]:
+    """Units that are no template and were not seen yet, from the first folder that has them.
+
+    Systemd.unit(5), unit file load path.
+    """
     told = set(seen)
     for folder in UNIT_FOLDERS:
         try:
@@ -108,8 +118,16 @@ def _files(hand: Reach, seen: set[str], switched: Mapping[str, Mapping[str, str]
             yield _from_file(hand, name, path, target, switched.get(name, {}))
 
 
-def _from_file(hand: Reach, name: str, path: str, target: str | None, on: Mapping[str, str]) -> Fields:
-    fields = {"Id": name, "Names": name, "LoadState": "loaded", "ActiveState": "inactive", "FragmentPath": path}
+def _from_file(
+    hand: Reach, name: str, path: str, target: str | None, on: Mapping[str, str]
+) -> Fields:
+    fields = {
+        "Id": name,
+        "Names": name,
+        "LoadState": "loaded",
+        "ActiveState": "inactive",
+        "FragmentPath": path,
+    }
     if target == NOWHERE:
         return {**fields, "LoadState": "masked", "UnitFileState": "masked", "FragmentPath": ""}
     try:
@@ -127,13 +145,18 @@ def _from_file(hand: Reach, name: str, path: str, target: str | None, on: Mappin
 def fields_of(content: str) -> Fields:
     """What a unit file itself says of the properties that are looked at; systemd.syntax(7)."""
     fields: Fields = {}
-    for key, value in re.findall(r"(?m)^(Description|Requires|BindsTo|Requisite|BusName|Type)=(.*)$", content):
+    for key, value in re.findall(
+        r"(?m)^(Description|Requires|BindsTo|Requisite|BusName|Type)=(.*)$", content
+    ):
         fields[key] = f"{fields[key]} {value}" if key in fields else value
     return fields
 
 
 def wanted_by(content: str) -> list[str]:
-    """The folders in which the [Install] section of a unit file wants a link; systemd.unit(5). Aliases are names, not starts."""
+    """The folders in which the [Install] section of a unit file wants a link; systemd.unit(5).
+
+    Aliases are names, not starts.
+    """
     section = _INSTALL.search(content)
     found = []
     for line in (section[1] if section else "").splitlines():
@@ -144,7 +167,10 @@ def wanted_by(content: str) -> list[str]:
 
 
 def behind_mask(hand: Reach, unit: str) -> str:
-    """The unit file that a mask hides: of the first folder that has one; empty where there is none."""
+    """The unit file that a mask hides: of the first folder that has one.
+
+    Empty where there is none.
+    """
     for folder in UNIT_FOLDERS:
         path = f"{folder}/{unit}"
         if hand.link(path) == NOWHERE:
@@ -158,7 +184,9 @@ def behind_mask(hand: Reach, unit: str) -> str:
 
 
 def links(hand: Reach) -> dict[str, dict[str, str]]:
-    """(path -> target) by unit of every link in the administrator's folder that switches a unit on, names it, or masks it."""
+    """(path -> target) by unit of every link in the administrator's folder that switches a unit on,
+    names it, or masks it.
+    """
     found: dict[str, dict[str, str]] = {}
     for path, target in _all_links(hand):
         found.setdefault(unit_of(path, target), {})[path] = target
@@ -191,7 +219,10 @@ def _is_unit(name: str) -> bool:
 
 
 def installing(unit: str, fragment: str, content: str) -> dict[str, str]:
-    """The links that the [Install] section of a unit file asks for; systemd.unit(5). Instances of templates are none of ours."""
+    """The links that the [Install] section of a unit file asks for; systemd.unit(5).
+
+    Instances of templates are none of ours.
+    """
     section = _INSTALL.search(content)
     aliases = re.findall(r"(?m)^[ \t]*Alias[ \t]*=(.*)$", section[1] if section else "")
     names = [f"{folder}/{unit}" for folder in wanted_by(content)] + " ".join(aliases).split()

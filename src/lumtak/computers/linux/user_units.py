@@ -1,6 +1,9 @@
-"""Services and timers of the user's own manager (systemd --user): switched off by a mask in the user's folder, or by their one link.
+"""Services and timers of the user's own manager (systemd --user).
 
-Everything is read from files, so that it is known without a session too; what runs is told by control groups.
+Switched off by a mask in the user's folder, or by their one link.
+
+Everything is read from files, so that it is known without a session too; what runs is told by
+control groups.
 """
 
 import posixpath
@@ -56,7 +59,7 @@ class UserUnits(InFiles):
         )
         """Most important first; systemd.unit(5), load path of user units."""
 
-    # -- what there is ------------------------------------------------------------------------------------------------
+    # -- what there is -----------------------------------------------------------------------------
 
     def has(self, ref: SettingRef) -> bool:
         """Whether the setting is a unit's."""
@@ -72,7 +75,8 @@ class UserUnits(InFiles):
         shown = {
             name
             for name, unit in found.items()
-            if name.endswith(_KINDS) and (unit.switches or unit.masked or f"{USER_UNIT}{name}" in running)
+            if name.endswith(_KINDS)
+            and (unit.switches or unit.masked or f"{USER_UNIT}{name}" in running)
         }
         return Listed([self._item(found[name], found, running, shown) for name in sorted(shown)])
 
@@ -86,14 +90,19 @@ class UserUnits(InFiles):
                 if name.endswith((".wants", ".requires")):
                     for unit in self._names(path):
                         switches.setdefault(unit, []).append(f"{path}/{unit}")
-                elif name.endswith((*_KINDS, *_STARTERS)) and "@." not in name and name not in paths:
+                elif (
+                    name.endswith((*_KINDS, *_STARTERS)) and "@." not in name and name not in paths
+                ):
                     target = self._folder(folder).link(name)
                     if target == NOWHERE:
                         masks.setdefault(name, path)
                     elif target is None or folder == self._own:
                         paths[name] = path
         names = sorted(paths.keys() | masks.keys())[:_MOST_UNITS]
-        return {n: _Found(n, paths.get(n, ""), masks.get(n, ""), tuple(switches.get(n, ()))) for n in names}
+        return {
+            n: _Found(n, paths.get(n, ""), masks.get(n, ""), tuple(switches.get(n, ())))
+            for n in names
+        }
 
     def _names(self, folder: str) -> list[str]:
         try:
@@ -108,12 +117,16 @@ class UserUnits(InFiles):
         """What the unit file says, read as the user: it may be the user's own, or lead anywhere."""
         folder, name = posixpath.split(unit.path)
         try:
-            content = text((self._folder(folder).content(name) or b"")[:_MOST_BYTES]) if unit.path else ""
+            content = (
+                text((self._folder(folder).content(name) or b"")[:_MOST_BYTES]) if unit.path else ""
+            )
         except LumtakError:
             content = ""
         return fields_of(content), content
 
-    def _item(self, unit: _Found, found: dict[str, _Found], running: frozenset[str], shown: set[str]) -> Item:
+    def _item(
+        self, unit: _Found, found: dict[str, _Found], running: frozenset[str], shown: set[str]
+    ) -> Item:
         fields, content = self._fields(unit)
         base = unit.name.rpartition(".")[0]
         triggers = self._triggers(unit, fields, found)
@@ -125,13 +138,17 @@ class UserUnits(InFiles):
             key=PREFIX + unit.name,
             title=plain(fields.get("Description", "") or base),
             origin=origin,
-            role=self._catalogue.role_of(base, base.removeprefix("app-"), fields.get("BusName", "")),
+            role=self._catalogue.role_of(
+                base, base.removeprefix("app-"), fields.get("BusName", "")
+            ),
             value="off" if unit.masked else "on",
             running=f"{USER_UNIT}{unit.name}" in running,
             at_login=at_login,
-            started_by="starts at login, by the user's own manager"
-            if at_login
-            else "starts when another program asks for it",
+            started_by=(
+                "starts at login, by the user's own manager"
+                if at_login
+                else "starts when another program asks for it"
+            ),
             needs=tuple(dict.fromkeys(PREFIX + n for n in needs if n in shown)),
             triggers=triggers,
             setting=self._setting(unit, content),
@@ -160,14 +177,21 @@ class UserUnits(InFiles):
 
     def _setting(self, unit: _Found, content: str) -> Setting | Fixed:
         if unit.masked and posixpath.dirname(unit.masked) != self._own:
-            return Fixed(needed=f"the administrator masked it for everybody, by {plain(unit.masked)}")
+            return Fixed(
+                needed=f"the administrator masked it for everybody, by {plain(unit.masked)}"
+            )
         if posixpath.dirname(unit.path) != self._own:
             return Setting(values=("on", "off"), shows="login")
         if len(wanted_by(content)) != 1:
-            return Fixed(needed="its unit file stands in the user's own folder, so it cannot be masked; edit the file")
+            return Fixed(
+                needed=(
+                    "its unit file stands in the user's own folder, so it cannot be masked; edit"
+                    " the file"
+                )
+            )
         return Setting(values=("on", "off"), shows="login")
 
-    # -- the setting --------------------------------------------------------------------------------------------------
+    # -- the setting -------------------------------------------------------------------------------
 
     def place(self, ref: SettingRef) -> tuple[UserFolder, str]:
         """See `InFiles.place`."""
@@ -175,15 +199,22 @@ class UserUnits(InFiles):
         return folder, name
 
     def _switch(self, ref: SettingRef) -> tuple[UserFolder, str, InFolder, InFolder]:
-        """(folder, name, what stands there for on, what for off): a mask, or the link of a unit of the user's own."""
+        """(folder, name, what stands there for on, what for off).
+
+        A mask, or the link of a unit of the user's own.
+        """
         name = ref.key.removeprefix(PREFIX)
         unit = self._found().get(name)
         if unit is None or not name.endswith(_KINDS) or "/" in name or "\0" in name:
-            raise ComputerError(f"The user's unit {plain(name)} is not there any more.", "Audit the computer again.")
+            raise ComputerError(
+                f"The user's unit {plain(name)} is not there any more.", "Audit the computer again."
+            )
         _, content = self._fields(unit)
         setting = self._setting(unit, content)
         if isinstance(setting, Fixed):
-            raise ComputerError(f"{plain(str(ref))} cannot be changed: {setting.needed}.", "Nothing was changed.")
+            raise ComputerError(
+                f"{plain(str(ref))} cannot be changed: {setting.needed}.", "Nothing was changed."
+            )
         if posixpath.dirname(unit.path) != self._own:
             folder = self._folder(self._own)
             return folder, name, folder.absent(name), folder.leading(name, NOWHERE)
@@ -202,4 +233,6 @@ class UserUnits(InFiles):
         """The link as it will be; what is as asked already stays to the byte."""
         _, _, on, off = self._switch(ref)
         now = self.read(ref)
-        return now if now.value == value else State(value=value, exact=off if value == "off" else on)
+        return (
+            now if now.value == value else State(value=value, exact=off if value == "off" else on)
+        )

@@ -3,7 +3,17 @@
 from lumtak.computers.protocol import Capabilities, Clock, Identity
 from lumtak.computers.simulated.items import items_of
 from lumtak.computers.simulated.machine import Machine
-from lumtak.core.facts import Facts, Gap, Hardware, Mark, MemoryNow, Process, ProcessDetails, Space, System
+from lumtak.core.facts import (
+    Facts,
+    Gap,
+    Hardware,
+    Mark,
+    MemoryNow,
+    Process,
+    ProcessDetails,
+    Space,
+    System,
+)
 from lumtak.core.record import Figure, NotMeasured
 from lumtak.core.units import GIB, MIB
 from lumtak.errors import ComputerError
@@ -27,7 +37,11 @@ class SimulatedAbout:
         hardware = self._machine.spec.hardware
         model = self._machine.model
         held = model.held_mib()
-        gaps = () if hardware.battery else (Gap(area="power", reason="there is no battery, so no plan for it"),)
+        gaps = (
+            ()
+            if hardware.battery
+            else (Gap(area="power", reason="there is no battery, so no plan for it"),)
+        )
         processes = tuple(
             Process(
                 pid=100 + i,
@@ -62,7 +76,9 @@ class SimulatedAbout:
                 swap_total_bytes=int(float(model.live.get("memory:swap_mib") or 0) * MIB),
                 hibernates=hardware.hibernates,
             ),
-            space=Space(total_bytes=int(hardware.volume_gib * GIB), free_bytes=int(hardware.free_gib * GIB)),
+            space=Space(
+                total_bytes=int(hardware.volume_gib * GIB), free_bytes=int(hardware.free_gib * GIB)
+            ),
             marks=tuple(Mark(advice=m.advice, where=m.where) for m in self._machine.spec.mark),
             signs=self._machine.spec.sign,
             times=self.times(),
@@ -82,20 +98,26 @@ class SimulatedAbout:
             power_source="battery" if self._machine.spec.hardware.on_battery else "mains",
             power_plan=self._machine.model.plan.name,
             users=(self._machine.spec.user,),
-            temperature_c=self._machine.model.temperature_c
-            if self._machine.spec.hardware.heat_c
-            else NotMeasured(not_measured="this simulated computer has no sensor"),
+            temperature_c=(
+                self._machine.model.temperature_c
+                if self._machine.spec.hardware.heat_c
+                else NotMeasured(not_measured="this simulated computer has no sensor")
+            ),
         )
 
     def closely(self, process: Process) -> ProcessDetails:
         """Made up, like everything here."""
         place = self._machine.model.place.get(process.consumer)
         if place is None or not self._machine.model.running[place]:
-            raise ComputerError(f"{process.name} (process {process.pid}) has ended.", "Look again at what runs.")
+            raise ComputerError(
+                f"{process.name} (process {process.pid}) has ended.", "Look again at what runs."
+            )
         mine = process.consumer.startswith(("apps:", "effects:"))
         user = self._machine.spec.user if mine else "root"
         name = process.name.rpartition("/")[2]
-        return ProcessDetails(command=f"/usr/bin/{name}", user=user, folder=f"/home/{user}" if mine else "/")
+        return ProcessDetails(
+            command=f"/usr/bin/{name}", user=user, folder=f"/home/{user}" if mine else "/"
+        )
 
     def times(self) -> dict[str, Figure]:
         """Parts of the last start, the login, and how quickly it answers now."""

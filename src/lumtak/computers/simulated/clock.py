@@ -35,7 +35,10 @@ class SimulatedClock:
     def boot_id(self) -> str:
         """One for each start."""
         return str(
-            uuid.uuid5(_IDS, f"{self._machine.spec.name}/{self._machine.state.seed}/boot/{self._machine.state.boots}")
+            uuid.uuid5(
+                _IDS,
+                f"{self._machine.spec.name}/{self._machine.state.seed}/boot/{self._machine.state.boots}",
+            )
         )
 
     def session_id(self) -> str:
@@ -43,5 +46,8 @@ class SimulatedClock:
         return f"session-{self._machine.state.logins}"
 
     def restart(self, *, login_only: bool = False) -> None:
-        """Down, up, and the user logs in; programs are still starting when this returns, as in life."""
+        """Down, up, and the user logs in.
+
+        Programs are still starting when this returns, as in life.
+        """
         self._machine.restart(login_only=login_only)

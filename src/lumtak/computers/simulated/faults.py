@@ -1,4 +1,7 @@
-"""Faults of a simulated computer, switched on by its address: `sim:NAME?fault=KIND[:AREA:KEY][,...]`."""
+"""Faults of a simulated computer, switched on by its address.
+
+`sim:NAME?fault=KIND[:AREA:KEY][,...]`.
+"""
 
 import zlib
 from typing import Literal, get_args
@@ -50,7 +53,8 @@ def split_address(text: str) -> tuple[str, tuple[Fault, ...]]:
     if key != "fault" or not value or not address.startswith("sim:"):
         raise UsageError(
             f"“{text}” is no computer's address.",
-            f"Faults of a simulated computer are switched on by sim:NAME?fault=KIND[:AREA:KEY]; kinds: {', '.join(KINDS)}.",
+            "Faults of a simulated computer are switched on by sim:NAME?fault=KIND[:AREA:KEY];"
+            f" kinds: {', '.join(KINDS)}.",
         )
     return address, tuple(_fault(part) for part in value.split(","))
 

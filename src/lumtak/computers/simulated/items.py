@@ -52,7 +52,9 @@ def items_of(machine: Machine) -> list[Item]:
             value="on",
             running=True,
             triggers=tuple(
-                Trigger(kind="wants", by=s.key, area="services") for s in spec.service if stray.key in s.starts
+                Trigger(kind="wants", by=s.key, area="services")
+                for s in spec.service
+                if stray.key in s.starts
             ),
             setting=Fixed(needed="it stands in no list: what starts it has to be changed"),
         )

@@ -33,7 +33,11 @@ class SimulatedLoad:
             total_s=model.cores * model.clock_s,
             clock_ratio=model.clock_ratio,
             disk_busy_s=model.disk_busy_s,
-            stalled_s={"cpu": model.stalled_cpu_s, "memory": model.stalled_memory_s, "io": model.stalled_io_s},
+            stalled_s={
+                "cpu": model.stalled_cpu_s,
+                "memory": model.stalled_memory_s,
+                "io": model.stalled_io_s,
+            },
             ram_total_bytes=int(model.total_mib * MIB),
             ram_used_bytes=used,
             cache_bytes=model.cache_mib * MIB,

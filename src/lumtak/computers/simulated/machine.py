@@ -1,4 +1,7 @@
-"""The machine of a simulated computer: its state on the disk, its model, time that passes, and its starts."""
+"""The machine of a simulated computer.
+
+Its state on the disk, its model, time that passes, and its starts.
+"""
 
 import threading
 from pathlib import Path
@@ -34,7 +37,8 @@ class Machine:
         saved = load_state(self._path)
         if saved is not None and seed is not None and saved.seed != seed:
             raise UsageError(
-                f"The simulated {self.name} exists already with seed {saved.seed}.", "Use another --home, or that seed."
+                f"The simulated {self.name} exists already with seed {saved.seed}.",
+                "Use another --home, or that seed.",
             )
         fresh = self._new(seed or 1)
         if saved is not None and not fits(saved, fresh.settings):
@@ -51,7 +55,14 @@ class Machine:
         settings |= {f"services:{s.key}": s.value for s in self.spec.service}
         settings |= {f"apps:{a.key}": a.value for a in self.spec.app}
         settings |= {f"effects:{e.key}": e.value for e in self.spec.effect}
-        return SimState(name=self.spec.name, seed=seed, settings=settings, live=dict(settings), processes={}, random={})
+        return SimState(
+            name=self.spec.name,
+            seed=seed,
+            settings=settings,
+            live=dict(settings),
+            processes={},
+            random={},
+        )
 
     def wait(self, seconds: float, stop: threading.Event | None = None) -> None:
         """Time passes by the model; at its pace, when it has one."""
@@ -62,7 +73,9 @@ class Machine:
         self._pass(seconds)
 
     def _pass(self, seconds: float) -> None:
-        """Time passes; while programs are starting, second by second, to see when the last has started."""
+        """Time passes; while programs are starting, second by second, to see when the last has
+        started.
+        """
         while seconds > 0 and self.state.login_took_s is None:
             step = min(1.0, seconds)
             self.model.advance(step)
@@ -92,10 +105,13 @@ class Machine:
                 self.put(respawning=left_over)
                 self.model.start(address)
 
-    # -- starts -------------------------------------------------------------------------------------------------------
+    # -- starts ------------------------------------------------------------------------------------
 
     def restart(self, *, login_only: bool = False) -> None:
-        """Down, up, and the user logs in; programs are still starting when this returns, as in life."""
+        """Down, up, and the user logs in.
+
+        Programs are still starting when this returns, as in life.
+        """
         if login_only:
             self._log_out()
             self._log_in()
@@ -122,7 +138,10 @@ class Machine:
         self.put(
             boots=self.state.boots + 1,
             booted_at_s=began,
-            took_s={"start: firmware, kernel": up - began, "start: services": self.model.clock_s - up},
+            took_s={
+                "start: firmware, kernel": up - began,
+                "start: services": self.model.clock_s - up,
+            },
         )
         self._log_in()
 
@@ -166,7 +185,7 @@ class Machine:
         i = self.model.place.get(key)
         return i is not None and bool(self.model.running[i])
 
-    # -- keeping ------------------------------------------------------------------------------------------------------
+    # -- keeping -----------------------------------------------------------------------------------
 
     def put(self, **fields: object) -> None:
         """These fields of its state are so from here on."""

@@ -1,4 +1,6 @@
-"""The load model of a simulated computer. docs/SIMULATION.md gives the equations; every figure comes from here.
+"""The load model of a simulated computer.
+
+Docs/SIMULATION.md gives the equations; every figure comes from here.
 
 All arrays have one entry a program, in the order of `Model.specs`.
 """
@@ -57,7 +59,10 @@ class _Pace:
 
 
 class Model:
-    """The moving parts: demand, processor, memory, disk. Settings come in through `live`; time through `advance`."""
+    """The moving parts: demand, processor, memory, disk.
+
+    Settings come in through `live`; time through `advance`.
+    """
 
     def __init__(self, spec: ComputerSpec, state: SimState) -> None:
         self.spec = spec
@@ -72,7 +77,7 @@ class Model:
         self._constants()
         self._load(state)
 
-    # -- state in and out ---------------------------------------------------------------------------------------------
+    # -- state in and out --------------------------------------------------------------------------
 
     def _constants(self) -> None:
         def column(name: str) -> Floats:
@@ -87,11 +92,15 @@ class Model:
         self._readers = bool((self.reads > 0).any())
         self._timers = [(f"services:{s.key}", s) for s in self.spec.service if s.timer_every_s]
         self._leaves = {f"services:{s.key}": s.starts for s in self.spec.service if s.starts}
-        self._prefetchers = [f"services:{s.key}" for s in self.spec.service if s.role == "launch-prefetch"]
+        self._prefetchers = [
+            f"services:{s.key}" for s in self.spec.service if s.role == "launch-prefetch"
+        ]
         self.ram, self.cache = column("ram_mib"), column("cache_mib")
         self.start_work, self.start_read = column("start_work"), column("start_read_mib")
         self._drag = self.sigma**2 / 2
-        self._per_start = np.divide(1.0, self.start_work, out=np.zeros_like(self.work), where=self.start_work > 0)
+        self._per_start = np.divide(
+            1.0, self.start_work, out=np.zeros_like(self.work), where=self.start_work > 0
+        )
         self._still = np.zeros_like(self.work)
         self.asked_rate, self.asked_s = 1.0 / column("asked_every_s"), column("asked_s")
         self.total_mib = self.spec.hardware.ram_mib
@@ -144,14 +153,20 @@ class Model:
         self.refresh()
 
     def refresh(self) -> None:
-        """Work out anew what follows from the settings in force and does not change from step to step."""
+        """Work out anew what follows from the settings in force and does not change from step to
+        step.
+        """
         drawn = [e for e in self.spec.effect if self.effect_on(e.key)]
         self._quiet = self.work.copy()
         self._quiet[self._desktop] += sum(e.desktop_work for e in drawn)
         self._full = self.ram.copy()
         self._full[self._desktop] += sum(e.desktop_ram_mib for e in drawn)
-        timed = {key for key, _ in self._timers} | {f"services:{n}" for _, s in self._timers for n in s.rings}
-        self._on_demand = [a for a, value in self.live.items() if value == "demand" and a in self.place]
+        timed = {key for key, _ in self._timers} | {
+            f"services:{n}" for _, s in self._timers for n in s.rings
+        }
+        self._on_demand = [
+            a for a, value in self.live.items() if value == "demand" and a in self.place
+        ]
         self._timed = timed
         source = "battery" if self.spec.hardware.on_battery else "mains"
         name = self.live.get(f"power:{source}")
@@ -184,7 +199,7 @@ class Model:
             "rest": [int(state["buffer_pos"]), int(state["has_uint32"]), int(state["uinteger"])],
         }
 
-    # -- programs start and stop --------------------------------------------------------------------------------------
+    # -- programs start and stop -------------------------------------------------------------------
 
     def start(self, key: str) -> None:
         """The program begins to start, if it does not run."""
@@ -192,7 +207,10 @@ class Model:
         if i is None or self.running[i]:
             return
         self.running[i] = True
-        self.start_left[i], self.read_left[i] = self.start_work[i], self.start_read[i] * self.read_ahead
+        self.start_left[i], self.read_left[i] = (
+            self.start_work[i],
+            self.start_read[i] * self.read_ahead,
+        )
         self.mood[i], self.girth[i] = self._random.standard_normal(2)
         self.bursting[i] = False
         for stray in self._leaves.get(key, ()):
@@ -227,7 +245,7 @@ class Model:
         busy = (self.start_left > 0) | (self.read_left > 0)
         return any(busy[i] for i, key in enumerate(self.keys) if key.startswith(prefix))
 
-    # -- time ---------------------------------------------------------------------------------------------------------
+    # -- time --------------------------------------------------------------------------------------
 
     def advance(self, seconds: float) -> None:
         """Let so much time pass, in steps of at most a second."""
@@ -240,13 +258,20 @@ class Model:
         demand = self._demand(dt)
         starting, read_mib = self._starting(dt)
         if self._readers:
-            wanted_mib = float((self.reads * np.exp(self.sigma * self.mood - self._drag) * self.running).sum()) * dt
+            wanted_mib = (
+                float(
+                    (self.reads * np.exp(self.sigma * self.mood - self._drag) * self.running).sum()
+                )
+                * dt
+            )
             read_mib += min(wanted_mib, max(0.0, self.spec.hardware.disk_mib_s * dt - read_mib))
         swap_busy_s = self._memory(dt, float(demand.sum()), read_mib)
         wanted = demand + starting + np.minimum(self.backlog / dt, 1.0)
         total = float(wanted.sum())
         plan = self.plan
-        self.clock_ratio = plan.low + (plan.high - plan.low) * min(1.0, total / (self.cores * plan.high))
+        self.clock_ratio = plan.low + (plan.high - plan.low) * min(
+            1.0, total / (self.cores * plan.high)
+        )
         if self.spec.hardware.heat_c and self.temperature_c >= self.spec.hardware.throttle_c:
             self.clock_ratio = min(self.clock_ratio, _THROTTLED)
         share = min(1.0, self.cores * self.clock_ratio / total) if total > 0 else 1.0
@@ -278,7 +303,9 @@ class Model:
     def _ring(self, dt: float) -> None:
         """Timers that come due start what they are for; what is off does not start."""
         for key, spec in self._timers:
-            if int(self.clock_s / spec.timer_every_s) == int((self.clock_s + dt) / spec.timer_every_s):
+            if int(self.clock_s / spec.timer_every_s) == int(
+                (self.clock_s + dt) / spec.timer_every_s
+            ):
                 continue
             self._rung(key, spec)
 
@@ -297,7 +324,10 @@ class Model:
                 self.asked_left[self.place[rung]] = self.asked_s[self.place[rung]]
 
     def answers_s(self) -> dict[str, float]:
-        """How quickly the computer answers just now, in seconds: a program's start, waking from sleep, a small file on the disk."""
+        """How quickly the computer answers just now, in seconds.
+
+        A program's start, waking from sleep, a small file on the disk.
+        """
         waiting, disk, clock = self.waits
         hardware = self.spec.hardware
         seek = 0.012 if hardware.disk == "spinning" else 0.0004
@@ -308,7 +338,9 @@ class Model:
         return {
             "start of a program": cpu + read / idle_disk + 2.0 * swapped,
             "waking from sleep": 0.00006 / clock / max(0.02, 1 - waiting),
-            "writing a small file to the disk": (2 * seek + 0.004 / hardware.disk_mib_s) / idle_disk,
+            "writing a small file to the disk": (
+                (2 * seek + 0.004 / hardware.disk_mib_s) / idle_disk
+            ),
         }
 
     def _demand(self, dt: float) -> Floats:
@@ -318,9 +350,14 @@ class Model:
         chance = self._random.random((2, len(self.keys)))
         self.mood = pace.fade * self.mood + pace.stir * noise[0]
         self.girth = pace.girth_fade * self.girth + pace.girth_stir * noise[1]
-        self.bursting = self.running & np.where(self.bursting, chance[0] >= pace.ends, chance[0] < pace.begins)
+        self.bursting = self.running & np.where(
+            self.bursting, chance[0] >= pace.ends, chance[0] < pace.begins
+        )
         self._requests(dt, chance[1])
-        demand = self._quiet * np.exp(self.sigma * self.mood - self._drag) + self.bursting * self.burst_work
+        demand = (
+            self._quiet * np.exp(self.sigma * self.mood - self._drag)
+            + self.bursting * self.burst_work
+        )
         return demand * (self.running & (self.start_left <= 0))
 
     def _requests(self, dt: float, chance: Floats) -> None:
@@ -331,12 +368,17 @@ class Model:
                 self.asked_left[i] -= dt
                 if self.asked_left[i] <= 0:
                     self.stop(key)
-            elif key not in self._timed and chance[i] < 1 - math.exp(-dt * float(self.asked_rate[i])):
+            elif key not in self._timed and chance[i] < 1 - math.exp(
+                -dt * float(self.asked_rate[i])
+            ):
                 self.start(key)
                 self.asked_left[i] = self.asked_s[i]
 
     def _starting(self, dt: float) -> tuple[Floats, float]:
-        """(core-seconds per second wanted by starts, MiB read): the disk is shared, and who waits for it computes less."""
+        """(core-seconds per second wanted by starts, MiB read).
+
+        The disk is shared, and who waits for it computes less.
+        """
         if not self.starting:
             return self._still, 0.0
         readers = self.read_left > 0
@@ -346,10 +388,13 @@ class Model:
         pace = np.where(self.read_left > 0, 0.35, 1.0)
         return np.minimum(self.start_left / dt, pace), float(taken.sum())
 
-    # -- memory -------------------------------------------------------------------------------------------------------
+    # -- memory ------------------------------------------------------------------------------------
 
     def held_mib(self) -> Floats:
-        """Memory each program holds, swapped or not: it fills while the program starts, then wanders slowly."""
+        """Memory each program holds, swapped or not.
+
+        It fills while the program starts, then wanders slowly.
+        """
         done = 1 - self.start_left * self._per_start
         wander = 1 + _GIRTH_SPREAD * np.minimum(np.maximum(self.girth, -2.5), 2.5)
         return self._full * (0.3 + 0.7 * done) * wander * self.running
@@ -362,12 +407,23 @@ class Model:
         """Moves swap and cache on; gives the seconds for which the disk was busy with swap."""
         held = float(self.held_mib().sum()) + self.spec.kernel.ram_mib
         must = max(0.0, held - (1 - _MIN_FREE) * self.total_mib)
-        cold = float(self.live.get("memory:swappiness") or 60) / 100 * 0.05 * max(0.0, held - 0.6 * self.total_mib)
+        cold = (
+            float(self.live.get("memory:swappiness") or 60)
+            / 100
+            * 0.05
+            * max(0.0, held - 0.6 * self.total_mib)
+        )
         room = float(self.live.get("memory:swap_mib") or 0)
         target = min(room, must + cold)
         out = min(max(0.0, target - self.swapped_mib), _SWAP_MIB_S * dt)
         back = min(max(0.0, self.swapped_mib - target), _SWAP_MIB_S * dt)
-        thrash = min(_THRASH_MIB_PER_CORE_S * demand * must / max(held, 1.0), self.spec.hardware.disk_mib_s) * dt
+        thrash = (
+            min(
+                _THRASH_MIB_PER_CORE_S * demand * must / max(held, 1.0),
+                self.spec.hardware.disk_mib_s,
+            )
+            * dt
+        )
         self.swapped_mib += out - back
         self.swap_out_mib += out + thrash
         self.swap_in_mib += back + thrash

@@ -1,4 +1,7 @@
-"""The settings of a simulated computer: a value each, which changes its load through the model; and what goes wrong with it."""
+"""The settings of a simulated computer: a value each, which changes its load through the model.
+
+And what goes wrong with it.
+"""
 
 from lumtak.computers.simulated.faults import LOCKED_S, RESPAWN_S, REVERT_S, SLOW_S, Fault, Kind
 from lumtak.computers.simulated.items import items_of
@@ -28,10 +31,16 @@ class SimulatedSettings:
         return State(value=self._machine.state.settings[self._known(ref)])
 
     def write(self, ref: SettingRef, state: State) -> None:
-        """Set it; what shows at once is in force when this returns, the rest after a login or restart."""
+        """Set it; what shows at once is in force when this returns, the rest after a login or
+        restart.
+        """
         address = self._by_value(ref, state)
         item = self._item(ref)
-        problem = item.setting.problem_with(state.value) if isinstance(item.setting, Setting) else "it is fixed."
+        problem = (
+            item.setting.problem_with(state.value)
+            if isinstance(item.setting, Setting)
+            else "it is fixed."
+        )
         if problem:
             raise ComputerError(f"{self._name}: {address} cannot be set to {state.word}:", problem)
         before = self._machine.state.settings[address]
@@ -48,10 +57,14 @@ class SimulatedSettings:
         return State(value=state.value)
 
     def _by_value(self, ref: SettingRef, state: State) -> str:
-        """The address of a setting; a state that was recorded on a computer of another kind is refused."""
+        """The address of a setting.
+
+        A state that was recorded on a computer of another kind is refused.
+        """
         if state.exact is not None:
             raise ComputerError(
-                f"{plain(str(ref))} is not brought to the state that was recorded: {self._name} keeps values alone.",
+                f"{plain(str(ref))} is not brought to the state that was recorded: {self._name}"
+                " keeps values alone.",
                 "Nothing was changed; `lumtak journal` shows the record.",
             )
         return self._known(ref)
@@ -69,18 +82,23 @@ class SimulatedSettings:
         address = str(ref)
         if address not in self._machine.state.settings:
             raise ComputerError(
-                f"{self._name} has no setting {address}.", f"`lumtak audit {self._address}` lists them."
+                f"{self._name} has no setting {address}.",
+                f"`lumtak audit {self._address}` lists them.",
             )
         return address
 
     def _item(self, ref: SettingRef) -> Item:
-        return next(item for item in items_of(self._machine) if item.area == ref.area and item.key == ref.key)
+        return next(
+            item
+            for item in items_of(self._machine)
+            if item.area == ref.area and item.key == ref.key
+        )
 
     def _shows(self, ref: SettingRef) -> Shows:
         setting = self._item(ref).setting
         return setting.shows if isinstance(setting, Setting) else "restart"
 
-    # -- faults -------------------------------------------------------------------------------------------------------
+    # -- faults ------------------------------------------------------------------------------------
 
     def _hit(self, kind: Kind, address: str) -> bool:
         return any(f.kind == kind and f.hits(address) for f in self._faults)
@@ -91,7 +109,8 @@ class SimulatedSettings:
             self._machine.wait(SLOW_S)
         if self._hit("refuse", address):
             raise ComputerError(
-                f"{self._name}: {address} was refused:", "a policy of this computer does not let it be changed."
+                f"{self._name}: {address} was refused:",
+                "a policy of this computer does not let it be changed.",
             )
         if self._hit("locked", address):
             until = self._machine.state.locked_until.get(address)
@@ -100,17 +119,28 @@ class SimulatedSettings:
                 self._machine.put(locked_until={**self._machine.state.locked_until, address: until})
                 self._machine.save()
             if self._machine.model.clock_s < until:
-                raise ComputerError(f"{self._name}: {address} is locked by another program.", "Try again in a minute.")
+                raise ComputerError(
+                    f"{self._name}: {address} is locked by another program.",
+                    "Try again in a minute.",
+                )
         if self._hit("powercut", address) and not self._machine.state.lost_power:
             self._machine.put(lost_power=True)
             self._machine.restart()
-            raise ComputerError(f"{self._name} lost power in the middle of the change.", "It has started again.")
+            raise ComputerError(
+                f"{self._name} lost power in the middle of the change.", "It has started again."
+            )
 
     def _go_wrong_later(self, address: str, before: str | None) -> None:
         """Faults that strike some time after a setting was written."""
         if self._hit("revert", address):
-            reverting = {**self._machine.state.reverting, address: (self._machine.model.clock_s + REVERT_S, before)}
+            reverting = {
+                **self._machine.state.reverting,
+                address: (self._machine.model.clock_s + REVERT_S, before),
+            }
             self._machine.put(reverting=reverting)
         if self._hit("respawn", address) and address.startswith("services:"):
-            respawning = {**self._machine.state.respawning, address: self._machine.model.clock_s + RESPAWN_S}
+            respawning = {
+                **self._machine.state.respawning,
+                address: self._machine.model.clock_s + RESPAWN_S,
+            }
             self._machine.put(respawning=respawning)

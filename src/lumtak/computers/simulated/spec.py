@@ -141,7 +141,10 @@ class AppSpec(ProcessSpec):
 
 
 class EffectSpec(ProcessSpec):
-    """A visual effect: drawn by the desktop, or by a helper of its own where it has work or memory of its own."""
+    """A visual effect.
+
+    Drawn by the desktop, or by a helper of its own where it has work or memory of its own.
+    """
 
     value: Literal["on", "off"] | None = None
     """None: unset, the default counts."""
@@ -191,7 +194,11 @@ FIRST = "drawing-bench"
 def fleet() -> tuple[str, ...]:
     """Names of the computers that ship with Lumtak, the one to begin with first."""
     folder = files("lumtak") / "data" / "fleet"
-    names = [entry.name.removesuffix(".toml") for entry in folder.iterdir() if entry.name.endswith(".toml")]
+    names = [
+        entry.name.removesuffix(".toml")
+        for entry in folder.iterdir()
+        if entry.name.endswith(".toml")
+    ]
     return tuple(sorted(names, key=lambda name: (name != FIRST, name)))
 
 
@@ -206,7 +213,9 @@ class Head(Record):
 
 @cache
 def head_of(name: str) -> Head:
-    """The head of one computer's description: all that a list of computers takes, and a hundredth of the whole.
+    """The head of one computer's description.
+
+    All that a list of computers takes, and a hundredth of the whole.
 
     Raises:
         UnknownNameError: there is none of this name.
@@ -217,13 +226,17 @@ def head_of(name: str) -> Head:
 
 def _written(name: str) -> str:
     if name not in fleet():
-        raise UnknownNameError("simulated computer", name, fleet(), f"There are {', '.join(fleet())}.")
+        raise UnknownNameError(
+            "simulated computer", name, fleet(), f"There are {', '.join(fleet())}."
+        )
     return (files("lumtak") / "data" / "fleet" / f"{name}.toml").read_text(encoding="utf-8")
 
 
 @cache
 def _services_of(system: str) -> tuple[ServiceSpec, ...]:
-    text = (files("lumtak") / "data" / "fleet" / "systems" / f"{system}.toml").read_text(encoding="utf-8")
+    text = (files("lumtak") / "data" / "fleet" / "systems" / f"{system}.toml").read_text(
+        encoding="utf-8"
+    )
     return msgspec.convert(tomllib.loads(text), _SystemFile).service
 
 

@@ -1,4 +1,7 @@
-"""The state of a simulated computer on disk: the outside world, so a file of its own, replaced whole at each write."""
+"""The state of a simulated computer on disk.
+
+The outside world, so a file of its own, replaced whole at each write.
+"""
 
 from collections.abc import Collection
 from pathlib import Path
@@ -95,13 +98,17 @@ def load_state(path: Path) -> SimState | None:
     except FileNotFoundError:
         return None
     except OSError as error:
-        raise StorageError(f"{path} cannot be read: {error.strerror}.", "See that you may read it.") from error
+        raise StorageError(
+            f"{path} cannot be read: {error.strerror}.", "See that you may read it."
+        ) from error
     try:
         state = msgspec.json.decode(data, type=SimState)
     except UNREADABLE as error:
         raise damaged(path) from error
     if state.format != FORMAT:
-        raise StorageError(f"{path} has format {state.format}, and this Lumtak reads {FORMAT}.", "Update Lumtak.")
+        raise StorageError(
+            f"{path} has format {state.format}, and this Lumtak reads {FORMAT}.", "Update Lumtak."
+        )
     return state
 
 
@@ -127,7 +134,9 @@ def fits(state: SimState, settings: Collection[str]) -> bool:
             for address, value in held.items()
             if address.startswith("memory:")
         )
-        and all(abs(p.mood) <= _FARTHEST and abs(p.girth) <= _FARTHEST for p in state.processes.values())
+        and all(
+            abs(p.mood) <= _FARTHEST and abs(p.girth) <= _FARTHEST for p in state.processes.values()
+        )
         and immeasurable(msgspec.to_builtins(msgspec.structs.replace(state, random={}))) is None
         and all(n <= most for n, most in zip(state.random.get("rest", ()), _REST, strict=False))
     )

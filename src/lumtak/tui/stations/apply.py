@@ -72,7 +72,9 @@ class ApplyStation(Station):
         for name in ("#keep", "#back"):
             self.query_one(name).display = bool(broken.lines) and not desk.busy
         self.query_one("#back").display = bool(broken.count("done")) and not desk.busy
-        self.query_one("#on").display = bool(desk.entries) and not self._applying and not broken.lines
+        self.query_one("#on").display = (
+            bool(desk.entries) and not self._applying and not broken.lines
+        )
         self.query_one("#plan").display = not waiting and not desk.entries and not broken.lines
         self.query_one("#say", Static).update(self._sentence())
         self.query_one(LineList).show(self._lines(waiting, broken, palette))
@@ -82,16 +84,24 @@ class ApplyStation(Station):
         if broken.lines:
             return [_heading(palette), *(Line(_review_row(line, palette)) for line in broken.lines)]
         now = {o.number for o in self._live} if self._applying else set()
-        lines = [Line(entry_row(e, palette), f"change {e.id}") for e in desk.entries if e.id not in now]
+        lines = [
+            Line(entry_row(e, palette), f"change {e.id}") for e in desk.entries if e.id not in now
+        ]
         tried = {o.change.ref for o in self._live} if self._applying else set()
         if self._applying:
             lines += [Line(_outcome_row(o, palette)) for o in self._live]
         else:
-            lines += [Line(_outcome_row(o, palette)) for o in self._live if o.number is None and o.result == "failed"]
+            lines += [
+                Line(_outcome_row(o, palette))
+                for o in self._live
+                if o.number is None and o.result == "failed"
+            ]
         left = [c for c in self._in_order(waiting) if c.ref not in tried]
         word = "held" if self._pause.is_set() else "being written"
         lines += [
-            Line(self._waiting_row(c, palette, word if self._applying and place == 0 else "waiting"))
+            Line(
+                self._waiting_row(c, palette, word if self._applying and place == 0 else "waiting")
+            )
             for place, c in enumerate(left)
         ]
         return [_heading(palette), *lines] if lines else []
@@ -121,14 +131,19 @@ class ApplyStation(Station):
         desk = self.desk
         broken = desk.visit.interrupted
         if broken.lines:
-            return f"Lumtak was interrupted here: {broken.in_words()}. Nothing has been touched since."
+            return (
+                f"Lumtak was interrupted here: {broken.in_words()}. Nothing has been touched since."
+            )
         if self._applying:
             held = "Held" if self._pause.is_set() else "Applying"
             return f"{held}: {len(self._live)} of {len(desk.job.chosen)} done."
         bad = [e for e in desk.entries if e.stage in {"failed", "conflict"}]
         if bad:
             untried = f" {len(desk.job.chosen)} still wait." if desk.job.chosen else ""
-            return f"{len(bad)} of {counted(len(desk.entries), 'change')} did not go through; the others are as shown.{untried}"
+            return (
+                f"{len(bad)} of {counted(len(desk.entries), 'change')} did not go through; the"
+                f" others are as shown.{untried}"
+            )
         done = sum(e.stage == "verified" for e in desk.entries)
         if desk.job.chosen:
             return f"{len(desk.job.chosen)} chosen changes wait." + (
@@ -136,7 +151,9 @@ class ApplyStation(Station):
             )
         if done:
             owed = desk.owed.in_words()
-            then = f"{owed[:1].upper()}{owed[1:]}; after that the proof." if owed else "Now the proof."
+            then = (
+                f"{owed[:1].upper()}{owed[1:]}; after that the proof." if owed else "Now the proof."
+            )
             return f"{counted(done, 'change is', 'changes are')} done and read back. {then}"
         return "Nothing is chosen, and nothing was changed."
 
@@ -150,7 +167,10 @@ class ApplyStation(Station):
 
     def hint(self) -> str:
         """What can be done."""
-        return "Each value is kept before it is changed, and can be put back in any order, later: b shows everything changed here."
+        return (
+            "Each value is kept before it is changed, and can be put back in any order, later: b"
+            " shows everything changed here."
+        )
 
     def on_button_pressed(self, event: Button.Pressed) -> None:
         """Ask, apply, pause, stop, go on."""
@@ -176,15 +196,24 @@ class ApplyStation(Station):
         """End what was interrupted; what was done stays, or goes back."""
         desk = self.desk
         done = [
-            line.number for line in desk.visit.interrupted.lines if line.found == "done" and line.number is not None
+            line.number
+            for line in desk.visit.interrupted.lines
+            if line.found == "done" and line.number is not None
         ]
 
         def job() -> list[Outcome]:
             desk.visit.settle()
             return desk.visit.put_back(done, anywhere=True) if put_back else []
 
-        asks = asking(desk.visit.computer, (line.change.ref for line in desk.visit.interrupted.lines))
-        desk.begin("ending what was interrupted", job, lambda _: self.call_after_refresh(self.arrive), asks=asks)
+        asks = asking(
+            desk.visit.computer, (line.change.ref for line in desk.visit.interrupted.lines)
+        )
+        desk.begin(
+            "ending what was interrupted",
+            job,
+            lambda _: self.call_after_refresh(self.arrive),
+            asks=asks,
+        )
 
     def _ask(self) -> None:
         try:
@@ -192,8 +221,12 @@ class ApplyStation(Station):
         except LumtakError as error:
             self.desk.tell(str(error))
             return
-        question = f"Change {counted(len(plan.steps), 'setting')} of {plain(self.desk.job.computer_name)}?"
-        self.app.push_screen(ConfirmScreen(question, _consequences(plan), yes="Apply them"), self._answered)
+        question = (
+            f"Change {counted(len(plan.steps), 'setting')} of {plain(self.desk.job.computer_name)}?"
+        )
+        self.app.push_screen(
+            ConfirmScreen(question, _consequences(plan), yes="Apply them"), self._answered
+        )
 
     def _answered(self, yes: bool | None) -> None:  # noqa: FBT001 - Textual calls it so
         if not yes:
@@ -238,11 +271,16 @@ class ApplyStation(Station):
             if yes:
                 desk = self.desk
                 asks = asking(desk.visit.computer, (o.change.ref for o in done))
-                desk.begin("putting back", lambda: desk.visit.put_back(numbers), lambda _: None, asks=asks)
+                desk.begin(
+                    "putting back", lambda: desk.visit.put_back(numbers), lambda _: None, asks=asks
+                )
 
-        question = f"{plain(bad[0].title)} could not be changed. Put back the {len(done)} done before it?"
+        question = (
+            f"{plain(bad[0].title)} could not be changed. Put back the {len(done)} done before it?"
+        )
         self.app.push_screen(
-            ConfirmScreen(question, "\n".join(lines), yes="Put them back", no="Keep what was done"), answered
+            ConfirmScreen(question, "\n".join(lines), yes="Put them back", no="Keep what was done"),
+            answered,
         )
 
 
@@ -263,22 +301,36 @@ def entry_row(entry: Entry, palette: Palette) -> Text:
     """A change in the journal as a line: before, after, read back."""
     word, more = _STAGES[entry.stage]
     good = entry.stage == "verified"
-    read = entry.restore.word if entry.stage == "undone" else entry.after.word if entry.after else "?"
-    colour = palette.accent if good else palette.soft if entry.stage == "undone" else palette.warning
+    read = (
+        entry.restore.word if entry.stage == "undone" else entry.after.word if entry.after else "?"
+    )
+    colour = (
+        palette.accent if good else palette.soft if entry.stage == "undone" else palette.warning
+    )
     values = (entry.before.word, entry.word, read)
-    return _row("◆" if good else "·", entry.title, values, word, entry.note or more, colour, palette)
+    return _row(
+        "◆" if good else "·", entry.title, values, word, entry.note or more, colour, palette
+    )
 
 
 def _outcome_row(outcome: Outcome, palette: Palette) -> Text:
     good = outcome.result in {"done", "as it was"}
     colour = palette.accent if good else palette.warning
     values = (outcome.before, plain(outcome.change.value or "unset"), outcome.after)
-    return _row("◆" if good else "·", outcome.title, values, outcome.result, outcome.note, colour, palette)
+    return _row(
+        "◆" if good else "·", outcome.title, values, outcome.result, outcome.note, colour, palette
+    )
 
 
 def _review_row(line: ReviewLine, palette: Palette) -> Text:
     good = line.found == "done"
-    colour = palette.accent if good else palette.warning if line.found == "needs a look" else palette.soft
+    colour = (
+        palette.accent
+        if good
+        else palette.warning
+        if line.found == "needs a look"
+        else palette.soft
+    )
     values = (line.before, plain(line.change.value or "unset"), line.now)
     return _row("◆" if good else "·", line.title, values, line.found, line.note, colour, palette)
 
@@ -287,7 +339,13 @@ _TITLE, _VALUE, _WORD = 26, 9, 15
 
 
 def _row(
-    mark: str, title: str, values: tuple[str, str, str], word: str, note: str, colour: str, palette: Palette
+    mark: str,
+    title: str,
+    values: tuple[str, str, str],
+    word: str,
+    note: str,
+    colour: str,
+    palette: Palette,
 ) -> Text:
     before, after, read = values
     text = Text()

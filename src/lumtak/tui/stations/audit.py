@@ -1,4 +1,7 @@
-"""Audit: one weighed list, areas as headings, the explanation under the line; search, jumps, the owner's questions."""
+"""Audit: one weighed list, areas as headings, the explanation under the line.
+
+Search, jumps, the owner's questions.
+"""
 
 from collections.abc import Iterable, Sequence
 from typing import ClassVar
@@ -66,17 +69,23 @@ class AuditStation(Station):
         self._under: dict[str, int] = {}
         """Lines of each explanation that is open."""
 
-    # -- drawing ------------------------------------------------------------------------------------------------------
+    # -- drawing -----------------------------------------------------------------------------------
 
     def show(self) -> None:
-        """The list as it is now; only what is seen is drawn, and lines are gathered anew only where they changed."""
+        """The list as it is now.
+
+        Only what is seen is drawn, and lines are gathered anew only where they changed.
+        """
         desk, palette = self.desk, Palette(self.app)
         found = desk.job.audit
         self.query_one("#sieve").display = found is not None
         headline, lines = self.query_one("#headline", Static), self.query_one(LineList)
         if found is None:
             self._drawn, self._audit = (), None
-            headline.update("There is no audit yet. Enter makes one without weights; a baseline first is better.")
+            headline.update(
+                "There is no audit yet. Enter makes one without weights; a baseline first is"
+                " better."
+            )
             lines.show([Line(Text("   Make the audit now", style=f"bold {palette.accent}"), _MAKE)])
             return
         if self._audit is not found:
@@ -94,7 +103,9 @@ class AuditStation(Station):
         before = f"Before the {changes}: " if stand else ""
         headline.update(Text(plain(f"{before}{found.headline}", 600)))
         words = self.query_one(Input).value
-        marks = (self._pen.chosen, self._pen.applied) if "chosen" in words or "changed" in words else ()
+        marks = (
+            (self._pen.chosen, self._pen.applied) if "chosen" in words or "changed" in words else ()
+        )
         drawn = (
             id(found),
             words,
@@ -150,14 +161,26 @@ class AuditStation(Station):
             shown, folded = (mine, []) if sifted else self._fold(area, mine)
             lines += self._rows(shown)
             if folded:
-                words = f"     {len(folded)} more that weigh next to nothing and stay as they are: Enter shows them"
+                words = (
+                    f"     {len(folded)} more that weigh next to nothing and stay as they are:"
+                    " Enter shows them"
+                )
                 lines.append(Line(Text(words, style=Palette(self.app).soft), f"{_FOLD}{area}"))
             for gap in gaps:
                 needed = f"; needed: {gap.needed}" if gap.needed else ""
                 style = f"italic {Palette(self.app).soft}"
-                lines.append(Line(Text(plain(f"     not read: {gap.reason}{needed}", 300), style=style)))
+                lines.append(
+                    Line(Text(plain(f"     not read: {gap.reason}{needed}", 300), style=style))
+                )
         if not lines:
-            lines.append(Line(Text("   Nothing here matches. Escape shows all again.", style=Palette(self.app).soft)))
+            lines.append(
+                Line(
+                    Text(
+                        "   Nothing here matches. Escape shows all again.",
+                        style=Palette(self.app).soft,
+                    )
+                )
+            )
         return lines
 
     def _heading(self, area: Area, mine: list[Finding]) -> Text:
@@ -181,7 +204,9 @@ class AuditStation(Station):
             key = f"{finding.area}:{finding.key}"
             lines.append(Line(draw, key))
             if key in self._opened and self._pen is not None:
-                rows = rows_of(finding, self.desk.job, self.desk.baseline, self.desk.visit.workshop.advice)
+                rows = rows_of(
+                    finding, self.desk.job, self.desk.baseline, self.desk.visit.workshop.advice
+                )
                 under = [Line(text, to) for text, to in explanation(finding, rows, self._pen)]
                 self._under[key] = len(under)
                 lines += under
@@ -198,21 +223,27 @@ class AuditStation(Station):
         return row(finding, self._pen, plans)
 
     def _fold(self, area: Area, mine: list[Finding]) -> tuple[list[Finding], list[Finding]]:
-        """(shown, folded): what weighs next to nothing and stays as it is folds into one line, once there is much of it."""
+        """(shown, folded).
+
+        What weighs next to nothing and stays as it is folds into one line, once there is much of
+        it.
+        """
         if area in self._unfolded:
             return mine, []
         stay = {self.desk.job.cursor, *self._opened}
         light = [
             f
             for f in mine
-            if f.stance in {"guarded", "keep"} and f.weight.heft < _LIGHT and f"{f.area}:{f.key}" not in stay
+            if f.stance in {"guarded", "keep"}
+            and f.weight.heft < _LIGHT
+            and f"{f.area}:{f.key}" not in stay
         ]
         if len(light) < _FOLDED_FROM:
             return mine, []
         put_away = {f.key for f in light}
         return [f for f in mine if f.key not in put_away], light
 
-    # -- what is said ---------------------------------------------------------------------------------------------------
+    # -- what is said ------------------------------------------------------------------------------
 
     def arrive(self) -> None:
         """On the list."""
@@ -228,23 +259,34 @@ class AuditStation(Station):
         chosen = len(self.desk.job.chosen)
         if self.query_one(Input).value.strip():
             mine = self._matching
-            memory, cpu = sum(known(f.weight.ram_bytes) for f in mine), sum(known(f.weight.cpu_pct) for f in mine)
+            memory, cpu = (
+                sum(known(f.weight.ram_bytes) for f in mine),
+                sum(known(f.weight.cpu_pct) for f in mine),
+            )
             then = (
                 "Enter goes to them"
                 if self.query_one(Input).has_focus
                 else f"{chosen} chosen; a takes all not needed here"
             )
             return (
-                f"{len(mine)} of {len(found.findings)} shown: {ram(memory)}, {percent(cpu)}. {then}, Escape shows all."
+                f"{len(mine)} of {len(found.findings)} shown: {ram(memory)}, {percent(cpu)}."
+                f" {then}, Escape shows all."
             )
         back = " Backspace goes back." if self._trail else ""
-        questions = "the owner's one question" if self._asked == 1 else f"the owner's {self._asked} questions"
+        questions = (
+            "the owner's one question"
+            if self._asked == 1
+            else f"the owner's {self._asked} questions"
+        )
         asked = f" i asks {questions}." if self._asked else ""
         stand = sum(e.is_open for e in self.desk.entries)
         done = f", {stand} done" if stand else ""
-        return f"{chosen} chosen{done} of {self._eased} that may go. Space chooses, Enter explains, / searches. a takes all not needed.{back or asked}"
+        return (
+            f"{chosen} chosen{done} of {self._eased} that may go. Space chooses, Enter explains, /"
+            f" searches. a takes all not needed.{back or asked}"
+        )
 
-    # -- search -----------------------------------------------------------------------------------------------------------
+    # -- search ------------------------------------------------------------------------------------
 
     def action_search(self) -> None:
         """Into the search."""
@@ -284,7 +326,7 @@ class AuditStation(Station):
         )
         words.cursor_position = len(words.value)
 
-    # -- the list -----------------------------------------------------------------------------------------------------------
+    # -- the list ----------------------------------------------------------------------------------
 
     def on_line_list_selected(self, message: LineList.Selected) -> None:
         """The piece is lit in both strips."""
@@ -353,7 +395,7 @@ class AuditStation(Station):
             return True
         return False
 
-    # -- the owner's questions ------------------------------------------------------------------------------------------
+    # -- the owner's questions ---------------------------------------------------------------------
 
     def action_interview(self) -> None:
         """Ask what only the owner can know."""
@@ -371,4 +413,6 @@ class AuditStation(Station):
 
     def _answered(self, answers: dict[str, Answer | None] | None) -> None:
         if answers:
-            self.desk.begin("judging by the answers", lambda: self.desk.visit.answer(answers), lambda _: None)
+            self.desk.begin(
+                "judging by the answers", lambda: self.desk.visit.answer(answers), lambda _: None
+            )

@@ -76,7 +76,10 @@ def heading(area: Area, mine: Sequence[Finding], pen: Pen, note: str = "") -> Te
     palette = pen.palette
     text = Text()
     text.append(f" {AREA_TITLES[area]}", style=f"bold {palette.ink}")
-    memory, cpu = sum(known(f.weight.ram_bytes) for f in mine), sum(known(f.weight.cpu_pct) for f in mine)
+    memory, cpu = (
+        sum(known(f.weight.ram_bytes) for f in mine),
+        sum(known(f.weight.cpu_pct) for f in mine),
+    )
     if memory or cpu:
         text.append(f"   {ram(memory)}   {percent(cpu)}", style=palette.soft)
     if note:
@@ -86,7 +89,10 @@ def heading(area: Area, mine: Sequence[Finding], pen: Pen, note: str = "") -> Te
 
 
 def row(f: Finding, pen: Pen, plans: Sequence[str] = ()) -> Text:
-    """One finding: bar, figures, title, stance, value, the reason's main clause. A power plan has its plans side by side in place of figures."""
+    """One finding: bar, figures, title, stance, value, the reason's main clause.
+
+    A power plan has its plans side by side in place of figures.
+    """
     palette, wide = pen.palette, pen.width >= WIDE
     colour = palette.kinds[f.stance]
     chosen = f.ref in pen.chosen
@@ -97,12 +103,18 @@ def row(f: Finding, pen: Pen, plans: Sequence[str] = ()) -> Text:
         text.append_text(_side_by_side(f, plans, palette, pen.bar + _FIGURES))
     else:
         cells = round(f.weight.heft / pen.most * pen.bar)
-        text.append((FILLS[f.stance] * max(cells, 1 if f.weight.heft > 0 else 0)).ljust(pen.bar), style=colour)
+        text.append(
+            (FILLS[f.stance] * max(cells, 1 if f.weight.heft > 0 else 0)).ljust(pen.bar),
+            style=colour,
+        )
         memory = "" if isinstance(f.weight.ram_bytes, NotMeasured) else ram(f.weight.ram_bytes)
         cpu = "" if isinstance(f.weight.cpu_pct, NotMeasured) else percent(f.weight.cpu_pct)
         text.append(f"{memory:>9}{cpu:>8}", style=palette.ink)
     loud = f.stance in {"ease", "ask"}
-    text.append(f"  {fit(f.title, 24 if wide else 19)}  ", style=f"bold {palette.ink}" if loud else palette.soft)
+    text.append(
+        f"  {fit(f.title, 24 if wide else 19)}  ",
+        style=f"bold {palette.ink}" if loud else palette.soft,
+    )
     text.append(f"{STANCE_WORDS[f.stance]:<11}", style=colour)
     if f.can_choose and f.proposal:
         text.append(column(f"{f.value} → {f.proposal}", 17), style=palette.ink)
@@ -118,7 +130,13 @@ def _side_by_side(f: Finding, plans: Sequence[str], palette: Palette, width: int
     for plan in plans:
         now, wanted = plan == f.value, plan == f.proposal
         mark = "◆" if now else "▸" if wanted else "·"
-        style = f"bold {palette.ink}" if now else f"bold {palette.kinds['ease']}" if wanted else palette.soft
+        style = (
+            f"bold {palette.ink}"
+            if now
+            else f"bold {palette.kinds['ease']}"
+            if wanted
+            else palette.soft
+        )
         text.append(f"{mark}{plan} ", style=style)
     text.truncate(width, overflow="ellipsis", pad=True)
     return text
@@ -133,7 +151,10 @@ def memory_sum(job: Job, reading: Reading, pen: Pen) -> list[Text]:
     for part in memory_parts(job.facts, reading):
         text = Text("   ")
         fill = _PART_FILLS.get(part.name, FILLS["guarded"])
-        text.append((fill * round(part.size_bytes / total * 2 * pen.bar)).ljust(2 * pen.bar + 1), style=palette.soft)
+        text.append(
+            (fill * round(part.size_bytes / total * 2 * pen.bar)).ljust(2 * pen.bar + 1),
+            style=palette.soft,
+        )
         text.append(f"{ram(part.size_bytes):>9}", style=palette.ink)
         text.append(f"{percent(100 * part.size_bytes / total):>8}  ", style=palette.ink)
         text.append(f"{part.name:<24}", style=palette.ink)
@@ -146,7 +167,10 @@ def memory_sum(job: Job, reading: Reading, pen: Pen) -> list[Text]:
 
 
 def explanation(f: Finding, rows: Iterable[Row], pen: Pen) -> list[tuple[Text, str | None]]:
-    """(line, key) of everything known of a finding, wrapped; a line that leads to another item has a key."""
+    """(line, key) of everything known of a finding, wrapped.
+
+    A line that leads to another item has a key.
+    """
     palette = pen.palette
     width = max(30, pen.width - _INDENT - _NAME - 4)
     lines: list[tuple[Text, str | None]] = []
@@ -163,9 +187,16 @@ def explanation(f: Finding, rows: Iterable[Row], pen: Pen) -> list[tuple[Text, s
 
 
 def rows_of(f: Finding, job: Job, reading: Reading | None, advice: Sequence[Advice]) -> list[Row]:
-    """Everything known of a finding: what it does, what starts it, what stops with it, what easing it should save, how sure that is."""
+    """Everything known of a finding.
+
+    What it does, what starts it, what stops with it, what easing it should save, how sure that is.
+    """
     item = job.facts.find(f.ref) if job.facts else None
-    rows = [Row("", f"{f.reason[:1].upper()}{f.reason[1:]}"), Row("does", f.does), Row("starts", f.started_by)]
+    rows = [
+        Row("", f"{f.reason[:1].upper()}{f.reason[1:]}"),
+        Row("does", f.does),
+        Row("starts", f.started_by),
+    ]
     if item and item.start_s and item.start_s >= LEAST_START_S:
         rows.append(Row("took to start", took(item.start_s)))
     rows += _links("started from", f.starters, job)
@@ -180,7 +211,10 @@ def rows_of(f: Finding, job: Job, reading: Reading | None, advice: Sequence[Advi
         Row("to change it", f.fixed),
         Row("figures", f.weight.source),
         *_sizes(f, job, reading),
-        *(Row("people say", f"“{a.claim}” {a.verdict.capitalize()}: {a.why} {a.instead}") for a in for_item(advice, f)),
+        *(
+            Row("people say", f"“{a.claim}” {a.verdict.capitalize()}: {a.why} {a.instead}")
+            for a in for_item(advice, f)
+        ),
     ]
     return [r for r in rows if r.words]
 
@@ -192,7 +226,11 @@ def _sizes(f: Finding, job: Job, reading: Reading | None) -> list[Row]:
     rows = []
     if f.key == "swap_mib":
         for size in swap_sizes(job.facts, reading):
-            mib = size.mib.not_measured if isinstance(size.mib, NotMeasured) else f"{size.mib[0]} to {size.mib[1]} MiB"
+            mib = (
+                size.mib.not_measured
+                if isinstance(size.mib, NotMeasured)
+                else f"{size.mib[0]} to {size.mib[1]} MiB"
+            )
             bound = f"; {size.bounded}" if size.bounded else ""
             rows.append(Row(f"{_RULES[size.rule]} rule", f"{mib}: {size.arithmetic}{bound}"))
     if reading is not None:

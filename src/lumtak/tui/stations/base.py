@@ -13,7 +13,10 @@ if TYPE_CHECKING:
 
 
 class Station(Vertical):
-    """The view of one station; `show` draws the job as it is, `arrive` puts the focus where the work is."""
+    """The view of one station.
+
+    `show` draws the job as it is, `arrive` puts the focus where the work is.
+    """
 
     BINDINGS: ClassVar[list[BindingType]] = [
         Binding("up,down", "list", "Into the list", show=False),
@@ -42,7 +45,10 @@ class Station(Vertical):
             found.scroll_relative(y=pages * max(1, found.size.height - 2), animate=False)
 
     def point_at(self, widget: Widget) -> None:
-        """This widget has the keys from now on: at once, so that a quick typist's next key goes there."""
+        """This widget has the keys from now on.
+
+        At once, so that a quick typist's next key goes there.
+        """
         self.screen.set_focus(widget)
 
     def show(self) -> None:

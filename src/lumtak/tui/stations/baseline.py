@@ -21,7 +21,10 @@ _HEAVIEST = 6
 
 
 class BaselineStation(Station):
-    """A reading with its progress; it can be stopped early, and keeps what was read. All are kept, one counts."""
+    """A reading with its progress; it can be stopped early, and keeps what was read.
+
+    All are kept, one counts.
+    """
 
     def compose(self) -> ComposeResult:
         """What to do, the trace, what came of it, the acts."""
@@ -52,7 +55,9 @@ class BaselineStation(Station):
         self.query_one(Live).display = self._reading_now
         self.query_one("#say").display = not self._reading_now
         trace = self.query_one("#trace", Trace)
-        trace.display = self.query_one("#found").display = reading is not None and not self._reading_now
+        trace.display = self.query_one("#found").display = (
+            reading is not None and not self._reading_now
+        )
         if self._reading_now:
             self.query_one(Live).draw()
         elif reading:
@@ -71,16 +76,23 @@ class BaselineStation(Station):
         pace = self.desk.capabilities.pace
         rule = Precision()
         text = Text()
-        text.append("\nHow much load does it carry when nobody does anything?\n\n", style=f"bold {palette.ink}")
         text.append(
-            "Restart it, open nothing, then read. The reading ends by itself when the mean is sure to"
-            f" ± {rule.cpu_pct:g} point of CPU and ± {rule.ram_pct:g} % of RAM, after {span(rule.most_s)} at the latest."
-            " While the load still settles, samples are left out, and the reading says how many. Cache is counted apart, and so"
-            " is what Lumtak itself costs.\n",
+            "\nHow much load does it carry when nobody does anything?\n\n",
+            style=f"bold {palette.ink}",
+        )
+        text.append(
+            "Restart it, open nothing, then read. The reading ends by itself when the mean is sure"
+            f" to ± {rule.cpu_pct:g} point of CPU and ± {rule.ram_pct:g} % of RAM, after"
+            f" {span(rule.most_s)} at the latest. While the load still settles, samples are left"
+            " out, and the reading says how many. Cache is counted apart, and so is what Lumtak"
+            " itself costs.\n",
             style=palette.ink,
         )
         if pace > 1:
-            text.append(f"This computer is simulated and lives {pace:.0f} times as fast here.\n", style=palette.soft)
+            text.append(
+                f"This computer is simulated and lives {pace:.0f} times as fast here.\n",
+                style=palette.soft,
+            )
         if self.desk.capabilities.restart:
             text.append(f"{self.desk.capabilities.restart}\n", style=palette.soft)
         return text
@@ -97,37 +109,54 @@ class BaselineStation(Station):
             f"Baseline{early}: CPU {percent(reading.mean('cpu_pct'))} ± {half:.1f}",
             style="bold",
         )
-        text.append(f", RAM {ram(reading.mean('ram_used_bytes'))} of {ram(reading.ram_total_bytes)}", style="bold")
+        text.append(
+            f", RAM {ram(reading.mean('ram_used_bytes'))} of {ram(reading.ram_total_bytes)}",
+            style="bold",
+        )
         text.append(f", cache {ram(reading.mean('cache_bytes'))} (not load)", style=palette.soft)
         cut = reading.samples[reading.settled_from - 1].t_s if reading.settled_from else 0.0
-        settled = f"   settled after {span(cut)}, drawn faint" if cut else "   settled from the start"
+        settled = (
+            f"   settled after {span(cut)}, drawn faint" if cut else "   settled from the start"
+        )
         word = settled if reading.settled else "   it never settled, so take another, and longer"
         text.append(word, style=palette.soft if reading.settled else palette.warning)
         wanted = Precision().cpu_pct
         if half > wanted and reading.settled:
-            text.append(f"   wider than ± {wanted:g}: small changes will not show", style=palette.warning)
+            text.append(
+                f"   wider than ± {wanted:g}: small changes will not show", style=palette.warning
+            )
         return text
 
     def _found(self, reading: Reading) -> list[Line]:
         palette = Palette(self.app)
         by_address = self.desk.job.audit.by_address if self.desk.job.audit else {}
         total = reading.ram_total_bytes
-        heavy = sorted(reading.consumers, key=lambda c: -(c.cpu_pct + 100 * known(c.ram_bytes) / total))[:_HEAVIEST]
+        heavy = sorted(
+            reading.consumers, key=lambda c: -(c.cpu_pct + 100 * known(c.ram_bytes) / total)
+        )[:_HEAVIEST]
         lines = [Line(Text()), Line(Text(" Heaviest", style=f"bold {palette.soft}"))]
         for cost in heavy:
             memory = "not known" if isinstance(cost.ram_bytes, NotMeasured) else ram(cost.ram_bytes)
-            title = by_address[cost.key].title if cost.key in by_address else consumer_name(cost.key)
+            title = (
+                by_address[cost.key].title if cost.key in by_address else consumer_name(cost.key)
+            )
             words = f"   {memory:>10}  {percent(cost.cpu_pct):>7}   {plain(title, 50)}"
             lines.append(Line(Text(words, style=palette.ink)))
         c = reading.conditions
         plan = c.power_plan if isinstance(c.power_plan, str) else "not known"
         lines += [Line(Text()), Line(Text(" Conditions", style=f"bold {palette.soft}"))]
-        times = [f"{n} {took(t)}" for n, t in reading.times.items() if not isinstance(t, NotMeasured)]
+        times = [
+            f"{n} {took(t)}" for n, t in reading.times.items() if not isinstance(t, NotMeasured)
+        ]
         for words in (
-            f"   begun {span(c.uptime_s)} after the start, on {c.power_source}, plan {plan}, {_warmth(c)}logged in: {_users(c)}",
             (
-                f"   {counted(len(reading.samples), 'sample')} every {reading.interval_s:g} s, {reading.late} late, {reading.missed} missed;"
-                f" Lumtak's own cost {percent(reading.mean('own_pct'))} (left out)"
+                f"   begun {span(c.uptime_s)} after the start, on {c.power_source}, plan {plan},"
+                f" {_warmth(c)}logged in: {_users(c)}"
+            ),
+            (
+                f"   {counted(len(reading.samples), 'sample')} every {reading.interval_s:g} s,"
+                f" {reading.late} late, {reading.missed} missed; Lumtak's own cost"
+                f" {percent(reading.mean('own_pct'))} (left out)"
             ),
             *(f"   {' · '.join(times[i : i + 3])}" for i in range(0, len(times), 3)),
         ):
@@ -140,18 +169,23 @@ class BaselineStation(Station):
         kept = self.desk.baselines
         if len(kept) < 2:
             return []
-        lines = [Line(Text()), Line(Text(" Baselines taken: Enter judges by another", style=f"bold {palette.soft}"))]
+        lines = [
+            Line(Text()),
+            Line(Text(" Baselines taken: Enter judges by another", style=f"bold {palette.soft}")),
+        ]
         for number, reading in kept:
             here = number == self.desk.job.baseline
             text = Text()
             text.append("   ◆ " if here else "     ", style=palette.accent)
             text.append(
-                f"{reading.taken_at[11:16]}   CPU {percent(reading.mean('cpu_pct')):>7}   RAM {ram(reading.mean('ram_used_bytes')):>8}",
+                f"{reading.taken_at[11:16]}   CPU {percent(reading.mean('cpu_pct')):>7}   RAM"
+                f" {ram(reading.mean('ram_used_bytes')):>8}",
                 style=f"bold {palette.ink}" if here else palette.ink,
             )
             settled = "" if reading.settled else ", never settled"
             text.append(
-                f"   {counted(len(reading.kept), 'sample')}, begun {span(reading.conditions.uptime_s)} after the start{settled}",
+                f"   {counted(len(reading.kept), 'sample')}, begun"
+                f" {span(reading.conditions.uptime_s)} after the start{settled}",
                 style=palette.soft,
             )
             lines.append(Line(text, f"baseline {number}"))
@@ -159,7 +193,13 @@ class BaselineStation(Station):
 
     def arrive(self) -> None:
         """On what comes next."""
-        wanted = "#stop" if self._reading_now else "#on" if self.desk.baseline and not self.desk.busy else "#take"
+        wanted = (
+            "#stop"
+            if self._reading_now
+            else "#on"
+            if self.desk.baseline and not self.desk.busy
+            else "#take"
+        )
         self.point_at(self.query_one(wanted))
 
     def hint(self) -> str:
@@ -174,7 +214,9 @@ class BaselineStation(Station):
         number = int(message.key.removeprefix("baseline "))
         if number != self.desk.job.baseline:
             self.desk.begin(
-                "judging by another baseline", lambda: self.desk.visit.choose_baseline(number), lambda _: None
+                "judging by another baseline",
+                lambda: self.desk.visit.choose_baseline(number),
+                lambda _: None,
             )
 
     def on_button_pressed(self, event: Button.Pressed) -> None:
@@ -184,7 +226,11 @@ class BaselineStation(Station):
             case "take":
                 self._take()
             case "restart":
-                self.desk.begin("restarting", self.desk.visit.restart, lambda _: self.call_after_refresh(self.arrive))
+                self.desk.begin(
+                    "restarting",
+                    self.desk.visit.restart,
+                    lambda _: self.call_after_refresh(self.arrive),
+                )
             case "stop":
                 self.desk.stop.set()
             case "on":
@@ -215,4 +261,8 @@ def _users(conditions: Conditions) -> str:
 
 
 def _warmth(conditions: Conditions) -> str:
-    return "" if isinstance(conditions.temperature_c, NotMeasured) else f"{conditions.temperature_c:.0f} °C, "
+    return (
+        ""
+        if isinstance(conditions.temperature_c, NotMeasured)
+        else f"{conditions.temperature_c:.0f} °C, "
+    )

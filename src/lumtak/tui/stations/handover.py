@@ -44,7 +44,9 @@ class HandoverStation(Station):
 
     def on_mount(self) -> None:
         """The report goes to the person's documents."""
-        self.query_one(Input).value = in_short(results_folder() / f"lumtak-report-{self.desk.job.id}")
+        self.query_one(Input).value = in_short(
+            results_folder() / f"lumtak-report-{self.desk.job.id}"
+        )
 
     def show(self) -> None:
         """As far as it is."""
@@ -69,9 +71,12 @@ class HandoverStation(Station):
             return "Nothing was changed in this job. The report says so."
         if not left:
             return (
-                f"{all_of(len(desk.entries), 'change of this job', 'changes of this job')} put back or came to nothing."
+                f"{all_of(len(desk.entries), 'change of this job', 'changes of this job')} put back"
+                " or came to nothing."
             )
-        proof = "" if desk.after else " There is no reading after them yet, and the report will say so."
+        proof = (
+            "" if desk.after else " There is no reading after them yet, and the report will say so."
+        )
         return f"{counted(len(left), 'change stands', 'changes stand')}.{proof}"
 
     def arrive(self) -> None:
@@ -90,7 +95,9 @@ class HandoverStation(Station):
         else:
             left = [e for e in self.desk.entries if e.is_open]
             self._ask(
-                left, f"Put {'the one change' if len(left) == 1 else f'all {len(left)} changes'} of this job back?"
+                left,
+                f"Put {'the one change' if len(left) == 1 else f'all {len(left)} changes'} of this"
+                " job back?",
             )
 
     def on_input_submitted(self, event: Input.Submitted) -> None:
@@ -122,21 +129,35 @@ class HandoverStation(Station):
 
     def _ask(self, entries: list[Entry], question: str) -> None:
         lines = [
-            plain(f"{e.title}: {e.after.word if e.after else '?'} → {e.restore.word}", 160) for e in reversed(entries)
+            plain(f"{e.title}: {e.after.word if e.after else '?'} → {e.restore.word}", 160)
+            for e in reversed(entries)
         ]
         facts = self.desk.job.facts
         mind = warnings(facts, self.desk.entries, [e.id for e in entries]) if facts else ()
         lines += [
             "",
             *(plain(f"Mind: {w}", 200) for w in mind),
-            "What it changed starts and weighs again as before. A value that somebody else changed since is left alone.",
+            (
+                "What it changed starts and weighs again as before. A value that somebody else"
+                " changed since is left alone."
+            ),
         ]
         numbers = [e.id for e in entries]
 
         def answered(yes: bool | None) -> None:  # noqa: FBT001 - Textual calls it so
             if yes:
                 visit = self.desk.visit
-                asks = asking(self.desk.visit.computer, (e.ref for e in self.desk.entries if e.id in numbers))
-                self.desk.begin("putting back", lambda: visit.put_back(numbers), self.desk.tell_put_back, asks=asks)
+                asks = asking(
+                    self.desk.visit.computer, (e.ref for e in self.desk.entries if e.id in numbers)
+                )
+                self.desk.begin(
+                    "putting back",
+                    lambda: visit.put_back(numbers),
+                    self.desk.tell_put_back,
+                    asks=asks,
+                )
 
-        self.app.push_screen(ConfirmScreen(question, "\n".join(lines), yes="Put back", no="Leave it changed"), answered)
+        self.app.push_screen(
+            ConfirmScreen(question, "\n".join(lines), yes="Put back", no="Leave it changed"),
+            answered,
+        )

@@ -52,7 +52,9 @@ class IntakeStation(Station):
 
     def hint(self) -> str:
         """What can be done."""
-        return "Enter judges by another profile; the right arrow goes on to the baseline; ? explains."
+        return (
+            "Enter judges by another profile; the right arrow goes on to the baseline; ? explains."
+        )
 
     def on_line_list_opened(self, message: LineList.Opened) -> None:
         """Another profile."""

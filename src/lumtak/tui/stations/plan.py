@@ -1,4 +1,7 @@
-"""Plan: what is chosen, what it should save, what stops, what is owed afterwards; nothing is changed yet."""
+"""Plan: what is chosen, what it should save, what stops, what is owed afterwards.
+
+Nothing is changed yet.
+"""
 
 from rich.text import Text
 from textual.app import ComposeResult
@@ -41,7 +44,8 @@ class PlanStation(Station):
         if not desk.job.chosen:
             done = len(desk.job.plan.steps) if desk.job.plan else 0
             self.query_one("#sum", Static).update(
-                "Nothing is chosen." + (f" {counted(done, 'change')} of this job applied already." if done else "")
+                "Nothing is chosen."
+                + (f" {counted(done, 'change')} of this job applied already." if done else "")
             )
             self.query_one("#more", Static).update(
                 "Choose in the audit what is to be changed; it shows here with what it should save."
@@ -69,16 +73,20 @@ class PlanStation(Station):
         cpu, memory = reading.mean("cpu_pct"), reading.mean("ram_used_bytes")
         ceilings = self.desk.job.profile.ceilings
         return (
-            f"{count}: CPU {percent(cpu)} → {percent(max(0.0, cpu - saved))} ± {doubt:.1f} (ceiling {ceilings.cpu_pct:g}),"
-            f" RAM {memory / GIB:.1f} → {(memory - plan.saves_ram_bytes) / GIB:.1f} GiB"
-            f" (ceiling {ceilings.ram_pct / 100 * reading.ram_total_bytes / GIB:.1f})"
+            f"{count}: CPU {percent(cpu)} → {percent(max(0.0, cpu - saved))} ± {doubt:.1f} (ceiling"
+            f" {ceilings.cpu_pct:g}), RAM {memory / GIB:.1f} →"
+            f" {(memory - plan.saves_ram_bytes) / GIB:.1f} GiB (ceiling"
+            f" {ceilings.ram_pct / 100 * reading.ram_total_bytes / GIB:.1f})"
         )
 
     @staticmethod
     def _more(plan: Plan) -> str:
         blind = len(plan.unprojected)
         unknown = f" {blind} cannot be projected." if blind else ""
-        return f"Nothing is changed yet. Projected from what each cost in the reading.{unknown} {OWED_WORDS[plan.owed]}"
+        return (
+            f"Nothing is changed yet. Projected from what each cost in the reading.{unknown}"
+            f" {OWED_WORDS[plan.owed]}"
+        )
 
     def _row(self, step: Step, palette: Palette) -> Text:
         text = Text("   ")
@@ -91,7 +99,10 @@ class PlanStation(Station):
             )
         else:
             text.append(f"{'not projected':>19}   ", style=palette.soft)
-        text.append(f"{SHOWS_WORDS[step.shows]:<26}", style=palette.warning if step.shows != "now" else palette.soft)
+        text.append(
+            f"{SHOWS_WORDS[step.shows]:<26}",
+            style=palette.warning if step.shows != "now" else palette.soft,
+        )
         if step.stops:
             text.append("without it: " + plain(", ".join(step.stops), 200), style=palette.soft)
         return text
@@ -102,7 +113,10 @@ class PlanStation(Station):
 
     def hint(self) -> str:
         """What can be done."""
-        return "Hollow pieces above are what goes. Enter does what is lit; in the list Space takes an item out; ? explains."
+        return (
+            "Hollow pieces above are what goes. Enter does what is lit; in the list Space takes an"
+            " item out; ? explains."
+        )
 
     def on_line_list_selected(self, message: LineList.Selected) -> None:
         """The piece is lit in both strips."""

@@ -55,7 +55,11 @@ class ProofStation(Station):
             before, after = desk.baseline, desk.after
             self._results = (
                 pair,
-                compare_readings(before, after, desk.job.profile.threshold) if before and after else (),
+                (
+                    compare_readings(before, after, desk.job.profile.threshold)
+                    if before and after
+                    else ()
+                ),
             )
         return self._results[1]
 
@@ -103,7 +107,9 @@ class ProofStation(Station):
             )
         if desk.after is None:
             first = (
-                "Not proved yet: there is no reading after the changes." if desk.entries else "Nothing was changed yet."
+                "Not proved yet: there is no reading after the changes."
+                if desk.entries
+                else "Nothing was changed yet."
             )
             return Text(first), self._due_text(palette) if desk.due else self._owed_text(palette)
         try:
@@ -112,16 +118,22 @@ class ProofStation(Station):
             return Text(str(error)), Text()
         provisional = desk.provisional
         style = palette.warning if provisional else palette.ink
-        return Text(headline(results, provisional, desk.visit.pace()), style=f"bold {style}"), self._body(
-            results, palette
-        )
+        return Text(
+            headline(results, provisional, desk.visit.pace()), style=f"bold {style}"
+        ), self._body(results, palette)
 
     def _due_text(self, palette: Palette) -> Text:
         """Nothing is owed any more: the reading that is due, and when it begins alike."""
         baseline, wait_s = self.desk.baseline, self.desk.same_point_s
-        text = Text("\nNothing is owed: every change shows now, so the after reading is due.\n", style=palette.accent)
+        text = Text(
+            "\nNothing is owed: every change shows now, so the after reading is due.\n",
+            style=palette.accent,
+        )
         if baseline is not None:
-            text.append(f"The baseline began {span(baseline.conditions.uptime_s)} after a start", style=palette.soft)
+            text.append(
+                f"The baseline began {span(baseline.conditions.uptime_s)} after a start",
+                style=palette.soft,
+            )
             then = (
                 f"; in {span(wait_s)} this one would begin as long after its start.\n"
                 if wait_s >= 1
@@ -135,12 +147,18 @@ class ProofStation(Station):
         text = Text()
         if owed.restart:
             text.append(f"\nA restart is owed for {', '.join(owed.restart)}", style=palette.warning)
-            text.append(f"{'; and then for ' + ', '.join(owed.login) if owed.login else ''}.\n", style=palette.warning)
+            text.append(
+                f"{'; and then for ' + ', '.join(owed.login) if owed.login else ''}.\n",
+                style=palette.warning,
+            )
         elif owed.login:
-            text.append(f"\nA new login is owed for {', '.join(owed.login)}.\n", style=palette.warning)
+            text.append(
+                f"\nA new login is owed for {', '.join(owed.login)}.\n", style=palette.warning
+            )
         if owed.anything:
             text.append(
-                "Until then a reading is provisional: it measures a computer that still does what it did.\n",
+                "Until then a reading is provisional: it measures a computer that still does what"
+                " it did.\n",
                 style=palette.soft,
             )
             why = self.desk.capabilities.restart or self.desk.capabilities.login
@@ -160,23 +178,33 @@ class ProofStation(Station):
             if result.column not in forms:
                 continue
             unit, scale, decimals = forms[result.column]
-            then = "While the changes stood: " if desk.provisional in {"put back", "changed"} else ""
+            then = (
+                "While the changes stood: " if desk.provisional in {"put back", "changed"} else ""
+            )
             (said,) = sentences((result,), desk.visit.pace())
             text.append(f"\n{then}{said}\n", style=palette.ink)
             values = [[float(getattr(s, result.column)) for s in r.kept] for r in (before, after)]
             rows = distribution_rows(
-                values[0], values[1], result, palette, width, unit=unit, scale=scale, decimals=decimals
+                values[0],
+                values[1],
+                result,
+                palette,
+                width,
+                unit=unit,
+                scale=scale,
+                decimals=decimals,
             )
             for row in rows:
                 text.append_text(row[1:])
                 text.append("\n")
             figures = [
-                signed(x / scale, decimals) for x in (result.median_difference, result.p95_difference, result.shift)
+                signed(x / scale, decimals)
+                for x in (result.median_difference, result.p95_difference, result.shift)
             ]
             worth = f"{result.effective_before:.0f} and {result.effective_after:.0f}"
             text.append(
-                f"medians {figures[0]} · 95th percentiles {figures[1]} · shift {figures[2]} {unit} · worth {worth} independent"
-                " samples\n",
+                f"medians {figures[0]} · 95th percentiles {figures[1]} · shift {figures[2]} {unit}"
+                f" · worth {worth} independent samples\n",
                 style=palette.soft,
             )
         work = next((r for r in results if r.column == "work"), None)
@@ -206,7 +234,10 @@ class ProofStation(Station):
         return text
 
     def _times(self, palette: Palette) -> Text:
-        """Start, login and answers, before and after; one of each, so nothing is said of how sure they are."""
+        """Start, login and answers, before and after.
+
+        One of each, so nothing is said of how sure they are.
+        """
         before, after = self.desk.baseline, self.desk.after
         text = Text()
         if before is None or after is None:
@@ -231,11 +262,17 @@ class ProofStation(Station):
         measured = {r.column: r.difference for r in results}
         text = Text()
         text.append("\nProjected", style=palette.soft)
-        text.append(f"  CPU {signed(-saved)} ± {doubt:.1f} points, RAM {ram(-plan.saves_ram_bytes)}")
+        text.append(
+            f"  CPU {signed(-saved)} ± {doubt:.1f} points, RAM {ram(-plan.saves_ram_bytes)}"
+        )
         text.append("   measured", style=palette.soft)
-        text.append(f"  CPU {signed(measured['cpu_pct'])} points, RAM {ram(measured['ram_used_bytes'])}")
+        text.append(
+            f"  CPU {signed(measured['cpu_pct'])} points, RAM {ram(measured['ram_used_bytes'])}"
+        )
         if plan.unprojected:
-            text.append(f"   ({counted(len(plan.unprojected), 'change')} not projected)", style=palette.soft)
+            text.append(
+                f"   ({counted(len(plan.unprojected), 'change')} not projected)", style=palette.soft
+            )
         text.append("\n")
         return text
 
@@ -244,11 +281,16 @@ class ProofStation(Station):
         for name, reading in (("before", self.desk.baseline), ("after", self.desk.after)):
             if reading:
                 c = reading.conditions
-                plan = "plan not known" if isinstance(c.power_plan, NotMeasured) else f"plan {c.power_plan}"
+                plan = (
+                    "plan not known"
+                    if isinstance(c.power_plan, NotMeasured)
+                    else f"plan {c.power_plan}"
+                )
                 text.append(
-                    f"{name:<8}begun {span(c.uptime_s)} after the start, on {c.power_source}, {plan}, "
-                    f"{len(reading.kept)} of {len(reading.samples)} samples kept; CPU {percent(reading.mean('cpu_pct'))}, "
-                    f"cache {ram(reading.mean('cache_bytes'))}\n",
+                    f"{name:<8}begun {span(c.uptime_s)} after the start, on {c.power_source},"
+                    f" {plan}, {len(reading.kept)} of {len(reading.samples)} samples kept; CPU"
+                    f" {percent(reading.mean('cpu_pct'))}, cache"
+                    f" {ram(reading.mean('cache_bytes'))}\n",
                     style=palette.soft,
                 )
         return text
@@ -270,7 +312,10 @@ class ProofStation(Station):
         """What can be done."""
         if self.desk.owed.anything:
             return "First what is owed, then the reading. ? explains."
-        return "The sentence follows from the interval, not from the means. Enter does what is lit; ? explains."
+        return (
+            "The sentence follows from the interval, not from the means. Enter does what is lit; ?"
+            " explains."
+        )
 
     def on_button_pressed(self, event: Button.Pressed) -> None:
         """Restart, log in, read, stop, go on."""
@@ -280,7 +325,9 @@ class ProofStation(Station):
             case "restart":
                 desk.begin("restarting", desk.visit.restart, self._again)
             case "login":
-                desk.begin("logging in anew", lambda: desk.visit.restart(login_only=True), self._again)
+                desk.begin(
+                    "logging in anew", lambda: desk.visit.restart(login_only=True), self._again
+                )
             case "take":
                 self._take()
             case "now":

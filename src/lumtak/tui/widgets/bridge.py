@@ -1,4 +1,7 @@
-"""The bridge from the baseline to the after reading: a row a change, CPU and RAM side by side, what was projected as a ghost."""
+"""The bridge from the baseline to the after reading.
+
+A row a change, CPU and RAM side by side, what was projected as a ghost.
+"""
 
 from typing import NamedTuple
 
@@ -20,7 +23,10 @@ class _Step(NamedTuple):
 
 
 def bridge_rows(bridges: tuple[Bridge, ...], palette: Palette, width: int) -> list[Text]:
-    """Heading, baseline, the largest steps, the smaller ones together, everything else, after; no rows without a bridge."""
+    """Heading, baseline, the largest steps, the smaller ones together, everything else, after.
+
+    No rows without a bridge.
+    """
     if not bridges:
         return []
     title, figures = (24, 22) if width >= WIDE else (15, 14)
@@ -34,10 +40,16 @@ def bridge_rows(bridges: tuple[Bridge, ...], palette: Palette, width: int) -> li
     rows.append(pen.level("baseline", levels, "guarded"))
     for step in steps:
         rows.append(pen.step(step, levels))
-        levels = [level + measured for level, (measured, _) in zip(levels, step.changes, strict=True)]
-    rest = _Step("everything else", tuple((b.rest / s, None) for b, s in zip(bridges, scales, strict=True)))
+        levels = [
+            level + measured for level, (measured, _) in zip(levels, step.changes, strict=True)
+        ]
+    rest = _Step(
+        "everything else", tuple((b.rest / s, None) for b, s in zip(bridges, scales, strict=True))
+    )
     rows.append(pen.step(rest, levels))
-    rows.append(pen.level("after", [b.after / s for b, s in zip(bridges, scales, strict=True)], "keep"))
+    rows.append(
+        pen.level("after", [b.after / s for b, s in zip(bridges, scales, strict=True)], "keep")
+    )
     if untold:
         shown, more = untold[:4], len(untold) - 4
         words = f" not told apart: {', '.join(shown)}" + (f" and {more} more" if more > 0 else "")
@@ -55,7 +67,9 @@ def _steps(bridges: tuple[Bridge, ...], scales: list[float]) -> tuple[list[_Step
             projected = None if step.projected is None else step.projected / scale
             changes[place] = ((step.measured or 0.0) / scale, projected)
             if step.measured is not None:
-                told[step.title] = told.get(step.title, 0.0) + abs(step.measured) / max(bridge.baseline, 1e-9)
+                told[step.title] = told.get(step.title, 0.0) + abs(step.measured) / max(
+                    bridge.baseline, 1e-9
+                )
     ordered = sorted(told, key=lambda title: (-told[title], title))
     steps = [_Step(title, tuple(by_title[title])) for title in ordered]
     large, small = steps[:_SHOWN], steps[_SHOWN:]
@@ -71,8 +85,16 @@ def _steps(bridges: tuple[Bridge, ...], scales: list[float]) -> tuple[list[_Step
 
 
 class _Pen:
-    def __init__(self, palette: Palette, room: int, most: list[float], title: int, figures: int) -> None:
-        self.palette, self.room, self.most, self.title, self.figures = palette, room, most, title, figures
+    def __init__(
+        self, palette: Palette, room: int, most: list[float], title: int, figures: int
+    ) -> None:
+        self.palette, self.room, self.most, self.title, self.figures = (
+            palette,
+            room,
+            most,
+            title,
+            figures,
+        )
 
     def heading(self, bridges: tuple[Bridge, ...]) -> Text:
         """What the columns are."""
@@ -93,7 +115,9 @@ class _Pen:
         text = Text(f" {name:<{self.title}} ", style=f"bold {self.palette.ink}")
         for place, level in enumerate(levels):
             text.append((_FULL * self._cell(level, place)).ljust(self.room + 1), style=colour)
-            text.append(f"{level:.{place + 1}f}".ljust(self.figures - 1), style=f"bold {self.palette.ink}")
+            text.append(
+                f"{level:.{place + 1}f}".ljust(self.figures - 1), style=f"bold {self.palette.ink}"
+            )
         return text
 
     def step(self, step: _Step, levels: list[float]) -> Text:
@@ -104,7 +128,10 @@ class _Pen:
             words = signed(measured, place + 1)
             if projected is not None:
                 words += f" ({signed(projected, place + 1)})"
-            text.append(f" {words:<{self.figures - 1}}", style=self.palette.ink if measured else self.palette.soft)
+            text.append(
+                f" {words:<{self.figures - 1}}",
+                style=self.palette.ink if measured else self.palette.soft,
+            )
         return text
 
     def _bar(self, level: float, measured: float, projected: float | None, place: int) -> Text:

@@ -1,4 +1,6 @@
-"""Two distributions on one axis as rows of dots, with their medians and the interval of the difference."""
+"""Two distributions on one axis as rows of dots, with their medians and the interval of the
+difference.
+"""
 
 from rich.text import Text
 
@@ -21,7 +23,10 @@ def distribution_rows(
     scale: float,
     decimals: int,
 ) -> list[Text]:
-    """Rows of text: before, after, axis, difference. Values are divided by `scale` and shown in `unit`."""
+    """Rows of text: before, after, axis, difference.
+
+    Values are divided by `scale` and shown in `unit`.
+    """
     sides = {"before": [v / scale for v in before], "after": [v / scale for v in after]}
     top = max(max(side) for side in sides.values()) * 1.05 or 1.0
     room = max(20, width - _NAME - 30)
@@ -29,7 +34,10 @@ def distribution_rows(
     for name, values in sides.items():
         colour = palette.kinds["guarded"] if name == "before" else palette.kinds["keep"]
         rows.append(_dots(name, values, top, room, colour, palette, unit, decimals))
-    rows += [_axis(top, room, palette, unit, decimals), _difference(result, top, room, palette, unit, scale, decimals)]
+    rows += [
+        _axis(top, room, palette, unit, decimals),
+        _difference(result, top, room, palette, unit, scale, decimals),
+    ]
     return rows
 
 
@@ -38,7 +46,14 @@ def _place(value: float, top: float, room: int) -> int:
 
 
 def _dots(
-    name: str, values: list[float], top: float, room: int, colour: str, palette: Palette, unit: str, decimals: int
+    name: str,
+    values: list[float],
+    top: float,
+    room: int,
+    colour: str,
+    palette: Palette,
+    unit: str,
+    decimals: int,
 ) -> Text:
     counts = [0] * room
     for value in values:
@@ -70,7 +85,13 @@ def _axis(top: float, room: int, palette: Palette, unit: str, decimals: int) -> 
 
 
 def _difference(
-    result: Comparison, top: float, room: int, palette: Palette, unit: str, scale: float, decimals: int
+    result: Comparison,
+    top: float,
+    room: int,
+    palette: Palette,
+    unit: str,
+    scale: float,
+    decimals: int,
 ) -> Text:
     """The interval of the difference, on its own axis with zero in the middle."""
     low, high = (x / scale for x in result.ci95)

@@ -22,7 +22,8 @@ _NARROW_NUMBERS = 27
 
 
 class Ledger(Widget):
-    """Both strips with their numbers, the baseline as a thin line beneath, the selected piece lit in both.
+    """Both strips with their numbers, the baseline as a thin line beneath, the selected piece lit
+    in both.
 
     Lines: RAM, baseline of RAM, CPU, baseline of CPU, words.
     """
@@ -68,7 +69,10 @@ class Ledger(Widget):
             self.refresh()
 
     def step(self, steps: int) -> str | None:
-        """Point at the next piece, along the RAM and then what only the CPU shows; gives its key, None without strips."""
+        """Point at the next piece, along the RAM and then what only the CPU shows.
+
+        Gives its key, None without strips.
+        """
         if self._ram is None or self._cpu is None:
             return None
         keys = list(dict.fromkeys(p.key for strip in (self._ram, self._cpu) for p in strip.pieces))
@@ -79,7 +83,7 @@ class Ledger(Widget):
         self.refresh()
         return self._hover
 
-    # -- drawing ------------------------------------------------------------------------------------------------------
+    # -- drawing -----------------------------------------------------------------------------------
 
     def _strip_width(self) -> int:
         numbers = _NUMBERS if self.size.width >= WIDE else _NARROW_NUMBERS
@@ -91,7 +95,9 @@ class Ledger(Widget):
         ground = self.rich_style
         width = self.size.width
         if y in {0, 2}:
-            segments = self._bar(self._ram if y == 0 else self._cpu, "RAM" if y == 0 else "CPU", palette, ram=y == 0)
+            segments = self._bar(
+                self._ram if y == 0 else self._cpu, "RAM" if y == 0 else "CPU", palette, ram=y == 0
+            )
         elif y in {1, 3}:
             segments = self._under(y == 1, palette)
         else:
@@ -114,7 +120,9 @@ class Ledger(Widget):
             if cell in ticks:
                 drawn.append((ticks[cell], tick))
             else:
-                drawn.append((self._fill(piece), tick if self._is_lit(piece) else styles[piece.kind]))
+                drawn.append(
+                    (self._fill(piece), tick if self._is_lit(piece) else styles[piece.kind])
+                )
         return [label, *_runs(drawn), Segment("  "), *self._numbers(strip, palette, ram=ram)]
 
     def _cells(self, strip: Strip, width: int) -> list[int]:
@@ -159,7 +167,10 @@ class Ledger(Widget):
         ]
 
     def _under(self, ram: bool, palette: Palette) -> list[Segment]:  # noqa: FBT001
-        """The thin line: the baseline's strip, a mark under the lit piece, and the numbers of ceiling and baseline."""
+        """The thin line.
+
+        The baseline's strip, a mark under the lit piece, and the numbers of ceiling and baseline.
+        """
         width = self._strip_width()
         strip = self._ram if ram else self._cpu
         thin = self._before[0 if ram else 1] if self._before else None
@@ -232,7 +243,7 @@ class Ledger(Widget):
                 parts.append(f"{share * 100:.1f} % of the {name}")
         return ", ".join(parts)
 
-    # -- the mouse ----------------------------------------------------------------------------------------------------
+    # -- the mouse ---------------------------------------------------------------------------------
 
     def _at(self, x: int, y: int) -> str | None:
         strip = self._ram if y in {0, 1} else self._cpu if y in {2, 3} else None
@@ -263,5 +274,6 @@ class Ledger(Widget):
 def _runs(cells_of: Iterable[tuple[str, Style]]) -> list[Segment]:
     """Cells of one style in a row as one segment, for speed."""
     return [
-        Segment("".join(char for char, _ in run), style) for style, run in groupby(cells_of, key=lambda cell: cell[1])
+        Segment("".join(char for char, _ in run), style)
+        for style, run in groupby(cells_of, key=lambda cell: cell[1])
     ]

@@ -20,10 +20,13 @@ from lumtak.tui.theme import Palette
 
 
 class Line:
-    """One line: its text, and the key by which it can be selected; lines without a key are passed over.
+    """One line: its text, and the key by which it can be selected.
+
+    Lines without a key are passed over.
 
     Args:
-        text: the line, or what draws it from its key: called each time the line is seen, so that only lines on the screen cost anything.
+        text: the line, or what draws it from its key: called each time the line is seen, so that
+            only lines on the screen cost anything.
         key: None passes it over.
     """
 
@@ -47,7 +50,10 @@ def fit(words: str, width: int) -> str:
 
 
 def column(words: str, width: int) -> str:
-    """The words in exactly so many cells, of which the last stays empty: what follows never runs into them."""
+    """The words in exactly so many cells, of which the last stays empty.
+
+    What follows never runs into them.
+    """
     return fit(words, width - 1) + " "
 
 
@@ -107,14 +113,19 @@ class LineList(ScrollView, can_focus=True):
         """Lines as they were drawn, so that scrolling draws only what is new."""
 
     def show(self, lines: Sequence[Line], key: str | None = None) -> None:
-        """Show these lines; the cursor stays on its key, or goes to `key`, or to the first line that has one."""
+        """Show these lines.
+
+        The cursor stays on its key, or goes to `key`, or to the first line that has one.
+        """
         wanted = key or self.selected
         self._lines = lines
         self._selectable = [i for i, line in enumerate(lines) if line.key is not None]
         self.virtual_size = Size(self.size.width, len(lines))
         self._places = {key: i for i in self._selectable if (key := lines[i].key) is not None}
         before = self._told
-        self.cursor = self._places.get(wanted or "", self._selectable[0] if self._selectable else -1)
+        self.cursor = self._places.get(
+            wanted or "", self._selectable[0] if self._selectable else -1
+        )
         if self._told == before:
             self._tell()  # another line may stand where the cursor was
         self.renew()
@@ -158,7 +169,9 @@ class LineList(ScrollView, can_focus=True):
         self._reveal()
 
     def go_to(self, key: str) -> None:
-        """The cursor goes to that line, a third from the top, so that what stands under it shows too."""
+        """The cursor goes to that line, a third from the top, so that what stands under it shows
+        too.
+        """
         place = self._places.get(key)
         if place is not None:
             self.cursor = place
@@ -170,7 +183,9 @@ class LineList(ScrollView, can_focus=True):
 
     def reveal_under(self, count: int) -> None:
         """So many lines under the cursor show too, as far as there is room."""
-        self.scroll_to_region(Region(0, self.cursor, 1, min(count + 1, self.size.height)), animate=False)
+        self.scroll_to_region(
+            Region(0, self.cursor, 1, min(count + 1, self.size.height)), animate=False
+        )
 
     def action_open(self) -> None:
         """Tell that the line is opened."""
@@ -218,7 +233,9 @@ class LineList(ScrollView, can_focus=True):
         if place == self.cursor:
             palette = Palette(self.app)
             style = ground + (
-                Style(bgcolor=palette.cursor, bold=True) if self.has_focus else Style(bgcolor=palette.cursor)
+                Style(bgcolor=palette.cursor, bold=True)
+                if self.has_focus
+                else Style(bgcolor=palette.cursor)
             )
         segments = text.render(self.app.console)
         return Strip(segments).apply_style(style).adjust_cell_length(width, style)

@@ -1,4 +1,7 @@
-"""A reading while it is taken: its load as it comes, how long it lasts still, and how sure the means are already."""
+"""A reading while it is taken.
+
+Its load as it comes, how long it lasts still, and how sure the means are already.
+"""
 
 import math
 import threading
@@ -19,15 +22,21 @@ from lumtak.work.reading import Precision
 
 _REDRAW_EVERY_S = 0.1
 _SLOW_S, _FIRST = 0.5, 10
-"""Drawing disturbs what is measured: after the first samples of a real computer, every other one is drawn."""
+"""Drawing disturbs what is measured: after the first samples of a real computer, every other one is
+drawn."""
 _HALF = 20
 _WANTED_CELLS = 3
 
 
 class Live(Vertical):
-    """Fed with samples from the thread that reads (`note`), drawn as seldom as will do, and only where it changed."""
+    """Fed with samples from the thread that reads (`note`), drawn as seldom as will do, and only
+    where it changed.
+    """
 
-    DEFAULT_CSS = "Live { height: auto; } Live Static { height: 1; padding: 0 2; } Live #live-sure { height: 4; } Live Trace { height: 34vh; }"
+    DEFAULT_CSS = (
+        "Live { height: auto; } Live Static { height: 1; padding: 0 2; } Live #live-sure { height:"
+        " 4; } Live Trace { height: 34vh; }"
+    )
 
     class Sampled(Message):
         """Samples came that are not drawn yet."""
@@ -64,7 +73,10 @@ class Live(Vertical):
         self.query_one(Trace).show((), ceiling=ceiling)
 
     def under(self, conditions: Conditions) -> None:
-        """It is taken under these; right after a start the first half minute goes in any case. Called from any thread."""
+        """It is taken under these; right after a start the first half minute goes in any case.
+
+        Called from any thread.
+        """
         with self._lock:
             self._conditions = conditions
 
@@ -99,7 +111,10 @@ class Live(Vertical):
         self.query_one(Trace).show(cpu, ceiling=self._ceiling, settled_from=start, most=count)
         palette = Palette(self.app)
         text = Text(no_wrap=True)
-        text.append(f"{self._what}: {len(cpu)} of at most {count} samples, {span(left_s)} left at most", style="bold")
+        text.append(
+            f"{self._what}: {len(cpu)} of at most {count} samples, {span(left_s)} left at most",
+            style="bold",
+        )
         if start:
             text.append(f"   {start} left out while it settled, drawn faint", style=palette.soft)
         elif not settled:

@@ -9,7 +9,10 @@ from lumtak.tui.theme import FILLS, Palette
 
 
 def glance_line(glance: Glance | None, palette: Palette, cells: int) -> Text:
-    """RAM and CPU, each with its ceiling as a tick and its percentage; always equally wide: 2 * (cells + 12)."""
+    """RAM and CPU, each with its ceiling as a tick and its percentage.
+
+    Always equally wide: 2 * (cells + 12).
+    """
     text = Text()
     if glance is None:
         text.append("no reading yet".ljust(2 * (cells + 12)), style=palette.soft)
@@ -21,15 +24,20 @@ def glance_line(glance: Glance | None, palette: Palette, cells: int) -> Text:
     for name, shares, load, ceiling in sides:
         text.append(f"{name} ", style=palette.soft)
         tick = min(cells - 1, int(ceiling / 100 * cells))
-        drawn = [("tick" if place == tick else kind) for place, kind in enumerate(_kinds(shares, cells))]
+        drawn = [
+            ("tick" if place == tick else kind) for place, kind in enumerate(_kinds(shares, cells))
+        ]
         for kind, run in groupby(drawn):
             count = len(list(run))
             if kind == "tick":
                 text.append("┃", style=f"bold {palette.lit}")
             else:
-                text.append(FILLS[kind] * count, style=palette.kinds[kind])  # type: ignore[index]  # "tick" is no kind
+                # "tick" is no kind.
+                text.append(FILLS[kind] * count, style=palette.kinds[kind])  # type: ignore[index]
         over = load > ceiling
-        text.append(f"{load:4.0f} %", style=f"bold {palette.kinds['ease']}" if over else palette.ink)
+        text.append(
+            f"{load:4.0f} %", style=f"bold {palette.kinds['ease']}" if over else palette.ink
+        )
         text.append("  ")
     return text
 

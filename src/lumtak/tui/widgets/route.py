@@ -22,7 +22,10 @@ _SHORT: dict[Station, str] = {
 
 
 class Route(Widget):
-    """Stations left to right; the one that is open stands out, those with something in them are marked."""
+    """Stations left to right.
+
+    The one that is open stands out, those with something in them are marked.
+    """
 
     DEFAULT_CSS = "Route { height: 1; }"
 
@@ -68,7 +71,11 @@ class Route(Widget):
             segments.append(Segment(text, style))
         row = Row(segments)
         rest = self.size.width - row.cell_length
-        return Row([*segments, Segment("─" * max(0, rest), rule)]).apply_style(self.rich_style).crop(0, self.size.width)
+        return (
+            Row([*segments, Segment("─" * max(0, rest), rule)])
+            .apply_style(self.rich_style)
+            .crop(0, self.size.width)
+        )
 
     def on_click(self, event: events.Click) -> None:
         """Go to the station that was clicked."""

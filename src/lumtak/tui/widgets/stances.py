@@ -17,7 +17,10 @@ _ORDER: tuple[Stance, ...] = ("ease", "ask", "keep", "guarded")
 
 
 class Stances(Widget):
-    """`not needed 17   ask owner 2   keep 30   guarded 127`: a click shows only these, another one all again."""
+    """`not needed 17   ask owner 2   keep 30   guarded 127`.
+
+    A click shows only these, another one all again.
+    """
 
     DEFAULT_CSS = "Stances { height: 1; width: auto; }"
 
@@ -55,10 +58,21 @@ class Stances(Widget):
         del y
         palette = Palette(self.app)
         segments = [
-            Segment(words, Style(color=palette.kinds[stance], bold=stance in self._lit, underline=stance in self._lit))
+            Segment(
+                words,
+                Style(
+                    color=palette.kinds[stance],
+                    bold=stance in self._lit,
+                    underline=stance in self._lit,
+                ),
+            )
             for stance, words in self._pieces()
         ]
-        return Row(segments).apply_style(self.rich_style).adjust_cell_length(self.size.width, self.rich_style)
+        return (
+            Row(segments)
+            .apply_style(self.rich_style)
+            .adjust_cell_length(self.size.width, self.rich_style)
+        )
 
     def on_click(self, event: events.Click) -> None:
         """That stance."""

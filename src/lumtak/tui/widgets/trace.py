@@ -18,7 +18,9 @@ _TOPS = {8: 2, 16: 4, 25: 5, 40: 10, 60: 20, 80: 20, 100: 20}
 
 
 class Trace(Widget):
-    """CPU load from left to right, with the ceiling as a line; samples before the load settled are drawn faint.
+    """CPU load from left to right, with the ceiling as a line.
+
+    Samples before the load settled are drawn faint.
 
     While a reading runs, only the columns that changed are drawn again.
     """
@@ -37,19 +39,31 @@ class Trace(Widget):
         """The end of the scale that is drawn."""
         self._ground: tuple[str, Style] = ("", Style())
 
-    def show(self, values: Sequence[float], *, ceiling: float, settled_from: int = 0, most: int = 0) -> None:
+    def show(
+        self, values: Sequence[float], *, ceiling: float, settled_from: int = 0, most: int = 0
+    ) -> None:
         """Show these percentages.
 
         Args:
             values: in order.
             ceiling: that of the profile.
             settled_from: index of the first that counts.
-            most: how many there will be, so that the columns stay where they are; 0 is as many as there are.
+            most: how many there will be, so that the columns stay where they are; 0 is as many as
+                there are.
         """
-        self._values, self._ceiling, self._settled_from, self._most = values, ceiling, settled_from, most
+        self._values, self._ceiling, self._settled_from, self._most = (
+            values,
+            ceiling,
+            settled_from,
+            most,
+        )
         columns, scale = self._columns(), (self._top(), ceiling, self._per())
         if scale == self._scale and len(columns) >= len(self._seen):
-            changed = [x for x, column in enumerate(columns) if x >= len(self._seen) or column != self._seen[x]]
+            changed = [
+                x
+                for x, column in enumerate(columns)
+                if x >= len(self._seen) or column != self._seen[x]
+            ]
             if changed:
                 first = changed[0]
                 touched = [c[x][0] for c in (columns, self._seen) for x in changed if x < len(c)]
@@ -93,14 +107,22 @@ class Trace(Widget):
         tick = int((low + step + 1e-9) // _TOPS[top]) * _TOPS[top]
         mark = f"{tick} %" if tick > low + 1e-9 else ""
         axis = f"{self._ceiling:g} %┄" if at_ceiling else mark + " "
-        segments = [Segment(axis.rjust(_AXIS), Style(color=palette.ink if at_ceiling else palette.soft))]
+        segments = [
+            Segment(axis.rjust(_AXIS), Style(color=palette.ink if at_ceiling else palette.soft))
+        ]
         colours = (palette.kinds["cache"], palette.kinds["keep"])
         cells = []
         for value, settled in columns:
             level = max(0, min(8, round((value - low) / step * 8)))
-            cells.append(("┄" if at_ceiling else _BLOCKS[level], colours[settled], at_ceiling and level > 4))
+            cells.append(
+                ("┄" if at_ceiling else _BLOCKS[level], colours[settled], at_ceiling and level > 4)
+            )
         for (colour, behind), run in groupby(cells, key=lambda cell: cell[1:]):
-            style = Style(color=palette.ink, bgcolor=colour if behind else None) if at_ceiling else Style(color=colour)
+            style = (
+                Style(color=palette.ink, bgcolor=colour if behind else None)
+                if at_ceiling
+                else Style(color=colour)
+            )
             segments.append(Segment("".join(cell[0] for cell in run), style))
         rest = width - len(columns)
         if at_ceiling:
