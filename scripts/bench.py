@@ -52,21 +52,22 @@ def start_up() -> None:
         once()
         return once
 
-    empty = (
-        "from textual.app import App\nclass E(App):\n def on_mount(self):"
-        " self.exit()\nE().run(headless=True)"
-    )
-    ours = (
-        "import tempfile, pathlib\nfrom lumtak.work.workshop import Workshop\nfrom lumtak.tui.app"
-        " import LumtakApp\nfrom lumtak.tui.bench import BenchScreen\nLumtakApp.on_mount = lambda"
-        " self: (self.push_screen(BenchScreen()), self.call_after_refresh(self.exit))\napp ="
-        " LumtakApp(Workshop(pathlib.Path(tempfile.mkdtemp())),"
-        " pace=60)\napp.run(headless=True)\nraise SystemExit(app.return_code)"
-    )
-    version = (
-        "import sys; sys.argv=['lumtak','--version']; from lumtak.__main__ import main\ntry:"
-        " main()\nexcept SystemExit: pass"
-    )
+    empty = """from textual.app import App
+class E(App):
+    def on_mount(self): self.exit()
+E().run(headless=True)"""
+    ours = """import tempfile, pathlib
+from lumtak.work.data_folder import DataFolder
+from lumtak.tui.app import LumtakApp
+from lumtak.tui.bench import BenchScreen
+LumtakApp.on_mount = lambda self: (
+    self.push_screen(BenchScreen()), self.call_after_refresh(self.exit))
+app = LumtakApp(DataFolder(pathlib.Path(tempfile.mkdtemp())), pace=60)
+app.run(headless=True)
+raise SystemExit(app.return_code)"""
+    version = """import sys; sys.argv=['lumtak','--version']; from lumtak.__main__ import main
+try: main()
+except SystemExit: pass"""
     runs = [run(code) for code in ("pass", version, empty, ours)]
     rounds = [[median_s(one, 1) for one in runs] for _ in range(9)]
     bare, start, app, first = (min(times) for times in zip(*rounds, strict=True))
@@ -194,7 +195,7 @@ def real_facts() -> None:
     """
     from lumtak.computers.hands.hand import Hand
     from lumtak.computers.linux.proc import Processes
-    from lumtak.work.workshop import Workshop
+    from lumtak.work.data_folder import DataFolder
 
     if not Path("/run/systemd/system").is_dir():
         print(
@@ -203,7 +204,7 @@ def real_facts() -> None:
         )
         return
     with tempfile.TemporaryDirectory() as folder:
-        computer = Workshop(Path(folder)).computer("local")
+        computer = DataFolder(Path(folder)).computer("local")
         found = computer.about.facts()
         hand = Hand()
 

@@ -63,10 +63,10 @@ async def _audit_screen(count: int, folder: Path) -> dict[str, float]:
     from lumtak.core.audit import audit
     from lumtak.tui.app import LumtakApp
     from lumtak.tui.job_screen import JobScreen
-    from lumtak.work.visit import Visit
-    from lumtak.work.workshop import Workshop
+    from lumtak.work.data_folder import DataFolder
+    from lumtak.work.open_job import OpenJob
 
-    workshop = Workshop(folder)
+    data_folder = DataFolder(folder)
     computer = SimulatedComputer("chart-room", folder / "simulated", seed=1)
     known = facts(
         *(item("services", f"unit-{n}", role="fax" if n % 3 else "") for n in range(count))
@@ -80,13 +80,13 @@ async def _audit_screen(count: int, folder: Path) -> dict[str, float]:
         profile=profile(), begun_at="2026-03-02T08:00:00", facts=known, audit=audit(known,
         profile(), CATALOGUE, read), station="intake",
     )  # fmt: skip
-    workshop.casebook.save(job)
+    data_folder.casebook.save(job)
     job = msgspec.structs.replace(
-        job, baseline=workshop.casebook.add_reading(job, "baseline", read)
+        job, baseline=data_folder.casebook.add_reading(job, "baseline", read)
     )
-    app = LumtakApp(workshop, pace=0.0)
+    app = LumtakApp(data_folder, pace=0.0)
     async with app.run_test(size=_SIZE) as pilot:
-        await app.push_screen(JobScreen(Visit(workshop, computer, job)))
+        await app.push_screen(JobScreen(OpenJob(data_folder, computer, job)))
         await pilot.pause()
         took = {
             "opening it": await _work_per_key(app, "3"),
@@ -96,7 +96,7 @@ async def _audit_screen(count: int, folder: Path) -> dict[str, float]:
         }
         await pilot.press("slash")
         took["a letter of a search"] = await _work_per_key(app, *"unit-77")
-    workshop.close()
+    data_folder.close()
     return took
 
 

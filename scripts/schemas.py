@@ -7,7 +7,7 @@ from typing import Any
 
 import msgspec
 
-from lumtak.computers.hands.states import KINDS
+from lumtak.computers.hands.states import STATE_KINDS
 from lumtak.core.load import Reading
 from lumtak.core.profile import Profile
 from lumtak.core.setting import Exact
@@ -45,7 +45,7 @@ def exact_states(kind: type) -> dict[str, Any]:
     if kind is not Exact:
         raise NotImplementedError
     found = []
-    for name, state in sorted(KINDS.items()):
+    for name, state in sorted(STATE_KINDS.items()):
         parts = {f.name: _part(str(f.type)) for f in fields(state) if f.init}
         properties = {"kind": {"const": name}, **parts}
         found.append(

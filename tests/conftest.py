@@ -4,7 +4,7 @@ import pytest
 from hypothesis import settings
 
 from helpers import bench, linux, linux_tree
-from lumtak.work.workshop import Workshop
+from lumtak.work.data_folder import DataFolder
 
 settings.register_profile("lumtak", deadline=None, max_examples=60, derandomize=True)
 settings.load_profile("lumtak")
@@ -21,8 +21,8 @@ def home(tmp_path):
 
 
 @pytest.fixture
-def workshop(home):
-    made = Workshop(home)
+def data_folder(home):
+    made = DataFolder(home)
     yield made
     made.close()
 

@@ -122,50 +122,63 @@ def work(folder: Path) -> list[object]:
     from lumtak.core.setting import parse_change, parse_ref
     from lumtak.journal import apply_changes, drift, owed_now, put_back
     from lumtak.work.actions import heavy_processes
+    from lumtak.work.audit import choose_all_eased, make_audit
+    from lumtak.work.data_folder import DataFolder
     from lumtak.work.handover import content_of
+    from lumtak.work.intake import begin_job
+    from lumtak.work.plan import carry_out, put_changes_back, restart
+    from lumtak.work.proof import after_is_due, read_after, why_provisional
     from lumtak.work.quick import look_in_words, quick_look
-    from lumtak.work.reading import take_reading
-    from lumtak.work.visit import Visit
-    from lumtak.work.workshop import Workshop
+    from lumtak.work.reading import read_baseline
+    from lumtak.work.sampling import take_reading
 
     seen: list[object] = []
-    shop = Workshop(folder)
-    visit = Visit.start(shop, bench(folder / "simulated"), profile())
-    visit.read_baseline(seconds=20)
-    visit.make_audit()
-    visit.choose_all_eased()
-    seen.append(visit.apply())
+    shop = DataFolder(folder)
+    open_job = begin_job(shop, bench(folder / "simulated"), profile())
+    read_baseline(open_job, seconds=20)
+    make_audit(open_job)
+    choose_all_eased(open_job)
+    seen.append(carry_out(open_job))
     seen += [
-        visit.owed(),
-        visit.after_is_due(),
-        visit.read_after(seconds=20, at_once=True),
-        visit.provisional(),
+        open_job.owed(),
+        after_is_due(open_job),
+        read_after(open_job, seconds=20, at_once=True),
+        why_provisional(open_job),
     ]
-    visit.restart()
+    restart(open_job)
     seen += [
-        visit.owed(),
-        visit.after_is_due(),
-        visit.read_after(seconds=20, at_once=True),
-        visit.provisional(),
-        content_of(visit),
+        open_job.owed(),
+        after_is_due(open_job),
+        read_after(open_job, seconds=20, at_once=True),
+        why_provisional(open_job),
+        content_of(open_job),
     ]
     again = [parse_change("memory:swappiness=30")]
-    seen.append(apply_changes(shop.journal, visit.computer, visit.computer.about.facts(), again))
-    older = next(e.id for e in visit.entries() if e.ref == again[0].ref)
+    seen.append(
+        apply_changes(shop.journal, open_job.computer, open_job.computer.about.facts(), again)
+    )
+    older = next(e.id for e in open_job.entries() if e.ref == again[0].ref)
     seen += [
-        put_back(shop.journal, visit.computer, [older]),
-        visit.owed(),
-        visit.provisional(),
-        drift(shop.journal, visit.computer),
+        put_back(shop.journal, open_job.computer, [older]),
+        open_job.owed(),
+        why_provisional(open_job),
+        drift(shop.journal, open_job.computer),
     ]
-    seen += [visit.put_back(), visit.owed(), visit.provisional(), content_of(visit)]
-    for one in heavy_processes(visit.computer, shop.catalogue)[:12]:
-        seen += [one, visit.end_process(one, "asked", wait_s=0.1) if not one.why_not else ""]
+    seen += [
+        put_changes_back(open_job),
+        open_job.owed(),
+        why_provisional(open_job),
+        content_of(open_job),
+    ]
+    for one in heavy_processes(open_job.computer, shop.catalogue)[:12]:
+        seen += [one, open_job.end_process(one, "asked", wait_s=0.1) if not one.why_not else ""]
     seen.append(
         [
             row.is_head
             for row in look_in_words(
-                quick_look(visit.computer.about.facts(), take_reading(visit.computer, seconds=5))
+                quick_look(
+                    open_job.computer.about.facts(), take_reading(open_job.computer, seconds=5)
+                )
             )
         ]
     )
@@ -196,15 +209,16 @@ async def screens(folder: Path) -> list[object]:
     from lumtak.casebook import STATIONS
     from lumtak.tui.app import LumtakApp
     from lumtak.tui.job_screen import JobScreen
-    from lumtak.work.visit import Visit
-    from lumtak.work.workshop import Workshop
+    from lumtak.tui.stations import apply, baseline, proof
+    from lumtak.work.data_folder import DataFolder
+    from lumtak.work.intake import begin_job
 
-    shop = Workshop(folder)
-    visit = Visit.start(shop, bench(folder / "simulated"), profile())
+    shop = DataFolder(folder)
+    open_job = begin_job(shop, bench(folder / "simulated"), profile())
     seen: list[object] = []
     app = LumtakApp(shop, pace=0.0)
     async with app.run_test(size=(142, 44)) as pilot:
-        await app.push_screen(JobScreen(visit))
+        await app.push_screen(JobScreen(open_job))
         desk = app.screen
 
         def buttons():
@@ -223,10 +237,10 @@ async def screens(folder: Path) -> list[object]:
             await pilot.pause()
             buttons()
 
-        async def in_the_middle(name, *, press, keys=()):
+        async def in_the_middle(station, name, *, press, keys=()):
             """Hold the work back while the screen is looked at, and a key is tried on it."""
-            go, work = threading.Event(), getattr(visit, name)
-            setattr(visit, name, lambda **options: go.wait(60) and work(**options))
+            go, work = threading.Event(), getattr(station, name)
+            setattr(station, name, lambda *a, **options: go.wait(60) and work(*a, **options))
             next(
                 b for b in desk.query(press).results(Button) if b.display and b.region.area
             ).press()
@@ -234,22 +248,20 @@ async def screens(folder: Path) -> list[object]:
             await pilot.press(*keys) if keys else None
             await pilot.pause()
             buttons()
-            station = desk.job.station
-            await pilot.press(
-                "3", "a", *(str(n) for n in range(1, 8) if STATIONS[n - 1] == station)
-            )
-            seen.append(len(visit.job.chosen))
+            back = STATIONS.index(desk.job.station) + 1
+            await pilot.press("3", "a", str(back))
+            seen.append(len(open_job.job.chosen))
             go.set()
             await idle()
 
-        await in_the_middle("read_baseline", press="#take")
+        await in_the_middle(baseline, "read_baseline", press="#take")
         for key in ("3", "enter", "a", "5"):
             await pilot.press(key)
             await idle()
-        await in_the_middle("apply", press="#apply", keys=("right", "enter"))
+        await in_the_middle(apply, "carry_out", press="#apply", keys=("right", "enter"))
         await pilot.press("6")
         await idle()
-        await in_the_middle("read_after", press="#take")
+        await in_the_middle(proof, "read_after", press="#take")
         seen += [len(desk.entries), bool(desk.after), desk.provisional, desk.due]
     shop.close()
     return seen

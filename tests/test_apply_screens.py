@@ -11,29 +11,30 @@ from lumtak.tui.confirm import ConfirmScreen
 from lumtak.tui.ending import EndingScreen
 from lumtak.tui.job_screen import JobScreen
 from lumtak.tui.put_back import PutBackScreen
-from lumtak.work.visit import Visit
+from lumtak.work.audit import make_audit
+from lumtak.work.intake import begin_job
 from test_screens import WIDE, application, says, until
 
 NAME = "sim:drawing-bench"
 
 
-def chosen_job(workshop, *refs, fault=""):
+def chosen_job(data_folder, *refs, fault=""):
     """A job at Apply with these items chosen."""
-    computer = workshop.computer(f"{NAME}?fault={fault}" if fault else NAME)
-    visit = Visit.start(workshop, computer, workshop.profile("hull-drafting"))
-    visit.make_audit()
-    visit._keep(chosen=tuple(f.change for f in visit.job.audit.findings if str(f.ref) in refs))
-    visit.go("apply")
-    visit.close()
+    computer = data_folder.computer(f"{NAME}?fault={fault}" if fault else NAME)
+    open_job = begin_job(data_folder, computer, data_folder.profile("hull-drafting"))
+    make_audit(open_job)
+    open_job.keep(chosen=tuple(f.change for f in open_job.job.audit.findings if str(f.ref) in refs))
+    open_job.go("apply")
+    open_job.close()
 
 
-def settings_of(workshop):
-    return json.loads((workshop.home / "simulated/drawing-bench.json").read_text())["settings"]
+def settings_of(data_folder):
+    return json.loads((data_folder.home / "simulated/drawing-bench.json").read_text())["settings"]
 
 
-def set_outside(workshop, **values):
+def set_outside(data_folder, **values):
     """Somebody else changes settings, behind Lumtak's back."""
-    path = workshop.home / "simulated/drawing-bench.json"
+    path = data_folder.home / "simulated/drawing-bench.json"
     state = json.loads(path.read_text())
     state["settings"] |= {
         key.replace("__", ":").replace("_", "-"): value for key, value in values.items()
@@ -57,11 +58,11 @@ async def apply_plan(pilot):
     await confirm(pilot, yes=True)
 
 
-async def test_a_failure_offers_to_put_back_what_was_done(workshop, sim):
+async def test_a_failure_offers_to_put_back_what_was_done(data_folder, sim):
     refs = ("effects:animations", "effects:shadows", "services:fax-bridge", "apps:chat-horn")
-    before = settings_of(workshop)
-    chosen_job(workshop, *refs, fault="refuse:services:fax-bridge")
-    app = application(workshop)
+    before = settings_of(data_folder)
+    chosen_job(data_folder, *refs, fault="refuse:services:fax-bridge")
+    app = application(data_folder)
     async with app.run_test(size=WIDE, notifications=True) as pilot:
         await open_job(pilot)
         await apply_plan(pilot)
@@ -78,7 +79,7 @@ async def test_a_failure_offers_to_put_back_what_was_done(workshop, sim):
                 app, "1 of 3 changes did not go through", "2 still wait", "a policy of this"
             ),
         )
-        assert settings_of(workshop)["effects:animations"] == "off", (
+        assert settings_of(data_folder)["effects:animations"] == "off", (
             "the safe answer keeps what was done"
         )
         await pilot.press("enter")
@@ -92,16 +93,16 @@ async def test_a_failure_offers_to_put_back_what_was_done(workshop, sim):
         await pilot.press("a", "tab", "enter")
         await confirm(pilot, yes=True)
         await until(pilot, lambda: says(app, "put back or came to nothing"))
-        assert settings_of(workshop) == before
+        assert settings_of(data_folder) == before
 
 
-async def test_pause_holds_and_stop_ends_after_the_change(workshop, sim):
+async def test_pause_holds_and_stop_ends_after_the_change(data_folder, sim):
     chosen_job(
-        workshop,
+        data_folder,
         *(f"effects:{n}" for n in ("animations", "shadows", "glass-panels", "living-backdrop")),
         fault="slow",
     )
-    app = application(workshop)
+    app = application(data_folder)
     app.pace = 100.0
     async with app.run_test(size=WIDE, notifications=True) as pilot:
         await open_job(pilot)
@@ -113,14 +114,16 @@ async def test_pause_holds_and_stop_ends_after_the_change(workshop, sim):
         await until(pilot, lambda: not app.screen.busy and says(app, "chosen changes wait"))
         assert (
             1
-            <= sum(v == "off" for k, v in settings_of(workshop).items() if k.startswith("effects:"))
+            <= sum(
+                v == "off" for k, v in settings_of(data_folder).items() if k.startswith("effects:")
+            )
             < 4
         )
 
 
-def interrupt(workshop, *changes):
+def interrupt(data_folder, *changes):
     """A plan that was cut off in its second change, before the write."""
-    computer, journal = bench(workshop.home / "simulated"), Journal(workshop.home)
+    computer, journal = bench(data_folder.home / "simulated"), Journal(data_folder.home)
     wanted = [parse_change(c) for c in changes]
     write = computer.settings.write
 
@@ -138,11 +141,13 @@ def interrupt(workshop, *changes):
     raise AssertionError
 
 
-async def test_an_interrupted_plan_is_shown_before_anything_is_touched(workshop, sim):
-    before = settings_of(workshop)
-    chosen_job(workshop)
-    interrupt(workshop, "effects:animations=off", "services:fax-bridge=off", "apps:chat-horn=off")
-    app = application(workshop)
+async def test_an_interrupted_plan_is_shown_before_anything_is_touched(data_folder, sim):
+    before = settings_of(data_folder)
+    chosen_job(data_folder)
+    interrupt(
+        data_folder, "effects:animations=off", "services:fax-bridge=off", "apps:chat-horn=off"
+    )
+    app = application(data_folder)
     async with app.run_test(size=WIDE, notifications=True) as pilot:
         await open_job(pilot)
         await until(
@@ -151,22 +156,22 @@ async def test_an_interrupted_plan_is_shown_before_anything_is_touched(workshop,
                 app, "interrupted here: 1 done, 1 not done, 1 not begun", "Nothing has been touched"
             ),
         )
-        assert [e.stage for e in workshop.journal.entries()] == ["verified", "intent"]
+        assert [e.stage for e in data_folder.journal.entries()] == ["verified", "intent"]
         await pilot.press("tab", "enter")
         await until(pilot, lambda: says(app, "Nothing is chosen, and nothing was changed"))
-        assert [e.stage for e in workshop.journal.entries()] == ["undone", "not done"]
-        assert settings_of(workshop) == before
+        assert [e.stage for e in data_folder.journal.entries()] == ["undone", "not done"]
+        assert settings_of(data_folder) == before
 
 
-async def test_drift_is_marked_and_a_conflict_is_a_question_of_its_own(workshop, sim):
-    computer = workshop.computer(NAME)
+async def test_drift_is_marked_and_a_conflict_is_a_question_of_its_own(data_folder, sim):
+    computer = data_folder.computer(NAME)
     changes = ("effects:animations=off", "services:fax-bridge=off", "apps:chat-horn=off")
     apply_changes(
-        workshop.journal, computer, computer.about.facts(), [parse_change(c) for c in changes]
+        data_folder.journal, computer, computer.about.facts(), [parse_change(c) for c in changes]
     )
     computer.close()
-    set_outside(workshop, services__fax_bridge="manual", apps__chat_horn="on")
-    app = application(workshop)
+    set_outside(data_folder, services__fax_bridge="manual", apps__chat_horn="on")
+    app = application(data_folder)
     async with app.run_test(size=WIDE, notifications=True) as pilot:
         await until(pilot, lambda: says(app, "3 changes stand, 2 drifted"))
         await pilot.press("b")
@@ -186,7 +191,7 @@ async def test_drift_is_marked_and_a_conflict_is_a_question_of_its_own(workshop,
         )
         await confirm(pilot, yes=False)
         await until(pilot, lambda: isinstance(app.screen, PutBackScreen))
-        assert settings_of(workshop)["services:fax-bridge"] == "manual"
+        assert settings_of(data_folder)["services:fax-bridge"] == "manual"
         await pilot.press("escape")
         await until(
             pilot,
@@ -197,12 +202,12 @@ async def test_drift_is_marked_and_a_conflict_is_a_question_of_its_own(workshop,
         await pilot.press("tab", "enter")
         await confirm(pilot, yes=True)
         await until(pilot, lambda: says(app, "came to nothing"))
-        assert settings_of(workshop)["services:fax-bridge"] == "auto"
+        assert settings_of(data_folder)["services:fax-bridge"] == "auto"
 
 
-async def test_ending_a_process_is_asked_and_recorded(workshop, sim):
-    chosen_job(workshop)
-    app = application(workshop)
+async def test_ending_a_process_is_asked_and_recorded(data_folder, sim):
+    chosen_job(data_folder)
+    app = application(data_folder)
     async with app.run_test(size=WIDE, notifications=True) as pilot:
         await open_job(pilot)
         await pilot.press("e")
@@ -223,7 +228,7 @@ async def test_ending_a_process_is_asked_and_recorded(workshop, sim):
             ),
         )
         await confirm(pilot, yes=False)
-        assert workshop.casebook.job("drawing-bench-1").actions == ()
+        assert data_folder.casebook.job("drawing-bench-1").actions == ()
         await pilot.press("enter")
         await confirm(pilot, yes=True)
         await until(pilot, lambda: says(app, "ended in this job", "was asked to end; it ended"))
@@ -231,19 +236,22 @@ async def test_ending_a_process_is_asked_and_recorded(workshop, sim):
         await until(pilot, lambda: isinstance(app.screen, JobScreen))
         assert [a.target for a in app.screen.job.actions] == [first.title]
         assert app.screen.entries == [], "an action is no change"
-    job = workshop.casebook.job("drawing-bench-1")
+    job = data_folder.casebook.job("drawing-bench-1")
     assert job.actions[0].ended
 
 
-async def test_a_journal_that_was_mended_is_said(workshop, sim):
-    computer = workshop.computer(NAME)
+async def test_a_journal_that_was_mended_is_said(data_folder, sim):
+    computer = data_folder.computer(NAME)
     apply_changes(
-        workshop.journal, computer, computer.about.facts(), [parse_change("effects:animations=off")]
+        data_folder.journal,
+        computer,
+        computer.about.facts(),
+        [parse_change("effects:animations=off")],
     )
     computer.close()
-    workshop.close()
-    (workshop.home / "journal.db").write_bytes(b"\xa5" * 9000)
-    second = LumtakApp(type(workshop)(workshop.home), pace=0.0)
+    data_folder.close()
+    (data_folder.home / "journal.db").write_bytes(b"\xa5" * 9000)
+    second = LumtakApp(type(data_folder)(data_folder.home), pace=0.0)
     async with second.run_test(size=WIDE, notifications=True) as pilot:
         await until(pilot, lambda: says(second, "built anew", "1 change stands"))
-    second.workshop.close()
+    second.data_folder.close()

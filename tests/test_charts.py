@@ -11,10 +11,10 @@ from lumtak.core.bridge import bridge
 from lumtak.core.plan import Plan, Step
 from lumtak.core.setting import parse_change
 from lumtak.core.units import MIB
-from lumtak.report.charts import KINDS_OF_CHART
+from lumtak.report.charts import CHART_KINDS
+from lumtak.work.data_folder import DataFolder
 from lumtak.work.handover import draw_chart
-from lumtak.work.visit import Visit
-from lumtak.work.workshop import Workshop
+from lumtak.work.intake import reopen_job
 
 NAME = "drawing-bench-1"
 
@@ -70,13 +70,13 @@ def job(tmp_path_factory):
     return home
 
 
-@pytest.mark.parametrize("kind", KINDS_OF_CHART)
+@pytest.mark.parametrize("kind", CHART_KINDS)
 def test_every_chart_as_svg_with_text_and_as_pdf_with_its_fonts(job, tmp_path, kind):
-    workshop = Workshop(job)
-    visit = Visit.reopen(workshop, workshop.casebook.job(NAME))
-    drawn = {form: draw_chart(visit, kind, form) for form in ("svg", "pdf")}
-    assert drawn == {form: draw_chart(visit, kind, form) for form in drawn}, "the same each time"
-    workshop.close()
+    data_folder = DataFolder(job)
+    open_job = reopen_job(data_folder, data_folder.casebook.job(NAME))
+    drawn = {form: draw_chart(open_job, kind, form) for form in ("svg", "pdf")}
+    assert drawn == {form: draw_chart(open_job, kind, form) for form in drawn}, "the same each time"
+    data_folder.close()
     if kind == "bridge":
         assert (
             lumtak("chart", NAME, "--kind", kind, "--out", tmp_path / "b.svg", home=job).returncode

@@ -28,10 +28,9 @@ from lumtak.core.means import (
     weighed,
 )
 from lumtak.core.record import NotMeasured
+from lumtak.core.verdict import compare_readings, headline, sentences
 from lumtak.errors import UsageError
-from lumtak.report.content import headline, sentences
-from lumtak.work.reading import Precision
-from lumtak.work.visit import compare_readings
+from lumtak.work.sampling import Precision
 from noise import FAMILIES, autoregression, until_sure
 
 

@@ -14,107 +14,111 @@ from helpers import bench, profile, reading
 from lumtak.core.conditions import mismatches, mover_in_words, movers
 from lumtak.core.profile import Threshold
 from lumtak.core.setting import parse_ref
+from lumtak.core.verdict import compare_readings, headline, sentence
 from lumtak.errors import StorageError, UnknownNameError, UsageError
-from lumtak.report.content import headline, sentence
+from lumtak.work.audit import choose_all_eased, make_audit, toggle
+from lumtak.work.data_folder import DataFolder
 from lumtak.work.example import run_example
 from lumtak.work.handover import content_of, write_report
-from lumtak.work.reading import take_reading
-from lumtak.work.visit import Visit, compare_readings
-from lumtak.work.workshop import Workshop
+from lumtak.work.intake import begin_job, choose_profile, reopen_job
+from lumtak.work.plan import carry_out, plan_of, put_changes_back, restart
+from lumtak.work.proof import comparisons_of, read_after, why_provisional
+from lumtak.work.reading import read_baseline
+from lumtak.work.sampling import take_reading
 
 
 @pytest.fixture
-def visit(workshop, sim):
-    return Visit.start(workshop, sim, workshop.profile("hull-drafting"))
+def open_job(data_folder, sim):
+    return begin_job(data_folder, sim, data_folder.profile("hull-drafting"))
 
 
-def reopened(visit):
+def reopened(open_job):
     """The same job after quitting and starting again."""
-    visit.close()
-    visit.workshop.close()
-    workshop = Workshop(visit.workshop.home)
-    again = Visit.reopen(workshop, workshop.casebook.job(visit.job.id))
-    assert again.job == visit.job
+    open_job.close()
+    open_job.data_folder.close()
+    data_folder = DataFolder(open_job.data_folder.home)
+    again = reopen_job(data_folder, data_folder.casebook.job(open_job.job.id))
+    assert again.job == open_job.job
     return again
 
 
-def test_a_job_survives_quitting_at_every_station(visit):
-    before = dict(visit.computer.machine.state.settings)
-    visit = reopened(visit)
-    assert visit.job.station == "baseline"
-    first = visit.read_baseline(seconds=60)
-    visit.go("audit")
-    visit = reopened(visit)
-    assert visit.baseline == first
-    found = visit.make_audit()
-    visit.select("services:chart-cache")
-    assert visit.toggle(parse_ref("services:chart-cache"))
-    assert visit.toggle(parse_ref("apps:chat-horn"))
-    assert not visit.toggle(parse_ref("apps:chat-horn"))
-    visit = reopened(visit)
-    assert (visit.job.audit, visit.job.cursor) == (found, "services:chart-cache")
-    visit.choose_all_eased()
-    plan = visit.make_plan()
+def test_a_job_survives_quitting_at_every_station(open_job):
+    before = dict(open_job.computer.machine.state.settings)
+    open_job = reopened(open_job)
+    assert open_job.job.station == "baseline"
+    first = read_baseline(open_job, seconds=60)
+    open_job.go("audit")
+    open_job = reopened(open_job)
+    assert open_job.baseline == first
+    found = make_audit(open_job)
+    open_job.select("services:chart-cache")
+    assert toggle(open_job, parse_ref("services:chart-cache"))
+    assert toggle(open_job, parse_ref("apps:chat-horn"))
+    assert not toggle(open_job, parse_ref("apps:chat-horn"))
+    open_job = reopened(open_job)
+    assert (open_job.job.audit, open_job.job.cursor) == (found, "services:chart-cache")
+    choose_all_eased(open_job)
+    plan = plan_of(open_job)
     assert plan.saves_cpu[0] > 5
-    visit = reopened(visit)
-    assert all(o.result == "done" for o in visit.apply())
-    assert visit.job.chosen == ()
-    assert visit.owed().restart
-    visit.go("proof")
-    visit = reopened(visit)
-    assert visit.read_after()
-    assert visit.provisional() == "restart"
-    visit.restart()
-    visit = reopened(visit)
-    assert not visit.owed().anything
-    visit.read_after()
-    assert visit.provisional() == ""
-    verdicts = {c.column: c.verdict for c in visit.comparisons()}
+    open_job = reopened(open_job)
+    assert all(o.result == "done" for o in carry_out(open_job))
+    assert open_job.job.chosen == ()
+    assert open_job.owed().restart
+    open_job.go("proof")
+    open_job = reopened(open_job)
+    assert read_after(open_job)
+    assert why_provisional(open_job) == "restart"
+    restart(open_job)
+    open_job = reopened(open_job)
+    assert not open_job.owed().anything
+    read_after(open_job)
+    assert why_provisional(open_job) == ""
+    verdicts = {c.column: c.verdict for c in comparisons_of(open_job)}
     assert verdicts == {"cpu_pct": "lower", "ram_used_bytes": "lower", "work": "lower"}
-    assert visit.applied()
-    visit = reopened(visit)
-    assert all(o.result == "done" for o in visit.put_back())
-    assert visit.provisional() == "put back"
-    visit = reopened(visit)
-    assert visit.applied() == set()
-    assert visit.computer.machine.state.settings == before
+    assert open_job.applied()
+    open_job = reopened(open_job)
+    assert all(o.result == "done" for o in put_changes_back(open_job))
+    assert why_provisional(open_job) == "put back"
+    open_job = reopened(open_job)
+    assert open_job.applied() == set()
+    assert open_job.computer.machine.state.settings == before
 
 
-def test_what_cannot_be_chosen_says_why(visit):
+def test_what_cannot_be_chosen_says_why(open_job):
     with pytest.raises(UsageError, match="no audit"):
-        visit.toggle(parse_ref("services:chart-cache"))
-    visit.read_baseline(seconds=30)
-    visit.make_audit()
+        toggle(open_job, parse_ref("services:chart-cache"))
+    read_baseline(open_job, seconds=30)
+    make_audit(open_job)
     for address, why in (
         ("services:display-keeper", "guarded"),
         ("services:plot-queue", "needs it for plotting"),
         ("power:mains", "as the profile wants"),
     ):
         with pytest.raises(UsageError, match=why):
-            visit.toggle(parse_ref(address))
+            toggle(open_job, parse_ref(address))
 
 
-def test_another_profile_judges_anew(visit):
-    visit.read_baseline(seconds=30)
-    visit.make_audit()
-    visit.choose_all_eased()
-    visit.choose_profile(visit.workshop.profile("writing-and-web"))
-    assert (visit.job.audit, visit.job.chosen) == (None, ())
-    assert visit.make_audit().find(parse_ref("apps:chat-horn")).stance == "keep"
+def test_another_profile_judges_anew(open_job):
+    read_baseline(open_job, seconds=30)
+    make_audit(open_job)
+    choose_all_eased(open_job)
+    choose_profile(open_job, open_job.data_folder.profile("writing-and-web"))
+    assert (open_job.job.audit, open_job.job.chosen) == (None, ())
+    assert make_audit(open_job).find(parse_ref("apps:chat-horn")).stance == "keep"
 
 
-def test_nothing_chosen_nothing_applied(visit):
-    visit.make_audit()
+def test_nothing_chosen_nothing_applied(open_job):
+    make_audit(open_job)
     with pytest.raises(UsageError, match="Nothing is chosen"):
-        visit.apply()
+        carry_out(open_job)
     with pytest.raises(UsageError, match="needs a baseline and an after"):
-        visit.comparisons()
+        comparisons_of(open_job)
 
 
-def test_a_job_of_another_computer_is_not_opened(workshop, visit):
-    job = msgspec.structs.replace(visit.job, identity="sim-other")
+def test_a_job_of_another_computer_is_not_opened(data_folder, open_job):
+    job = msgspec.structs.replace(open_job.job, identity="sim-other")
     with pytest.raises(UsageError, match="another computer"):
-        Visit.reopen(workshop, job)
+        reopen_job(data_folder, job)
 
 
 def test_no_change_is_rarely_taken_for_one(tmp_path):
@@ -214,28 +218,28 @@ def test_the_headline_follows_the_verdicts(cpu, ram, words):
     assert all(sentence(r).endswith(".") for r in results)
 
 
-# -- profiles of the workshop ----------------------------------------------------------------------
+# -- profiles of the data folder -------------------------------------------------------------------
 
 
-def test_profiles_by_name_by_file_and_ones_own(workshop, tmp_path):
-    assert workshop.profile("hull-drafting") == profile()
+def test_profiles_by_name_by_file_and_ones_own(data_folder, tmp_path):
+    assert data_folder.profile("hull-drafting") == profile()
     with pytest.raises(UnknownNameError, match="Did you mean hull-drafting"):
-        workshop.profile("hul-drafting")
-    own = workshop.home / "profiles"
+        data_folder.profile("hul-drafting")
+    own = data_folder.home / "profiles"
     own.mkdir(parents=True)
     text = 'format = 1\nname = "mine"\ntitle = "Mine"\n[ceilings]\ncpu_pct = 5\nram_pct = 40\n'
     (own / "mine.toml").write_text(text)
     (own / "broken.toml").write_text("format = ")
-    assert {"hull-drafting", "writing-and-web", "mine"} < set(workshop.profiles())
-    assert "broken" not in workshop.profiles()
-    assert workshop.profile(str(own / "mine.toml")).name == "mine"
+    assert {"hull-drafting", "writing-and-web", "mine"} < set(data_folder.profiles())
+    assert "broken" not in data_folder.profiles()
+    assert data_folder.profile(str(own / "mine.toml")).name == "mine"
     with pytest.raises(UsageError, match="not valid TOML"):
-        workshop.profile("broken")
+        data_folder.profile("broken")
     (own / "latin.toml").write_bytes(b"# ok\n# caf\xe9\n")
     with pytest.raises(UsageError, match=r"line 2: this is not UTF-8"):
-        workshop.profile(str(own / "latin.toml"))
+        data_folder.profile(str(own / "latin.toml"))
     with pytest.raises(UsageError, match="no such file"):
-        workshop.profile(str(tmp_path / "nowhere.toml"))
+        data_folder.profile(str(tmp_path / "nowhere.toml"))
 
 
 # -- the report ------------------------------------------------------------------------------------
@@ -300,25 +304,25 @@ def test_the_chart_is_svg_whose_text_stays_text(example):
     assert "ceiling 10 %" in texts
 
 
-def test_a_report_half_way_says_what_is_missing(visit, tmp_path):
-    assert [p.name for p in write_report(visit, tmp_path / "r")] == ["report.pdf", "job.json"]
-    visit.read_baseline(seconds=30)
-    assert [p.name for p in write_report(visit, tmp_path / "r")] == [
+def test_a_report_half_way_says_what_is_missing(open_job, tmp_path):
+    assert [p.name for p in write_report(open_job, tmp_path / "r")] == ["report.pdf", "job.json"]
+    read_baseline(open_job, seconds=30)
+    assert [p.name for p in write_report(open_job, tmp_path / "r")] == [
         "report.pdf",
         "load.svg",
         "job.json",
     ]
-    assert "no reading before and after" in content_of(visit).verdict
+    assert "no reading before and after" in content_of(open_job).verdict
 
 
-def test_hostile_names_reach_no_document_as_markup(workshop, tmp_path):
+def test_hostile_names_reach_no_document_as_markup(data_folder, tmp_path):
     from helpers import put
     from lumtak.report.pdf import report_pdf
 
-    computer = bench(workshop.home / "simulated")
-    visit = Visit.start(workshop, computer, workshop.profile("hull-drafting"))
+    computer = bench(data_folder.home / "simulated")
+    open_job = begin_job(data_folder, computer, data_folder.profile("hull-drafting"))
     content = msgspec.structs.replace(
-        content_of(visit),
+        content_of(open_job),
         computer="<b>\x1b[31m & </para>",
         verdict="<font size=99>",
         mismatches=("<a href='x'>",),
@@ -328,7 +332,7 @@ def test_hostile_names_reach_no_document_as_markup(workshop, tmp_path):
     assert "</para>" in text
     put(tmp_path, "in-the-way", "x")
     with pytest.raises(StorageError, match="cannot be written"):
-        write_report(visit, tmp_path / "in-the-way" / "r")
+        write_report(open_job, tmp_path / "in-the-way" / "r")
 
 
 @pytest.mark.parametrize("name", ["profile", "reading", "job"])

@@ -380,8 +380,8 @@ def test_explain_names_functions_lost_unless_another_fills_them():
     assert "nothing can be printed" in alone.functions_lost
 
 
-def test_a_profile_is_suggested_by_what_runs_and_a_plain_one_otherwise(workshop):
-    profiles = list(workshop.profiles().values())
+def test_a_profile_is_suggested_by_what_runs_and_a_plain_one_otherwise(data_folder):
+    profiles = list(data_folder.profiles().values())
     best = suggest(
         facts(item("services", "plot", role="plotting", title="Plotter queue")), profiles, CATALOGUE
     )[0]

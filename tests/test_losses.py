@@ -18,8 +18,12 @@ from lumtak.core.setting import parse_change
 from lumtak.errors import LumtakError, NewerError
 from lumtak.journal import Journal, apply_changes, put_back
 from lumtak.journal.entry import FORMAT, Entry, unsealed
+from lumtak.work.audit import choose_all_eased, make_audit
 from lumtak.work.handover import content_of
-from lumtak.work.visit import Visit
+from lumtak.work.intake import begin_job, reopen_job
+from lumtak.work.plan import carry_out, restart
+from lumtak.work.proof import after_is_due, read_after
+from lumtak.work.reading import read_baseline
 from test_journal import apply, plain, results
 
 
@@ -96,16 +100,16 @@ def test_records_of_version_1_are_read_and_what_their_notes_said_are_fields():
 
 
 def test_a_job_of_version_1_opens_and_its_sentence_is_gone(home):
-    visit = started(home)
-    document = json.loads(msgspec.json.encode(visit.job))
+    open_job = started(home)
+    document = json.loads(msgspec.json.encode(open_job.job))
     document.pop("after_stood")
     document |= {"after_provisional": "restart owed for 3", "facts": None}
-    visit.workshop.close()
+    open_job.data_folder.close()
     with database_at(home / "casebook.db") as database:
         database.execute("UPDATE job SET document = ?", (json.dumps(document).encode(),))
         database.execute("PRAGMA user_version = 3")
     book = Casebook(home)
-    assert book.job(visit.job.id).after_stood is None
+    assert book.job(open_job.job.id).after_stood is None
     book.close()
 
 
@@ -166,12 +170,12 @@ def test_a_lost_record_gives_exit_code_3_until_it_is_settled(home):
 
 def started(home):
     from helpers import profile
-    from lumtak.work.workshop import Workshop
+    from lumtak.work.data_folder import DataFolder
 
-    visit = Visit.start(Workshop(home), bench(home / "simulated"), profile())
-    visit.read_baseline(seconds=10)
-    visit.make_audit()
-    return visit
+    open_job = begin_job(DataFolder(home), bench(home / "simulated"), profile())
+    read_baseline(open_job, seconds=10)
+    make_audit(open_job)
+    return open_job
 
 
 def hurt(data, dice):
@@ -195,9 +199,9 @@ def hurt(data, dice):
 
 def test_a_damaged_store_gives_sentences_and_opens_again(home, tmp_path):
     """What is read of it may be less; it is never a raw error, and the next opening works."""
-    visit = started(home)
-    apply(visit.workshop.journal, plain())
-    visit.workshop.close()
+    open_job = started(home)
+    apply(open_job.data_folder.journal, plain())
+    open_job.data_folder.close()
     dice = random.Random(20261125)
     for name, store in (("casebook.db", Casebook), ("journal.db", Journal)):
         whole = (home / name).read_bytes()
@@ -242,26 +246,28 @@ def test_a_check_that_answers_in_no_text_is_damage_like_any_other(home):
 
 @pytest.mark.parametrize("way", ["put back screen", "undo"])
 def test_no_gain_is_claimed_once_the_changes_are_put_back(home, way):
-    visit = started(home)
-    visit.choose_all_eased()
-    visit.apply()
-    visit.restart()
-    visit.read_after(seconds=60, at_once=True)
-    assert "less load" in content_of(visit).verdict
+    open_job = started(home)
+    choose_all_eased(open_job)
+    carry_out(open_job)
+    restart(open_job)
+    read_after(open_job, seconds=60, at_once=True)
+    assert "less load" in content_of(open_job).verdict
     if way == "undo":
-        visit.computer.close()
+        open_job.computer.close()
         assert lumtak("undo", "sim:drawing-bench", "--all", home=home).returncode == 0
-        visit = Visit.reopen(visit.workshop, visit.workshop.casebook.job(visit.job.id))
+        open_job = reopen_job(
+            open_job.data_folder, open_job.data_folder.casebook.job(open_job.job.id)
+        )
     else:
-        put_back(visit.workshop.journal, visit.computer)
-    content = content_of(visit)
+        put_back(open_job.data_folder.journal, open_job.computer)
+    content = content_of(open_job)
     assert content.after_provisional == "put back"
     assert "less" not in content.verdict
-    assert not visit.after_is_due()
+    assert not after_is_due(open_job)
     assert apply_changes(
-        visit.workshop.journal,
-        visit.computer,
-        visit.computer.about.facts(),
+        open_job.data_folder.journal,
+        open_job.computer,
+        open_job.computer.about.facts(),
         [parse_change("apps:chat-horn=off")],
     )
-    visit.workshop.close()
+    open_job.data_folder.close()

@@ -13,7 +13,7 @@ import pytest
 
 from faulting import run_script
 from helpers import linux, linux_tree, snapshot_of
-from lumtak.computers.hands.states import KINDS, Unknown, state_of
+from lumtak.computers.hands.states import STATE_KINDS, Unknown, state_of
 from lumtak.computers.linux import computer as assembled
 from lumtak.computers.recorded import recorded_state
 from lumtak.core.setting import State, parse_change, parse_ref
@@ -33,7 +33,7 @@ def kites(monkeypatch):
     exec(compile(text, "kites.py", "exec"), module.__dict__)
     monkeypatch.setattr(assembled, "ADAPTERS", (module.Kites, *assembled.ADAPTERS))
     yield module
-    del KINDS["kites"]
+    del STATE_KINDS["kites"]
 
 
 def test_it_goes_through_journal_drift_script_and_back(kites, home, tmp_path):
@@ -68,6 +68,6 @@ def test_what_kites_cannot_have_been_is_refused_and_without_the_module_so_is_all
         )
     said = msgspec.to_builtins(state.exact)
     assert state_of(said) == state.exact
-    kept = KINDS.pop("kites")
+    kept = STATE_KINDS.pop("kites")
     assert type(recorded_state(said)) is Unknown
-    KINDS["kites"] = kept
+    STATE_KINDS["kites"] = kept

@@ -13,7 +13,7 @@ import pytest
 
 from faulting import run_script
 from helpers import computer_on, database_at, put, snapshot_of
-from lumtak.computers.hands.states import KINDS, File, UnitLinks, Unknown
+from lumtak.computers.hands.states import STATE_KINDS, File, UnitLinks, Unknown
 from lumtak.core.setting import parse_ref
 from lumtak.errors import ComputerError
 from lumtak.journal import Journal, drift, put_back, recorded
@@ -81,7 +81,7 @@ def test_the_journal_of_a_job_of_0_1_opens_shows_and_puts_back_to_the_byte(job, 
     assert journal.notices == []
     for entry in journal.entries():
         assert entry.format == FORMAT
-        assert type(entry.restore.exact) is KINDS[entry.restore.exact.kind]
+        assert type(entry.restore.exact) is STATE_KINDS[entry.restore.exact.kind]
         assert any("kind: " in line for line in recorded(entry))
     assert {d.standing for d in drift(journal, computer)} == {"as left"}
     done = put_back(journal, computer)

@@ -6,7 +6,7 @@ import pytest
 
 from helpers import lumtak
 from lumtak.errors import StorageError
-from lumtak.work.workshop import Workshop
+from lumtak.work.data_folder import DataFolder
 
 
 @pytest.fixture
@@ -24,26 +24,26 @@ def kept(home):
 def test_what_is_there_is_shown_and_nothing_is_kept(kept, monkeypatch):
     before = {p: p.read_bytes() for p in kept.rglob("*") if p.is_file()}
     monkeypatch.setattr(os, "access", lambda path, how: how == os.R_OK)
-    workshop = Workshop(kept)
-    assert [(str(e.ref), e.stage) for e in workshop.journal.entries()] == [
+    data_folder = DataFolder(kept)
+    assert [(str(e.ref), e.stage) for e in data_folder.journal.entries()] == [
         ("effects:shadows", "verified")
     ]
-    (heading,) = workshop.casebook.jobs()
-    job = workshop.casebook.job(heading.id)
-    assert workshop.look_at("sim:drawing-bench")[0].name == "drawing bench"
-    assert "cannot be written" in workshop.notices()[0]
+    (heading,) = data_folder.casebook.jobs()
+    job = data_folder.casebook.job(heading.id)
+    assert data_folder.look_at_computer("sim:drawing-bench")[0].name == "drawing bench"
+    assert "cannot be written" in data_folder.notices()[0]
     for change in (
-        lambda: workshop.casebook.save(job),
-        lambda: workshop.casebook.answer("x", "apps:a", "needed", ""),
+        lambda: data_folder.casebook.save(job),
+        lambda: data_folder.casebook.answer("x", "apps:a", "needed", ""),
     ):
         with pytest.raises(StorageError, match="nothing is changed"):
             change()
     with (
         pytest.raises(StorageError, match="nothing is changed"),
-        workshop.journal.writing("sim-drawing-bench"),
+        data_folder.journal.writing("sim-drawing-bench"),
     ):
         pass
-    copy = workshop.home
-    workshop.close()
+    copy = data_folder.home
+    data_folder.close()
     assert not copy.exists()
     assert {p: p.read_bytes() for p in kept.rglob("*") if p.is_file()} == before

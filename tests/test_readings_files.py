@@ -16,7 +16,7 @@ from lumtak.errors import BadFileError, ComputerError, LumtakError, UsageError
 from lumtak.formats.openmetrics import to_openmetrics
 from lumtak.formats.readings import load_column, load_reading, to_csv
 from lumtak.work.quick import look_in_words, quick_look
-from lumtak.work.reading import Precision, take_reading
+from lumtak.work.sampling import Precision, take_reading
 
 
 class Slow:

@@ -26,7 +26,9 @@ from lumtak.tui.widgets.ledger import Ledger
 from lumtak.tui.widgets.lines import Line, LineList
 from lumtak.tui.widgets.route import Route
 from lumtak.tui.widgets.trace import Trace
-from lumtak.work.visit import Visit
+from lumtak.work.audit import make_audit
+from lumtak.work.intake import begin_job
+from lumtak.work.reading import read_baseline
 
 WIDE, LOW = (142, 44), (80, 24)
 
@@ -205,9 +207,9 @@ def test_the_saver_keeps_the_newest_state_and_says_when_it_cannot():
 # -- the application -------------------------------------------------------------------------------
 
 
-def application(workshop):
-    bench(workshop.home / "simulated").close()
-    return LumtakApp(workshop, pace=0.0, demo=True)
+def application(data_folder):
+    bench(data_folder.home / "simulated").close()
+    return LumtakApp(data_folder, pace=0.0, demo=True)
 
 
 async def until(pilot, condition):
@@ -240,9 +242,9 @@ async def begin(pilot):
 
 
 @pytest.mark.parametrize("size", [WIDE, LOW])
-async def test_the_whole_job_by_keyboard(workshop, size, tmp_path, monkeypatch):  # noqa: PLR0915 - a whole job
+async def test_the_whole_job_by_keyboard(data_folder, size, tmp_path, monkeypatch):  # noqa: PLR0915 - a whole job
     monkeypatch.setenv("HOME", str(tmp_path))
-    app = application(workshop)
+    app = application(data_folder)
     async with app.run_test(size=size, notifications=True) as pilot:
         await begin(pilot)
         await pilot.press("enter")
@@ -306,8 +308,8 @@ async def test_the_whole_job_by_keyboard(workshop, size, tmp_path, monkeypatch):
         await until(pilot, lambda: isinstance(app.screen, BenchScreen) and says(app, "handover"))
 
 
-async def test_a_job_opens_where_it_was_left(workshop):
-    app = application(workshop)
+async def test_a_job_opens_where_it_was_left(data_folder):
+    app = application(data_folder)
     async with app.run_test(size=WIDE, notifications=True) as pilot:
         await begin(pilot)
         await pilot.press("enter")
@@ -315,7 +317,7 @@ async def test_a_job_opens_where_it_was_left(workshop):
         await pilot.press("3", "down", "down", "space")
         await until(pilot, lambda: says(app, "1 chosen"))
         await pilot.press("q")
-    second = LumtakApp(type(workshop)(workshop.home), pace=0.0)
+    second = LumtakApp(type(data_folder)(data_folder.home), pace=0.0)
     async with second.run_test(size=WIDE) as pilot:
         await until(pilot, lambda: says(second, "visit 1", "audit"))
         await pilot.press("enter")
@@ -327,11 +329,11 @@ async def test_a_job_opens_where_it_was_left(workshop):
         )
         assert second.screen.job.cursor == "services:tide-feed"
         assert second.screen.job.chosen[0].ref == parse_ref("services:tide-feed")
-    second.workshop.close()
+    second.data_folder.close()
 
 
-async def test_every_station_by_mouse_and_says_what_it_lacks(workshop):
-    app = application(workshop)
+async def test_every_station_by_mouse_and_says_what_it_lacks(data_folder):
+    app = application(data_folder)
     async with app.run_test(size=WIDE, notifications=True) as pilot:
         await begin(pilot)
         line = row(app.screen.query_one(Route), 0)
@@ -351,8 +353,8 @@ async def test_every_station_by_mouse_and_says_what_it_lacks(workshop):
         await until(pilot, lambda: app.screen.job.profile.name == "play" and not app.screen.busy)
 
 
-async def test_a_reading_can_be_stopped_and_other_stations_stay_open(workshop):
-    app = application(workshop)
+async def test_a_reading_can_be_stopped_and_other_stations_stay_open(data_folder):
+    app = application(data_folder)
     app.pace = 20.0
     async with app.run_test(size=WIDE, notifications=True) as pilot:
         await begin(pilot)
@@ -367,14 +369,14 @@ async def test_a_reading_can_be_stopped_and_other_stations_stay_open(workshop):
         assert 0 < len(app.screen.baseline.samples) < 120
 
 
-async def test_help_themes_and_what_cannot_be_chosen(workshop, sim):
-    visit = Visit.start(workshop, sim, workshop.profile("hull-drafting"))
-    visit.read_baseline(seconds=30)
-    visit.make_audit()
-    visit.go("audit")
-    visit.select("services:display-keeper")
-    visit.close()
-    app = application(workshop)
+async def test_help_themes_and_what_cannot_be_chosen(data_folder, sim):
+    open_job = begin_job(data_folder, sim, data_folder.profile("hull-drafting"))
+    read_baseline(open_job, seconds=30)
+    make_audit(open_job)
+    open_job.go("audit")
+    open_job.select("services:display-keeper")
+    open_job.close()
+    app = application(data_folder)
     async with app.run_test(size=WIDE, notifications=True) as pilot:
         await pilot.press("question_mark")
         await until(
@@ -418,13 +420,13 @@ def left_of_the_other_theme(app):
     return {hue: text for hue, text in drawn.items() if hue in colours(other) - colours(here)}
 
 
-async def test_another_theme_is_everywhere_at_once(workshop, sim):
-    visit = Visit.start(workshop, sim, workshop.profile("hull-drafting"))
-    visit.read_baseline(seconds=30)
-    visit.make_audit()
-    visit.go("audit")
-    visit.close()
-    app = application(workshop)
+async def test_another_theme_is_everywhere_at_once(data_folder, sim):
+    open_job = begin_job(data_folder, sim, data_folder.profile("hull-drafting"))
+    read_baseline(open_job, seconds=30)
+    make_audit(open_job)
+    open_job.go("audit")
+    open_job.close()
+    app = application(data_folder)
     async with app.run_test(size=WIDE, notifications=True) as pilot:
         await until(pilot, lambda: says(app, "hull drafting, "))
         for keys in (
@@ -438,10 +440,10 @@ async def test_another_theme_is_everywhere_at_once(workshop, sim):
             await until(pilot, lambda: not left_of_the_other_theme(app))
 
 
-async def test_a_job_that_cannot_be_opened_says_why(workshop):
-    app = application(workshop)
+async def test_a_job_that_cannot_be_opened_says_why(data_folder):
+    app = application(data_folder)
     async with app.run_test(size=WIDE, notifications=True) as pilot:
-        (workshop.home / "simulated/drawing-bench.json").write_bytes(b"broken")
+        (data_folder.home / "simulated/drawing-bench.json").write_bytes(b"broken")
         await pilot.press("enter")
         await until(pilot, lambda: says(app, "used for"))
         await pilot.press("enter")

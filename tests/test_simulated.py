@@ -14,7 +14,7 @@ from lumtak.computers.simulated.state import load_state
 from lumtak.core.setting import State, parse_ref
 from lumtak.core.units import GIB, MIB
 from lumtak.errors import ComputerError, StorageError, UnknownNameError, UsageError
-from lumtak.work.reading import take_reading
+from lumtak.work.sampling import take_reading
 
 
 def mean(computer, column="cpu_pct", seconds=300):

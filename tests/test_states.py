@@ -6,9 +6,9 @@ Its place in JSON, and what its part of an undo script does, line by line.
 import msgspec
 import pytest
 
-from lumtak.computers.hands.shell import Part, choice
+from lumtak.computers.hands.shell import ScriptPart, choice
 from lumtak.computers.hands.states import (
-    KINDS,
+    STATE_KINDS,
     Absent,
     ClockPolicies,
     DesktopKey,
@@ -140,7 +140,7 @@ OF_ROOT = {"links", "sysctl", "clock", "property", "swap"}
 def test_each_kind_says_what_its_script_does(kind):
     (area, key), state, others, tests, bring, tidy, words = CASES[kind]
     assert (state.kind, state.problem(area, key), state.root) == (kind, "", kind in OF_ROOT)
-    part = Part("1", [state, *others])
+    part = ScriptPart("1", [state, *others])
     assert [[t.decode() for t in s.tests(part)] for s in (state, *others)] == tests
     assert [b.decode() for b in state.bring(part)] == bring
     assert state.tidy().decode() == tidy
@@ -178,7 +178,9 @@ def test_what_is_just_possible(area, key, state):
 
 
 def test_every_kind_is_in_the_table_above():
-    assert {k for k in KINDS if KINDS[k].__module__.startswith("lumtak.computers.hands")} == {
+    assert {
+        k for k in STATE_KINDS if STATE_KINDS[k].__module__.startswith("lumtak.computers.hands")
+    } == {
         *CASES,
         "unknown",
     }
@@ -186,7 +188,7 @@ def test_every_kind_is_in_the_table_above():
 
 def test_more_swap_masked_swap_and_what_is_both():
     more = SwapAreas((5,), (5,), ("b.swap",), ("a.swap", "b.swap"))
-    part = Part("1", [more, SwapAreas((), (), (), ("c.swap",))])
+    part = ScriptPart("1", [more, SwapAreas((), (), (), ("c.swap",))])
     assert [b.decode() for b in more.bring(part)] == [
         f"drop '{UNITS}/a.swap'", f"drop '{UNITS}/b.swap'", f"drop '{UNITS}/c.swap'",
         "make_swap 5 '/var/lib/lumtak/swap_5'",
@@ -197,7 +199,8 @@ def test_more_swap_masked_swap_and_what_is_both():
     ]  # fmt: skip
     masked = SwapAreas((), (), ("a.swap",), ())
     acts = [
-        b.decode() for b in masked.bring(Part("1", [masked, SwapAreas((), (), (), ("a.swap",))]))
+        b.decode()
+        for b in masked.bring(ScriptPart("1", [masked, SwapAreas((), (), (), ("a.swap",))]))
     ]
     assert acts[:1] == ["units daemon-reload"], "what is to stay masked is not unmasked"
 
@@ -221,7 +224,7 @@ def test_what_an_interrupted_write_left_goes_before_anything_is_tested():
     for state, count in ((KernelValue("swappiness", "60", None), 1), (ClockPolicies({}, None, None),
     2), (SwapAreas((5,), (), ("a.swap",), ()), 3),
                          (Profile("net.hadess.PowerProfiles", "balanced"), 0)):  # fmt: skip
-        assert len(state.preface(Part("1", [state]))) == count
+        assert len(state.preface(ScriptPart("1", [state]))) == count
 
 
 def test_a_part_goes_back_from_any_mixture_of_what_is_known_and_from_nothing_else():

@@ -17,7 +17,7 @@ from lumtak.core.text import harmless_json
 from lumtak.errors import StorageError, UnknownNameError
 from lumtak.journal import Journal
 from lumtak.storage import Database, write_whole
-from lumtak.work.workshop import Workshop
+from lumtak.work.data_folder import DataFolder
 
 STEPS = ("open", "fsync", "replace")
 
@@ -226,7 +226,7 @@ def test_what_a_killed_lumtak_left_half_written_is_swept_and_what_another_writes
         (".mine.new", True),
     ):
         (tmp_path / name).write_text("half")
-        Workshop(tmp_path).close()
+        DataFolder(tmp_path).close()
         assert (tmp_path / name).exists() is stays
 
 

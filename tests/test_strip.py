@@ -8,7 +8,7 @@ from helpers import CATALOGUE, facts, item, profile, reading
 from lumtak.core.audit import audit
 from lumtak.core.profile import Ceilings
 from lumtak.core.setting import parse_ref
-from lumtak.core.strip import KINDS, Piece, Strip, cells, marked, strips
+from lumtak.core.strip import PIECE_KINDS, Piece, Strip, cells, marked, strips
 
 ITEMS = (
     item("services", "screen", role="graphics"),
@@ -32,7 +32,7 @@ def found():
 def test_pieces_stand_by_stance_and_sum_to_the_whole():
     for strip in strips(reading(costs=COSTS), found()):
         assert sum(p.share for p in strip.pieces) == pytest.approx(1.0)
-        order = [KINDS.index(p.kind) for p in strip.pieces]
+        order = [PIECE_KINDS.index(p.kind) for p in strip.pieces]
         assert order == sorted(order)
     kinds = {p.key: p.kind for p in strip.pieces}
     assert kinds["services:fax"] == "ease"

@@ -12,7 +12,7 @@ from lumtak.computers import Capabilities
 from lumtak.computers.hands.shell import beside
 from lumtak.computers.hands.states import DesktopKey
 from lumtak.computers.hands.table import NOWHERE
-from lumtak.computers.linux.effects import Effects
+from lumtak.computers.linux.effects import DesktopEffects
 from lumtak.computers.linux.services import Services
 from lumtak.core.facts import Fixed
 from lumtak.core.setting import SettingRef, State, parse_change, parse_ref
@@ -421,7 +421,7 @@ def effects_of(tree, schemas=None):
     hand = Outside(tree)
     if schemas is not None:
         put(tree, "/usr/share/glib-2.0/schemas/gschemas.compiled", schemas)
-    adapter = Effects(means_of(hand))
+    adapter = DesktopEffects(means_of(hand))
     return hand, adapter, adapter.items(look())
 
 

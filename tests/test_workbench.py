@@ -10,7 +10,7 @@ from rich.text import Text
 from helpers import reading
 from lumtak.core.bridge import Bridge, BridgeStep
 from lumtak.core.record import known
-from lumtak.core.strip import KINDS, Glance
+from lumtak.core.strip import PIECE_KINDS, Glance
 from lumtak.errors import UsageError
 from lumtak.tui.bench import BenchScreen
 from lumtak.tui.job_screen import JobScreen
@@ -22,20 +22,24 @@ from lumtak.tui.widgets.live import Live
 from lumtak.tui.widgets.mini import glance_line
 from lumtak.tui.widgets.stances import Stances
 from lumtak.tui.widgets.trace import Trace
-from lumtak.work.visit import Visit
+from lumtak.work.audit import choose_all_eased, make_audit
+from lumtak.work.intake import begin_job
+from lumtak.work.plan import carry_out, restart
+from lumtak.work.proof import after_is_due, bridges_of, read_after, same_point_s
+from lumtak.work.reading import choose_baseline, read_baseline
 from test_screens import LOW, WIDE, Stage, application, row, says, shown, until
 
 
-def audited(workshop, sim, **kept):
+def audited(data_folder, sim, **kept):
     """A job on the drawing bench that stands at its audit."""
-    visit = Visit.start(workshop, sim, workshop.profile("hull-drafting"))
-    visit.read_baseline(seconds=60)
-    visit.make_audit()
-    visit.go("audit")
+    open_job = begin_job(data_folder, sim, data_folder.profile("hull-drafting"))
+    read_baseline(open_job, seconds=60)
+    make_audit(open_job)
+    open_job.go("audit")
     if kept:
-        visit._keep(**kept)
-    visit.close()
-    return visit
+        open_job.keep(**kept)
+    open_job.close()
+    return open_job
 
 
 def ready(app):
@@ -43,10 +47,10 @@ def ready(app):
 
 
 async def test_the_audit_is_searched_as_it_is_typed_and_jumps_lead_along_dependencies(
-    workshop, sim
+    data_folder, sim
 ):
-    audited(workshop, sim)
-    app = application(workshop)
+    audited(data_folder, sim)
+    app = application(data_folder)
     async with app.run_test(size=WIDE, notifications=True) as pilot:
         await pilot.press("enter")
         await until(pilot, lambda: ready(app))
@@ -86,9 +90,9 @@ async def test_the_audit_is_searched_as_it_is_typed_and_jumps_lead_along_depende
         await until(pilot, lambda: says(app, "◆balanced", "the sum, which is all there is"))
 
 
-async def test_the_owners_questions_are_asked_one_by_one(workshop, sim):
-    audited(workshop, sim)
-    app = application(workshop)
+async def test_the_owners_questions_are_asked_one_by_one(data_folder, sim):
+    audited(data_folder, sim)
+    app = application(data_folder)
     async with app.run_test(size=LOW, notifications=True) as pilot:
         await pilot.press("enter")
         await until(pilot, lambda: ready(app))
@@ -100,7 +104,7 @@ async def test_the_owners_questions_are_asked_one_by_one(workshop, sim):
         await until(pilot, lambda: isinstance(app.screen, JobScreen) and not app.screen.busy)
         found = app.screen.job.audit.by_address
         assert found["services:moulding-link"].reason == "the owner does not need it."
-        assert sorted(workshop.answers(app.screen.job.identity).values()) == [
+        assert sorted(data_folder.answers(app.screen.job.identity).values()) == [
             "needed",
             "not needed",
         ]
@@ -108,21 +112,21 @@ async def test_the_owners_questions_are_asked_one_by_one(workshop, sim):
         await until(pilot, lambda: says(app, "the owner said: not needed"))
         await pilot.press("enter", "escape")
         await until(pilot, lambda: isinstance(app.screen, JobScreen) and not app.screen.busy)
-        assert list(workshop.answers(app.screen.job.identity).values()) == ["needed"], (
+        assert list(data_folder.answers(app.screen.job.identity).values()) == ["needed"], (
             "not known yet takes an answer back"
         )
 
 
-async def test_baselines_are_kept_and_one_counts(workshop, sim):
-    visit = audited(workshop, sim)
+async def test_baselines_are_kept_and_one_counts(data_folder, sim):
+    open_job = audited(data_folder, sim)
     with pytest.raises(UsageError, match="no baseline 99"):
-        visit.choose_baseline(99)
-    first = visit.job.baseline
-    visit.read_baseline(seconds=30)
-    visit.make_audit()
-    visit.go("baseline")
-    visit.close()
-    app = application(workshop)
+        choose_baseline(open_job, 99)
+    first = open_job.job.baseline
+    read_baseline(open_job, seconds=30)
+    make_audit(open_job)
+    open_job.go("baseline")
+    open_job.close()
+    app = application(data_folder)
     async with app.run_test(size=WIDE, notifications=True) as pilot:
         await pilot.press("enter")
         await until(
@@ -134,16 +138,16 @@ async def test_baselines_are_kept_and_one_counts(workshop, sim):
 
 
 async def test_a_due_reading_is_offered_when_the_job_is_opened_and_the_head_goes_back(
-    workshop, sim
+    data_folder, sim
 ):
-    visit = audited(workshop, sim)
-    visit.choose_all_eased()
-    visit.apply()
-    visit.restart()
-    visit.close()
-    assert visit.after_is_due()
-    assert 0 < visit.same_point_s() <= 900
-    app = application(workshop)
+    open_job = audited(data_folder, sim)
+    choose_all_eased(open_job)
+    carry_out(open_job)
+    restart(open_job)
+    open_job.close()
+    assert after_is_due(open_job)
+    assert 0 < same_point_s(open_job) <= 900
+    app = application(data_folder)
     async with app.run_test(size=WIDE, notifications=True) as pilot:
         await until(pilot, lambda: says(app, "drawing bench", "visit 1", "76 %"))
         await pilot.press("enter")
@@ -160,20 +164,20 @@ async def test_a_due_reading_is_offered_when_the_job_is_opened_and_the_head_goes
         await until(pilot, lambda: isinstance(app.screen, BenchScreen))
 
 
-def test_the_after_reading_begins_as_long_after_the_start_as_the_baseline(workshop, sim):
-    visit = Visit.start(workshop, sim, workshop.profile("hull-drafting"))
+def test_the_after_reading_begins_as_long_after_the_start_as_the_baseline(data_folder, sim):
+    open_job = begin_job(data_folder, sim, data_folder.profile("hull-drafting"))
     sim.clock.restart()
     sim.clock.wait(40.0)
-    before = visit.read_baseline(seconds=60)
-    visit.make_audit()
-    visit.choose_all_eased()
-    visit.apply()
-    assert visit.same_point_s() == 0.0, "the same start: nothing to wait for"
-    visit.restart()
-    after = visit.read_after(seconds=60)
+    before = read_baseline(open_job, seconds=60)
+    make_audit(open_job)
+    choose_all_eased(open_job)
+    carry_out(open_job)
+    assert same_point_s(open_job) == 0.0, "the same start: nothing to wait for"
+    restart(open_job)
+    after = read_after(open_job, seconds=60)
     assert after.conditions.uptime_s == pytest.approx(before.conditions.uptime_s, abs=1)
-    assert not visit.after_is_due()
-    cpu, memory = visit.bridges()
+    assert not after_is_due(open_job)
+    cpu, memory = bridges_of(open_job)
     for one in (cpu, memory):
         assert one.baseline + sum(s.measured or 0.0 for s in one.steps) + one.rest == pytest.approx(
             one.after
@@ -182,9 +186,9 @@ def test_the_after_reading_begins_as_long_after_the_start_as_the_baseline(worksh
     assert known(after.times["login"]) < known(before.times["login"])
 
 
-async def test_a_quick_look_keeps_nothing(workshop, sim):
+async def test_a_quick_look_keeps_nothing(data_folder, sim):
     sim.close()
-    app = application(workshop)
+    app = application(data_folder)
     async with app.run_test(size=LOW, notifications=True) as pilot:
         await pilot.press("l")
         await until(
@@ -193,13 +197,13 @@ async def test_a_quick_look_keeps_nothing(workshop, sim):
         )
         await pilot.press("escape")
         await until(pilot, lambda: isinstance(app.screen, BenchScreen))
-        assert workshop.casebook.jobs() == []
+        assert data_folder.casebook.jobs() == []
 
 
-async def test_charts_are_saved_from_a_station(workshop, sim, tmp_path, monkeypatch):
+async def test_charts_are_saved_from_a_station(data_folder, sim, tmp_path, monkeypatch):
     monkeypatch.setenv("HOME", str(tmp_path))
-    audited(workshop, sim)
-    app = application(workshop)
+    audited(data_folder, sim)
+    app = application(data_folder)
     async with app.run_test(size=WIDE, notifications=True) as pilot:
         await pilot.press("enter")
         await until(pilot, lambda: ready(app))
@@ -217,14 +221,14 @@ async def test_charts_are_saved_from_a_station(workshop, sim, tmp_path, monkeypa
 
 @pytest.mark.parametrize("size", [(80, 24), (240, 70)])
 @pytest.mark.parametrize("name", ["海図の写し" * 8, "حاسوب الرسم " * 6, "x" * 200, "a\u0301" * 30])
-async def test_any_name_leaves_the_columns_where_they_are(workshop, sim, size, name):
-    visit = audited(workshop, sim)
-    found = visit.job.audit
+async def test_any_name_leaves_the_columns_where_they_are(data_folder, sim, size, name):
+    open_job = audited(data_folder, sim)
+    found = open_job.job.audit
     strange = tuple(
         msgspec.structs.replace(f, title=name) if n % 2 else f for n, f in enumerate(found.findings)
     )
-    visit._keep(audit=msgspec.structs.replace(found, findings=strange), computer_name=name)
-    app = application(workshop)
+    open_job.keep(audit=msgspec.structs.replace(found, findings=strange), computer_name=name)
+    app = application(data_folder)
     async with app.run_test(size=size, notifications=True) as pilot:
         await until(pilot, lambda: says(app, "visit 1"))
         await pilot.press("enter")
@@ -268,18 +272,18 @@ async def test_a_bridge_sums_and_shows_what_was_projected(width):
         assert bridge_rows((), Palette(stage), width) == []
 
 
-async def test_small_strips_are_equally_wide_whatever_is_in_them(workshop, sim):
-    visit = audited(workshop, sim)
+async def test_small_strips_are_equally_wide_whatever_is_in_them(data_folder, sim):
+    open_job = audited(data_folder, sim)
     stage = Stage(Ledger())
     async with stage.run_test(size=(80, 24)):
         palette = Palette(stage)
-        lines = [glance_line(g, palette, 12).plain for g in (None, visit.job.last)]
+        lines = [glance_line(g, palette, 12).plain for g in (None, open_job.job.last)]
         assert len(lines[0]) == len(lines[1]) == 2 * 24
         assert lines[1].count("┃") == 2
-    last = visit.job.last
+    last = open_job.job.last
     assert isinstance(last, Glance)
     assert sum(last.ram.values()) == pytest.approx(1.0)
-    assert set(last.cpu) <= set(KINDS)
+    assert set(last.cpu) <= set(PIECE_KINDS)
 
 
 async def test_a_live_reading_draws_only_what_changed_and_says_how_sure_it_is():

@@ -4,13 +4,13 @@ import sys
 
 import click
 
-from lumtak.commands.common import columns, json_option, say_json, user_option, with_workshop
+from lumtak.commands.common import columns, json_option, say_json, user_option, with_data_folder
 from lumtak.core.actions import Action, Running
 from lumtak.core.text import plain
 from lumtak.core.units import percent, ram
 from lumtak.errors import LumtakError, UsageError
 from lumtak.work.actions import end_process, find_process, heavy_processes
-from lumtak.work.workshop import Workshop
+from lumtak.work.data_folder import DataFolder
 
 _SHOWN = 15
 
@@ -36,9 +36,9 @@ _SHOWN = 15
 )
 @user_option
 @json_option
-@with_workshop
+@with_data_folder
 def end_command(
-    workshop: Workshop,
+    data_folder: DataFolder,
     computer: str,
     process: str | None,
     job_id: str | None,
@@ -59,8 +59,8 @@ def end_command(
     lumtak end local 4711                                     ask process 4711 to end
     lumtak end sim:drawing-bench sheet-index --force --yes
     """
-    machine = workshop.computer(computer, user=user)
-    found = heavy_processes(machine, workshop.catalogue)
+    machine = data_folder.computer(computer, user=user)
+    found = heavy_processes(machine, data_folder.catalogue)
     if process is None:
         _list(found, computer, as_json=as_json)
         return
@@ -75,7 +75,7 @@ def end_command(
         machine, chosen.process, "forced" if force else "asked", title=chosen.title, wait_s=wait_s
     )
     machine.close()
-    where = workshop.record_action(machine.identity, action, job_id)
+    where = data_folder.record_action(machine.identity, action, job_id)
     if as_json:
         say_json({"format": 1, "computer": computer, "action": action, "job": where})
     else:

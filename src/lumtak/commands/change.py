@@ -14,7 +14,7 @@ from lumtak.commands.common import (
     json_option,
     say_json,
     user_option,
-    with_workshop,
+    with_data_folder,
 )
 from lumtak.computers.protocol import Computer
 from lumtak.core.plan import check_changes, guards
@@ -41,7 +41,7 @@ from lumtak.journal import (
     warnings,
 )
 from lumtak.journal.outcome import nothing
-from lumtak.work.workshop import Workshop
+from lumtak.work.data_folder import DataFolder
 
 
 @click.command("apply")
@@ -58,9 +58,9 @@ from lumtak.work.workshop import Workshop
 )
 @user_option
 @json_option
-@with_workshop
+@with_data_folder
 def apply_command(
-    workshop: Workshop,
+    data_folder: DataFolder,
     computer: str,
     changes: tuple[str, ...],
     user: str | None,
@@ -77,14 +77,14 @@ def apply_command(
     lumtak apply local apps:tide-feed=off
     """
     wanted = [parse_change(text) for text in changes]
-    machine = workshop.computer(computer, user=user)
+    machine = data_folder.computer(computer, user=user)
     facts = machine.about.facts()
-    ordered = check_changes(facts, wanted, guards(facts, workshop.catalogue))
+    ordered = check_changes(facts, wanted, guards(facts, data_folder.catalogue))
     reviews: list[Review] = []
     ask_first(machine, (c.ref for c in ordered))
     with stopping() as stop, _counted(len(ordered), "changed", as_json=as_json) as on_step:
         outcomes = apply_changes(
-            workshop.journal,
+            data_folder.journal,
             machine,
             facts,
             ordered,
@@ -92,9 +92,9 @@ def apply_command(
             on_review=reviews.append if as_json else say_review,
             stop=stop,
         )
-    back = _after_failure(workshop, machine, outcomes, on_failure, as_json=as_json)
-    owed = owed_now(workshop.journal, machine).in_words()
-    scripts = scripts_left(workshop.journal, machine)
+    back = _after_failure(data_folder, machine, outcomes, on_failure, as_json=as_json)
+    owed = owed_now(data_folder.journal, machine).in_words()
+    scripts = scripts_left(data_folder.journal, machine)
     machine.close()
     if as_json:
         interrupted = reviews[0].lines if reviews else ()
@@ -114,7 +114,7 @@ def apply_command(
 
 
 def _after_failure(
-    workshop: Workshop,
+    data_folder: DataFolder,
     machine: Computer,
     outcomes: list[Outcome],
     on_failure: str,
@@ -136,7 +136,7 @@ def _after_failure(
                 " puts it back."
             )
         return []
-    return put_back(workshop.journal, machine, done, on_step=nothing if as_json else say_outcome)
+    return put_back(data_folder.journal, machine, done, on_step=nothing if as_json else say_outcome)
 
 
 @contextlib.contextmanager
@@ -236,9 +236,9 @@ def judge(outcomes: list[Outcome], verb: str) -> None:
     "--overwrite", is_flag=True, help="Put back even where somebody changed the value since."
 )
 @json_option
-@with_workshop
+@with_data_folder
 def undo_command(
-    workshop: Workshop,
+    data_folder: DataFolder,
     computer: str,
     numbers: tuple[int, ...],
     *,
@@ -259,15 +259,15 @@ def undo_command(
             "Say which changes to put back.",
             "Either --all, or numbers from `lumtak journal COMPUTER`.",
         )
-    identity = workshop.computer(computer).identity
-    lost = workshop.journal.lost(identity)
-    wanted = [workshop.journal.entry(n, identity) for n in numbers if n not in lost]
+    identity = data_folder.computer(computer).identity
+    lost = data_folder.journal.lost(identity)
+    wanted = [data_folder.journal.entry(n, identity) for n in numbers if n not in lost]
     if everything:
-        wanted = [e for e in workshop.journal.entries(identity) if e.is_open]
+        wanted = [e for e in data_folder.journal.entries(identity) if e.is_open]
     outcomes: list[Outcome] = []
     warned: list[str] = []
     with stopping() as stop, _counted(len(wanted), "put back", as_json=as_json) as on_step:
-        for machine, mine in _by_user(workshop, computer, wanted):
+        for machine, mine in _by_user(data_folder, computer, wanted):
             numbers_of_user = [e.id for e in mine]
             ask_first(machine, (e.ref for e in mine))
             told = warnings(machine.about.facts(), mine, numbers_of_user)
@@ -275,7 +275,7 @@ def undo_command(
             for sentence in () if as_json else told:
                 click.echo(f"Mind: {plain(sentence, 300)}")
             outcomes += put_back(
-                workshop.journal,
+                data_folder.journal,
                 machine,
                 numbers_of_user,
                 overwrite=overwrite,
@@ -290,7 +290,7 @@ def undo_command(
     elif not outcomes and not lost:
         click.echo("There is nothing to put back.")
     judge(outcomes, "put back")
-    _say_lost(workshop, computer, [n for n in lost if everything or n in numbers])
+    _say_lost(data_folder, computer, [n for n in lost if everything or n in numbers])
 
 
 def _agreed(machine: Computer, entries: list[Entry], *, as_json: bool) -> set[int]:
@@ -312,7 +312,7 @@ def _agreed(machine: Computer, entries: list[Entry], *, as_json: bool) -> set[in
     return agreed
 
 
-def _say_lost(workshop: Workshop, computer: str, lost: list[int]) -> None:
+def _say_lost(data_folder: DataFolder, computer: str, lost: list[int]) -> None:
     """Exit 3 where records are lost: nothing here can put those changes back.
 
     Raises:
@@ -320,8 +320,8 @@ def _say_lost(workshop: Workshop, computer: str, lost: list[int]) -> None:
     """
     if not lost:
         return
-    machine = workshop.computer(computer)
-    scripts = ", ".join(plain(s.command, 400) for s in older_scripts(workshop.journal, machine))
+    machine = data_folder.computer(computer)
+    scripts = ", ".join(plain(s.command, 400) for s in older_scripts(data_folder.journal, machine))
     machine.close()
     way = (
         f"The undo script that was left before still knows them: {scripts}."
@@ -340,12 +340,12 @@ def _say_lost(workshop: Workshop, computer: str, lost: list[int]) -> None:
 
 
 def _by_user(
-    workshop: Workshop, computer: str, entries: list[Entry]
+    data_folder: DataFolder, computer: str, entries: list[Entry]
 ) -> Iterator[tuple[Computer, list[Entry]]]:
     """The computer opened for each user who has one of these changes."""
     for user in sorted({e.user for e in entries}):
         yield (
-            workshop.computer(computer, user=_named(user, computer)),
+            data_folder.computer(computer, user=_named(user, computer)),
             [e for e in entries if e.user == user],
         )
 
@@ -367,8 +367,8 @@ def _named(user: str, computer: str) -> str | None:
 @click.command("drift")
 @click.argument("computer")
 @json_option
-@with_workshop
-def drift_command(workshop: Workshop, computer: str, *, as_json: bool) -> None:
+@with_data_folder
+def drift_command(data_folder: DataFolder, computer: str, *, as_json: bool) -> None:
     """Which settings of COMPUTER are no longer as Lumtak left them, and when they were last seen
     right.
 
@@ -378,11 +378,11 @@ def drift_command(workshop: Workshop, computer: str, *, as_json: bool) -> None:
     lumtak drift local
     lumtak drift sim:drawing-bench --json
     """
-    identity = workshop.computer(computer).identity
-    changed = [e for e in workshop.journal.entries(identity) if e.is_open]
+    identity = data_folder.computer(computer).identity
+    changed = [e for e in data_folder.journal.entries(identity) if e.is_open]
     found: list[Drift] = []
-    for machine, _ in _by_user(workshop, computer, changed):
-        found += drift(workshop.journal, machine)
+    for machine, _ in _by_user(data_folder, computer, changed):
+        found += drift(data_folder.journal, machine)
         machine.close()
     gone = [d for d in found if d.is_drift]
     if as_json:
@@ -407,7 +407,7 @@ def drift_command(workshop: Workshop, computer: str, *, as_json: bool) -> None:
             for d in found
         ]  # fmt: skip
         columns(rows)
-    _say_lost(workshop, computer, workshop.journal.lost(identity))
+    _say_lost(data_folder, computer, data_folder.journal.lost(identity))
     if gone:
         raise ConflictError(
             f"{len(gone)} of {counted(len(found), 'setting is', 'settings are')} no longer as"
@@ -438,21 +438,23 @@ def _drift_json(found: Drift) -> dict[str, object]:
     help="Changes whose records were lost are put back by hand or by the undo script.",
 )
 @json_option
-@with_workshop
-def journal_command(workshop: Workshop, computer: str, *, settle_lost: bool, as_json: bool) -> None:
+@with_data_folder
+def journal_command(
+    data_folder: DataFolder, computer: str, *, settle_lost: bool, as_json: bool
+) -> None:
     """All changes that Lumtak made on COMPUTER, oldest first.
 
     Exits with 3 while there are changes whose records were lost.
     """
-    machine = workshop.computer(computer)
+    machine = data_folder.computer(computer)
     if settle_lost:
-        settle(workshop.journal, machine)
-    entries = workshop.journal.entries(machine.identity)
-    owed = owed_now(workshop.journal, machine)
-    found = review(workshop.journal, machine)
+        settle(data_folder.journal, machine)
+    entries = data_folder.journal.entries(machine.identity)
+    owed = owed_now(data_folder.journal, machine)
+    found = review(data_folder.journal, machine)
     if as_json:
         shown = [_as_json(e) for e in entries]
-        lost = workshop.journal.lost(machine.identity)
+        lost = data_folder.journal.lost(machine.identity)
         say_json(
             {
                 "format": 1, "computer": computer, "changes": shown, "owed": owed,
@@ -463,7 +465,7 @@ def journal_command(workshop: Workshop, computer: str, *, settle_lost: bool, as_
         click.echo("The journal holds no change of this computer.")
     else:
         _say_entries(entries, found, owed)
-    _say_lost(workshop, computer, workshop.journal.lost(machine.identity))
+    _say_lost(data_folder, computer, data_folder.journal.lost(machine.identity))
 
 
 def _say_entries(entries: list[Entry], found: Review, owed: Owed) -> None:
@@ -511,11 +513,11 @@ def _as_json(entry: Entry) -> dict[str, object]:
 @click.command("restart")
 @click.argument("computer")
 @click.option("--login-only", is_flag=True, help="Only log the user out and in again.")
-@with_workshop
-def restart_command(workshop: Workshop, computer: str, *, login_only: bool) -> None:
+@with_data_folder
+def restart_command(data_folder: DataFolder, computer: str, *, login_only: bool) -> None:
     """Restart COMPUTER, so that changes which need it show."""
-    machine = workshop.computer(computer)
+    machine = data_folder.computer(computer)
     machine.clock.restart(login_only=login_only)
-    owed = owed_now(workshop.journal, machine)
+    owed = owed_now(data_folder.journal, machine)
     machine.close()
     click.echo(f"{machine.name} is up again; {owed.in_words() or 'nothing is owed'}.")

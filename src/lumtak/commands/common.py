@@ -18,8 +18,8 @@ from lumtak.core.record import json_document
 from lumtak.core.setting import SettingRef
 from lumtak.errors import ComputerError
 from lumtak.storage import make_folder
+from lumtak.work.data_folder import DataFolder
 from lumtak.work.rights import asking
-from lumtak.work.workshop import Workshop
 
 _F = TypeVar("_F", bound=Callable[..., Any])
 _LOG_BYTES = 1 << 20
@@ -55,18 +55,18 @@ def home() -> Path:
     return found or default_home()
 
 
-def with_workshop(function: _F) -> _F:
-    """The command gets the workshop as its first argument, and lets its stores go at the end."""
+def with_data_folder(function: _F) -> _F:
+    """The command gets the data folder as its first argument, and lets its stores go at the end."""
 
     def wrapped(*args: Any, **options: Any) -> Any:  # noqa: ANN401
-        workshop = Workshop(home())
-        log_to(workshop.home)
+        data_folder = DataFolder(home())
+        log_to(data_folder.home)
         try:
-            return function(workshop, *args, **options)
+            return function(data_folder, *args, **options)
         finally:
-            for notice in workshop.notices():
+            for notice in data_folder.notices():
                 click.echo(notice, err=True)
-            workshop.close()
+            data_folder.close()
 
     # One argument fewer.
     return home_option(update_wrapper(wrapped, function))  # type: ignore[return-value]

@@ -11,7 +11,7 @@ from lumtak.commands.common import (
     progress,
     say_json,
     user_option,
-    with_workshop,
+    with_data_folder,
 )
 from lumtak.commands.look import count
 from lumtak.computers import Computer
@@ -30,7 +30,7 @@ from lumtak.errors import UnknownNameError, UsageError
 from lumtak.formats.capture import make_capture, to_json
 from lumtak.storage import write_whole
 from lumtak.work.actions import looked_at_closely, programs_closely
-from lumtak.work.workshop import Workshop
+from lumtak.work.data_folder import DataFolder
 
 _ANSWERS = {"needed": "needed", "not-needed": "not needed"}
 
@@ -38,20 +38,22 @@ _ANSWERS = {"needed": "needed", "not-needed": "not needed"}
 @click.command("advice")
 @click.argument("word", required=False)
 @json_option
-@with_workshop
-def advice_command(workshop: Workshop, word: str | None, *, as_json: bool) -> None:
+@with_data_folder
+def advice_command(data_folder: DataFolder, word: str | None, *, as_json: bool) -> None:
     """Common advice about slow computers: what it does, and why.
 
     \b
     lumtak advice                                             all of it, a line each
     lumtak advice cache                                       with the mechanism
     """
-    found = search(workshop.advice, word) if word else workshop.advice
+    found = search(data_folder.advice, word) if word else data_folder.advice
     if as_json:
         say_json({"format": 1, "advice": found})
         return
     if not found:
-        names = [a.name for a in workshop.advice] + [w for a in workshop.advice for w in a.words]
+        names = [a.name for a in data_folder.advice] + [
+            w for a in data_folder.advice for w in a.words
+        ]
         raise UnknownNameError(
             "advice", plain(word or ""), names, "`lumtak advice` lists all of it."
         )
@@ -69,9 +71,9 @@ def advice_command(workshop: Workshop, word: str | None, *, as_json: bool) -> No
 @click.argument("item", metavar="AREA:KEY|PID")
 @user_option
 @json_option
-@with_workshop
+@with_data_folder
 def explain_command(
-    workshop: Workshop, computer: str, item: str, user: str | None, *, as_json: bool
+    data_folder: DataFolder, computer: str, item: str, user: str | None, *, as_json: bool
 ) -> None:
     """Everything known about one item of COMPUTER: what it does, what starts it, what stops with
     it.
@@ -83,21 +85,21 @@ def explain_command(
     lumtak explain local services:cups
     lumtak explain local 4711
     """
-    facts, machine = workshop.opened(computer, user=user)
+    facts, machine = data_folder.opened(computer, user=user)
     try:
-        _explain(workshop, facts, machine, item, as_json=as_json)
+        _explain(data_folder, facts, machine, item, as_json=as_json)
     finally:
         if machine:
             machine.close()
 
 
 def _explain(
-    workshop: Workshop, facts: Facts, machine: Computer | None, item: str, *, as_json: bool
+    data_folder: DataFolder, facts: Facts, machine: Computer | None, item: str, *, as_json: bool
 ) -> None:
     if (pid := number(item)) is not None:
         _say_causes(facts, pid, machine, as_json=as_json)
         return
-    found = explain(find_item(facts, parse_ref(item)), facts, workshop.catalogue)
+    found = explain(find_item(facts, parse_ref(item)), facts, data_folder.catalogue)
     seen = programs_closely(machine, facts, found.address) if machine else ()
     if as_json:
         say_json(
@@ -145,9 +147,9 @@ def _say_causes(facts: Facts, pid: int, machine: Computer | None, *, as_json: bo
 )
 @user_option
 @json_option
-@with_workshop
+@with_data_folder
 def memory_command(
-    workshop: Workshop, computer: str, seconds: float, user: str | None, *, as_json: bool
+    data_folder: DataFolder, computer: str, seconds: float, user: str | None, *, as_json: bool
 ) -> None:
     """Memory of COMPUTER as its sum, how large swap should be by three rules, and what emptying the
     cache would do.
@@ -156,7 +158,7 @@ def memory_command(
     lumtak memory local
     lumtak memory sim:sail-loft --json
     """
-    facts, reading = workshop.looked_at(computer, user=user, seconds=seconds)
+    facts, reading = data_folder.look(computer, user=user, seconds=seconds)
     if reading is None:
         raise UsageError(
             "This capture holds no reading.", "Capture the computer again with --seconds 30."
@@ -199,21 +201,21 @@ def memory_command(
 @click.command("show")
 @click.argument("name", metavar="NAME|FILE")
 @json_option
-@with_workshop
-def profile_show(workshop: Workshop, name: str, *, as_json: bool) -> None:
+@with_data_folder
+def profile_show(data_folder: DataFolder, name: str, *, as_json: bool) -> None:
     """What a profile asks for.
 
     \b
     lumtak profile show tide-logging
     """
-    profile = workshop.profile(name)
+    profile = data_folder.profile(name)
     if as_json:
         say_json(profile)
         return
 
     def titles(roles: tuple[str, ...]) -> str:
         return (
-            ", ".join(known.title if (known := workshop.catalogue.find(r)) else r for r in roles)
+            ", ".join(known.title if (known := data_folder.catalogue.find(r)) else r for r in roles)
             or "nothing in particular"
         )
 
@@ -260,9 +262,9 @@ def profile_show(workshop: Workshop, name: str, *, as_json: bool) -> None:
 @click.argument("answer", required=False, type=click.Choice(["needed", "not-needed", "forget"]))
 @user_option
 @json_option
-@with_workshop
+@with_data_folder
 def answer_command(
-    workshop: Workshop,
+    data_folder: DataFolder,
     computer: str,
     item: str | None,
     answer: str | None,
@@ -279,19 +281,19 @@ def answer_command(
     lumtak answer local apps:sail-sync needed
     lumtak answer local apps:sail-sync forget
     """
-    machine = workshop.computer(computer, user=user)
+    machine = data_folder.computer(computer, user=user)
     facts = machine.about.facts()
     if item is not None:
         if answer is None:
             raise UsageError("Say what the owner said.", "needed, not-needed, or forget.")
         known = find_item(facts, parse_ref(item))
-        workshop.casebook.answer(
+        data_folder.casebook.answer(
             machine.identity,
             known.consumer,
             _ANSWERS.get(answer),
             machine.clock.wall().isoformat(timespec="seconds"),
         )
-    said = workshop.casebook.answers(machine.identity)
+    said = data_folder.casebook.answers(machine.identity)
     machine.close()
     if as_json:
         say_json({"format": 1, "computer": computer, "answers": said})
@@ -315,9 +317,15 @@ def answer_command(
     "--names", is_flag=True, help="Leave the names of the user and of the computer as they are."
 )
 @user_option
-@with_workshop
+@with_data_folder
 def capture_command(
-    workshop: Workshop, computer: str, out: Path, seconds: float, user: str | None, *, names: bool
+    data_folder: DataFolder,
+    computer: str,
+    out: Path,
+    seconds: float,
+    user: str | None,
+    *,
+    names: bool,
 ) -> None:
     """Write what COMPUTER is and does to a file, to be audited elsewhere: `lumtak audit FILE.json
     --profile NAME`.
@@ -327,7 +335,9 @@ def capture_command(
     \b
     lumtak capture local --out slow.json
     """
-    facts, reading = workshop.look_at(computer, user=user, seconds=seconds, on_sample=count)
+    facts, reading = data_folder.look_at_computer(
+        computer, user=user, seconds=seconds, on_sample=count
+    )
     progress("")
     write_whole(out, to_json(make_capture(facts, reading, names=names)))
     click.echo(
@@ -340,15 +350,17 @@ def capture_command(
 @click.argument("computer")
 @user_option
 @json_option
-@with_workshop
-def profile_suggest(workshop: Workshop, computer: str, user: str | None, *, as_json: bool) -> None:
+@with_data_folder
+def profile_suggest(
+    data_folder: DataFolder, computer: str, user: str | None, *, as_json: bool
+) -> None:
     """Propose a profile for COMPUTER from what it runs, with reasons.
 
     \b
     lumtak profile suggest local
     """
-    facts, _ = workshop.looked_at(computer, user=user)
-    found = suggest(facts, workshop.profiles().values(), workshop.catalogue)
+    facts, _ = data_folder.look(computer, user=user)
+    found = suggest(facts, data_folder.profiles().values(), data_folder.catalogue)
     best = found[0]
     if as_json:
         say_json(

@@ -12,7 +12,7 @@ from lumtak.commands.common import (
     progress,
     say_json,
     user_option,
-    with_workshop,
+    with_data_folder,
 )
 from lumtak.computers import Computer
 from lumtak.core.audit import Audit, Finding, audit
@@ -25,8 +25,8 @@ from lumtak.core.text import plain
 from lumtak.core.units import counted, percent, ram, signed
 from lumtak.errors import UsageError
 from lumtak.storage import write_whole
-from lumtak.work.reading import take_reading
-from lumtak.work.workshop import Workshop, read_profile
+from lumtak.work.data_folder import DataFolder, read_profile
+from lumtak.work.sampling import take_reading
 
 _AUDIT_SECONDS = {"local": 5.0}
 _AUDIT_SECONDS_SIMULATED = 60.0
@@ -36,15 +36,17 @@ _AUDIT_SECONDS_SIMULATED = 60.0
 @click.argument("computer")
 @user_option
 @json_option
-@with_workshop
-def facts_command(workshop: Workshop, computer: str, user: str | None, *, as_json: bool) -> None:
+@with_data_folder
+def facts_command(
+    data_folder: DataFolder, computer: str, user: str | None, *, as_json: bool
+) -> None:
     """What COMPUTER is and has: hardware, system, items, processes.
 
     \b
     lumtak facts local
     lumtak facts sim:drawing-bench --json
     """
-    machine = workshop.computer(computer, user=user)
+    machine = data_folder.computer(computer, user=user)
     facts = machine.about.facts()
     machine.close()
     if as_json:
@@ -60,10 +62,10 @@ def profile_group() -> None:
 
 @profile_group.command("list")
 @json_option
-@with_workshop
-def profile_list(workshop: Workshop, *, as_json: bool) -> None:
+@with_data_folder
+def profile_list(data_folder: DataFolder, *, as_json: bool) -> None:
     """All profiles, name first; your own stand in HOME/profiles/NAME.toml."""
-    profiles = workshop.profiles()
+    profiles = data_folder.profiles()
     if as_json:
         say_json(list(profiles.values()))
         return
@@ -72,10 +74,10 @@ def profile_list(workshop: Workshop, *, as_json: bool) -> None:
 
 @profile_group.command("check")
 @click.argument("file", type=click.Path(path_type=Path))
-@with_workshop
-def profile_check(workshop: Workshop, file: Path) -> None:
+@with_data_folder
+def profile_check(data_folder: DataFolder, file: Path) -> None:
     """Say whether FILE is a profile, and what is wrong with it if not."""
-    del workshop
+    del data_folder
     profile = read_profile(file)
     click.echo(f"{file}: the profile {profile.name} is right.")
 
@@ -103,9 +105,9 @@ def profile_check(workshop: Workshop, file: Path) -> None:
 )
 @user_option
 @json_option
-@with_workshop
+@with_data_folder
 def audit_command(
-    workshop: Workshop,
+    data_folder: DataFolder,
     computer: str,
     profile_name: str,
     seconds: float | None,
@@ -121,23 +123,25 @@ def audit_command(
     lumtak audit local --profile writing-and-web --seconds 30 --json
     lumtak audit slow.json --profile writing-and-web          a capture from another computer
     """
-    profile = workshop.profile(profile_name)
+    profile = data_folder.profile(profile_name)
     window = _AUDIT_SECONDS.get(computer, _AUDIT_SECONDS_SIMULATED) if seconds is None else seconds
-    facts, reading = workshop.looked_at(computer, user=user, seconds=window, on_sample=count)
+    facts, reading = data_folder.look(computer, user=user, seconds=window, on_sample=count)
     progress("")
-    found = audit(facts, profile, workshop.catalogue, reading, workshop.answers(facts.identity))
+    found = audit(
+        facts, profile, data_folder.catalogue, reading, data_folder.answers(facts.identity)
+    )
     if origins:
         found = msgspec.structs.replace(
             found, findings=tuple(f for f in found.findings if f.origin in origins)
         )
-    for problem in workshop.catalogue.problems:
+    for problem in data_folder.catalogue.problems:
         click.echo(plain(problem, 400), err=True)
     if as_json:
         say_json({"format": 1, "computer": facts.address, **msgspec.to_builtins(found)})
         return
     say_audit(found)
     for mark in found.marks:
-        known = next((a for a in workshop.advice if a.name == mark.advice), None)
+        known = next((a for a in data_folder.advice if a.name == mark.advice), None)
         click.echo()
         click.echo(plain(f"Somebody followed advice here: {mark.where}.", 400))
         if known:
@@ -210,9 +214,9 @@ def say_audit(found: Audit) -> None:
     help="Print the means as OpenMetrics text, instead of the file or besides it.",
 )
 @user_option
-@with_workshop
+@with_data_folder
 def read_command(
-    workshop: Workshop,
+    data_folder: DataFolder,
     computer: str,
     seconds: float | None,
     interval: float,
@@ -235,7 +239,7 @@ def read_command(
         )
     if out is not None:
         _check_target(out)
-    machine = workshop.computer(computer, user=user)
+    machine = data_folder.computer(computer, user=user)
     reading = _until_stopped(machine, seconds, interval)
     machine.close()
     progress("")
@@ -296,9 +300,9 @@ def _until_stopped(machine: Computer, seconds: float | None, interval: float) ->
 @click.option("--seconds", type=float, default=30.0, show_default=True, help="How long to look.")
 @user_option
 @json_option
-@with_workshop
+@with_data_folder
 def look_command(
-    workshop: Workshop, computer: str, seconds: float, user: str | None, *, as_json: bool
+    data_folder: DataFolder, computer: str, seconds: float, user: str | None, *, as_json: bool
 ) -> None:
     """A quick look at COMPUTER without profile or job: what weighs, and what these figures cannot
     say.
@@ -309,7 +313,7 @@ def look_command(
     """
     from lumtak.work.quick import look_in_words, quick_look
 
-    machine = workshop.computer(computer, user=user)
+    machine = data_folder.computer(computer, user=user)
     facts = machine.about.facts()
     reading = take_reading(machine, seconds=seconds, on_sample=count)
     machine.close()
@@ -350,9 +354,9 @@ def look_command(
     help="Differences smaller than this do not matter in practice.",
 )
 @json_option
-@with_workshop
+@with_data_folder
 def compare_command(
-    workshop: Workshop,
+    data_folder: DataFolder,
     before: Path,
     after: Path,
     also_before: tuple[Path, ...],
@@ -373,11 +377,11 @@ def compare_command(
     lumtak compare a.csv b.csv --column ram_used_bytes --json
     lumtak compare b1.json a1.json --also-before b2.json --also-after a2.json --threshold 1
     """
-    del workshop
+    del data_folder
     from lumtak.core.compare import compare_many
     from lumtak.core.conditions import mismatches, mover_in_words, movers
+    from lumtak.core.verdict import caution_for
     from lumtak.formats.readings import load_column, load_reading_if
-    from lumtak.work.visit import caution_for
 
     sides = [
         [load_column(path, column) for path in paths]

@@ -17,18 +17,23 @@ from lumtak.commands.common import (
     progress,
     say_json,
     user_option,
-    with_workshop,
+    with_data_folder,
 )
 from lumtak.commands.look import count, say_audit
 from lumtak.core.setting import parse_ref
 from lumtak.core.units import counted, percent, ram, signed, span
 from lumtak.errors import UsageError
-from lumtak.report.charts import KINDS_OF_CHART, Format, Kind
+from lumtak.report.charts import CHART_KINDS, ChartFormat, ChartKind
 from lumtak.storage import write_whole
+from lumtak.work.audit import choose_all_eased, make_audit, toggle
+from lumtak.work.data_folder import DataFolder
 from lumtak.work.handover import draw_chart
+from lumtak.work.intake import begin_job, reopen_job
+from lumtak.work.open_job import OpenJob
 from lumtak.work.places import results_folder
-from lumtak.work.visit import Visit
-from lumtak.work.workshop import Workshop
+from lumtak.work.plan import carry_out, plan_of
+from lumtak.work.proof import comparisons_of, pace_of, read_after, same_point_s, why_provisional
+from lumtak.work.reading import baselines_of, choose_baseline, read_baseline
 
 _DEMO_PACE = 60.0
 
@@ -38,14 +43,14 @@ def open_workbench(folder: Path, *, demo: bool = False) -> None:
     from lumtak.tui.app import LumtakApp
 
     log_to(folder)
-    workshop = Workshop(folder)
+    data_folder = DataFolder(folder)
     try:
-        app = LumtakApp(workshop, pace=_DEMO_PACE, demo=demo)
+        app = LumtakApp(data_folder, pace=_DEMO_PACE, demo=demo)
         app.run()
         if app.problem is not None:
             raise app.problem
     finally:
-        workshop.close()
+        data_folder.close()
 
 
 @click.command("demo")
@@ -82,10 +87,10 @@ def example_command(out: Path, seed: int) -> None:
 
 @click.command("jobs")
 @json_option
-@with_workshop
-def jobs_command(workshop: Workshop, *, as_json: bool) -> None:
+@with_data_folder
+def jobs_command(data_folder: DataFolder, *, as_json: bool) -> None:
     """All jobs, the one worked on last first."""
-    jobs = workshop.casebook.jobs()
+    jobs = data_folder.casebook.jobs()
     if as_json:
         say_json(
             [
@@ -119,15 +124,15 @@ def jobs_command(workshop: Workshop, *, as_json: bool) -> None:
 @click.option(
     "--out", type=click.Path(path_type=Path, file_okay=False), required=True, metavar="DIR"
 )
-@with_workshop
-def report_command(workshop: Workshop, job: str, out: Path) -> None:
+@with_data_folder
+def report_command(data_folder: DataFolder, job: str, out: Path) -> None:
     """Write the report of JOB to DIR: report.pdf, load.svg, job.json."""
     from lumtak.work.handover import write_report
 
-    visit = Visit.reopen(workshop, workshop.casebook.job(job))
-    for path in write_report(visit, out):
+    open_job = reopen_job(data_folder, data_folder.casebook.job(job))
+    for path in write_report(open_job, out):
         click.echo(str(path))
-    visit.close()
+    open_job.close()
 
 
 @click.group("job")
@@ -148,15 +153,15 @@ def job_group() -> None:
 
 @click.command("chart")
 @click.argument("job")
-@click.option("--kind", type=click.Choice(KINDS_OF_CHART), default="load", show_default=True)
+@click.option("--kind", type=click.Choice(CHART_KINDS), default="load", show_default=True)
 @click.option(
     "--out",
     type=click.Path(path_type=Path, dir_okay=False),
     required=True,
     metavar="FILE.svg|FILE.pdf",
 )
-@with_workshop
-def chart_command(workshop: Workshop, job: str, kind: Kind, out: Path) -> None:
+@with_data_folder
+def chart_command(data_folder: DataFolder, job: str, kind: ChartKind, out: Path) -> None:
     """Draw one chart of JOB: load over time, spread of the samples, bridge from before to after,
     RAM and CPU as strips.
 
@@ -164,15 +169,15 @@ def chart_command(workshop: Workshop, job: str, kind: Kind, out: Path) -> None:
     lumtak chart drawing-bench-1 --kind bridge --out bridge.svg
     lumtak chart drawing-bench-1 --kind load --out load.pdf
     """
-    forms: dict[str, Format] = {".svg": "svg", ".pdf": "pdf"}
+    forms: dict[str, ChartFormat] = {".svg": "svg", ".pdf": "pdf"}
     form = forms.get(out.suffix.lower())
     if form is None:
         raise UsageError(
             f"{out} is neither .svg nor .pdf.", "Name the file with one of these endings."
         )
-    visit = _reopen(workshop, job)
-    data = draw_chart(visit, kind, form)
-    visit.close()
+    open_job = _reopen(data_folder, job)
+    data = draw_chart(open_job, kind, form)
+    open_job.close()
     write_whole(out, data)
     click.echo(f"{out}: {len(data)} bytes.")
 
@@ -181,17 +186,17 @@ def chart_command(workshop: Workshop, job: str, kind: Kind, out: Path) -> None:
 @click.argument("computer")
 @click.option("--profile", "profile_name", required=True, metavar="NAME|FILE")
 @user_option
-@with_workshop
-def job_start(workshop: Workshop, computer: str, profile_name: str, user: str | None) -> None:
+@with_data_folder
+def job_start(data_folder: DataFolder, computer: str, profile_name: str, user: str | None) -> None:
     """Intake: identify COMPUTER and begin a job; prints its name."""
-    profile = workshop.profile(profile_name)
-    visit = Visit.start(workshop, workshop.computer(computer, user=user), profile)
-    visit.close()
-    click.echo(visit.job.id)
+    profile = data_folder.profile(profile_name)
+    open_job = begin_job(data_folder, data_folder.computer(computer, user=user), profile)
+    open_job.close()
+    click.echo(open_job.job.id)
 
 
-def _reopen(workshop: Workshop, job: str) -> Visit:
-    return Visit.reopen(workshop, workshop.casebook.job(job))
+def _reopen(data_folder: DataFolder, job: str) -> OpenJob:
+    return reopen_job(data_folder, data_folder.casebook.job(job))
 
 
 @job_group.command("baseline")
@@ -210,9 +215,9 @@ def _reopen(workshop: Workshop, job: str) -> Visit:
     metavar="NUMBER",
     help="Judge and compare by this one of them; nothing is read.",
 )
-@with_workshop
+@with_data_folder
 def job_baseline(
-    workshop: Workshop, job: str, seconds: float | None, use: int | None, *, listing: bool
+    data_folder: DataFolder, job: str, seconds: float | None, use: int | None, *, listing: bool
 ) -> None:
     """Read the load before anything is changed. All baselines are kept; the newest counts, or the
     one that is chosen.
@@ -222,58 +227,58 @@ def job_baseline(
     lumtak job baseline drawing-bench-1 --list
     lumtak job baseline drawing-bench-1 --use 3
     """
-    visit = _reopen(workshop, job)
+    open_job = _reopen(data_folder, job)
     if use is not None:
-        visit.choose_baseline(use)
+        choose_baseline(open_job, use)
     if listing or use is not None:
         rows = [
             (
-                "◆" if number == visit.job.baseline else "",
+                "◆" if number == open_job.job.baseline else "",
                 str(number),
                 reading.taken_at[:16].replace("T", " "),
                 f"CPU {percent(reading.mean('cpu_pct'))}",
                 f"RAM {ram(reading.mean('ram_used_bytes'))}",
                 f"{counted(len(reading.kept), 'sample')}",
             )
-            for number, reading in visit.baselines()
+            for number, reading in baselines_of(open_job)
         ]
-        visit.close()
+        open_job.close()
         columns(rows)
         return
-    reading = visit.read_baseline(seconds=seconds, on_sample=count)
+    reading = read_baseline(open_job, seconds=seconds, on_sample=count)
     progress("")
-    visit.go("audit")
-    visit.close()
+    open_job.go("audit")
+    open_job.close()
     click.echo(f"CPU {percent(reading.mean('cpu_pct'))}, RAM {ram(reading.mean('ram_used_bytes'))}")
 
 
 @job_group.command("audit")
 @click.argument("job")
-@with_workshop
-def job_audit(workshop: Workshop, job: str) -> None:
+@with_data_folder
+def job_audit(data_folder: DataFolder, job: str) -> None:
     """Weigh and judge every item."""
-    visit = _reopen(workshop, job)
-    say_audit(visit.make_audit())
-    visit.close()
+    open_job = _reopen(data_folder, job)
+    say_audit(make_audit(open_job))
+    open_job.close()
 
 
 @job_group.command("choose")
 @click.argument("job")
 @click.argument("items", nargs=-1, metavar="[AREA:KEY...]")
 @click.option("--eased", is_flag=True, help="Everything that the profile does not need.")
-@with_workshop
-def job_choose(workshop: Workshop, job: str, items: tuple[str, ...], *, eased: bool) -> None:
+@with_data_folder
+def job_choose(data_folder: DataFolder, job: str, items: tuple[str, ...], *, eased: bool) -> None:
     """Choose items, or take them back; then show the plan."""
-    visit = _reopen(workshop, job)
-    if visit.job.audit is None:
-        visit.make_audit()
+    open_job = _reopen(data_folder, job)
+    if open_job.job.audit is None:
+        make_audit(open_job)
     if eased:
-        visit.choose_all_eased()
+        choose_all_eased(open_job)
     for item in items:
-        visit.toggle(parse_ref(item))
-    plan = visit.make_plan()
-    visit.go("plan")
-    visit.close()
+        toggle(open_job, parse_ref(item))
+    plan = plan_of(open_job)
+    open_job.go("plan")
+    open_job.close()
     columns(
         [(str(s.change.ref), f"{s.before} → {s.change.value}", s.projected) for s in plan.steps]
     )
@@ -286,15 +291,15 @@ def job_choose(workshop: Workshop, job: str, items: tuple[str, ...], *, eased: b
 
 @job_group.command("apply")
 @click.argument("job")
-@with_workshop
-def job_apply(workshop: Workshop, job: str) -> None:
+@with_data_folder
+def job_apply(data_folder: DataFolder, job: str) -> None:
     """Carry the plan out: before value to the journal, write, read back."""
-    visit = _reopen(workshop, job)
-    ask_first(visit.computer, (c.ref for c in visit.job.chosen))
-    outcomes = visit.apply(on_step=say_outcome)
-    owed = visit.owed().in_words()
-    visit.go("proof")
-    visit.close()
+    open_job = _reopen(data_folder, job)
+    ask_first(open_job.computer, (c.ref for c in open_job.job.chosen))
+    outcomes = carry_out(open_job, on_step=say_outcome)
+    owed = open_job.owed().in_words()
+    open_job.go("proof")
+    open_job.close()
     if owed:
         click.echo(owed)
     judge(outcomes, "changed")
@@ -312,22 +317,22 @@ def job_apply(workshop: Workshop, job: str) -> None:
     is_flag=True,
     help="Do not wait until the computer has been up as long as for the baseline.",
 )
-@with_workshop
-def job_after(workshop: Workshop, job: str, seconds: float | None, *, now: bool) -> None:
+@with_data_folder
+def job_after(data_folder: DataFolder, job: str, seconds: float | None, *, now: bool) -> None:
     """Read the load again, as long after the restart as the baseline; say whether it changed."""
-    from lumtak.report.content import headline, sentences
+    from lumtak.core.verdict import headline, sentences
 
-    visit = _reopen(workshop, job)
-    if not now and (wait_s := visit.same_point_s()):
+    open_job = _reopen(data_folder, job)
+    if not now and (wait_s := same_point_s(open_job)):
         progress(
             f"waiting {span(wait_s)}, until it has been up as long as for the baseline (--now does"
             " not wait)"
         )
-    visit.read_after(seconds=seconds, on_sample=count, at_once=now)
+    read_after(open_job, seconds=seconds, on_sample=count, at_once=now)
     progress("")
-    results = visit.comparisons()
-    visit.go("proof")
-    visit.close()
-    click.echo(headline(results, visit.provisional(), visit.pace()))
-    for said in sentences(results, visit.pace()):
+    results = comparisons_of(open_job)
+    open_job.go("proof")
+    open_job.close()
+    click.echo(headline(results, why_provisional(open_job), pace_of(open_job)))
+    for said in sentences(results, pace_of(open_job)):
         click.echo(said)

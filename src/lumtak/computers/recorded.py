@@ -7,7 +7,7 @@ import importlib
 from dataclasses import fields
 from typing import Any
 
-from lumtak.computers.hands.states import KINDS, Exact, Unknown, state_of
+from lumtak.computers.hands.states import STATE_KINDS, Exact, Unknown, state_of
 
 _REGISTRY = "lumtak.computers.linux.registry"
 """Brings the kinds that adapters define themselves; most are known without it."""
@@ -18,7 +18,7 @@ def recorded_state(said: Any) -> Exact:  # noqa: ANN401 - whatever a document ho
 
     `Unknown` where it is none, so that it can be shown, and is refused by every computer.
     """
-    if not (isinstance(said, dict) and str(said.get("kind")) in KINDS):
+    if not (isinstance(said, dict) and str(said.get("kind")) in STATE_KINDS):
         importlib.import_module(_REGISTRY)
     try:
         return state_of(said)

@@ -13,7 +13,7 @@ from lumtak.core.toml import read_toml
 from lumtak.errors import BadFileError
 
 FORMAT = 1
-Verdict = Literal["no effect", "harmful", "depends"]
+Grade = Literal["no effect", "harmful", "depends"]
 
 
 class Advice(Record):
@@ -22,7 +22,7 @@ class Advice(Record):
     name: str
     claim: str
     """As it is given."""
-    verdict: Verdict
+    verdict: Grade
     why: str
     """The mechanism."""
     instead: str

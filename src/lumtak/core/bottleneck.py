@@ -11,7 +11,7 @@ from lumtak.core.profile import Profile
 from lumtak.core.record import NotMeasured, Record
 from lumtak.core.units import GIB, MIB
 
-Kind = Literal["memory", "disk", "clock", "processor", "nothing"]
+Limit = Literal["memory", "disk", "clock", "processor", "nothing"]
 
 _SWAP_MIB_S = 1.0
 _STALLED_PCT = 5.0
@@ -26,7 +26,7 @@ _STEPS_GIB = (2, 4, 8, 16, 32, 64, 128)
 class Bottleneck(Record):
     """The one thing that holds it back."""
 
-    kind: Kind
+    kind: Limit
     figures: tuple[str, ...]
     """What says so."""
     not_by_settings: str = ""

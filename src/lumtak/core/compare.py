@@ -22,7 +22,7 @@ if TYPE_CHECKING:
 
 Verdict = Literal["lower", "none", "higher"]
 """After against before: lower, no clear difference, higher."""
-Finding = Literal["lower", "higher", "no effect", "not known"]
+Conclusion = Literal["lower", "higher", "no effect", "not known"]
 """As the verdict, but "none" told apart: the whole interval is within the practical threshold, or
 it is not."""
 
@@ -46,7 +46,7 @@ class Comparison(Record):
     """(low, high) of the difference; cautious."""
     verdict: Verdict
     """From the interval and the threshold alone, never from the difference itself."""
-    finding: Finding
+    finding: Conclusion
     threshold: float
     """Differences smaller than this do not matter in practice; 0 where nobody said so."""
     smallest: float
@@ -129,7 +129,7 @@ def compare_many(
     whole_a, whole_b = np.concatenate(a), np.concatenate(b)
     medians = [float(np.median(x)) for x in (whole_a, whole_b)]
     tails = [float(np.percentile(x, 95)) for x in (whole_a, whole_b)]
-    verdicts: dict[Finding, Verdict] = {
+    verdicts: dict[Conclusion, Verdict] = {
         "lower": "lower",
         "higher": "higher",
         "no effect": "none",
@@ -174,7 +174,7 @@ def _check(values: "Floats", name: str, column: str) -> None:
         )
 
 
-def _finding(low: float, high: float, threshold: float) -> Finding:
+def _finding(low: float, high: float, threshold: float) -> Conclusion:
     """No effect needs the whole interval inside the threshold.
 
     Lower and higher need it on one side of zero.

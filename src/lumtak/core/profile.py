@@ -39,13 +39,13 @@ class Threshold(Record):
     """Of all RAM."""
 
 
-class Effects(Record):
+class EffectWishes(Record):
     """Visual effects that stay."""
 
     keep: tuple[str, ...] = ()
 
 
-class Power(Record):
+class PowerWishes(Record):
     """The power plan for each source."""
 
     mains: str | None = None
@@ -96,8 +96,8 @@ class Profile(Record):
     needs: Needs = Needs()
     ceilings: Ceilings
     threshold: Threshold = Threshold()
-    effects: Effects = Effects()
-    power: Power = Power()
+    effects: EffectWishes = EffectWishes()
+    power: PowerWishes = PowerWishes()
     memory: MemoryRule = MemoryRule()
     storage: StorageRule = StorageRule()
     upkeep: Upkeep = Upkeep()

@@ -12,7 +12,7 @@ _SPACE_KEPT = 0.10
 Rule = Literal["shop", "hibernation", "measured"]
 
 
-class Part(Record):
+class MemoryPart(Record):
     """A part of the memory; the parts sum to the total."""
 
     name: str
@@ -31,7 +31,7 @@ class SwapSize(Record):
     """How free space bounds it; empty when it does not."""
 
 
-def memory_parts(facts: Facts, reading: Reading) -> tuple[Part, ...]:
+def memory_parts(facts: Facts, reading: Reading) -> tuple[MemoryPart, ...]:
     """Programs, shared memory, unattributed, cache and free, from the reading's means.
 
     They sum to the total.
@@ -46,7 +46,7 @@ def memory_parts(facts: Facts, reading: Reading) -> tuple[Part, ...]:
     rest = used - counted
     common = min(rest, shared) if not isinstance(shared, NotMeasured) else 0.0
     parts = [
-        Part(
+        MemoryPart(
             name="programs and services",
             size_bytes=counted,
             note="what each holds alone, as the ledger shows it",
@@ -54,20 +54,22 @@ def memory_parts(facts: Facts, reading: Reading) -> tuple[Part, ...]:
     ]
     if not isinstance(shared, NotMeasured):
         parts.append(
-            Part(
+            MemoryPart(
                 name="shared",
                 size_bytes=common,
                 note="held by several at once, and files kept in memory",
             )
         )
     parts += [
-        Part(
+        MemoryPart(
             name="unattributed",
             size_bytes=rest - common,
             note="the kernel, and what could not be told apart",
         ),
-        Part(name="cache", size_bytes=cache, note="no load: given back as soon as a program asks"),
-        Part(name="free", size_bytes=max(0.0, total - used - cache)),
+        MemoryPart(
+            name="cache", size_bytes=cache, note="no load: given back as soon as a program asks"
+        ),
+        MemoryPart(name="free", size_bytes=max(0.0, total - used - cache)),
     ]
     return tuple(parts)
 

@@ -14,11 +14,11 @@ from lumtak.core.profile import Ceilings
 from lumtak.core.record import Record, known
 from lumtak.core.setting import SettingRef
 
-Kind = Literal["guarded", "keep", "ask", "ease", "cache", "free"]
-Mark = Literal["plain", "chosen", "applied"]
-KINDS: tuple[Kind, ...] = ("guarded", "keep", "ask", "ease", "cache", "free")
+PieceKind = Literal["guarded", "keep", "ask", "ease", "cache", "free"]
+PieceMark = Literal["plain", "chosen", "applied"]
+PIECE_KINDS: tuple[PieceKind, ...] = ("guarded", "keep", "ask", "ease", "cache", "free")
 """Left to right."""
-KIND_WORDS: dict[Kind, str] = {
+PIECE_KIND_WORDS: dict[PieceKind, str] = {
     "guarded": "system, guarded",
     "keep": "kept",
     "ask": "ask the owner",
@@ -33,10 +33,10 @@ class Piece(Record):
 
     key: str
     """The consumer, or "unattributed", "cache", "free"."""
-    kind: Kind
+    kind: PieceKind
     share: float
     """Of the whole, 0 to 1."""
-    mark: Mark = "plain"
+    mark: PieceMark = "plain"
 
 
 class Strip(Record):
@@ -96,8 +96,8 @@ def strips(
 class Glance(Record):
     """The last load of a computer, small enough for a line: shares by kind."""
 
-    ram: dict[Kind, float]
-    cpu: dict[Kind, float]
+    ram: dict[PieceKind, float]
+    cpu: dict[PieceKind, float]
     ram_pct: float
     cpu_pct: float
     ceilings: Ceilings
@@ -109,9 +109,9 @@ def glance(
     cut: tuple[Strip, Strip], ceilings: Ceilings, what: Literal["baseline", "after"], taken_at: str
 ) -> Glance:
     """(RAM, CPU) of a reading, summed by kind."""
-    sums: list[dict[Kind, float]] = []
+    sums: list[dict[PieceKind, float]] = []
     for strip in cut:
-        by_kind: dict[Kind, float] = {}
+        by_kind: dict[PieceKind, float] = {}
         for piece in strip.pieces:
             by_kind[piece.kind] = by_kind.get(piece.kind, 0.0) + piece.share
         sums.append(by_kind)
@@ -130,7 +130,7 @@ def marked(
     strip: Strip, *, chosen: Iterable[SettingRef] = (), applied: Iterable[SettingRef] = ()
 ) -> Strip:
     """The same strip with these pieces marked, and no others."""
-    marks: dict[str, Mark] = {str(ref): "chosen" for ref in chosen}
+    marks: dict[str, PieceMark] = {str(ref): "chosen" for ref in chosen}
     marks.update({str(ref): "applied" for ref in applied})
     pieces = tuple(
         (
@@ -153,13 +153,13 @@ def _pieces(costs: dict[str, float], whole: float, found: Audit | None) -> list[
     pieces = []
     for key, cost in costs.items():
         finding = found.by_address.get(key) if found else None
-        kind: Kind = finding.stance if finding else "guarded" if is_system(key) else "ask"
+        kind: PieceKind = finding.stance if finding else "guarded" if is_system(key) else "ask"
         if cost > 0:
             pieces.append(Piece(key=key, kind=kind, share=cost * scale))
     rest = whole - sum(p.share for p in pieces)
     if rest > 1e-9:
         pieces.append(Piece(key="unattributed", kind="guarded", share=rest))
-    pieces.sort(key=lambda p: (KINDS.index(p.kind), -p.share, p.key))
+    pieces.sort(key=lambda p: (PIECE_KINDS.index(p.kind), -p.share, p.key))
     return pieces
 
 

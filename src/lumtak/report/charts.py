@@ -7,7 +7,7 @@ from typing import Any, Literal, get_args
 from lumtak.core.bridge import Bridge
 from lumtak.core.load import Reading
 from lumtak.core.record import Record
-from lumtak.core.strip import KIND_WORDS, KINDS, Strip
+from lumtak.core.strip import PIECE_KIND_WORDS, PIECE_KINDS, Strip
 from lumtak.core.units import GIB
 from lumtak.report.plotting import plotting
 
@@ -22,9 +22,9 @@ COLOURS = {
 _BEFORE, _AFTER, _INK = "#8a949d", "#1f5f8f", "#22282e"
 
 
-Kind = Literal["load", "spread", "bridge", "strips"]
-KINDS_OF_CHART: tuple[Kind, ...] = get_args(Kind)
-Format = Literal["svg", "pdf"]
+ChartKind = Literal["load", "spread", "bridge", "strips"]
+CHART_KINDS: tuple[ChartKind, ...] = get_args(ChartKind)
+ChartFormat = Literal["svg", "pdf"]
 
 
 class Drawn(Record):
@@ -54,7 +54,7 @@ def load_svg(
     return _rendered(draw, (8.0, 4.6), "svg").decode("utf-8")
 
 
-def chart(kind: Kind, drawn: Drawn, form: Format) -> bytes:
+def chart(kind: ChartKind, drawn: Drawn, form: ChartFormat) -> bytes:
     """One chart as a file's bytes: text stays text in SVG, fonts are embedded in PDF.
 
     The same input gives the same bytes.
@@ -90,7 +90,7 @@ def chart(kind: Kind, drawn: Drawn, form: Format) -> bytes:
     return _rendered(draw, (8.0, 5.4 if kind == "bridge" else 3.6), form)
 
 
-def _rendered(draw: Callable[[Any], None], size: tuple[float, float], form: Format) -> bytes:
+def _rendered(draw: Callable[[Any], None], size: tuple[float, float], form: ChartFormat) -> bytes:
     mpl = plotting()
     from matplotlib.figure import Figure
 
@@ -244,9 +244,9 @@ def _strips(
     labelled: set[str] = set()
     for place, (_, strip) in enumerate(reversed(strips.items())):
         edge = 0.0
-        for kind in KINDS:
+        for kind in PIECE_KINDS:
             width = sum(p.share for p in strip.pieces if p.kind == kind) * scale
-            label = KIND_WORDS[kind] if kind not in labelled else None
+            label = PIECE_KIND_WORDS[kind] if kind not in labelled else None
             labelled.add(kind)
             axes.barh(
                 place,

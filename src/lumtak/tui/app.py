@@ -14,14 +14,14 @@ from lumtak.tui.background import WorkingScreen
 from lumtak.tui.bench import BenchScreen
 from lumtak.tui.interview import InterviewScreen
 from lumtak.tui.theme import DARK, LIGHT
-from lumtak.work.workshop import Workshop
+from lumtak.work.data_folder import DataFolder
 
 
 class LumtakApp(App[None]):
     """The full-screen application.
 
     Args:
-        workshop: keeps jobs, journal and profiles; builds computers.
+        data_folder: keeps jobs, journal and profiles; builds computers.
         pace: how fast simulated computers live.
         demo: whether this is the demo, of which nothing stays.
     """
@@ -34,9 +34,9 @@ class LumtakApp(App[None]):
         Binding("ctrl+t", "other_theme", "Dark or light", show=False),
     ]
 
-    def __init__(self, workshop: Workshop, *, pace: float, demo: bool = False) -> None:
+    def __init__(self, data_folder: DataFolder, *, pace: float, demo: bool = False) -> None:
         super().__init__()
-        self.workshop = workshop
+        self.data_folder = data_folder
         self.pace = pace
         self.demo = demo
         self.problem: BaseException | None = None

@@ -24,8 +24,8 @@ from lumtak.tui.job_screen import JobScreen
 from lumtak.tui.theme import WIDE, Palette
 from lumtak.tui.widgets.lines import Line, LineList, fit, whole_sentences
 from lumtak.tui.widgets.mini import glance_line
-from lumtak.work.changes import Standing, standing_changes
-from lumtak.work.visit import Visit
+from lumtak.work.changes import StandingChanges, standing_changes
+from lumtak.work.intake import begin_job, reopen_job
 
 _PLAIN_PROFILE = "writing-and-web"
 """The one to begin with where nothing is known."""
@@ -49,7 +49,7 @@ class BenchScreen(Screen[None]):
         self._jobs: dict[str, Heading] = {}
         self._profiles: dict[str, Profile] = {}
         self._opening = False
-        self._standing: dict[str, Standing] = {}
+        self._standing: dict[str, StandingChanges] = {}
 
     def compose(self) -> ComposeResult:
         """Head, lines, hint."""
@@ -74,14 +74,14 @@ class BenchScreen(Screen[None]):
     def _look_at_changes(self) -> None:
         """What stands changed on each computer, and whether it drifted."""
         try:
-            found = standing_changes(self.workbench.workshop)
+            found = standing_changes(self.workbench.data_folder)
         except LumtakError as error:
             self.app.call_from_thread(self._failed, str(error))
             return
         self.app.call_from_thread(self._looked, found)
 
-    def _looked(self, found: dict[str, Standing]) -> None:
-        for notice in self.workbench.workshop.notices():
+    def _looked(self, found: dict[str, StandingChanges]) -> None:
+        for notice in self.workbench.data_folder.notices():
             self.notify(notice, timeout=20, markup=False)
         if found != self._standing:
             self._standing = found
@@ -95,7 +95,7 @@ class BenchScreen(Screen[None]):
         where = (
             "  demo: made-up computers, nothing stays"
             if self.workbench.demo
-            else f"  {in_short(self.workbench.workshop.home)}"
+            else f"  {in_short(self.workbench.data_folder.home)}"
         )
         head.append(where, style=palette.soft)
         self.query_one("#head", Static).update(head)
@@ -124,7 +124,7 @@ class BenchScreen(Screen[None]):
         self.query_one("#hint", Static).update(whole_sentences(text, self.app.size.width - 2))
 
     def _opening_lines(self, palette: Palette) -> list[Line]:
-        self._jobs = {job.id: job for job in self.workbench.workshop.casebook.jobs()}
+        self._jobs = {job.id: job for job in self.workbench.data_folder.casebook.jobs()}
         lines = [Line(Text()), _heading("Jobs", palette)]
         lines += [
             Line(self._job_line(job, palette), f"job {job.id}") for job in self._jobs.values()
@@ -188,7 +188,7 @@ class BenchScreen(Screen[None]):
         return head.title.lower(), head.about
 
     def _profile_lines(self, palette: Palette) -> list[Line]:
-        self._profiles = self.workbench.workshop.profiles()
+        self._profiles = self.workbench.data_folder.profiles()
         name, _ = self._about(self._address or "local")
         lines = [
             Line(Text()),
@@ -243,8 +243,8 @@ class BenchScreen(Screen[None]):
         """Everything ever changed on the computer under the cursor, or on that of the job."""
         from lumtak.tui.put_back import PutBackScreen
 
-        workshop = self.workbench.workshop
-        self._open_beside(lambda computer: PutBackScreen(workshop, computer, keep=False))
+        data_folder = self.workbench.data_folder
+        self._open_beside(lambda computer: PutBackScreen(data_folder, computer, keep=False))
 
     def _open_beside(self, screen: Callable[[Computer], Screen[None]]) -> None:
         """A screen on the computer under the cursor, made in the background."""
@@ -259,7 +259,7 @@ class BenchScreen(Screen[None]):
         self, screen: Callable[[Computer], Screen[None]], address: str, user: str | None
     ) -> None:
         try:
-            computer = self.workbench.workshop.computer(
+            computer = self.workbench.data_folder.computer(
                 address, user=user, pace=self.workbench.pace
             )
         except LumtakError as error:
@@ -309,28 +309,28 @@ class BenchScreen(Screen[None]):
     def _begin(self, address: str, profile: Profile) -> None:
         self._opening = True
         self._hint("Looking at the computer…")
-        workshop, pace = self.workbench.workshop, self.workbench.pace
+        data_folder, pace = self.workbench.data_folder, self.workbench.pace
         self._in_background(
-            lambda: Visit.start(workshop, workshop.computer(address, pace=pace), profile)
+            lambda: begin_job(data_folder, data_folder.computer(address, pace=pace), profile)
         )
 
     def _open(self, number: str) -> None:
         self._opening = True
         self._hint("Opening the job…")
-        workshop, pace = self.workbench.workshop, self.workbench.pace
+        data_folder, pace = self.workbench.data_folder, self.workbench.pace
         self._in_background(
-            lambda: Visit.reopen(workshop, workshop.casebook.job(number), pace=pace)
+            lambda: reopen_job(data_folder, data_folder.casebook.job(number), pace=pace)
         )
 
     @work(thread=True, exit_on_error=False)
     def _in_background(self, make) -> None:  # type: ignore[no-untyped-def]  # noqa: ANN001
-        """Make a visit without holding the screen up."""
+        """Open a job without holding the screen up."""
         try:
-            visit = make()
+            open_job = make()
         except LumtakError as error:
             self.app.call_from_thread(self._failed, str(error))
             return
-        screen = JobScreen(visit)
+        screen = JobScreen(open_job)
         self.app.call_from_thread(self.app.push_screen, screen)
 
     def _failed(self, sentence: str) -> None:

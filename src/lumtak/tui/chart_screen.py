@@ -13,11 +13,11 @@ from textual.widgets import Button, Input, Static
 
 from lumtak.core.text import plain
 from lumtak.errors import LumtakError
-from lumtak.report.charts import Format, Kind
+from lumtak.report.charts import ChartFormat, ChartKind
 from lumtak.storage import in_short, write_whole
 from lumtak.work.places import results_folder
 
-KIND_WORDS: dict[Kind, str] = {
+CHART_KIND_WORDS: dict[ChartKind, str] = {
     "load": "Load over time",
     "spread": "Spread of the samples",
     "bridge": "Bridge to the after reading",
@@ -41,17 +41,19 @@ class ChartScreen(ModalScreen[None]):
         Binding("right", "app.focus_next", "Next", show=False),
     ]
 
-    def __init__(self, draw: Callable[[Kind, Format], bytes], kind: Kind, stem: str) -> None:
+    def __init__(
+        self, draw: Callable[[ChartKind, ChartFormat], bytes], kind: ChartKind, stem: str
+    ) -> None:
         super().__init__(classes="ask")
         self._draw, self._kind, self._stem = draw, kind, stem
-        self._form: Format = "svg"
+        self._form: ChartFormat = "svg"
 
     def compose(self) -> ComposeResult:
         """Kinds, the file, the acts."""
         with Vertical(id="paper"):
             yield Static("Save a chart of this job", id="question", markup=False)
             with Vertical(id="kinds"):
-                for kind, words in KIND_WORDS.items():
+                for kind, words in CHART_KIND_WORDS.items():
                     yield Button(words, id=kind, compact=True)
             with Horizontal(id="file"):
                 yield Static("to ", markup=False)
@@ -67,9 +69,9 @@ class ChartScreen(ModalScreen[None]):
         self._choose(self._kind)
         self.query_one("#svg").focus()
 
-    def _choose(self, kind: Kind) -> None:
+    def _choose(self, kind: ChartKind) -> None:
         self._kind = kind
-        for name, words in KIND_WORDS.items():
+        for name, words in CHART_KIND_WORDS.items():
             self.query_one(f"#{name}", Button).label = ("◆ " if name == kind else "  ") + words
         self.query_one(Input).value = in_short(results_folder() / f"{self._stem}-{kind}")
         self.query_one("#said", Static).update("")
@@ -78,9 +80,9 @@ class ChartScreen(ModalScreen[None]):
         """Choose, save, close."""
         event.stop()
         name = event.button.id or ""
-        if name in KIND_WORDS:
+        if name in CHART_KIND_WORDS:
             self._choose(name)
-        elif name in get_args(Format):
+        elif name in get_args(ChartFormat):
             self._save(name)  # type: ignore[arg-type]
         else:
             self.dismiss()
@@ -90,7 +92,7 @@ class ChartScreen(ModalScreen[None]):
         event.stop()
         self._save("pdf" if event.value.lower().endswith(".pdf") else "svg")
 
-    def _save(self, form: Format) -> None:
+    def _save(self, form: ChartFormat) -> None:
         path = Path(self.query_one(Input).value).expanduser()
         if path.suffix.lower() in {".svg", ".pdf"}:
             path = path.with_suffix("")
@@ -99,7 +101,7 @@ class ChartScreen(ModalScreen[None]):
         self._write(self._kind, form, path)
 
     @work(thread=True, exit_on_error=False)
-    def _write(self, kind: Kind, form: Format, path: Path) -> None:
+    def _write(self, kind: ChartKind, form: ChartFormat, path: Path) -> None:
         try:
             data = self._draw(kind, form)
             write_whole(path, data)

@@ -16,14 +16,14 @@ from lumtak.tui.help import HelpScreen
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.lines import Line, LineList, column
 from lumtak.work.actions import heavy_processes
-from lumtak.work.visit import Visit
+from lumtak.work.open_job import OpenJob
 
 
 class EndingScreen(WorkingScreen):
     """Processes that run now.
 
     Args:
-        visit: the job in which it is recorded.
+        open_job: the job in which it is recorded.
     """
 
     CSS_PATH = "aside.tcss"
@@ -33,10 +33,10 @@ class EndingScreen(WorkingScreen):
         Binding("question_mark", "help", "Help", show=False),
     ]
 
-    def __init__(self, visit: Visit) -> None:
+    def __init__(self, open_job: OpenJob) -> None:
         super().__init__()
         self.add_class("aside")
-        self._visit = visit
+        self._open_job = open_job
         self._found: list[Running] = []
 
     def compose(self) -> ComposeResult:
@@ -57,10 +57,12 @@ class EndingScreen(WorkingScreen):
 
     def action_look_again(self) -> None:
         """What runs now."""
-        visit = self._visit
+        open_job = self._open_job
         self.begin(
             "looking at what runs",
-            lambda: heavy_processes(visit.computer, visit.workshop.catalogue, stop=self.stop),
+            lambda: heavy_processes(
+                open_job.computer, open_job.data_folder.catalogue, stop=self.stop
+            ),
             self._looked,
         )
 
@@ -70,7 +72,7 @@ class EndingScreen(WorkingScreen):
     def update_all(self) -> None:
         """As it is now."""
         palette = Palette(self.app)
-        self.draw_head(self._visit.job.computer_name, "end a process")
+        self.draw_head(self._open_job.job.computer_name, "end a process")
         self.query_one("#say", Static).update(
             "An ended process cannot be put back, so this is never part of a plan. It is recorded"
             " in the job."
@@ -78,7 +80,7 @@ class EndingScreen(WorkingScreen):
         lines = [Line(self._row(r, palette), f"process {r.process.pid}") for r in self._found]
         done = [
             Line(Text(f"   {plain(a.at[11:16])}  {a.in_words()}", style=palette.soft))
-            for a in self._visit.job.actions
+            for a in self._open_job.job.actions
         ]
         if done:
             lines = [
@@ -132,7 +134,7 @@ class EndingScreen(WorkingScreen):
                 what = f"ending {plain(one.title, 30)}"
                 self.begin(
                     what,
-                    lambda: self._visit.end_process(one, way),
+                    lambda: self._open_job.end_process(one, way),
                     lambda a: self._ended_one(one, a),
                 )
 

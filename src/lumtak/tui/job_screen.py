@@ -19,13 +19,13 @@ from lumtak.core.strip import Strip, marked, strips
 from lumtak.core.text import plain
 from lumtak.errors import LumtakError
 from lumtak.journal import Entry, Owed
-from lumtak.report.charts import Kind
+from lumtak.report.charts import ChartKind
 from lumtak.tui.background import WorkingScreen
 from lumtak.tui.help import HelpScreen
 from lumtak.tui.saver import Saver
 from lumtak.tui.stations.apply import ApplyStation
 from lumtak.tui.stations.audit import AuditStation
-from lumtak.tui.stations.base import Station as StationView
+from lumtak.tui.stations.base import StationView
 from lumtak.tui.stations.baseline import BaselineStation
 from lumtak.tui.stations.handover import HandoverStation
 from lumtak.tui.stations.intake import IntakeStation
@@ -35,10 +35,12 @@ from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.ledger import Ledger
 from lumtak.tui.widgets.lines import whole_sentences
 from lumtak.tui.widgets.route import Route
-from lumtak.work.visit import Visit
+from lumtak.work.open_job import OpenJob
+from lumtak.work.proof import after_is_due, bridges_of, same_point_s, why_provisional
+from lumtak.work.reading import baselines_of
 
 _LOW = 30
-_CHARTS: dict[Station, Kind] = {"baseline": "load", "proof": "bridge", "handover": "spread"}
+_CHARTS: dict[Station, ChartKind] = {"baseline": "load", "proof": "bridge", "handover": "spread"}
 """The chart that fits a station; strips elsewhere."""
 
 
@@ -46,7 +48,7 @@ class JobScreen(WorkingScreen):
     """One job at work.
 
     Args:
-        visit: the job with its computer.
+        open_job: the job with its computer.
     """
 
     CSS_PATH = "job_screen.tcss"
@@ -66,11 +68,11 @@ class JobScreen(WorkingScreen):
         Binding("question_mark", "help", "Help", show=False),
     ]
 
-    def __init__(self, visit: Visit) -> None:
+    def __init__(self, open_job: OpenJob) -> None:
         super().__init__()
-        self.visit = visit
-        self.saver = Saver(visit.workshop.casebook, self._not_kept)
-        visit.save = self.saver
+        self.open_job = open_job
+        self.saver = Saver(open_job.data_folder.casebook, self._not_kept)
+        open_job.save = self.saver
         self.baseline: Reading | None
         self.after: Reading | None
         self.baselines: list[tuple[int, Reading]]
@@ -85,12 +87,12 @@ class JobScreen(WorkingScreen):
         """Why the after reading does not count."""
         self.take(self.look())
         self._cut: list[tuple[tuple[object, ...], tuple[Strip, Strip]]] = []
-        self.capabilities = visit.computer.about.capabilities()
+        self.capabilities = open_job.computer.about.capabilities()
 
     @property
     def job(self) -> Job:
         """The job as it is now."""
-        return self.visit.job
+        return self.open_job.job
 
     def compose(self) -> ComposeResult:
         """Head, ledger, route, stations, hint."""
@@ -109,7 +111,7 @@ class JobScreen(WorkingScreen):
 
     def on_mount(self) -> None:
         """Land where the job was; at Apply when something was interrupted there."""
-        if self.visit.interrupted.lines:
+        if self.open_job.interrupted.lines:
             self.action_go("apply")
         elif self.due:
             self.action_go("proof")
@@ -214,7 +216,7 @@ class JobScreen(WorkingScreen):
     def action_go(self, station: Station) -> None:
         """Open a station."""
         if station != self.job.station:
-            self.visit.go(station)
+            self.open_job.go(station)
             self.query_one(ContentSwitcher).current = station
             self.update_all()
             self._view().arrive()
@@ -232,7 +234,7 @@ class JobScreen(WorkingScreen):
     def on_ledger_picked(self, message: Ledger.Picked) -> None:
         """A piece was clicked: the audit opens on it."""
         if self.job.audit and message.key in self.job.audit.by_address:
-            self.visit.select(message.key)
+            self.open_job.select(message.key)
             self.action_go("audit")
             self.update_all()
 
@@ -240,7 +242,7 @@ class JobScreen(WorkingScreen):
         """Along the strips, piece by piece."""
         key = self.query_one(Ledger).step(steps)
         if key and self.job.audit and key in self.job.audit.by_address:
-            self.visit.select(key)
+            self.open_job.select(key)
             self._view().show()
 
     def action_chart(self) -> None:
@@ -251,7 +253,7 @@ class JobScreen(WorkingScreen):
         kind = _CHARTS.get(self.job.station, "strips")
         if kind == "bridge" and not self.bridges:
             kind = "load"
-        self.app.push_screen(ChartScreen(partial(draw_chart, self.visit), kind, self.job.id))
+        self.app.push_screen(ChartScreen(partial(draw_chart, self.open_job), kind, self.job.id))
 
     def action_help(self) -> None:
         """Explain the station."""
@@ -263,7 +265,8 @@ class JobScreen(WorkingScreen):
 
         if self.free():
             self.app.push_screen(
-                PutBackScreen(self.visit.workshop, self.visit.computer, keep=True), self._come_back
+                PutBackScreen(self.open_job.data_folder, self.open_job.computer, keep=True),
+                self._come_back,
             )
 
     def action_end_process(self) -> None:
@@ -271,7 +274,7 @@ class JobScreen(WorkingScreen):
         from lumtak.tui.ending import EndingScreen
 
         if self.free():
-            self.app.push_screen(EndingScreen(self.visit), self._come_back)
+            self.app.push_screen(EndingScreen(self.open_job), self._come_back)
 
     def action_bench(self) -> None:
         """Back to the bench, unless the station had something to end; the job stays where it is."""
@@ -285,7 +288,7 @@ class JobScreen(WorkingScreen):
     def let_go(self) -> None:
         """The computer, and the saver once everything is kept."""
         try:
-            self.visit.close()
+            self.open_job.close()
         except LumtakError as error:
             self.app.call_from_thread(self.tell, str(error))
         self.saver.close()
@@ -320,9 +323,21 @@ class JobScreen(WorkingScreen):
 
     def look(self) -> object:
         """Readings, what is owed, changes."""
-        visit = self.visit
-        due = (visit.after_is_due(), visit.same_point_s(), visit.bridges(), visit.provisional())
-        return visit.baseline, visit.after, visit.baselines(), visit.owed(), visit.entries(), due
+        open_job = self.open_job
+        due = (
+            after_is_due(open_job),
+            same_point_s(open_job),
+            bridges_of(open_job),
+            why_provisional(open_job),
+        )
+        return (
+            open_job.baseline,
+            open_job.after,
+            baselines_of(open_job),
+            open_job.owed(),
+            open_job.entries(),
+            due,
+        )
 
     def take(self, found: Any) -> None:  # noqa: ANN401 - what `look` gave
         """Show them from now on."""
@@ -339,5 +354,5 @@ class JobScreen(WorkingScreen):
     def select(self, ref: SettingRef | None) -> None:
         """This item is lit in both strips."""
         address = "" if ref is None else str(ref)
-        self.visit.select(address)
+        self.open_job.select(address)
         self.query_one(Ledger).light(address or None)

@@ -20,8 +20,8 @@ from lumtak.tui.help import HelpScreen
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.lines import Line, LineList, column
 from lumtak.work.changes import Changes, changes_of
+from lumtak.work.data_folder import DataFolder
 from lumtak.work.rights import asking
-from lumtak.work.workshop import Workshop
 
 _NARROW = 100
 
@@ -41,7 +41,7 @@ class PutBackScreen(WorkingScreen):
     """One list; marked changes, or all, go back.
 
     Args:
-        workshop: has the journal.
+        data_folder: has the journal.
         computer: whose changes they are.
         keep: whether somebody else closes the computer.
     """
@@ -55,10 +55,10 @@ class PutBackScreen(WorkingScreen):
         Binding("question_mark", "help", "Help", show=False),
     ]
 
-    def __init__(self, workshop: Workshop, computer: Computer, *, keep: bool) -> None:
+    def __init__(self, data_folder: DataFolder, computer: Computer, *, keep: bool) -> None:
         super().__init__()
         self.add_class("aside")
-        self._workshop, self._computer, self._keep = workshop, computer, keep
+        self._data_folder, self._computer, self._keep = data_folder, computer, keep
         self._changes: Changes | None = None
         self._marked: set[int] = set()
         self._opened: set[int] = set()
@@ -87,7 +87,7 @@ class PutBackScreen(WorkingScreen):
 
     def look(self) -> object:
         """All changes, held against the computer."""
-        return changes_of(self._workshop, self._computer)
+        return changes_of(self._data_folder, self._computer)
 
     def take(self, found: object) -> None:
         """Show them from now on."""
@@ -371,7 +371,7 @@ class PutBackScreen(WorkingScreen):
 
         def job() -> list[Outcome]:
             return put_back(
-                self._workshop.journal,
+                self._data_folder.journal,
                 self._computer,
                 numbers,
                 overwrite=question.overwrite,

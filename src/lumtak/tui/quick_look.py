@@ -15,7 +15,7 @@ from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.lines import Line, LineList
 from lumtak.tui.widgets.live import Live
 from lumtak.work.quick import Look, Row, look_in_words, quick_look
-from lumtak.work.reading import conditions_of, take_reading
+from lumtak.work.sampling import take_reading
 
 _SECONDS = 20.0
 
@@ -56,9 +56,12 @@ class QuickLookScreen(WorkingScreen):
         live = self.query_one(Live)
 
         def read() -> tuple[Facts, Reading]:
-            live.under(conditions_of(self._computer.about.system()))
             reading = take_reading(
-                self._computer, seconds=_SECONDS, on_sample=live.note, stop=self.stop
+                self._computer,
+                seconds=_SECONDS,
+                on_begin=live.under,
+                on_sample=live.note,
+                stop=self.stop,
             )
             return self._computer.about.facts(), reading
 

@@ -4,7 +4,7 @@ from textual.app import App
 from textual.theme import Theme
 
 from lumtak.core.audit import Stance
-from lumtak.core.strip import KINDS, Kind
+from lumtak.core.strip import PIECE_KINDS, PieceKind
 
 DARK = Theme(
     name="lumtak-dark",
@@ -59,7 +59,7 @@ LIGHT = Theme(
     },
 )
 
-FILLS: dict[Kind, str] = {
+FILLS: dict[PieceKind, str] = {
     "guarded": "▓",
     "keep": "▒",
     "ask": "░",
@@ -86,7 +86,7 @@ class Palette:
 
     def __init__(self, app: "App[object]") -> None:
         colours = app.theme_variables
-        self.kinds: dict[Kind, str] = {kind: colours[f"kind-{kind}"] for kind in KINDS}
+        self.kinds: dict[PieceKind, str] = {kind: colours[f"kind-{kind}"] for kind in PIECE_KINDS}
         self.soft = colours["soft"]
         self.rule = colours["rule"]
         self.lit = colours["lit"]

@@ -7,7 +7,7 @@ from lumtak.core.text import plain
 from lumtak.core.units import counted
 from lumtak.errors import LumtakError
 from lumtak.journal import Drift, Entry, drift, owed_now
-from lumtak.work.workshop import Workshop
+from lumtak.work.data_folder import DataFolder
 
 
 class Visited(Record):
@@ -45,11 +45,11 @@ class Changes(Record):
         return found is not None and found.standing == "drifted"
 
 
-def changes_of(workshop: Workshop, computer: Computer) -> Changes:
+def changes_of(data_folder: DataFolder, computer: Computer) -> Changes:
     """Read the journal and look at the computer; nothing is touched."""
-    standing = {d.entry.id: d for d in drift(workshop.journal, computer)}
-    entries = workshop.journal.entries_of(computer)
-    jobs = {j.id: j for j in workshop.casebook.jobs()}
+    standing = {d.entry.id: d for d in drift(data_folder.journal, computer)}
+    entries = data_folder.journal.entries_of(computer)
+    jobs = {j.id: j for j in data_folder.casebook.jobs()}
     by_job: dict[str, list[Entry]] = {}
     for entry in entries:
         by_job.setdefault(entry.job if entry.job in jobs else "", []).append(entry)
@@ -67,11 +67,11 @@ def changes_of(workshop: Workshop, computer: Computer) -> Changes:
         visits=tuple(visits),
         standing=standing,
         facts=computer.about.facts(),
-        lost=tuple(workshop.journal.lost(computer.identity)),
+        lost=tuple(data_folder.journal.lost(computer.identity)),
     )
 
 
-class Standing(Record):
+class StandingChanges(Record):
     """What stands changed on one computer."""
 
     changes: int
@@ -91,24 +91,24 @@ class Standing(Record):
         return ", ".join(parts)
 
 
-def standing_changes(workshop: Workshop) -> dict[str, Standing]:
+def standing_changes(data_folder: DataFolder) -> dict[str, StandingChanges]:
     """What stands changed, by address, on every computer that can be opened here and has changes of
     this user's.
     """
     found = {}
     addresses = {
-        e.address.partition("?")[0]: e.computer for e in workshop.journal.entries() if e.is_open
+        e.address.partition("?")[0]: e.computer for e in data_folder.journal.entries() if e.is_open
     }
     for address, identity in addresses.items():
         try:
-            computer = workshop.computer(address)
+            computer = data_folder.computer(address)
         except LumtakError:
             continue  # it is not there any more; the journal still lists its changes
-        if computer.identity == identity and (drifts := drift(workshop.journal, computer)):
-            found[address] = Standing(
-                changes=sum(e.is_open for e in workshop.journal.entries(identity)),
+        if computer.identity == identity and (drifts := drift(data_folder.journal, computer)):
+            found[address] = StandingChanges(
+                changes=sum(e.is_open for e in data_folder.journal.entries(identity)),
                 drifted=sum(d.is_drift for d in drifts),
                 unread=sum(d.standing == "cannot be read" for d in drifts),
-                owed=owed_now(workshop.journal, computer).in_words(),
+                owed=owed_now(data_folder.journal, computer).in_words(),
             )
     return found

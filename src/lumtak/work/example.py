@@ -9,11 +9,16 @@ from pathlib import Path
 
 from lumtak.core.compare import Comparison
 from lumtak.core.units import counted, percent, ram, signed
+from lumtak.core.verdict import headline, sentences
 from lumtak.errors import ConflictError
-from lumtak.report.content import headline, sentences
+from lumtak.work.audit import choose_all_eased, make_audit
+from lumtak.work.data_folder import DataFolder
 from lumtak.work.handover import write_report
-from lumtak.work.visit import Visit
-from lumtak.work.workshop import Workshop
+from lumtak.work.intake import begin_job
+from lumtak.work.open_job import OpenJob
+from lumtak.work.plan import carry_out, plan_of, put_changes_back, restart
+from lumtak.work.proof import comparisons_of, pace_of, read_after, why_provisional
+from lumtak.work.reading import read_baseline
 
 COMPUTER, PROFILE = "sim:drawing-bench", "hull-drafting"
 
@@ -32,54 +37,54 @@ def run_example(out: Path, seed: int, say: Callable[[str], None]) -> tuple[Compa
         ConflictError: a change could not be applied or put back.
     """
     with tempfile.TemporaryDirectory(prefix="lumtak-example-") as home:
-        workshop = Workshop(Path(home))
-        visit = Visit.start(
-            workshop, workshop.computer(COMPUTER, seed=seed), workshop.profile(PROFILE)
+        data_folder = DataFolder(Path(home))
+        open_job = begin_job(
+            data_folder, data_folder.computer(COMPUTER, seed=seed), data_folder.profile(PROFILE)
         )
         try:
-            return _job(visit, out, say)
+            return _job(open_job, out, say)
         finally:
-            workshop.close()
+            data_folder.close()
 
 
-def _job(visit: Visit, out: Path, say: Callable[[str], None]) -> tuple[Comparison, ...]:
-    computer = visit.computer
+def _job(open_job: OpenJob, out: Path, say: Callable[[str], None]) -> tuple[Comparison, ...]:
+    computer = open_job.computer
     say(
-        f"Intake    {computer.name}, used for {visit.job.profile.title.lower()}; restarted, so that"
-        " both readings begin alike"
+        f"Intake    {computer.name}, used for {open_job.job.profile.title.lower()}; restarted, so"
+        " that both readings begin alike"
     )
-    visit.restart()
-    before = visit.read_baseline()
+    restart(open_job)
+    before = read_baseline(open_job)
     say(
         f"Baseline  CPU {percent(before.mean('cpu_pct'))}, RAM {ram(before.mean('ram_used_bytes'))}"
         f" of {ram(before.ram_total_bytes)}"
     )
-    found = visit.make_audit()
+    found = make_audit(open_job)
     say(f"Audit     {found.headline}")
-    visit.choose_all_eased()
-    plan = visit.make_plan()
+    choose_all_eased(open_job)
+    plan = plan_of(open_job)
     saved, doubt = plan.saves_cpu
     say(
         f"Plan      {counted(len(plan.steps), 'change')}, projected {signed(-saved)} ± {doubt:.1f}"
         f" points of CPU, {ram(-plan.saves_ram_bytes)}; {len(plan.unprojected)} not projected"
     )
-    outcomes = visit.apply()
+    outcomes = carry_out(open_job)
     done = sum(o.result == "done" for o in outcomes)
     say(
         f"Apply     {done} of {len(outcomes)} written and read back;"
-        f" {visit.owed().in_words() or 'nothing owed'}"
+        f" {open_job.owed().in_words() or 'nothing owed'}"
     )
-    visit.restart()
-    say(f"Restart   {visit.owed().in_words() or 'nothing owed any more'}")
-    after = visit.read_after()
-    results = visit.comparisons()
+    restart(open_job)
+    say(f"Restart   {open_job.owed().in_words() or 'nothing owed any more'}")
+    after = read_after(open_job)
+    results = comparisons_of(open_job)
     say(f"Proof     CPU {percent(after.mean('cpu_pct'))}, RAM {ram(after.mean('ram_used_bytes'))}")
-    say(f"          {headline(results, visit.provisional(), visit.pace())}")
-    for said in sentences(results[:2], visit.pace()):
+    say(f"          {headline(results, why_provisional(open_job), pace_of(open_job))}")
+    for said in sentences(results[:2], pace_of(open_job)):
         say(f"          {said}")
-    files = write_report(visit, out)
+    files = write_report(open_job, out)
     say(f"Handover  wrote {', '.join(str(f) for f in files)}")
-    back = visit.put_back()
+    back = put_changes_back(open_job)
     restored = sum(o.result == "done" for o in back)
     say(f"Put back  {restored} of {len(back)} as they were before the job")
     if done != len(outcomes) or restored != len(back):

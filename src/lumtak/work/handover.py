@@ -7,18 +7,21 @@ from lumtak.core.conditions import mismatches
 from lumtak.core.record import json_document
 from lumtak.core.setting import State
 from lumtak.core.strip import Strip, strips
+from lumtak.core.verdict import headline
 from lumtak.errors import UsageError
-from lumtak.report.charts import Format, Kind
-from lumtak.report.content import ChangeLine, Content, headline
+from lumtak.report.charts import ChartFormat, ChartKind
+from lumtak.report.content import ChangeLine, Content
 from lumtak.storage import in_sentences, write_whole
-from lumtak.work.visit import Visit
+from lumtak.work.open_job import OpenJob
+from lumtak.work.plan import undo_scripts_of
+from lumtak.work.proof import bridges_of, comparisons_of, pace_of, why_provisional
 
 
-def content_of(visit: Visit) -> Content:
+def content_of(open_job: OpenJob) -> Content:
     """What the report of this job says now."""
-    job, before, after = visit.job, visit.baseline, visit.after
-    comparisons = visit.comparisons() if before and after else ()
-    why_not = visit.provisional()
+    job, before, after = open_job.job, open_job.baseline, open_job.after
+    comparisons = comparisons_of(open_job) if before and after else ()
+    why_not = why_provisional(open_job)
     return Content(
         job=job.id,
         visit=job.visit,
@@ -26,7 +29,7 @@ def content_of(visit: Visit) -> Content:
         address=job.address,
         user=job.user,
         begun_at=job.begun_at,
-        written_at=visit.computer.clock.wall().isoformat(timespec="seconds"),
+        written_at=open_job.computer.clock.wall().isoformat(timespec="seconds"),
         profile=job.profile,
         facts=job.facts,
         audit=job.audit,
@@ -36,12 +39,12 @@ def content_of(visit: Visit) -> Content:
         after_provisional=why_not,
         comparisons=comparisons,
         mismatches=(
-            mismatches(before, after, (str(e.ref) for e in visit.entries()))
+            mismatches(before, after, (str(e.ref) for e in open_job.entries()))
             if before and after
             else ()
         ),
-        pace=visit.pace(),
-        verdict=headline(comparisons, why_not, visit.pace()),
+        pace=pace_of(open_job),
+        verdict=headline(comparisons, why_not, pace_of(open_job)),
         changes=tuple(
             ChangeLine(
                 number=e.id,
@@ -55,15 +58,15 @@ def content_of(visit: Visit) -> Content:
                 stage_at=e.stage_at,
                 note=e.note,
             )
-            for e in visit.entries()
+            for e in open_job.entries()
         ),
         actions=job.actions,
-        undo_scripts=tuple(visit.undo_scripts()),
-        owed=visit.owed().in_words(),
+        undo_scripts=tuple(undo_scripts_of(open_job)),
+        owed=open_job.owed().in_words(),
     )
 
 
-def write_report(visit: Visit, folder: Path) -> list[Path]:
+def write_report(open_job: OpenJob, folder: Path) -> list[Path]:
     """Write report.pdf, job.json and, once there is a reading, load.svg; gives their paths.
 
     Raises:
@@ -72,11 +75,14 @@ def write_report(visit: Visit, folder: Path) -> list[Path]:
     from lumtak.report.charts import load_svg
     from lumtak.report.pdf import report_pdf
 
-    content = content_of(visit)
+    content = content_of(open_job)
     svg = None
     if content.before is not None:
         svg = load_svg(
-            content.before, content.after, _strips(visit, content), content.profile.ceilings.cpu_pct
+            content.before,
+            content.after,
+            _strips(open_job, content),
+            content.profile.ceilings.cpu_pct,
         )
     documents = {"report.pdf": report_pdf(content, svg)}
     if svg is not None:
@@ -90,7 +96,7 @@ def write_report(visit: Visit, folder: Path) -> list[Path]:
     return [folder / name for name in documents]
 
 
-def draw_chart(visit: Visit, kind: Kind, form: Format) -> bytes:
+def draw_chart(open_job: OpenJob, kind: ChartKind, form: ChartFormat) -> bytes:
     """One chart of a job as a file's bytes.
 
     Raises:
@@ -98,10 +104,10 @@ def draw_chart(visit: Visit, kind: Kind, form: Format) -> bytes:
     """
     from lumtak.report.charts import Drawn, chart
 
-    content = content_of(visit)
+    content = content_of(open_job)
     if content.before is None:
         raise UsageError("This job has no baseline yet.", "Take it first: lumtak job baseline JOB.")
-    bridges = visit.bridges() if kind == "bridge" else ()
+    bridges = bridges_of(open_job) if kind == "bridge" else ()
     if kind == "bridge" and not bridges:
         raise UsageError(
             "A bridge needs changes and an after reading.",
@@ -110,23 +116,23 @@ def draw_chart(visit: Visit, kind: Kind, form: Format) -> bytes:
     drawn = Drawn(
         before=content.before,
         after=content.after,
-        strips=_both_strips(visit, content),
+        strips=_both_strips(open_job, content),
         ceiling_cpu_pct=content.profile.ceilings.cpu_pct,
         bridges=bridges,
     )
     return chart(kind, drawn, form)
 
 
-def _strips(visit: Visit, content: Content) -> dict[str, Strip]:
+def _strips(open_job: OpenJob, content: Content) -> dict[str, Strip]:
     """RAM before and after, cut by the stances that the audit took."""
-    return {name: pair[0] for name, pair in _both_strips(visit, content).items()}
+    return {name: pair[0] for name, pair in _both_strips(open_job, content).items()}
 
 
-def _both_strips(visit: Visit, content: Content) -> dict[str, tuple[Strip, Strip]]:
+def _both_strips(open_job: OpenJob, content: Content) -> dict[str, tuple[Strip, Strip]]:
     """RAM and CPU before and after, cut by the stances that the audit took."""
-    job, found = visit.job, content.audit
+    job, found = open_job.job, content.audit
     if found is None and content.facts is not None:
-        found = audit(content.facts, job.profile, visit.workshop.catalogue, content.before)
+        found = audit(content.facts, job.profile, open_job.data_folder.catalogue, content.before)
     readings = {"before": content.before, "after": content.after}
     ceilings = job.profile.ceilings
     return {

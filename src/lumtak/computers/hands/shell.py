@@ -212,7 +212,7 @@ def at(folder: str, name: str) -> bytes:
     return b'at "$root"%s %s' % (quoted("%s/%s" % (folder, name)), quoted(temporary_name(name)))
 
 
-class Part:
+class ScriptPart:
     """One part of an undo script.
 
     The states that it tells apart, and the functions that its lines call.
@@ -273,7 +273,7 @@ def choice(number: str, title: str, restore: Any, accepted: Sequence[Any]) -> by
         restore: the state that is brought back.
         accepted: those from which it is, that one left out.
     """
-    part = Part(number, [restore, *accepted])
+    part = ScriptPart(number, [restore, *accepted])
     known = [state.tests(part) for state in (restore, *accepted)]
     before, bring, tidy = (
         b" && ".join(known[0]) or b"true",

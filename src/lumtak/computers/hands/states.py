@@ -29,7 +29,7 @@ from lumtak.computers.hands.shell import (
     PLAN,
     SWAP,
     VALUE,
-    Part,
+    ScriptPart,
     at,
     beside,
     quoted,
@@ -55,7 +55,7 @@ from lumtak.computers.hands.table import (
 )
 from lumtak.computers.hands.words import unescaped
 
-KINDS: Dict[str, Type[Exact]] = {}
+STATE_KINDS: Dict[str, Type[Exact]] = {}
 """Every kind of state by its name; defining one adds it."""
 _LONGEST = 1 << 16
 
@@ -81,7 +81,7 @@ class Exact(ABC):
     def __init_subclass__(cls, kind: str = "") -> None:
         cls.kind = kind
         if kind:
-            KINDS[kind] = cls
+            STATE_KINDS[kind] = cls
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "kind", type(self).kind)
@@ -149,7 +149,7 @@ class Exact(ABC):
         """Files and links of the system that a write of it touches."""
         return []
 
-    def preface(self, part: Part) -> List[bytes]:
+    def preface(self, part: ScriptPart) -> List[bytes]:
         """What stands before the tests: what an interrupted write left beside its places goes."""
         found = sorted({place for state in part.among for place in state.places()})
         return [
@@ -157,7 +157,7 @@ class Exact(ABC):
         ]
 
     @abstractmethod
-    def tests(self, part: Part) -> List[bytes]:
+    def tests(self, part: ScriptPart) -> List[bytes]:
         """The shell conditions that this state is there, one a part, in the same order for each of
         these states.
 
@@ -167,7 +167,7 @@ class Exact(ABC):
         """
 
     @abstractmethod
-    def bring(self, part: Part) -> List[bytes]:
+    def bring(self, part: ScriptPart) -> List[bytes]:
         """The commands that bring this state back, each only where the one before succeeded."""
 
     def tidy(self) -> bytes:
@@ -217,7 +217,7 @@ class InFolder(Exact):
         """See `Exact.alike`."""
         return isinstance(other, InFolder)
 
-    def preface(self, part: Part) -> List[bytes]:
+    def preface(self, part: ScriptPart) -> List[bytes]:
         """See `Exact.preface`."""
         return [at(unescaped(self.folder), unescaped(self.name))]
 
@@ -226,11 +226,11 @@ class InFolder(Exact):
 class Absent(InFolder, kind="absent"):
     """Nothing stands there."""
 
-    def tests(self, part: Part) -> List[bytes]:
+    def tests(self, part: ScriptPart) -> List[bytes]:
         """See `Exact.tests`."""
         return [b"absent"]
 
-    def bring(self, part: Part) -> List[bytes]:
+    def bring(self, part: ScriptPart) -> List[bytes]:
         """See `Exact.bring`."""
         return [b'rm -f "$file"']
 
@@ -249,11 +249,11 @@ class File(InFolder, kind="file"):
     def _problem(self, key: str) -> str:
         return "" if 0 <= self.mode <= 0o7777 else "its mode is none"
 
-    def tests(self, part: Part) -> List[bytes]:
+    def tests(self, part: ScriptPart) -> List[bytes]:
         """See `Exact.tests`."""
         return [b"{ %s | holds %04o; }" % (part.printing(self.data), self.mode)]
 
-    def bring(self, part: Part) -> List[bytes]:
+    def bring(self, part: ScriptPart) -> List[bytes]:
         """See `Exact.bring`."""
         return [b"%s | replace %04o" % (part.printing(self.data), self.mode)]
 
@@ -267,11 +267,11 @@ class Link(InFolder, kind="link"):
     def _problem(self, key: str) -> str:
         return "" if self.target and "\0" not in unescaped(self.target) else "it leads nowhere"
 
-    def tests(self, part: Part) -> List[bytes]:
+    def tests(self, part: ScriptPart) -> List[bytes]:
         """See `Exact.tests`."""
         return [b"points_to %s" % quoted(unescaped(self.target))]
 
-    def bring(self, part: Part) -> List[bytes]:
+    def bring(self, part: ScriptPart) -> List[bytes]:
         """See `Exact.bring`."""
         return [b"relink %s" % quoted(unescaped(self.target))]
 
@@ -301,11 +301,11 @@ class DesktopKey(Exact, kind="gsettings"):
         fits = len(self.raw) <= _LONGEST and self.raw.isprintable() and not self.raw.startswith("-")
         return "" if fits else "its text cannot be stored"
 
-    def tests(self, part: Part) -> List[bytes]:
+    def tests(self, part: ScriptPart) -> List[bytes]:
         """See `Exact.tests`."""
         return [b"desktop_is %s %s" % (quoted(self.path), quoted(self.raw))]
 
-    def bring(self, part: Part) -> List[bytes]:
+    def bring(self, part: ScriptPart) -> List[bytes]:
         """See `Exact.bring`."""
         where = b"%s %s" % (quoted(self.schema), quoted(self.key))
         return [
@@ -333,11 +333,11 @@ class Permission(Exact, kind="sandbox"):
         fits = key == "sandbox/%s" % self.app and self.raw in {"", "yes", "no", "ask"}
         return "" if fits else "it is a permission of another program, or none"
 
-    def tests(self, part: Part) -> List[bytes]:
+    def tests(self, part: ScriptPart) -> List[bytes]:
         """See `Exact.tests`."""
         return [b"may_run_is %s %s" % (quoted(self.app), quoted(self.raw))]
 
-    def bring(self, part: Part) -> List[bytes]:
+    def bring(self, part: ScriptPart) -> List[bytes]:
         """See `Exact.bring`."""
         return [b"may_run %s %s" % (quoted(self.app), quoted(self.raw))]
 
@@ -392,15 +392,15 @@ class UnitLinks(Exact, kind="links"):
         """See `Exact.places`."""
         return [*self.links]
 
-    def tests(self, part: Part) -> List[bytes]:
+    def tests(self, part: ScriptPart) -> List[bytes]:
         """See `Exact.tests`."""
         return [_link(path, self.links.get(path)) for path in self._paths(part)]
 
     @staticmethod
-    def _paths(part: Part) -> List[str]:
+    def _paths(part: ScriptPart) -> List[str]:
         return sorted({path for state in part.among for path in state.links})
 
-    def bring(self, part: Part) -> List[bytes]:
+    def bring(self, part: ScriptPart) -> List[bytes]:
         """See `Exact.bring`."""
         acts = []
         for path in self._paths(part):
@@ -460,14 +460,14 @@ class KernelValue(Exact, kind="sysctl"):
         """See `Exact.places`."""
         return [self.file]
 
-    def tests(self, part: Part) -> List[bytes]:
+    def tests(self, part: ScriptPart) -> List[bytes]:
         """See `Exact.tests`."""
         return [
             b"kernel_is %s %s" % (quoted(self.place), quoted(self.live)),
             part.kept(self.file, self.kept),
         ]
 
-    def bring(self, part: Part) -> List[bytes]:
+    def bring(self, part: ScriptPart) -> List[bytes]:
         """See `Exact.bring`."""
         return [
             part.keep(self.file, self.kept),
@@ -532,7 +532,7 @@ class ClockPolicies(Exact, kind="clock"):
         """See `Exact.places`."""
         return [POWER_FILE, POWER_SWITCH]
 
-    def tests(self, part: Part) -> List[bytes]:
+    def tests(self, part: ScriptPart) -> List[bytes]:
         """See `Exact.tests`."""
         names = sorted({policy for state in part.among for policy in state.policies})
         held = [b"clock_is " + self._words(p) if p in self.policies else b"true" for p in names]
@@ -546,7 +546,7 @@ class ClockPolicies(Exact, kind="clock"):
             quoted(preference),
         )
 
-    def bring(self, part: Part) -> List[bytes]:
+    def bring(self, part: ScriptPart) -> List[bytes]:
         """See `Exact.bring`."""
         switch = quoted(POWER_SWITCH)
         return [
@@ -588,11 +588,11 @@ class Profile(Exact, kind="property"):
     def _words(self) -> bytes:
         return b" ".join(quoted(word) for word in (self.bus, PROFILE_BUSES[self.bus], self.plan))
 
-    def tests(self, part: Part) -> List[bytes]:
+    def tests(self, part: ScriptPart) -> List[bytes]:
         """See `Exact.tests`."""
         return [b"plan_is " + self._words()]
 
-    def bring(self, part: Part) -> List[bytes]:
+    def bring(self, part: ScriptPart) -> List[bytes]:
         """See `Exact.bring`."""
         return [b"plan " + self._words()]
 
@@ -649,7 +649,7 @@ class SwapAreas(Exact, kind="swap"):
         ]
         return own + ["%s/%s" % (UNITS, unit) for unit in self.old]
 
-    def tests(self, part: Part) -> List[bytes]:
+    def tests(self, part: ScriptPart) -> List[bytes]:
         """See `Exact.tests`."""
         found = []
         for mib in sorted({m for state in part.among for m in state.own}):
@@ -663,7 +663,7 @@ class SwapAreas(Exact, kind="swap"):
             found.append((b"unit_up %s" if unit in self.used else b"unit_down %s") % quoted(unit))
         return found
 
-    def bring(self, part: Part) -> List[bytes]:
+    def bring(self, part: ScriptPart) -> List[bytes]:
         """New before old, and old only where memory is free for what it holds."""
         units = sorted({unit for state in part.among for unit in state.old})
         acts = [
@@ -719,11 +719,11 @@ class Unknown(Exact, kind="unknown"):
     def _problem(self, key: str) -> str:
         return "its kind is not known, or a part of it is missing or cannot be read"
 
-    def tests(self, part: Part) -> List[bytes]:
+    def tests(self, part: ScriptPart) -> List[bytes]:
         """See `Exact.tests`; it is refused before."""
         return [b"false"]
 
-    def bring(self, part: Part) -> List[bytes]:
+    def bring(self, part: ScriptPart) -> List[bytes]:
         """See `Exact.bring`; it is refused before."""
         return [b"false"]
 
@@ -735,13 +735,17 @@ def state_of(said: Any) -> Exact:
         ValueError: it is none of a known kind.
     """
     kind = said.get("kind") if isinstance(said, dict) else None
-    if not isinstance(kind, str) or kind not in KINDS:
+    if not isinstance(kind, str) or kind not in STATE_KINDS:
         raise ValueError("its kind is not known")
-    forms = {f.name: getattr(f.type, "__name__", f.type) for f in fields(KINDS[kind]) if f.init}
+    forms = {
+        f.name: getattr(f.type, "__name__", f.type) for f in fields(STATE_KINDS[kind]) if f.init
+    }
     odd = sorted(map(str, said.keys() ^ {"kind", *forms}))
     if odd:
         raise ValueError("its part %s is missing or unknown" % odd[0])
-    return KINDS[kind](**{name: _read(str(form), said[name], name) for name, form in forms.items()})
+    return STATE_KINDS[kind](
+        **{name: _read(str(form), said[name], name) for name, form in forms.items()}
+    )
 
 
 def _read(form: str, value: Any, name: str) -> Any:

@@ -32,7 +32,7 @@ _TITLES = {
 }
 
 
-class Effects(Adapter):
+class DesktopEffects(Adapter):
     """Effects of one user's desktop that its settings service stores."""
 
     area = "effects"

@@ -4,7 +4,7 @@ from lumtak.computers.linux.adapter import Adapter
 from lumtak.computers.linux.autostart import Autostart
 from lumtak.computers.linux.clock_plan import ClockPlan
 from lumtak.computers.linux.effect_files import EffectFiles
-from lumtak.computers.linux.effects import Effects
+from lumtak.computers.linux.effects import DesktopEffects
 from lumtak.computers.linux.memory_settings import MemorySettings
 from lumtak.computers.linux.profile_plan import ProfilePlan
 from lumtak.computers.linux.sandboxes import Sandboxes
@@ -18,7 +18,7 @@ ADAPTERS: tuple[type[Adapter], ...] = (
     Sandboxes,
     Autostart,
     EffectFiles,
-    Effects,
+    DesktopEffects,
     ProfilePlan,
     ClockPlan,
     Swap,

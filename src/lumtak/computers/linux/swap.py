@@ -47,7 +47,7 @@ _UNIT_FOLDERS = (UNITS, "/run/systemd/transient", "/run/systemd/generator.early"
 """Most important first; systemd.unit(5)."""
 
 
-class Area(NamedTuple):
+class SwapArea(NamedTuple):
     """One swap area that is in use; proc(5), /proc/swaps."""
 
     path: str
@@ -98,7 +98,7 @@ class Swap(Adapter):
         )
         return Listed([item])
 
-    def _setting(self, areas: list[Area]) -> Setting | Fixed:
+    def _setting(self, areas: list[SwapArea]) -> Setting | Fixed:
         if why := self._root.why_not() or self._why_no_file():
             return Fixed(needed=why)
         olds = self._olds(areas)
@@ -121,7 +121,7 @@ class Swap(Adapter):
             )
         )
 
-    def areas(self) -> list[Area]:
+    def areas(self) -> list[SwapArea]:
         """What is in use now."""
         found = []
         for line in text_at(self._hand, "/proc/swaps", _MOST_BYTES).splitlines()[1:]:
@@ -130,7 +130,7 @@ class Swap(Adapter):
             if kib is not None and used_kib is not None:
                 path = re.sub(r"\\([0-7]{3})", lambda m: chr(int(m[1], 8)), fields[0])
                 kind = "zram" if re.match(r"/dev/zram[0-9]", path) else fields[1]
-                found.append(Area(path, round(kib / 1024), used_kib * 1024, kind))
+                found.append(SwapArea(path, round(kib / 1024), used_kib * 1024, kind))
         return found
 
     def _units(self) -> dict[str, tuple[str, str]]:
@@ -155,7 +155,7 @@ class Swap(Adapter):
                         found.setdefault(real_path(self._hand, what[1].strip()), (name, folder))
         return found
 
-    def _olds(self, areas: list[Area]) -> list[_Old]:
+    def _olds(self, areas: list[SwapArea]) -> list[_Old]:
         """What is not Lumtak's own.
 
         Without a unit where Lumtak must not or cannot switch it off for good.
@@ -182,7 +182,7 @@ class Swap(Adapter):
         names = [n for n in names_at(self._hand, UNITS) if n.endswith(".swap")]
         return [n for n in names if self._hand.link(f"{UNITS}/{n}") == NOWHERE]
 
-    def _hibernates_into(self, area: Area) -> bool:
+    def _hibernates_into(self, area: SwapArea) -> bool:
         """Whether memory may be saved there.
 
         What the kernel was told to wake up from, else, where it can sleep so, what could hold it.
@@ -215,12 +215,12 @@ class Swap(Adapter):
         areas = self.areas()
         return State(value=str(sum(a.mib for a in areas)), exact=self._exact(areas))
 
-    def _exact(self, areas: list[Area]) -> SwapAreas:
+    def _exact(self, areas: list[SwapArea]) -> SwapAreas:
         olds = [o for o in self._olds(areas) if o.unit]
         kept, on = self._own(areas)
         return _exact(kept, on, [o.unit for o in olds if o.masked], [o.unit for o in olds if o.on])
 
-    def _own(self, areas: list[Area]) -> tuple[set[int], set[int]]:
+    def _own(self, areas: list[SwapArea]) -> tuple[set[int], set[int]]:
         """(sizes of those that are kept over a restart, of those in use).
 
         A file of Lumtak's own that is neither is only litter.

@@ -10,8 +10,8 @@ from lumtak.core.record import Record
 from lumtak.core.setting import parse_ref
 from lumtak.errors import UnknownNameError, UsageError
 
-Kind = Literal["refuse", "revert", "respawn", "locked", "powercut", "slow"]
-KINDS: tuple[Kind, ...] = get_args(Kind)
+FaultKind = Literal["refuse", "revert", "respawn", "locked", "powercut", "slow"]
+FAULT_KINDS: tuple[FaultKind, ...] = get_args(FaultKind)
 
 SLOW_S = 20.0
 """How long a write takes with `slow`."""
@@ -27,7 +27,7 @@ _ONE_IN = 3
 class Fault(Record):
     """One fault."""
 
-    kind: Kind
+    kind: FaultKind
     address: str = ""
     """The setting it hits; empty: one setting in three, always the same ones."""
 
@@ -54,13 +54,13 @@ def split_address(text: str) -> tuple[str, tuple[Fault, ...]]:
         raise UsageError(
             f"“{text}” is no computer's address.",
             "Faults of a simulated computer are switched on by sim:NAME?fault=KIND[:AREA:KEY];"
-            f" kinds: {', '.join(KINDS)}.",
+            f" kinds: {', '.join(FAULT_KINDS)}.",
         )
     return address, tuple(_fault(part) for part in value.split(","))
 
 
 def _fault(text: str) -> Fault:
     kind, _, address = text.partition(":")
-    if kind not in KINDS:
-        raise UnknownNameError("fault", kind, KINDS, f"There are {', '.join(KINDS)}.")
+    if kind not in FAULT_KINDS:
+        raise UnknownNameError("fault", kind, FAULT_KINDS, f"There are {', '.join(FAULT_KINDS)}.")
     return Fault(kind=kind, address=str(parse_ref(address)) if address else "")

@@ -3,7 +3,14 @@
 And what goes wrong with it.
 """
 
-from lumtak.computers.simulated.faults import LOCKED_S, RESPAWN_S, REVERT_S, SLOW_S, Fault, Kind
+from lumtak.computers.simulated.faults import (
+    LOCKED_S,
+    RESPAWN_S,
+    REVERT_S,
+    SLOW_S,
+    Fault,
+    FaultKind,
+)
 from lumtak.computers.simulated.items import items_of
 from lumtak.computers.simulated.machine import Machine
 from lumtak.core.facts import Item, Setting
@@ -100,7 +107,7 @@ class SimulatedSettings:
 
     # -- faults ------------------------------------------------------------------------------------
 
-    def _hit(self, kind: Kind, address: str) -> bool:
+    def _hit(self, kind: FaultKind, address: str) -> bool:
         return any(f.kind == kind and f.hits(address) for f in self._faults)
 
     def _go_wrong(self, address: str) -> None:

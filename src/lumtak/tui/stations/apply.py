@@ -14,10 +14,11 @@ from lumtak.core.units import counted
 from lumtak.errors import LumtakError
 from lumtak.journal import Entry, Outcome, Review, ReviewLine
 from lumtak.tui.confirm import ConfirmScreen
-from lumtak.tui.stations.base import Station
+from lumtak.tui.stations.base import StationView
 from lumtak.tui.stations.plan import OWED_WORDS
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.lines import Line, LineList, column
+from lumtak.work.plan import carry_out, end_interrupted, plan_of, put_changes_back
 from lumtak.work.rights import asking
 
 _STAGES = {
@@ -32,7 +33,7 @@ _STAGES = {
 }
 
 
-class ApplyStation(Station):
+class ApplyStation(StationView):
     """What is about to be done, what was done."""
 
     def compose(self) -> ComposeResult:
@@ -60,7 +61,7 @@ class ApplyStation(Station):
     def show(self) -> None:
         """As far as it is."""
         desk, palette = self.desk, Palette(self.app)
-        waiting, broken = desk.job.chosen, desk.visit.interrupted
+        waiting, broken = desk.job.chosen, desk.open_job.interrupted
         apply = self.query_one("#apply", Button)
         apply.label = f"Apply {counted(len(waiting), 'change')}…"
         apply.display = bool(waiting) and not self._applying and not broken.lines
@@ -109,7 +110,7 @@ class ApplyStation(Station):
     def _in_order(self, waiting: tuple[Change, ...]) -> list[Change]:
         """In the order of the plan."""
         try:
-            return [s.change for s in self.desk.visit.make_plan().steps] if waiting else []
+            return [s.change for s in plan_of(self.desk.open_job).steps] if waiting else []
         except LumtakError:
             return list(waiting)
 
@@ -129,7 +130,7 @@ class ApplyStation(Station):
 
     def _sentence(self) -> str:
         desk = self.desk
-        broken = desk.visit.interrupted
+        broken = desk.open_job.interrupted
         if broken.lines:
             return (
                 f"Lumtak was interrupted here: {broken.in_words()}. Nothing has been touched since."
@@ -197,16 +198,16 @@ class ApplyStation(Station):
         desk = self.desk
         done = [
             line.number
-            for line in desk.visit.interrupted.lines
+            for line in desk.open_job.interrupted.lines
             if line.found == "done" and line.number is not None
         ]
 
         def job() -> list[Outcome]:
-            desk.visit.settle()
-            return desk.visit.put_back(done, anywhere=True) if put_back else []
+            end_interrupted(desk.open_job)
+            return put_changes_back(desk.open_job, done, anywhere=True) if put_back else []
 
         asks = asking(
-            desk.visit.computer, (line.change.ref for line in desk.visit.interrupted.lines)
+            desk.open_job.computer, (line.change.ref for line in desk.open_job.interrupted.lines)
         )
         desk.begin(
             "ending what was interrupted",
@@ -217,7 +218,7 @@ class ApplyStation(Station):
 
     def _ask(self) -> None:
         try:
-            plan = self.desk.visit.make_plan()
+            plan = plan_of(self.desk.open_job)
         except LumtakError as error:
             self.desk.tell(str(error))
             return
@@ -236,12 +237,12 @@ class ApplyStation(Station):
         self._pause.clear()
 
         def note(outcome: Outcome) -> None:
-            self.app.call_from_thread(self._stepped, outcome, desk.visit.entries())
+            self.app.call_from_thread(self._stepped, outcome, desk.open_job.entries())
 
         def job() -> list[Outcome]:
-            return desk.visit.apply(on_step=note, stop=desk.stop, pause=self._pause)
+            return carry_out(desk.open_job, on_step=note, stop=desk.stop, pause=self._pause)
 
-        asks = asking(desk.visit.computer, (c.ref for c in desk.job.chosen))
+        asks = asking(desk.open_job.computer, (c.ref for c in desk.job.chosen))
         if desk.begin("applying the plan", job, self._applied, doing="applying", asks=asks):
             self.show()
             self.point_at(self.query_one("#pause"))
@@ -270,9 +271,12 @@ class ApplyStation(Station):
         def answered(yes: bool | None) -> None:  # noqa: FBT001 - Textual calls it so
             if yes:
                 desk = self.desk
-                asks = asking(desk.visit.computer, (o.change.ref for o in done))
+                asks = asking(desk.open_job.computer, (o.change.ref for o in done))
                 desk.begin(
-                    "putting back", lambda: desk.visit.put_back(numbers), lambda _: None, asks=asks
+                    "putting back",
+                    lambda: put_changes_back(desk.open_job, numbers),
+                    lambda _: None,
+                    asks=asks,
                 )
 
         question = (

@@ -4,6 +4,7 @@ Search, jumps, the owner's questions.
 """
 
 from collections.abc import Iterable, Sequence
+from functools import partial
 from typing import ClassVar
 
 from rich.text import Text
@@ -22,10 +23,11 @@ from lumtak.core.units import percent, ram
 from lumtak.errors import LumtakError
 from lumtak.tui.interview import InterviewScreen, questions
 from lumtak.tui.stations.audit_rows import GO, Pen, explanation, heading, memory_sum, row, rows_of
-from lumtak.tui.stations.base import Station
+from lumtak.tui.stations.base import StationView
 from lumtak.tui.theme import WIDE, Palette
 from lumtak.tui.widgets.lines import Line, LineList
 from lumtak.tui.widgets.stances import Stances
+from lumtak.work.audit import choose_all_eased, keep_answers, make_audit, toggle, what_runs
 
 _LIGHT = 0.35
 """Percent of the CPU and of the RAM together: lighter is next to nothing."""
@@ -34,7 +36,7 @@ _FOLD = "fold:"
 _MAKE = "make"
 
 
-class AuditStation(Station):
+class AuditStation(StationView):
     """What weighs, whether it is needed, and why."""
 
     BINDINGS: ClassVar[list[BindingType]] = [
@@ -205,7 +207,10 @@ class AuditStation(Station):
             lines.append(Line(draw, key))
             if key in self._opened and self._pen is not None:
                 rows = rows_of(
-                    finding, self.desk.job, self.desk.baseline, self.desk.visit.workshop.advice
+                    finding,
+                    self.desk.job,
+                    self.desk.baseline,
+                    self.desk.open_job.data_folder.advice,
                 )
                 under = [Line(text, to) for text, to in explanation(finding, rows, self._pen)]
                 self._under[key] = len(under)
@@ -339,7 +344,9 @@ class AuditStation(Station):
         message.stop()
         key = message.key
         if key == _MAKE:
-            self.desk.begin("making the audit", self.desk.visit.make_audit, lambda _: None)
+            self.desk.begin(
+                "making the audit", partial(make_audit, self.desk.open_job), lambda _: None
+            )
         elif key.startswith(GO):
             to, _, here = key.removeprefix(GO).rpartition("@")
             self._trail.append(here)
@@ -377,7 +384,7 @@ class AuditStation(Station):
         if message.key == _MAKE or message.key.startswith((_FOLD, GO)) or self._working():
             return
         try:
-            self.desk.visit.toggle(parse_ref(message.key))
+            toggle(self.desk.open_job, parse_ref(message.key))
         except LumtakError as error:
             self.desk.tell(str(error))
             return
@@ -386,7 +393,7 @@ class AuditStation(Station):
     def action_all(self) -> None:
         """Choose everything shown that the profile does not need; once more takes it back."""
         if not self._working():
-            self.desk.visit.choose_all_eased(self._matching)
+            choose_all_eased(self.desk.open_job, self._matching)
             self.desk.update_all()
 
     def _working(self) -> bool:
@@ -404,15 +411,17 @@ class AuditStation(Station):
         if not asked:
             self.desk.tell("There is nothing that only the owner could know.")
         elif not self._working() and self.desk.free():
-            visit = self.desk.visit
+            open_job = self.desk.open_job
             self.desk.begin(
                 "looking at what runs",
-                lambda: visit.closely([f.ref for f in asked]),
+                lambda: what_runs(open_job, [f.ref for f in asked]),
                 lambda seen: self.app.push_screen(InterviewScreen(asked, seen), self._answered),
             )
 
     def _answered(self, answers: dict[str, Answer | None] | None) -> None:
         if answers:
             self.desk.begin(
-                "judging by the answers", lambda: self.desk.visit.answer(answers), lambda _: None
+                "judging by the answers",
+                lambda: keep_answers(self.desk.open_job, answers),
+                lambda _: None,
             )

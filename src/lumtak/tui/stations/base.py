@@ -12,7 +12,7 @@ if TYPE_CHECKING:
     from lumtak.tui.job_screen import JobScreen
 
 
-class Station(Vertical):
+class StationView(Vertical):
     """The view of one station.
 
     `show` draws the job as it is, `arrive` puts the focus where the work is.

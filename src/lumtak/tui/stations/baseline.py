@@ -1,5 +1,7 @@
 """Baseline: the load before anything is changed."""
 
+from functools import partial
+
 from rich.text import Text
 from textual.app import ComposeResult
 from textual.containers import Horizontal
@@ -10,17 +12,20 @@ from lumtak.core.means import half_width
 from lumtak.core.record import NotMeasured, known
 from lumtak.core.text import plain
 from lumtak.core.units import counted, percent, ram, span, took
-from lumtak.tui.stations.base import Station
+from lumtak.tui.stations.base import StationView
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.lines import Line, LineList
 from lumtak.tui.widgets.live import Live
 from lumtak.tui.widgets.trace import Trace
-from lumtak.work.reading import Precision, conditions_of
+from lumtak.work.audit import make_audit
+from lumtak.work.plan import restart
+from lumtak.work.reading import choose_baseline, read_baseline
+from lumtak.work.sampling import Precision
 
 _HEAVIEST = 6
 
 
-class BaselineStation(Station):
+class BaselineStation(StationView):
     """A reading with its progress; it can be stopped early, and keeps what was read.
 
     All are kept, one counts.
@@ -215,7 +220,7 @@ class BaselineStation(Station):
         if number != self.desk.job.baseline:
             self.desk.begin(
                 "judging by another baseline",
-                lambda: self.desk.visit.choose_baseline(number),
+                lambda: choose_baseline(self.desk.open_job, number),
                 lambda _: None,
             )
 
@@ -228,7 +233,7 @@ class BaselineStation(Station):
             case "restart":
                 self.desk.begin(
                     "restarting",
-                    self.desk.visit.restart,
+                    partial(restart, self.desk.open_job),
                     lambda _: self.call_after_refresh(self.arrive),
                 )
             case "stop":
@@ -240,9 +245,8 @@ class BaselineStation(Station):
         desk, live = self.desk, self.query_one(Live)
 
         def read() -> None:
-            live.under(conditions_of(desk.visit.computer.about.system()))
-            desk.visit.read_baseline(on_sample=live.note, stop=desk.stop)
-            desk.visit.make_audit()
+            read_baseline(desk.open_job, on_begin=live.under, on_sample=live.note, stop=desk.stop)
+            make_audit(desk.open_job)
 
         def done(_: None) -> None:
             if desk.job.station == "baseline":

@@ -13,14 +13,15 @@ from lumtak.journal import Entry, warnings
 from lumtak.storage import in_short
 from lumtak.tui.confirm import ConfirmScreen
 from lumtak.tui.stations.apply import entry_row
-from lumtak.tui.stations.base import Station
+from lumtak.tui.stations.base import StationView
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.lines import Line, LineList
 from lumtak.work.places import results_folder
+from lumtak.work.plan import put_changes_back
 from lumtak.work.rights import asking
 
 
-class HandoverStation(Station):
+class HandoverStation(StationView):
     """What is given to the owner; what can be taken back."""
 
     def compose(self) -> ComposeResult:
@@ -118,14 +119,14 @@ class HandoverStation(Station):
         from lumtak.work.handover import write_report
 
         folder = Path(self.query_one(Input).value).expanduser()
-        visit = self.desk.visit
+        open_job = self.desk.open_job
 
         def done(paths: list[Path]) -> None:
             self.query_one("#written", Static).update(
                 plain(f"Written: {', '.join(p.name for p in paths)} in {folder}", 300)
             )
 
-        self.desk.begin("writing the report", lambda: write_report(visit, folder), done)
+        self.desk.begin("writing the report", lambda: write_report(open_job, folder), done)
 
     def _ask(self, entries: list[Entry], question: str) -> None:
         lines = [
@@ -146,13 +147,14 @@ class HandoverStation(Station):
 
         def answered(yes: bool | None) -> None:  # noqa: FBT001 - Textual calls it so
             if yes:
-                visit = self.desk.visit
+                open_job = self.desk.open_job
                 asks = asking(
-                    self.desk.visit.computer, (e.ref for e in self.desk.entries if e.id in numbers)
+                    self.desk.open_job.computer,
+                    (e.ref for e in self.desk.entries if e.id in numbers),
                 )
                 self.desk.begin(
                     "putting back",
-                    lambda: visit.put_back(numbers),
+                    lambda: put_changes_back(open_job, numbers),
                     self.desk.tell_put_back,
                     asks=asks,
                 )

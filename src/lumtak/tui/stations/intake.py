@@ -5,12 +5,14 @@ from textual.app import ComposeResult
 
 from lumtak.core.facts import in_rows
 from lumtak.core.text import plain
-from lumtak.tui.stations.base import Station
+from lumtak.tui.stations.base import StationView
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.lines import Line, LineList
+from lumtak.work.audit import make_audit
+from lumtak.work.intake import choose_profile
 
 
-class IntakeStation(Station):
+class IntakeStation(StationView):
     """Facts to read, and profiles to choose from."""
 
     def compose(self) -> ComposeResult:
@@ -25,7 +27,7 @@ class IntakeStation(Station):
         if job.facts:
             lines += [self._fact(name, value, palette) for name, value in in_rows(job.facts)]
         lines += [Line(Text()), Line(Text(" Used for", style=f"bold {palette.soft}"))]
-        profiles = self.desk.visit.workshop.profiles()
+        profiles = self.desk.open_job.data_folder.profiles()
         profiles.setdefault(job.profile.name, job.profile)
         for profile in profiles.values():
             here = profile.name == job.profile.name
@@ -63,11 +65,11 @@ class IntakeStation(Station):
         if message.key == desk.job.profile.name:
             desk.action_go("baseline")
             return
-        profile = desk.visit.workshop.profiles()[message.key]
+        profile = desk.open_job.data_folder.profiles()[message.key]
 
         def judge() -> None:
-            desk.visit.choose_profile(profile)
+            choose_profile(desk.open_job, profile)
             if desk.baseline:
-                desk.visit.make_audit()
+                make_audit(desk.open_job)
 
         desk.begin("judging by another profile", judge, lambda _: None)

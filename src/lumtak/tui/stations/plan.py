@@ -14,9 +14,11 @@ from lumtak.core.setting import SHOWS_WORDS, Shows, parse_ref
 from lumtak.core.text import plain
 from lumtak.core.units import GIB, counted, percent, ram, signed
 from lumtak.errors import LumtakError
-from lumtak.tui.stations.base import Station
+from lumtak.tui.stations.base import StationView
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.lines import Line, LineList, column, fit
+from lumtak.work.audit import toggle
+from lumtak.work.plan import plan_of
 
 OWED_WORDS: dict[Shows, str] = {
     "now": "Everything shows at once.",
@@ -25,7 +27,7 @@ OWED_WORDS: dict[Shows, str] = {
 }
 
 
-class PlanStation(Station):
+class PlanStation(StationView):
     """Chosen changes in the order in which they are applied."""
 
     def compose(self) -> ComposeResult:
@@ -53,7 +55,7 @@ class PlanStation(Station):
             self.query_one(LineList).show([])
             return
         try:
-            plan = desk.visit.make_plan()
+            plan = plan_of(desk.open_job)
         except LumtakError as error:
             self.query_one("#sum", Static).update(plain(str(error), 400))
             self.query_one(LineList).show([])
@@ -128,7 +130,7 @@ class PlanStation(Station):
         message.stop()
         if self.desk.doing == "applying":
             return
-        self.desk.visit.toggle(parse_ref(message.key))
+        toggle(self.desk.open_job, parse_ref(message.key))
         self.desk.update_all()
 
     def on_button_pressed(self, event: Button.Pressed) -> None:

@@ -1,5 +1,7 @@
 """Proof: before against after, by how much, how sure; provisional while anything is owed."""
 
+from functools import partial
+
 from rich.text import Text
 from textual.app import ComposeResult
 from textual.containers import Horizontal, VerticalScroll
@@ -10,18 +12,18 @@ from lumtak.core.conditions import mismatches, mover_in_words, movers
 from lumtak.core.load import Sample
 from lumtak.core.record import NotMeasured
 from lumtak.core.units import GIB, counted, percent, ram, signed, span, took
+from lumtak.core.verdict import compare_readings, headline, sentence, sentences
 from lumtak.errors import LumtakError
-from lumtak.report.content import headline, sentence, sentences
-from lumtak.tui.stations.base import Station
+from lumtak.tui.stations.base import StationView
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.bridge import bridge_rows
 from lumtak.tui.widgets.dots import distribution_rows
 from lumtak.tui.widgets.live import Live
-from lumtak.work.reading import conditions_of
-from lumtak.work.visit import compare_readings
+from lumtak.work.plan import restart
+from lumtak.work.proof import pace_of, read_after
 
 
-class ProofStation(Station):
+class ProofStation(StationView):
     """The after reading and the verdict."""
 
     def compose(self) -> ComposeResult:
@@ -119,7 +121,7 @@ class ProofStation(Station):
         provisional = desk.provisional
         style = palette.warning if provisional else palette.ink
         return Text(
-            headline(results, provisional, desk.visit.pace()), style=f"bold {style}"
+            headline(results, provisional, pace_of(desk.open_job)), style=f"bold {style}"
         ), self._body(results, palette)
 
     def _due_text(self, palette: Palette) -> Text:
@@ -181,7 +183,7 @@ class ProofStation(Station):
             then = (
                 "While the changes stood: " if desk.provisional in {"put back", "changed"} else ""
             )
-            (said,) = sentences((result,), desk.visit.pace())
+            (said,) = sentences((result,), pace_of(desk.open_job))
             text.append(f"\n{then}{said}\n", style=palette.ink)
             values = [[float(getattr(s, result.column)) for s in r.kept] for r in (before, after)]
             rows = distribution_rows(
@@ -323,10 +325,10 @@ class ProofStation(Station):
         desk = self.desk
         match event.button.id:
             case "restart":
-                desk.begin("restarting", desk.visit.restart, self._again)
+                desk.begin("restarting", partial(restart, desk.open_job), self._again)
             case "login":
                 desk.begin(
-                    "logging in anew", lambda: desk.visit.restart(login_only=True), self._again
+                    "logging in anew", lambda: restart(desk.open_job, login_only=True), self._again
                 )
             case "take":
                 self._take()
@@ -351,9 +353,10 @@ class ProofStation(Station):
             live.note(sample, done, count)
 
         def read() -> None:
-            live.under(conditions_of(desk.visit.computer.about.system()))
-            desk.visit.read_after(on_sample=note, stop=desk.stop, at_once=at_once)
-            before, after = desk.visit.baseline, desk.visit.after
+            read_after(
+                desk.open_job, on_begin=live.under, on_sample=note, stop=desk.stop, at_once=at_once
+            )
+            before, after = desk.open_job.baseline, desk.open_job.after
             if before and after:
                 self._results = (
                     (desk.job.baseline, desk.job.after),

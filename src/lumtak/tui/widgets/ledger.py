@@ -11,7 +11,7 @@ from textual.strip import Strip as Row
 from textual.widget import Widget
 
 from lumtak.core.load import consumer_name
-from lumtak.core.strip import KIND_WORDS, Kind, Piece, Strip, cells
+from lumtak.core.strip import PIECE_KIND_WORDS, Piece, PieceKind, Strip, cells
 from lumtak.core.text import plain
 from lumtak.core.units import GIB
 from lumtak.tui.theme import FILLS, HATCH, HOLLOW, WIDE, Palette
@@ -212,7 +212,7 @@ class Ledger(Widget):
         if self._hover is not None and self._ram and self._cpu:
             return [Segment(" " * _LABEL + self._describe(self._hover), Style(color=palette.ink))]
         segments = [Segment(" " * _LABEL)]
-        short: dict[Kind, str] = {
+        short: dict[PieceKind, str] = {
             "guarded": "system",
             "keep": "kept",
             "ask": "ask",
@@ -221,7 +221,7 @@ class Ledger(Widget):
             "free": "free",
         }
         wide = self.size.width >= WIDE
-        words, gap = (KIND_WORDS, "   ") if wide else (short, "  ")
+        words, gap = (PIECE_KIND_WORDS, "   ") if wide else (short, "  ")
         for kind, fill in FILLS.items():
             segments.append(Segment(fill * 2 + " ", Style(color=palette.kinds[kind])))
             segments.append(Segment(words[kind] + gap, Style(color=palette.soft)))

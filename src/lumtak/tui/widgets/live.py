@@ -18,7 +18,7 @@ from lumtak.core.means import half_width
 from lumtak.core.units import percent, ram, span
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.trace import Trace
-from lumtak.work.reading import Precision
+from lumtak.work.sampling import Precision
 
 _REDRAW_EVERY_S = 0.1
 _SLOW_S, _FIRST = 0.5, 10

@@ -4,7 +4,7 @@ from itertools import groupby
 
 from rich.text import Text
 
-from lumtak.core.strip import KINDS, Glance, Kind
+from lumtak.core.strip import PIECE_KINDS, Glance, PieceKind
 from lumtak.tui.theme import FILLS, Palette
 
 
@@ -42,13 +42,13 @@ def glance_line(glance: Glance | None, palette: Palette, cells: int) -> Text:
     return text
 
 
-def _kinds(shares: dict[Kind, float], cells: int) -> list[Kind]:
+def _kinds(shares: dict[PieceKind, float], cells: int) -> list[PieceKind]:
     """Which kind each cell shows: the one that covers its middle."""
-    found: list[Kind] = []
+    found: list[PieceKind] = []
     for cell in range(cells):
         middle, edge = (cell + 0.5) / cells, 0.0
-        kind: Kind = "free"
-        for kind in KINDS:
+        kind: PieceKind = "free"
+        for kind in PIECE_KINDS:
             edge += shares.get(kind, 0.0)
             if edge > middle:
                 break

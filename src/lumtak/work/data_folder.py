@@ -1,4 +1,4 @@
-"""The workshop: Lumtak's data folder, with its journal, casebook, profiles and computers."""
+"""Lumtak's data folder, with its journal, casebook, profiles and computers."""
 
 import os
 from functools import cached_property
@@ -23,12 +23,12 @@ from lumtak.formats.capture import load_capture
 from lumtak.journal import Journal
 from lumtak.roots import why_not_roots
 from lumtak.storage import copied_to_look, read_handed_in, sweep
-from lumtak.work.reading import OnSample, take_reading
+from lumtak.work.sampling import OnSample, take_reading
 
 _LARGEST_FILE = 1 << 20
 
 
-class Workshop:
+class DataFolder:
     """Everything kept under one home folder; stores are opened when they are first needed.
 
     Args:
@@ -84,7 +84,7 @@ class Workshop:
         """Common advice, graded."""
         return load_advice(_shipped("advice.toml"), "advice.toml")
 
-    def looked_at(
+    def look(
         self,
         name: str,
         *,
@@ -101,7 +101,7 @@ class Workshop:
         if _is_capture(name):
             captured = load_capture(Path(name))
             return captured.facts, captured.reading
-        return self.look_at(name, user=user, seconds=seconds, on_sample=on_sample)
+        return self.look_at_computer(name, user=user, seconds=seconds, on_sample=on_sample)
 
     def opened(self, name: str, *, user: str | None = None) -> tuple[Facts, Computer | None]:
         """Facts, and the computer where it is one and no capture; to be closed.
@@ -114,7 +114,7 @@ class Workshop:
         machine = self.computer(name, user=user)
         return machine.about.facts(), machine
 
-    def look_at(
+    def look_at_computer(
         self,
         address: str,
         *,

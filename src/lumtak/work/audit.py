@@ -1,0 +1,89 @@
+"""The audit of a job: items weighed and judged, chosen, asked about."""
+
+from collections.abc import Iterable, Mapping
+
+import msgspec
+
+from lumtak.core.audit import Answer, Audit, Finding, audit
+from lumtak.core.setting import SettingRef
+from lumtak.errors import ComputerError, UsageError
+from lumtak.work.actions import programs_closely
+from lumtak.work.open_job import OpenJob
+
+
+def make_audit(open_job: OpenJob) -> Audit:
+    """Every item weighed and judged, on the computer as it is now."""
+    facts = msgspec.structs.replace(open_job.computer.about.facts(), processes=())
+    answers = open_job.data_folder.answers(open_job.job.identity)
+    found = audit(
+        facts, open_job.job.profile, open_job.data_folder.catalogue, open_job.baseline, answers
+    )
+    valid = {f.ref for f in found.findings if f.can_choose}
+    reading = open_job.after or open_job.baseline
+    last = (
+        open_job.glance_at(reading, "after" if open_job.job.after else "baseline", found)
+        if reading
+        else open_job.job.last
+    )
+    chosen = tuple(c for c in open_job.job.chosen if c.ref in valid)
+    open_job.keep(facts=facts, audit=found, chosen=chosen, last=last)
+    return found
+
+
+def toggle(open_job: OpenJob, ref: SettingRef) -> bool:
+    """Choose an item, or take it back; whether it is chosen now.
+
+    Raises:
+        UsageError: it cannot be chosen, with the reason.
+    """
+    finding = open_job.job.audit.find(ref) if open_job.job.audit else None
+    if finding is None:
+        raise UsageError("There is no audit of this yet.", "Make the audit first.")
+    if any(c.ref == ref for c in open_job.job.chosen):
+        open_job.keep(chosen=tuple(c for c in open_job.job.chosen if c.ref != ref))
+        return False
+    if not finding.can_choose:
+        raise UsageError(finding.why_not())
+    open_job.keep(chosen=(*open_job.job.chosen, finding.change))
+    return True
+
+
+def choose_all_eased(open_job: OpenJob, among: Iterable[Finding] | None = None) -> int:
+    """Choose everything the profile does not need, of all or among these.
+
+    Gives how many are chosen then.
+
+    Where all of them are chosen already, they are taken back. What only the owner can know is
+    left.
+    """
+    found = open_job.job.audit
+    if found is None:
+        return 0
+    chosen = {c.ref: c for c in open_job.job.chosen}
+    eased = {
+        f.ref: f.change for f in among or found.findings if f.stance == "ease" and f.can_choose
+    }
+    if eased.keys() <= chosen.keys():
+        chosen = {ref: change for ref, change in chosen.items() if ref not in eased}
+    else:
+        chosen |= eased
+    open_job.keep(chosen=tuple(chosen.values()))
+    return len(chosen)
+
+
+def keep_answers(open_job: OpenJob, answers: Mapping[str, Answer | None]) -> Audit:
+    """Keep what the owner said, by address (None: not known yet), and judge anew."""
+    at = open_job.computer.clock.wall().isoformat(timespec="seconds")
+    for address, answer in answers.items():
+        open_job.data_folder.casebook.answer(open_job.job.identity, address, answer, at)
+    return make_audit(open_job)
+
+
+def what_runs(open_job: OpenJob, refs: Iterable[SettingRef]) -> dict[str, tuple[str, ...]]:
+    """Lines about what runs of these items, by address: its commands, users, folders."""
+    wanted = [str(ref) for ref in refs]
+    try:
+        facts = open_job.computer.about.facts()
+    except ComputerError as error:  # what the owner knows can be asked all the same
+        return dict.fromkeys(wanted, (f"what runs cannot be looked at: {error.message}",))
+    return {name: programs_closely(open_job.computer, facts, name) for name in wanted}

@@ -1,0 +1,101 @@
+"""The plan of a job, carried out and put back."""
+
+import threading
+
+from lumtak.computers.protocol import Script
+from lumtak.core.plan import Plan, make_plan
+from lumtak.errors import UsageError
+from lumtak.journal import OnStep, Outcome, Review, apply_changes, put_back, recover, scripts_left
+from lumtak.work.open_job import OpenJob
+
+
+def plan_of(open_job: OpenJob) -> Plan:
+    """The plan of what is chosen."""
+    if open_job.job.audit is None or open_job.job.facts is None:
+        raise UsageError("A plan needs an audit.", "Make the audit first.")
+    return make_plan(open_job.job.facts, open_job.job.audit, open_job.job.chosen)
+
+
+def carry_out(
+    open_job: OpenJob,
+    *,
+    on_step: OnStep = lambda _: None,
+    stop: threading.Event | None = None,
+    pause: threading.Event | None = None,
+) -> list[Outcome]:
+    """Carry out the plan.
+
+    What was done leaves the choice, and an older after reading counts no more.
+    """
+    plan = plan_of(open_job)
+    facts = open_job.job.facts
+    if facts is None or not plan.steps:
+        raise UsageError("Nothing is chosen.", "Choose at least one item in the audit.")
+    outcomes = apply_changes(
+        open_job.data_folder.journal,
+        open_job.computer,
+        facts,
+        [s.change for s in plan.steps],
+        job=open_job.job.id,
+        on_step=on_step,
+        stop=stop,
+        pause=pause,
+    )
+    done = {o.change.ref for o in outcomes if o.result in {"done", "as it was"}}
+    earlier = tuple(
+        s
+        for s in (open_job.job.plan.steps if open_job.job.plan else ())
+        if s.change.ref not in done
+    )
+    applied = tuple(s for s in plan.steps if s.change.ref in done)
+    open_job.keep(
+        plan=Plan(steps=(*earlier, *applied), owed=plan.owed),
+        chosen=tuple(c for c in open_job.job.chosen if c.ref not in done),
+        after=None,
+        after_stood=None,
+    )
+    return outcomes
+
+
+def undo_scripts_of(open_job: OpenJob) -> list[Script]:
+    """What puts everything back without Lumtak."""
+    return scripts_left(open_job.data_folder.journal, open_job.computer)
+
+
+def restart(open_job: OpenJob, *, login_only: bool = False) -> None:
+    """Restart the computer, or log its user in anew."""
+    open_job.computer.clock.restart(login_only=login_only)
+
+
+def put_changes_back(
+    open_job: OpenJob,
+    numbers: list[int] | None = None,
+    *,
+    overwrite: bool = False,
+    anywhere: bool = False,
+    on_step: OnStep = lambda _: None,
+) -> list[Outcome]:
+    """Put changes of this job back: those numbered, or all.
+
+    With `anywhere`, numbered ones of other jobs too.
+    """
+    mine = [e.id for e in open_job.entries() if e.is_open]
+    wanted = mine if numbers is None else [n for n in numbers if anywhere or n in mine]
+    return put_back(
+        open_job.data_folder.journal,
+        open_job.computer,
+        wanted,
+        overwrite=overwrite,
+        on_step=on_step,
+    )
+
+
+def end_interrupted(open_job: OpenJob) -> Review:
+    """End what was interrupted.
+
+    Each change is marked as what it was found to be, and half-made writes are cleared.
+    """
+    with open_job.data_folder.journal.writing(open_job.computer.identity):
+        found = recover(open_job.data_folder.journal, open_job.computer)
+    open_job.interrupted = Review()
+    return found

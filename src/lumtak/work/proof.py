@@ -1,0 +1,142 @@
+"""The proof: the load after the changes, held against the baseline."""
+
+import threading
+
+from lumtak.core.bridge import Bridge, bridge
+from lumtak.core.compare import Comparison
+from lumtak.core.conditions import pace_changed
+from lumtak.core.load import RECENT_S, Reading
+from lumtak.core.provisional import Provisional
+from lumtak.core.verdict import compare_readings
+from lumtak.errors import UsageError
+from lumtak.journal import provisional, standing_now
+from lumtak.work.open_job import OpenJob
+from lumtak.work.sampling import OnBegin, OnSample, take_reading
+
+LATE_S, SETTLED_IN_S = 900.0, RECENT_S
+"""A start so long ago is not waited for again; a computer that has been up so long is no longer
+starting."""
+
+
+def same_point_s(open_job: OpenJob) -> float:
+    """Seconds until this computer has been up as long as it had at the beginning of the
+    baseline; 0 where that is past.
+
+    A baseline that began more than a quarter of an hour after a start was of a computer that
+    had settled in: then five minutes do.
+    """
+    baseline = open_job.baseline
+    if baseline is None:
+        return 0.0
+    system = open_job.computer.about.system()
+    if system.boot_id == baseline.conditions.boot_id:
+        return 0.0
+    point_s = baseline.conditions.uptime_s
+    return max(0.0, (point_s if point_s <= LATE_S else SETTLED_IN_S) - system.uptime_s)
+
+
+def read_after(
+    open_job: OpenJob,
+    *,
+    seconds: float | None = None,
+    on_begin: OnBegin | None = None,
+    on_sample: OnSample | None = None,
+    stop: threading.Event | None = None,
+    at_once: bool = False,
+) -> Reading:
+    """The load now, by the same rule as the baseline, as long after a restart as it.
+
+    Provisional while anything is owed.
+
+    Args:
+        open_job: that changed something.
+        seconds: length of the window; None: until the means are sure.
+        on_begin: told under which conditions it is taken.
+        on_sample: told about each sample.
+        stop: ends the wait and the reading.
+        at_once: does not wait until the computer has been up as long as for the baseline.
+    """
+    baseline = open_job.baseline
+    interval_s = baseline.interval_s if baseline else 1.0
+    if not at_once:
+        open_job.computer.clock.wait(same_point_s(open_job), stop)
+    reading = take_reading(
+        open_job.computer,
+        seconds=seconds,
+        interval_s=interval_s,
+        on_begin=on_begin,
+        on_sample=on_sample,
+        stop=stop,
+    )
+    number = open_job.data_folder.casebook.add_reading(open_job.job, "after", reading)
+    stood = standing_now(open_job.data_folder.journal, open_job.computer)
+    open_job.keep(
+        after=number,
+        after_stood=stood,
+        last=open_job.glance_at(reading, "after", open_job.job.audit),
+    )
+    return reading
+
+
+def after_is_due(open_job: OpenJob) -> bool:
+    """Whether changes of this job stand, nothing is owed any more, and no reading that counts
+    was taken since.
+    """
+    job = open_job.job
+    wanted = job.after is None or why_provisional(open_job) in {"restart", "login", "changed"}
+    return (
+        wanted
+        and job.baseline is not None
+        and bool(open_job.applied())
+        and not open_job.owed().anything
+    )
+
+
+def why_provisional(open_job: OpenJob) -> Provisional:
+    """Why the after reading does not count (yet), from the journal.
+
+    Empty where it does, and where there is none.
+    """
+    after = open_job.after
+    if after is None:
+        return ""
+    return provisional(
+        open_job.data_folder.journal, open_job.computer, after, open_job.job.after_stood
+    )
+
+
+def bridges_of(open_job: OpenJob) -> tuple[Bridge, ...]:
+    """From the baseline to the after reading, for CPU and RAM.
+
+    None where the job has not come that far.
+    """
+    job, before, after = open_job.job, open_job.baseline, open_job.after
+    if before is None or after is None or job.plan is None:
+        return ()
+    return bridge(job.plan, before, after, "cpu_pct"), bridge(
+        job.plan, before, after, "ram_used_bytes"
+    )
+
+
+def pace_of(open_job: OpenJob) -> str:
+    """Why percentages of the CPU are no measure between both readings.
+
+    Empty where they are, or one is missing.
+    """
+    before, after = open_job.baseline, open_job.after
+    return pace_changed(before, after) if before and after else ""
+
+
+def comparisons_of(open_job: OpenJob) -> tuple[Comparison, ...]:
+    """Baseline against after: CPU, RAM, and work where both know it.
+
+    Raises:
+        UsageError: a reading is missing or too short.
+    """
+    before, after = open_job.baseline, open_job.after
+    if before is None or after is None:
+        raise UsageError(
+            "A comparison needs a baseline and an after reading.",
+            "Take the one that is missing.",
+        )
+    return compare_readings(before, after, open_job.job.profile.threshold)
