@@ -15,7 +15,7 @@ sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
 
 from lumtak.computers.simulated.computer import SimulatedComputer
 from lumtak.core.compare import CAUTION_ENDED, compare, compare_many
-from lumtak.core.load import settle
+from lumtak.core.settling import settle
 from lumtak.core.verdict import compare_readings
 from lumtak.work.sampling import Precision, take_reading
 from noise import FAMILIES, autoregression, started, until_sure

@@ -8,8 +8,8 @@ from typing import Any
 import msgspec
 
 from lumtak.computers.hands.states import STATE_KINDS
-from lumtak.core.load import Reading
 from lumtak.core.profile import Profile
+from lumtak.core.reading import Reading
 from lumtak.core.setting import Exact
 from lumtak.formats.capture import Capture
 from lumtak.journal import Entry

@@ -28,8 +28,9 @@ from lumtak.computers.linux.settings import LinuxSettings
 from lumtak.computers.simulated.computer import SimulatedComputer
 from lumtak.core.catalogue import Catalogue, load_catalogue
 from lumtak.core.facts import Facts, Gap, Hardware, Item, Setting, System
-from lumtak.core.load import Conditions, ConsumerLoad, Reading, Sample, Snapshot
 from lumtak.core.profile import Profile, load_profile
+from lumtak.core.reading import Conditions, ConsumerLoad, Reading
+from lumtak.core.sample import Sample, Snapshot
 from lumtak.core.setting import AREAS, SettingRef, State
 from lumtak.core.units import GIB, MIB
 from lumtak.errors import ComputerError

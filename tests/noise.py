@@ -5,7 +5,7 @@ Pairs of series whose means do not differ, (pairs, samples) each.
 
 import numpy as np
 
-from lumtak.core.load import settle
+from lumtak.core.settling import settle
 
 
 def autoregression(rng, pairs, samples, rho, burn=100):

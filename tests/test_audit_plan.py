@@ -6,13 +6,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from helpers import CATALOGUE, facts, item, profile, reading
-from lumtak.core.audit import audit, eased_sum, is_system
+from lumtak.core.audit import audit, eased_sum
 from lumtak.core.facts import Fixed, Gap, Setting, Trigger
-from lumtak.core.load import SYSTEM, ConsumerLoad
 from lumtak.core.needs import Graphs
 from lumtak.core.plan import check_changes, guards, make_plan
 from lumtak.core.profile import Never
+from lumtak.core.reading import ConsumerLoad
 from lumtak.core.record import NotMeasured
+from lumtak.core.sample import SYSTEM, is_system
 from lumtak.core.setting import SettingRef, parse_change, parse_ref
 from lumtak.core.units import MIB
 from lumtak.errors import UnknownNameError, UsageError

@@ -16,7 +16,7 @@ import msgspec
 import pytest
 
 from helpers import ENTRY, LUMTAK, bench, lumtak, lumtak_process, put, reading, snapshot_of
-from lumtak.core.load import to_json
+from lumtak.core.reading import to_json
 
 NAME = "sim:drawing-bench"
 

@@ -17,7 +17,6 @@ from lumtak.core.compare import (
     in_words,
 )
 from lumtak.core.conditions import pace_changed
-from lumtak.core.load import settle
 from lumtak.core.means import (
     BATCHES,
     MOST_CORRELATED,
@@ -28,6 +27,7 @@ from lumtak.core.means import (
     weighed,
 )
 from lumtak.core.record import NotMeasured
+from lumtak.core.settling import settle
 from lumtak.core.verdict import compare_readings, headline, sentences
 from lumtak.errors import UsageError
 from lumtak.work.sampling import Precision

@@ -10,7 +10,7 @@ from lumtak.computers.hands.whose import User, local_hands
 from lumtak.computers.linux.computer import LinuxComputer
 from lumtak.computers.recorded import recorded_state
 from lumtak.core.facts import Setting
-from lumtak.core.load import between
+from lumtak.core.sample import between
 from lumtak.core.setting import Change, SettingRef, State
 from lumtak.errors import ComputerError, LumtakError
 from lumtak.journal import Journal, apply_changes, drift, put_back

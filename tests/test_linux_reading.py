@@ -12,8 +12,8 @@ from lumtak.computers.linux.proc import Processes, cpu_times, meminfo
 from lumtak.computers.linux.services import Services
 from lumtak.computers.linux.units import blocks
 from lumtak.core.facts import longest_starts
-from lumtak.core.load import between
 from lumtak.core.record import NotMeasured
+from lumtak.core.sample import between
 from lumtak.core.setting import parse_ref
 from lumtak.errors import ComputerError
 

@@ -7,10 +7,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from helpers import conditions, sample
-from lumtak.core.load import Memory, Snapshot, assemble, between, settle, to_json
 from lumtak.core.means import standard_error
+from lumtak.core.reading import to_json
 from lumtak.core.record import NotMeasured
+from lumtak.core.sample import Memory, Snapshot, between
+from lumtak.core.settling import settle
 from lumtak.core.units import GIB
+from lumtak.core.window import Window
 
 UNKNOWN = NotMeasured(not_measured="no clock here")
 
@@ -138,10 +141,17 @@ def test_batch_error_of_dependent_samples_is_wider_than_the_plain_one():
 
 
 def built(samples, first, last, when=None):
-    return assemble(
+    window = Window(when or conditions(), first)
+    window.looks.append(last)
+    for one in samples:
+        window.add(one)
+    return reading_of(window)
+
+
+def reading_of(window):
+    return window.reading(
         computer="sim:t", identity="sim-t", taken_at="2026-03-02T08:00:00+00:00", interval_s=1.0,
-        snapshots=[first, last], samples=samples,
-        ended="complete", conditions=when or conditions(), late=0, missed=0, times={},
+        times={},
     )  # fmt: skip
 
 
@@ -171,11 +181,10 @@ def test_memory_from_before_the_load_settled_does_not_count():
         snapshot(at, memory={"a": Memory(ram_bytes=size, how="x")})
         for at, size in ((0, 10.0), (60, 100.0), (80, 200.0))
     ]
-    got = assemble(
-        computer="sim:t", identity="sim-t", taken_at="x", interval_s=1.0, snapshots=looks,
-        samples=samples, ended="complete",
-        conditions=conditions(), late=0, missed=0, times={},
-    )  # fmt: skip
+    window = Window(conditions(), looks[0])
+    window.looks += looks[1:]
+    window.samples = samples
+    got = reading_of(window)
     assert 15 <= got.settled_from <= 40
     assert got.consumer("a").ram_bytes == 150.0
 

@@ -14,8 +14,8 @@ from lumtak.computers.linux.login_starts import LoginStart, LoginStarts
 from lumtak.computers.linux.proc import Processes
 from lumtak.core.audit import audit
 from lumtak.core.facts import RUNS_LUMTAK, Process, heaviest_of
-from lumtak.core.load import LUMTAK
 from lumtak.core.plan import guards
+from lumtak.core.sample import LUMTAK
 from lumtak.core.setting import parse_ref
 from lumtak.errors import ComputerError
 from lumtak.work.actions import programs_closely

@@ -9,8 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from helpers import bench, linux, reading
-from lumtak.core.load import to_json
 from lumtak.core.means import half_width
+from lumtak.core.reading import to_json
 from lumtak.core.record import NotMeasured
 from lumtak.errors import BadFileError, ComputerError, LumtakError, UsageError
 from lumtak.formats.openmetrics import to_openmetrics

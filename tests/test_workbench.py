@@ -11,6 +11,7 @@ from helpers import reading
 from lumtak.core.bridge import Bridge, BridgeStep
 from lumtak.core.record import known
 from lumtak.core.strip import PIECE_KINDS, Glance
+from lumtak.core.window import Window
 from lumtak.errors import UsageError
 from lumtak.tui.bench import BenchScreen
 from lumtak.tui.job_screen import JobScreen
@@ -102,7 +103,7 @@ async def test_the_owners_questions_are_asked_one_by_one(data_folder, sim):
         await until(pilot, lambda: says(app, "question 2 of 2"))
         await pilot.press("right", "enter")
         await until(pilot, lambda: isinstance(app.screen, JobScreen) and not app.screen.busy)
-        found = app.screen.job.audit.by_address
+        found = app.screen.job.audit.by_consumer
         assert found["services:moulding-link"].reason == "the owner does not need it."
         assert sorted(data_folder.answers(app.screen.job.identity).values()) == [
             "needed",
@@ -292,6 +293,8 @@ async def test_a_live_reading_draws_only_what_changed_and_says_how_sure_it_is():
     read = reading([20.0 + n % 7 for n in range(200)])
     async with stage.run_test(size=(100, 40)) as pilot:
         live.begin(10.0)
+        window = Window(read.conditions, None)
+        live.follow(window)
         trace = live.query_one(Trace)
         painted = []
         refresh = trace.refresh
@@ -300,6 +303,7 @@ async def test_a_live_reading_draws_only_what_changed_and_says_how_sure_it_is():
             refresh(*regions, **options),
         )
         for number, sample in enumerate(read.samples, 1):
+            window.add(sample)
             live.note(sample, number, 300)
             live.draw()
         await pilot.pause()

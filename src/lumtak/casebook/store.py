@@ -18,7 +18,7 @@ import msgspec
 from lumtak.casebook.job import Heading, Job
 from lumtak.core.audit import Answer, Audit
 from lumtak.core.facts import Facts
-from lumtak.core.load import Reading
+from lumtak.core.reading import Reading
 from lumtak.core.record import UNREADABLE, Record
 from lumtak.errors import DamagedError, StorageError, UnknownNameError
 from lumtak.storage import (

@@ -18,8 +18,9 @@ from lumtak.computers import Computer
 from lumtak.core.audit import Audit, Finding, audit
 from lumtak.core.compare import Comparison
 from lumtak.core.facts import Origin, in_rows
-from lumtak.core.load import Reading, Sample, to_json
+from lumtak.core.reading import Reading, to_json
 from lumtak.core.record import NotMeasured
+from lumtak.core.sample import Sample
 from lumtak.core.setting import AREA_TITLES, AREAS
 from lumtak.core.text import plain
 from lumtak.core.units import counted, percent, ram, signed

@@ -9,8 +9,8 @@ from datetime import datetime
 from typing import Protocol
 
 from lumtak.core.facts import Facts, Process, ProcessDetails, System
-from lumtak.core.load import Snapshot
 from lumtak.core.record import Figure, NotMeasured, Record
+from lumtak.core.sample import Snapshot
 from lumtak.core.setting import Area, SettingRef, State
 
 

@@ -6,8 +6,8 @@ Memory, disk, clock, processor or nothing, with the figures that say so.
 from typing import Literal
 
 from lumtak.core.facts import Facts
-from lumtak.core.load import Reading
 from lumtak.core.profile import Profile
+from lumtak.core.reading import Reading
 from lumtak.core.record import NotMeasured, Record
 from lumtak.core.units import GIB, MIB
 

@@ -5,8 +5,8 @@ was measured.
 from collections.abc import Iterable
 from typing import Literal
 
-from lumtak.core.load import Reading
 from lumtak.core.plan import Plan, Step
+from lumtak.core.reading import Reading
 from lumtak.core.record import NotMeasured, Record
 
 Quantity = Literal["cpu_pct", "ram_used_bytes"]

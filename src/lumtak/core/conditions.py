@@ -2,8 +2,10 @@
 
 from collections.abc import Iterable
 
-from lumtak.core.load import RECENT_S, Reading, consumer_name
+from lumtak.core.reading import Reading
 from lumtak.core.record import NotMeasured, Record, known
+from lumtak.core.sample import consumer_name
+from lumtak.core.settling import RECENT_S
 from lumtak.core.text import plain
 from lumtak.core.units import ram, signed
 

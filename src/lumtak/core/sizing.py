@@ -3,7 +3,7 @@
 from typing import Literal
 
 from lumtak.core.facts import Facts
-from lumtak.core.load import Reading
+from lumtak.core.reading import Reading
 from lumtak.core.record import NotMeasured, Record
 from lumtak.core.units import MIB, ram
 

@@ -8,10 +8,11 @@ from typing import Literal
 
 import msgspec
 
-from lumtak.core.audit import Audit, is_system
-from lumtak.core.load import Reading
+from lumtak.core.audit import Audit
 from lumtak.core.profile import Ceilings
+from lumtak.core.reading import Reading
 from lumtak.core.record import Record, known
+from lumtak.core.sample import is_system
 from lumtak.core.setting import SettingRef
 
 PieceKind = Literal["guarded", "keep", "ask", "ease", "cache", "free"]
@@ -152,7 +153,7 @@ def _pieces(costs: dict[str, float], whole: float, found: Audit | None) -> list[
     scale = whole / total if total > whole > 0 else 1.0
     pieces = []
     for key, cost in costs.items():
-        finding = found.by_address.get(key) if found else None
+        finding = found.by_consumer.get(key) if found else None
         kind: PieceKind = finding.stance if finding else "guarded" if is_system(key) else "ask"
         if cost > 0:
             pieces.append(Piece(key=key, kind=kind, share=cost * scale))

@@ -4,9 +4,9 @@ Screens, the command line and the report say the same, because they say it throu
 """
 
 from lumtak.core.compare import CAUTION_ENDED, Comparison, compare_many, in_words
-from lumtak.core.load import Reading
 from lumtak.core.profile import Threshold
 from lumtak.core.provisional import PROVISIONAL_WORDS, Provisional
+from lumtak.core.reading import Reading
 from lumtak.core.record import NotMeasured
 from lumtak.core.units import GIB
 

@@ -10,7 +10,7 @@ from typing import Any
 import msgspec
 
 from lumtak.core.facts import Facts
-from lumtak.core.load import Reading
+from lumtak.core.reading import Reading
 from lumtak.core.record import Record, json_document
 from lumtak.formats.readings import decode_file
 from lumtak.storage import read_handed_in

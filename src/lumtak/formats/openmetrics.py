@@ -1,6 +1,6 @@
 """A reading as OpenMetrics text (OpenMetrics 1.0): gauges for whoever collects them."""
 
-from lumtak.core.load import Reading
+from lumtak.core.reading import Reading
 from lumtak.core.record import NotMeasured
 from lumtak.core.text import plain
 

@@ -7,8 +7,9 @@ from typing import TYPE_CHECKING, TypeVar
 
 import msgspec
 
-from lumtak.core.load import COLUMNS, FORMAT, Reading
+from lumtak.core.reading import FORMAT, Reading
 from lumtak.core.record import MOST_MEASURED, UNREADABLE, NotMeasured, Record, immeasurable
+from lumtak.core.sample import COLUMNS
 from lumtak.core.text import plain
 from lumtak.errors import BadFileError
 from lumtak.storage import read_handed_in

@@ -6,8 +6,8 @@ Worked out from the journal whenever it is asked, and never kept.
 from collections.abc import Collection
 
 from lumtak.computers.protocol import Computer
-from lumtak.core.load import Reading
 from lumtak.core.provisional import Provisional
+from lumtak.core.reading import Reading
 from lumtak.journal.entry import Entry
 from lumtak.journal.owed import shows_not_yet
 from lumtak.journal.store import Journal

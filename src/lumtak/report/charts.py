@@ -5,7 +5,7 @@ from collections.abc import Callable
 from typing import Any, Literal, get_args
 
 from lumtak.core.bridge import Bridge
-from lumtak.core.load import Reading
+from lumtak.core.reading import Reading
 from lumtak.core.record import Record
 from lumtak.core.strip import PIECE_KIND_WORDS, PIECE_KINDS, Strip
 from lumtak.core.units import GIB

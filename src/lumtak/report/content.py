@@ -5,10 +5,10 @@ from lumtak.core.actions import Action
 from lumtak.core.audit import Audit
 from lumtak.core.compare import Comparison
 from lumtak.core.facts import Facts
-from lumtak.core.load import Reading
 from lumtak.core.plan import Plan
 from lumtak.core.profile import Profile
 from lumtak.core.provisional import Provisional
+from lumtak.core.reading import Reading
 from lumtak.core.record import Record
 from lumtak.core.verdict import sentences
 

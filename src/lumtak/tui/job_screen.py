@@ -12,8 +12,8 @@ from textual.widgets import ContentSwitcher, Static
 
 from lumtak.casebook import STATIONS, Job, Station
 from lumtak.core.bridge import Bridge
-from lumtak.core.load import Reading
 from lumtak.core.provisional import Provisional
+from lumtak.core.reading import Reading
 from lumtak.core.setting import SettingRef
 from lumtak.core.strip import Strip, marked, strips
 from lumtak.core.text import plain
@@ -186,8 +186,8 @@ class JobScreen(WorkingScreen):
             chosen, applied = (self.job.audit.with_brought(refs) for refs in (chosen, applied))
         ram, cpu = (marked(s, chosen=chosen, applied=applied) for s in self._strips(live))
         before = self._strips(self.baseline) if self.after and self.baseline else None
-        by_address = self.job.audit.by_address if self.job.audit else {}
-        titles = {c.key: by_address[c.key].title for c in live.consumers if c.key in by_address}
+        by_consumer = self.job.audit.by_consumer if self.job.audit else {}
+        titles = {c.key: by_consumer[c.key].title for c in live.consumers if c.key in by_consumer}
         titles |= {
             "system:rest": "the system",
             "unattributed": "unattributed",
@@ -233,7 +233,7 @@ class JobScreen(WorkingScreen):
 
     def on_ledger_picked(self, message: Ledger.Picked) -> None:
         """A piece was clicked: the audit opens on it."""
-        if self.job.audit and message.key in self.job.audit.by_address:
+        if self.job.audit and message.key in self.job.audit.by_consumer:
             self.open_job.select(message.key)
             self.action_go("audit")
             self.update_all()
@@ -241,7 +241,7 @@ class JobScreen(WorkingScreen):
     def action_piece(self, steps: int) -> None:
         """Along the strips, piece by piece."""
         key = self.query_one(Ledger).step(steps)
-        if key and self.job.audit and key in self.job.audit.by_address:
+        if key and self.job.audit and key in self.job.audit.by_consumer:
             self.open_job.select(key)
             self._view().show()
 

@@ -9,7 +9,7 @@ from textual.widgets import Static
 
 from lumtak.computers.protocol import Computer
 from lumtak.core.facts import Facts
-from lumtak.core.load import Reading
+from lumtak.core.reading import Reading
 from lumtak.tui.background import WorkingScreen
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.lines import Line, LineList
@@ -59,7 +59,7 @@ class QuickLookScreen(WorkingScreen):
             reading = take_reading(
                 self._computer,
                 seconds=_SECONDS,
-                on_begin=live.under,
+                on_begin=live.follow,
                 on_sample=live.note,
                 stop=self.stop,
             )

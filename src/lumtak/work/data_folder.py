@@ -15,8 +15,8 @@ from lumtak.core.advice import Advice, load_advice
 from lumtak.core.audit import Answer
 from lumtak.core.catalogue import Catalogue, load_catalogue, read_roles
 from lumtak.core.facts import Facts
-from lumtak.core.load import Reading
 from lumtak.core.profile import Profile, load_profile
+from lumtak.core.reading import Reading
 from lumtak.core.text import plain
 from lumtak.errors import BadFileError, LumtakError, StorageError, UnknownNameError, UsageError
 from lumtak.formats.capture import load_capture

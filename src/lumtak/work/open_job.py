@@ -10,7 +10,7 @@ from lumtak.casebook import Job, Station
 from lumtak.computers.protocol import Computer
 from lumtak.core.actions import Action, Running, Way
 from lumtak.core.audit import Audit
-from lumtak.core.load import Reading
+from lumtak.core.reading import Reading
 from lumtak.core.setting import SettingRef
 from lumtak.core.strip import Glance, glance, strips
 from lumtak.errors import UsageError

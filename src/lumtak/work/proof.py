@@ -5,8 +5,9 @@ import threading
 from lumtak.core.bridge import Bridge, bridge
 from lumtak.core.compare import Comparison
 from lumtak.core.conditions import pace_changed
-from lumtak.core.load import RECENT_S, Reading
 from lumtak.core.provisional import Provisional
+from lumtak.core.reading import Reading
+from lumtak.core.settling import RECENT_S
 from lumtak.core.verdict import compare_readings
 from lumtak.errors import UsageError
 from lumtak.journal import provisional, standing_now
@@ -51,7 +52,7 @@ def read_after(
     Args:
         open_job: that changed something.
         seconds: length of the window; None: until the means are sure.
-        on_begin: told under which conditions it is taken.
+        on_begin: given the window before its first sample.
         on_sample: told about each sample.
         stop: ends the wait and the reading.
         at_once: does not wait until the computer has been up as long as for the baseline.

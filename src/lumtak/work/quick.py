@@ -3,9 +3,10 @@
 from typing import NamedTuple
 
 from lumtak.core.facts import Facts
-from lumtak.core.load import ConsumerLoad, Reading, consumer_name
 from lumtak.core.means import half_width
+from lumtak.core.reading import ConsumerLoad, Reading
 from lumtak.core.record import Figure, NotMeasured, Record, known
+from lumtak.core.sample import consumer_name
 from lumtak.core.text import plain
 from lumtak.core.units import percent, ram
 

@@ -3,7 +3,7 @@
 import threading
 
 from lumtak.core.audit import Audit
-from lumtak.core.load import Reading
+from lumtak.core.reading import Reading
 from lumtak.errors import UsageError
 from lumtak.work.audit import make_audit
 from lumtak.work.open_job import OpenJob

@@ -6,27 +6,18 @@ from dataclasses import dataclass
 
 from lumtak.computers.protocol import Computer
 from lumtak.core.facts import System
-from lumtak.core.load import (
-    Conditions,
-    Ended,
-    Reading,
-    Sample,
-    Snapshot,
-    assemble,
-    between,
-    series_of,
-    settle,
-    skip_after_start,
-)
 from lumtak.core.means import half_width
+from lumtak.core.reading import Conditions, Reading
+from lumtak.core.sample import Sample, Snapshot, between, series_of
+from lumtak.core.window import Window
 from lumtak.errors import ComputerError, UsageError
 
 SHORTEST_INTERVAL_S, LONGEST_INTERVAL_S = 0.2, 60.0
 LONGEST_S = 24 * 3600.0
 MEMORY_EVERY_S = 60.0
 
-OnBegin = Callable[[Conditions], None]
-"""Called with what a reading is taken under, before its first sample."""
+OnBegin = Callable[[Window], None]
+"""Called with the window before its first sample: it holds the samples as they come."""
 OnSample = Callable[[Sample, int, int], None]
 """Called with the sample, how many there are, how many there will be."""
 
@@ -65,10 +56,10 @@ class Precision:
         """Whether it is asked after so many samples."""
         return count >= self.fewest and (count - self.fewest) % self.every == 0
 
-    def reached(self, samples: list[Sample], conditions: Conditions) -> bool:
+    def reached(self, window: Window) -> bool:
         """Whether the samples after the transient are sure enough."""
-        start, settled = settle([s.cpu_pct for s in samples], skip_after_start(samples, conditions))
-        kept = samples[start:]
+        start, settled = window.cut()
+        kept = window.samples[start:]
         return (
             settled
             and self.sure(series_of(kept, "cpu_pct"), self.cpu_pct)
@@ -83,21 +74,6 @@ class Precision:
         middle = len(values) // 2
         first, second = sum(values[:middle]) / middle, sum(values[middle:]) / (len(values) - middle)
         return abs(first - second) <= precision / 2 and half_width(values) <= precision
-
-
-@dataclass(slots=True)
-class _Window:
-    """What was read so far."""
-
-    conditions: Conditions
-
-    snapshots: list[Snapshot]
-    samples: list[Sample]
-    count: int
-    """Samples that there will be, at most."""
-    late: int = 0
-    missed: int = 0
-    ended: Ended = "complete"
 
 
 def take_reading(
@@ -118,7 +94,7 @@ def take_reading(
             its longest time.
         interval_s: from sample to sample, 0.2 to 60 s.
         precision: when to end by itself; counts only without `seconds`.
-        on_begin: told under which conditions it is taken.
+        on_begin: given the window before its first sample.
         on_sample: told about each sample.
         stop: ends the reading early; what was read so far counts.
 
@@ -145,76 +121,104 @@ def take_reading(
     half_width([0.0, 1.0])  # loads what it needs now, not in the middle of the window
     taken_at = computer.clock.wall().isoformat(timespec="seconds")
     conditions = conditions_of(computer.about.system())
+    window = Window(conditions, computer.load.sample(memory=True))
     if on_begin:
-        on_begin(conditions)
-    window = _Window(
-        conditions, [computer.load.sample(memory=True)], [], round(length / interval_s)
-    )
-    _fill(computer, window, interval_s, rule if seconds is None else None, on_sample, stop)
+        on_begin(window)
+    _Sampler(
+        computer,
+        window,
+        interval_s=interval_s,
+        count=round(length / interval_s),
+        rule=rule if seconds is None else None,
+        on_sample=on_sample,
+        stop=stop,
+    ).run()
     if not window.samples:
         raise UsageError(
             "The reading was stopped before its first sample.",
             "Let it run for a few seconds at least.",
         )
-    if window.ended != "lost" and len(window.snapshots) < 2:
-        window.snapshots.append(computer.load.sample(memory=True))
-    return assemble(
+    if window.ended != "lost" and len(window.looks) < 2:
+        window.looks.append(computer.load.sample(memory=True))
+    return window.reading(
         computer=computer.address,
         identity=computer.identity,
         taken_at=taken_at,
         interval_s=interval_s,
-        snapshots=window.snapshots,
-        samples=window.samples,
-        ended=window.ended,
-        conditions=conditions,
-        late=window.late,
-        missed=window.missed,
         times={} if window.ended == "lost" else computer.about.times(),
     )
 
 
-def _fill(
-    computer: Computer,
-    window: _Window,
-    interval_s: float,
-    rule: Precision | None,
-    on_sample: OnSample | None,
-    stop: threading.Event | None,
-) -> None:
-    """Take samples until the window is full, sure enough, stopped or lost."""
-    start = last = window.snapshots[0]
-    due = start.at_s
-    looked_s = start.at_s
-    sure = 0
-    while len(window.samples) < window.count:
-        due += interval_s
-        computer.clock.wait(due - computer.clock.now_s(), stop)
-        if stop is not None and stop.is_set():
-            window.ended = "stopped"
+class _Sampler:
+    """Samples at a steady pace until the window is full, sure enough, stopped or lost."""
+
+    def __init__(
+        self,
+        computer: Computer,
+        window: Window,
+        *,
+        interval_s: float,
+        count: int,
+        rule: Precision | None,
+        on_sample: OnSample | None,
+        stop: threading.Event | None,
+    ) -> None:
+        self._computer, self._window, self._interval_s = computer, window, interval_s
+        self._count, self._rule, self._on_sample, self._stop = count, rule, on_sample, stop
+        self._last = window.looks[0]
+        self._due_s = self._looked_s = self._start_s = self._last.at_s
+        self._sure = 0
+
+    def run(self) -> None:
+        """Until the end."""
+        while self._window.ended == "complete" and len(self._window.samples) < self._count:
+            self._step()
+
+    def _step(self) -> None:
+        """Wait, look, note."""
+        self._due_s += self._interval_s
+        clock = self._computer.clock
+        clock.wait(self._due_s - clock.now_s(), self._stop)
+        if self._stop is not None and self._stop.is_set():
+            self._window.ended = "stopped"
             return
-        look = len(window.samples) == window.count - 1 or due - looked_s >= MEMORY_EVERY_S
+        now = self._snapshot()
+        if now is None:
+            self._window.ended = "lost"
+            return
+        self._window.add(between(self._last, now, self._start_s))
+        self._last = now
+        self._catch_up(now.at_s)
+        done = len(self._window.samples)
+        if self._on_sample:
+            self._on_sample(self._window.samples[-1], done, self._count)
+        if self._rule and self._rule.asks(done):
+            self._sure = self._sure + 1 if self._rule.reached(self._window) else 0
+            if self._sure >= self._rule.in_a_row:
+                self._window.ended = "precise"
+
+    def _snapshot(self) -> Snapshot | None:
+        """With memory at the end and now and then; None where the computer has gone away."""
+        last_one = len(self._window.samples) == self._count - 1
+        look = last_one or self._due_s - self._looked_s >= MEMORY_EVERY_S
         try:
-            now = computer.load.sample(memory=look)
+            now = self._computer.load.sample(memory=look)
         except ComputerError:
-            if not window.samples:
+            if not self._window.samples:
                 raise
-            window.ended = "lost"
-            return
-        window.samples.append(between(last, now, start.at_s))
-        last = now
+            return None
         if look:
-            window.snapshots.append(now)
-            looked_s = now.at_s
-        if now.at_s - due > interval_s / 2:
-            missed = int((now.at_s - due) / interval_s)
-            window.late += 1
-            window.missed += missed
-            window.count -= missed
-            due += missed * interval_s
-        if on_sample:
-            on_sample(window.samples[-1], len(window.samples), window.count)
-        if rule and rule.asks(len(window.samples)):
-            sure = sure + 1 if rule.reached(window.samples, window.conditions) else 0
-            if sure >= rule.in_a_row:
-                window.ended = "precise"
-                return
+            self._window.looks.append(now)
+            self._looked_s = now.at_s
+        return now
+
+    def _catch_up(self, at_s: float) -> None:
+        """Count what came late; what was missed meanwhile is left out, and not made up."""
+        behind_s = at_s - self._due_s
+        if behind_s <= self._interval_s / 2:
+            return
+        missed = int(behind_s / self._interval_s)
+        self._window.late += 1
+        self._window.missed += missed
+        self._count -= missed
+        self._due_s += missed * self._interval_s

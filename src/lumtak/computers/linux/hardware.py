@@ -5,8 +5,8 @@ from typing import Literal
 
 from lumtak.computers.hands.reach import Reach, text
 from lumtak.core.facts import MemoryNow, Space
-from lumtak.core.load import Resource
 from lumtak.core.record import Figure, NotMeasured
+from lumtak.core.sample import Resource
 from lumtak.core.text import number, plain
 
 RESOURCES: tuple[Resource, ...] = ("cpu", "memory", "io")

@@ -11,7 +11,7 @@ from lumtak.computers.linux.ending import end_process
 from lumtak.computers.linux.proc import Processes, cpu_times, meminfo, private_bytes
 from lumtak.computers.protocol import Clock
 from lumtak.core.facts import Process
-from lumtak.core.load import Snapshot
+from lumtak.core.sample import Snapshot
 from lumtak.errors import ComputerError
 
 _MOST_BYTES = 1 << 56

@@ -13,7 +13,7 @@ from lumtak.computers.linux.closely import uid_of, words_of
 from lumtak.computers.linux.groups import Groups, group_of
 from lumtak.computers.linux.login_starts import LoginStarts
 from lumtak.core.facts import RUNS_LUMTAK, UNLISTED, Process
-from lumtak.core.load import LUMTAK, Memory
+from lumtak.core.sample import LUMTAK, Memory
 from lumtak.core.text import plain
 
 _MAY_BE_LUMTAK = ("lumtak", "python")

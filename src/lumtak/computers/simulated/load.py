@@ -2,7 +2,7 @@
 
 from lumtak.computers.simulated.machine import Machine
 from lumtak.core.facts import Process
-from lumtak.core.load import Memory, Snapshot
+from lumtak.core.sample import Memory, Snapshot
 from lumtak.core.units import MIB
 from lumtak.errors import ComputerError
 

@@ -220,7 +220,7 @@ class AuditStation(StationView):
     def _row(self, address: str) -> Text:
         if self._audit is None or self._pen is None:
             return Text()
-        finding = self._audit.by_address[address]
+        finding = self._audit.by_consumer[address]
         plans: Sequence[str] = ()
         if finding.area == "power" and self.desk.job.facts:
             item = self.desk.job.facts.find(finding.ref)
@@ -364,7 +364,7 @@ class AuditStation(StationView):
         """To that item, with its explanation."""
         words = self.query_one(Input)
         found = self.desk.job.audit
-        if words.value and found and found.by_address.get(address) not in self._matching:
+        if words.value and found and found.by_consumer.get(address) not in self._matching:
             with words.prevent(Input.Changed):
                 words.value = ""
         self._opened.add(address)

@@ -12,7 +12,7 @@ from lumtak.casebook import Job
 from lumtak.core.advice import Advice, for_item
 from lumtak.core.audit import Finding
 from lumtak.core.facts import LEAST_START_S, Item, Setting
-from lumtak.core.load import Reading
+from lumtak.core.reading import Reading
 from lumtak.core.record import NotMeasured, known
 from lumtak.core.setting import AREA_TITLES, SHOWS_WORDS, Area, SettingRef
 from lumtak.core.sizing import Rule, emptying_the_cache, memory_parts, swap_sizes
@@ -240,7 +240,7 @@ def _sizes(f: Finding, job: Job, reading: Reading | None) -> list[Row]:
 
 def _links(name: str, addresses: Sequence[str], job: Job) -> list[Row]:
     """A line each for the items that are listed, as far as there is room, then how many more."""
-    found = job.audit.by_address if job.audit else {}
+    found = job.audit.by_consumer if job.audit else {}
     known_here = [a for a in dict.fromkeys(addresses) if a in found]
     rows = [
         Row(name if number == 0 else "", f"{found[a].title} ({STANCE_WORDS[found[a].stance]})", a)

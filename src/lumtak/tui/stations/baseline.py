@@ -7,9 +7,10 @@ from textual.app import ComposeResult
 from textual.containers import Horizontal
 from textual.widgets import Button, Static
 
-from lumtak.core.load import Conditions, Reading, consumer_name
 from lumtak.core.means import half_width
+from lumtak.core.reading import Conditions, Reading
 from lumtak.core.record import NotMeasured, known
+from lumtak.core.sample import consumer_name
 from lumtak.core.text import plain
 from lumtak.core.units import counted, percent, ram, span, took
 from lumtak.tui.stations.base import StationView
@@ -134,7 +135,7 @@ class BaselineStation(StationView):
 
     def _found(self, reading: Reading) -> list[Line]:
         palette = Palette(self.app)
-        by_address = self.desk.job.audit.by_address if self.desk.job.audit else {}
+        by_consumer = self.desk.job.audit.by_consumer if self.desk.job.audit else {}
         total = reading.ram_total_bytes
         heavy = sorted(
             reading.consumers, key=lambda c: -(c.cpu_pct + 100 * known(c.ram_bytes) / total)
@@ -143,7 +144,7 @@ class BaselineStation(StationView):
         for cost in heavy:
             memory = "not known" if isinstance(cost.ram_bytes, NotMeasured) else ram(cost.ram_bytes)
             title = (
-                by_address[cost.key].title if cost.key in by_address else consumer_name(cost.key)
+                by_consumer[cost.key].title if cost.key in by_consumer else consumer_name(cost.key)
             )
             words = f"   {memory:>10}  {percent(cost.cpu_pct):>7}   {plain(title, 50)}"
             lines.append(Line(Text(words, style=palette.ink)))
@@ -245,7 +246,7 @@ class BaselineStation(StationView):
         desk, live = self.desk, self.query_one(Live)
 
         def read() -> None:
-            read_baseline(desk.open_job, on_begin=live.under, on_sample=live.note, stop=desk.stop)
+            read_baseline(desk.open_job, on_begin=live.follow, on_sample=live.note, stop=desk.stop)
             make_audit(desk.open_job)
 
         def done(_: None) -> None:

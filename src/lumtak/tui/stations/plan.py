@@ -8,8 +8,8 @@ from textual.app import ComposeResult
 from textual.containers import Horizontal
 from textual.widgets import Button, Static
 
-from lumtak.core.load import Reading
 from lumtak.core.plan import Plan, Step
+from lumtak.core.reading import Reading
 from lumtak.core.setting import SHOWS_WORDS, Shows, parse_ref
 from lumtak.core.text import plain
 from lumtak.core.units import GIB, counted, percent, ram, signed

@@ -9,8 +9,8 @@ from textual.widgets import Button, Static
 
 from lumtak.core.compare import Comparison
 from lumtak.core.conditions import mismatches, mover_in_words, movers
-from lumtak.core.load import Sample
 from lumtak.core.record import NotMeasured
+from lumtak.core.sample import Sample
 from lumtak.core.units import GIB, counted, percent, ram, signed, span, took
 from lumtak.core.verdict import compare_readings, headline, sentence, sentences
 from lumtak.errors import LumtakError
@@ -354,7 +354,7 @@ class ProofStation(StationView):
 
         def read() -> None:
             read_after(
-                desk.open_job, on_begin=live.under, on_sample=note, stop=desk.stop, at_once=at_once
+                desk.open_job, on_begin=live.follow, on_sample=note, stop=desk.stop, at_once=at_once
             )
             before, after = desk.open_job.baseline, desk.open_job.after
             if before and after:

@@ -10,7 +10,7 @@ from textual.message import Message
 from textual.strip import Strip as Row
 from textual.widget import Widget
 
-from lumtak.core.load import consumer_name
+from lumtak.core.sample import consumer_name
 from lumtak.core.strip import PIECE_KIND_WORDS, Piece, PieceKind, Strip, cells
 from lumtak.core.text import plain
 from lumtak.core.units import GIB

@@ -13,9 +13,10 @@ from textual.containers import Vertical
 from textual.message import Message
 from textual.widgets import Static
 
-from lumtak.core.load import Conditions, Sample, series_of, settle, skip_after_start
 from lumtak.core.means import half_width
+from lumtak.core.sample import Sample, series_of
 from lumtak.core.units import percent, ram, span
+from lumtak.core.window import Window
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.trace import Trace
 from lumtak.work.sampling import Precision
@@ -29,8 +30,9 @@ _WANTED_CELLS = 3
 
 
 class Live(Vertical):
-    """Fed with samples from the thread that reads (`note`), drawn as seldom as will do, and only
-    where it changed.
+    """Follows the window that a thread fills, told of each sample (`note`).
+
+    Drawn as seldom as will do, and only where it changed.
     """
 
     DEFAULT_CSS = (
@@ -50,8 +52,7 @@ class Live(Vertical):
         self._said = Text()
 
     def _begin(self) -> None:
-        self._samples: list[Sample] = []
-        self._conditions: Conditions | None = None
+        self._window: Window | None = None
         self._count = 0
         self._left_s = 0.0
         self._posted_s = self._noted_s = 0.0
@@ -72,23 +73,19 @@ class Live(Vertical):
         self.query_one("#live-sure", Static).update(self._said)
         self.query_one(Trace).show((), ceiling=ceiling)
 
-    def under(self, conditions: Conditions) -> None:
-        """It is taken under these; right after a start the first half minute goes in any case.
-
-        Called from any thread.
-        """
+    def follow(self, window: Window) -> None:
+        """Draw what comes into this window; called from any thread."""
         with self._lock:
-            self._conditions = conditions
+            self._window = window
 
     def note(self, sample: Sample, done: int, count: int) -> None:
         """A sample came; called from any thread."""
         with self._lock:
-            self._samples.append(sample)
             self._count, self._left_s = count, (count - done) * sample.length_s
             now = time.monotonic()
             slow, self._noted_s = now - self._noted_s > _SLOW_S, now
             if now - self._posted_s < _REDRAW_EVERY_S or (
-                slow and len(self._samples) > _FIRST and done % 2 and done < count
+                slow and done > _FIRST and done % 2 and done < count
             ):
                 return
             self._posted_s = now
@@ -102,12 +99,12 @@ class Live(Vertical):
     def draw(self) -> None:
         """Everything as it is now."""
         with self._lock:
-            samples, conditions = list(self._samples), self._conditions
-            count, left_s = self._count, self._left_s
-        if not samples or not self.is_mounted or not self.display:
+            window, count, left_s = self._window, self._count, self._left_s
+        if window is None or not window.samples or not self.is_mounted or not self.display:
             return
+        start, settled = window.cut()
+        samples = list(window.samples)
         cpu = [s.cpu_pct for s in samples]
-        start, settled = settle(cpu, skip_after_start(samples, conditions) if conditions else 0)
         self.query_one(Trace).show(cpu, ceiling=self._ceiling, settled_from=start, most=count)
         palette = Palette(self.app)
         text = Text(no_wrap=True)

@@ -1,0 +1,56 @@
+"""The audit: every item weighed (what it costs) and judged (does the profile need it?).
+
+`records` are what it holds, `weighing` what an item costs, `judging` the stance taken and why,
+`headline` the sentence above them.
+"""
+
+from collections.abc import Mapping
+from types import MappingProxyType
+
+from lumtak.core.audit.headline import headline
+from lumtak.core.audit.judging import Judge, with_starters
+from lumtak.core.audit.records import Answer, Audit, Finding, Grade, Stance, Weight
+from lumtak.core.audit.weighing import eased_sum
+from lumtak.core.bottleneck import find_bottleneck
+from lumtak.core.catalogue import Catalogue
+from lumtak.core.facts import Facts
+from lumtak.core.profile import Profile
+from lumtak.core.reading import Reading
+from lumtak.core.setting import AREAS
+
+__all__ = ["Answer", "Audit", "Finding", "Grade", "Stance", "Weight", "audit", "eased_sum"]
+
+_NO_ANSWERS: Mapping[str, Answer] = MappingProxyType({})
+
+
+def audit(
+    facts: Facts,
+    profile: Profile,
+    catalogue: Catalogue,
+    reading: Reading | None,
+    answers: Mapping[str, Answer] = _NO_ANSWERS,
+) -> Audit:
+    """Every item of the computer, weighed by the reading and judged against the profile.
+
+    Args:
+        facts: of the computer.
+        profile: what it is used for.
+        catalogue: what is known of roles.
+        reading: the baseline; None weighs nothing.
+        answers: what the owner said, by consumer. A guard or a need of the profile counts more.
+    """
+    judge = Judge(facts, profile, catalogue, reading, answers)
+    findings = with_starters([judge.finding(item) for item in facts.items], judge.timed)
+    order: dict[str, int] = {area: place for place, area in enumerate(AREAS)}
+    findings.sort(key=lambda f: (order[f.area], -f.weight.heft, f.key))
+    found = (
+        None if reading is None else find_bottleneck(facts, profile, reading, eased_sum(findings))
+    )
+    return Audit(
+        profile=profile.name,
+        findings=tuple(findings),
+        gaps=facts.gaps,
+        headline=headline(findings, profile, reading, found),
+        bottleneck=found,
+        marks=facts.marks,
+    )

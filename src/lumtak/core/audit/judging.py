@@ -1,0 +1,271 @@
+"""The stance taken on each item, and why.
+
+Guards come before needs, needs before what the owner said, that before the catalogue.
+"""
+
+from collections.abc import Mapping
+from collections.abc import Set as AbstractSet
+from functools import cached_property
+
+import msgspec
+
+from lumtak.core.audit.records import Answer, Finding
+from lumtak.core.audit.rules import PREFETCH, Ruling, best_value, by_area, prefetch
+from lumtak.core.audit.weighing import grade_of, weigh
+from lumtak.core.catalogue import Catalogue, Role
+from lumtak.core.facts import RUNS_LUMTAK, Facts, Fixed, Item, Trigger, lumtaks
+from lumtak.core.needs import STANDS_STILL, Graphs
+from lumtak.core.profile import Profile
+from lumtak.core.reading import Reading
+from lumtak.core.setting import UNSET_WORD
+
+_OFF_VALUES = {"off", "manual", "demand"}
+_STOPS_SHOWN = 20
+
+
+class Judge:
+    """One audit at work."""
+
+    def __init__(
+        self,
+        facts: Facts,
+        profile: Profile,
+        catalogue: Catalogue,
+        reading: Reading | None,
+        answers: Mapping[str, Answer],
+    ) -> None:
+        self.facts, self.profile, self.catalogue = facts, profile, catalogue
+        self.reading, self.answers = reading, answers
+        self.graphs = Graphs(facts.items)
+        self.window, self.costs = "", {}
+        if reading is not None:
+            self.window = f"{sum(s.length_s for s in reading.kept):.0f} s reading"
+            self.costs = {c.key: c for c in reading.consumers}
+        self.running_lumtak = lumtaks(facts)
+
+    # -- what follows from all items together ------------------------------------------------------
+
+    @cached_property
+    def guarding(self) -> dict[str, tuple[str, ...]]:
+        """What something guarded cannot work without, with the path."""
+        return self.graphs.carriers(i.consumer for i in self.facts.items if self._guarded(i))
+
+    @cached_property
+    def needing(self) -> dict[str, tuple[str, ...]]:
+        """What something needed cannot work without, with the path."""
+        return self.graphs.carriers(i.consumer for i in self.facts.items if self._needed(i))
+
+    @cached_property
+    def leaving(self) -> set[str]:
+        """What started something that still runs and cannot be changed itself."""
+        lasting = [i for i in self.facts.items if i.running and isinstance(i.setting, Fixed)]
+        return {source for item in lasting if (source := self._nearest(item)[1])}
+
+    @cached_property
+    def timed(self) -> set[str]:
+        """What a timer that counts starts again and again, though it does not run just now."""
+        found = set()
+        for item in self.facts.items:
+            trigger, source = self._nearest(item)
+            timer = self.graphs.items.get(source)
+            if trigger and trigger.kind == "timer" and timer and timer.running:
+                found.add(item.consumer)
+        return found
+
+    def _nearest(self, item: Item) -> tuple[Trigger | None, str]:
+        """(what starts it, the consumer that this stands for); both empty where nothing does."""
+        chain = self.graphs.chain(item.consumer)
+        if not chain:
+            return None, ""
+        who, trigger = chain[0]
+        return trigger, self.graphs.source_of(who, trigger)
+
+    # -- one item ----------------------------------------------------------------------------------
+
+    def finding(self, item: Item) -> Finding:
+        """The item, weighed and judged."""
+        role, consumer = self.catalogue.find(item.role), item.consumer
+        weight = weigh(item, self.window, self.costs.get(consumer), self.facts.hardware.ram_bytes)
+        stance, reason, proposal = self.ruling(item, role)
+        fixed = item.setting.needed if isinstance(item.setting, Fixed) else ""
+        if fixed:
+            proposal = None
+        asked = stance == "ask" or consumer in self.answers
+        with_it = self.graphs.stops_with(consumer, _STOPS_SHOWN)
+        return Finding(
+            area=item.area,
+            key=item.key,
+            title=item.title,
+            stance=stance,
+            reason=reason,
+            grade=grade_of(stance, weight, role),
+            weight=weight,
+            role=item.role,
+            does=role.does if role else item.note,
+            stops=role.stops if role else "",
+            stops_with=tuple(c[len(item.area) + 1 :] for c in with_it),
+            started_by=self.graphs.chain_in_words(consumer) or item.started_by,
+            starters=self.graphs.starters(consumer),
+            again=self._again(item, proposal),
+            origin=item.origin,
+            question=_question(item, role) if asked else "",
+            answer=self.answers.get(consumer, ""),
+            value=UNSET_WORD if item.value is None else item.value,
+            proposal=proposal,
+            fixed=fixed,
+        )
+
+    def _again(self, item: Item, proposal: str | None) -> str:
+        """What may start it though it is off.
+
+        A sentence, empty where nothing can or nothing is proposed.
+        """
+        if proposal not in STANDS_STILL:
+            return ""
+        ways = self.graphs.comes_back_by(item.consumer)
+        return "; ".join(
+            f"still {self.graphs.trigger_in_words(t)}" for t in ways if t.kind in {"wants", "app"}
+        )
+
+    def ruling(self, item: Item, role: Role | None) -> Ruling:
+        """The stance: the first of the rules that has something to say."""
+        return (
+            self._guard(item, role)
+            or self._of_its_area(item)
+            or self._need(item, role)
+            or self._of_its_disk(item, role)
+            or self._stands_still(item)
+            or self._said(item, role)
+            or self._by_role(item, role)
+        )
+
+    def _guard(self, item: Item, role: Role | None) -> Ruling | None:
+        if role and role.guarded:
+            why = f"for {role.title}; never touched, since without it {role.stops}."
+        elif self._never(item):
+            why = f"the profile {self.profile.name} says never to touch it."
+        elif item.consumer in self.running_lumtak:
+            why = f"{RUNS_LUMTAK}."
+        elif item.consumer in self.guarding:
+            through = self.graphs.path_in_words(self.guarding[item.consumer])
+            why = f"{through}, which is guarded, cannot work without it."
+        else:
+            return None
+        return Ruling("guarded", why)
+
+    def _of_its_area(self, item: Item) -> Ruling | None:
+        if item.area not in {"effects", "power", "memory"}:
+            return None
+        return by_area(item, self.facts, self.profile, self.reading)
+
+    def _need(self, item: Item, role: Role | None) -> Ruling | None:
+        if self._needed(item):
+            title = role.title if role else item.role
+            return Ruling("keep", f"the profile needs it for {title}.")
+        if item.consumer not in self.needing:
+            return None
+        through = self.graphs.path_in_words(self.needing[item.consumer])
+        return Ruling("keep", f"{through}, which the profile needs, cannot work without it.")
+
+    def _of_its_disk(self, item: Item, role: Role | None) -> Ruling | None:
+        return prefetch(item, self.facts) if role and role.name == PREFETCH else None
+
+    def _stands_still(self, item: Item) -> Ruling | None:
+        still = item.value in _OFF_VALUES and not item.running
+        if not still or self._leaves(item) or item.consumer in self.timed:
+            return None
+        return Ruling("keep", f"it is {item.value} already and does not run.")
+
+    def _said(self, item: Item, role: Role | None) -> Ruling | None:
+        match self.answers.get(item.consumer):
+            case "needed":
+                return Ruling("keep", "the owner needs it.")
+            case "not needed":
+                return Ruling("ease", "the owner does not need it.", self._proposal(item, role))
+            case None:
+                return None
+
+    def _by_role(self, item: Item, role: Role | None) -> Ruling:
+        proposal = self._proposal(item, role)
+        if not role:
+            return Ruling("ask", "nobody here knows what it is for; ask the owner.", proposal)
+        use = f"for {role.title}"
+        if role.ask:
+            return Ruling("ask", f"{use}; only the owner knows whether it is used.", proposal)
+        if item.value == role.better == "demand":
+            return Ruling(
+                "keep", f"{use}; it starts only when it is asked for, which is best for it."
+            )
+        if role.better == "keep":
+            return Ruling("keep", f"{use}; it is worth what it costs.")
+        return Ruling("ease", f"{use}, which {self.profile.name} does not need.", proposal)
+
+    # -- what the rules ask ------------------------------------------------------------------------
+
+    def _proposal(self, item: Item, role: Role | None) -> str | None:
+        milder = role is not None and role.better != "keep" and not self._leaves(item)
+        return best_value(item, role.better if role and milder else "off")
+
+    def _guarded(self, item: Item) -> bool:
+        role = self.catalogue.find(item.role)
+        by_role = role is not None and role.guarded
+        return by_role or self._never(item) or item.consumer in self.running_lumtak
+
+    def _never(self, item: Item) -> bool:
+        return item.role in self.profile.never.roles or item.consumer in self.profile.never.items
+
+    def _needed(self, item: Item) -> bool:
+        return bool(item.role) and item.role in self.profile.needs.roles
+
+    def _leaves(self, item: Item) -> bool:
+        """Whether it started something that still runs, though it has ended itself."""
+        return item.consumer in self.leaving and item.value != "off"
+
+
+def _question(item: Item, role: Role | None) -> str:
+    """What to ask the owner, in plain words."""
+    if role and role.ask:
+        return role.ask
+    note = item.note.rstrip(".") if item.note != item.title else ""
+    about = f" It says of itself: {note}." if note else ""
+    return f"Does anybody here use “{item.title}”?{about}"
+
+
+def with_starters(findings: list[Finding], timed: AbstractSet[str]) -> list[Finding]:
+    """What cannot be changed itself, or is started by a timer, and is started by something that
+    can: its starter's stance, and named there.
+    """
+    by_consumer = {f.consumer: f for f in findings}
+    brings: dict[str, list[str]] = {}
+    result = []
+    for finding in findings:
+        starter = _starter_that_decides(finding, by_consumer, timed)
+        if starter is None:
+            result.append(finding)
+        else:
+            brings.setdefault(starter.consumer, []).append(finding.consumer)
+            result.append(_through(finding, starter))
+    return [
+        msgspec.structs.replace(f, brings=tuple(b)) if (b := brings.get(f.consumer)) else f
+        for f in result
+    ]
+
+
+def _starter_that_decides(
+    finding: Finding, by_consumer: Mapping[str, Finding], timed: AbstractSet[str]
+) -> Finding | None:
+    decided_elsewhere = bool(finding.fixed) or finding.consumer in timed
+    if not decided_elsewhere or finding.stance not in {"ease", "ask"}:
+        return None
+    return next((by_consumer[s] for s in finding.starters if not by_consumer[s].fixed), None)
+
+
+def _through(finding: Finding, starter: Finding) -> Finding:
+    return msgspec.structs.replace(
+        finding,
+        stance=starter.stance if starter.stance in {"ease", "ask"} else "keep",
+        reason=f"{starter.title} starts it: {starter.reason}",
+        proposal=None,
+        fixed=f"change {starter.title}, which starts it",
+        question="",
+    )

@@ -1,0 +1,136 @@
+"""What an audit holds: findings with their weight and the stance taken."""
+
+from collections.abc import Iterable
+from functools import cached_property
+from typing import Literal
+
+from lumtak.core.bottleneck import Bottleneck
+from lumtak.core.facts import Gap, Mark, Origin
+from lumtak.core.record import Figure, Record
+from lumtak.core.setting import Area, Change, SettingRef
+
+Stance = Literal["keep", "ease", "ask", "guarded"]
+Grade = Literal["proven here", "expected", "depends", "no effect", "harmful"]
+Answer = Literal["needed", "not needed"]
+"""What the owner said about an item."""
+
+
+class Weight(Record):
+    """What an item costs, and where the figures come from."""
+
+    cpu_pct: Figure
+    cpu_se_pct: float = 0.0
+    ram_bytes: Figure
+    source: str
+    """For example "60 s reading, memory proportional"."""
+
+    heft: float = 0.0
+    """CPU percentage plus RAM percentage of the whole computer: for the order of the list and its
+    bars."""
+
+
+class Finding(Record):
+    """An item with its weight and the stance taken."""
+
+    area: Area
+    key: str
+    title: str
+    stance: Stance
+    reason: str
+    """One sentence."""
+    grade: Grade
+    weight: Weight
+    role: str
+    does: str = ""
+    stops: str = ""
+    """What stops working without it, as a clause."""
+    stops_with: tuple[str, ...] = ()
+    """Keys in the same area, nearest first; the nearest twenty."""
+    started_by: str = ""
+    """The chain that starts it, as a clause."""
+    starters: tuple[str, ...] = ()
+    """Consumers in that chain, nearest first."""
+    again: str = ""
+    """What may start it although it is off; empty where nothing does."""
+    brings: tuple[str, ...] = ()
+    """Consumers that it starts and that go with it, though it has no setting of its own."""
+    origin: Origin = "unknown"
+    question: str = ""
+    """What to ask the owner; of `ask` findings, and of those that were answered."""
+    answer: str = ""
+    """What the owner said."""
+    value: str
+    """The setting's value now, as a word."""
+    proposal: str | None = None
+    """The value that would ease it; None where there is nothing to propose or it cannot be
+    changed."""
+    fixed: str = ""
+    """Why it cannot be changed, and what would be needed; empty when it can."""
+
+    @property
+    def ref(self) -> SettingRef:
+        """Its address."""
+        return SettingRef(area=self.area, key=self.key)
+
+    @property
+    def consumer(self) -> str:
+        """Its name in a reading, and among what it stands on."""
+        return str(self.ref)
+
+    @property
+    def can_choose(self) -> bool:
+        """Whether a plan may hold a change of it."""
+        return self.stance in {"ease", "ask"} and self.proposal is not None
+
+    @property
+    def change(self) -> Change:
+        """The change that eases it."""
+        return Change(ref=self.ref, value=self.proposal)
+
+    def why_not(self) -> str:
+        """Why it cannot be chosen, as a sentence; empty when it can."""
+        if self.can_choose:
+            return ""
+        if self.stance == "guarded":
+            return f"{self.title} is guarded: {self.reason}"
+        if self.fixed:
+            return f"{self.title} cannot be changed here: {self.fixed}"
+        return f"There is nothing to change on {self.title}: {self.reason}"
+
+
+class Audit(Record, dict=True, gc=True):
+    """All findings, heaviest first within their area, and what could not be read."""
+
+    profile: str
+    findings: tuple[Finding, ...]
+    gaps: tuple[Gap, ...]
+    headline: str
+    bottleneck: Bottleneck | None = None
+    """What holds the computer back; None where nothing was weighed."""
+    marks: tuple[Mark, ...] = ()
+    """Traces of advice that somebody followed here."""
+
+    @cached_property
+    def by_consumer(self) -> dict[str, Finding]:
+        """Every finding by what it is called in a reading."""
+        return {f.consumer: f for f in self.findings}
+
+    @cached_property
+    def texts(self) -> dict[int, str]:
+        """What is searched in each finding, in small letters, by its `id`."""
+        return {
+            id(f): (
+                f"{f.title}\n{f.key}\n{f.role}\n{f.does}\n{f.started_by}\n{f.reason}\n{f.stops}".lower()
+            )
+            for f in self.findings
+        }
+
+    def find(self, ref: SettingRef) -> Finding | None:
+        """The finding at this address."""
+        return self.by_consumer.get(str(ref))
+
+    def with_brought(self, refs: Iterable[SettingRef]) -> list[SettingRef]:
+        """These addresses, and those of what goes with them."""
+        every = list(refs)
+        brought = [c for ref in every if (f := self.find(ref)) for c in f.brings]
+        return every + [f.ref for c in brought if (f := self.by_consumer.get(c))]

@@ -1,0 +1,111 @@
+"""Rules that need no other item: effects, power plans, memory settings, launch-prefetching.
+
+Each gives a ruling: the stance, the reason, and the value that would ease it.
+"""
+
+from typing import NamedTuple
+
+from lumtak.core.audit.records import Stance
+from lumtak.core.facts import Facts, Item, Setting
+from lumtak.core.profile import Profile
+from lumtak.core.reading import Reading
+from lumtak.core.record import NotMeasured
+from lumtak.core.setting import UNSET_WORD
+from lumtak.core.sizing import swap_sizes
+from lumtak.core.text import number
+
+PREFETCH = "launch-prefetch"
+"""The role of which the kind of disk decides."""
+
+
+class Ruling(NamedTuple):
+    """What becomes of an item."""
+
+    stance: Stance
+    reason: str
+    """One sentence."""
+    proposal: str | None = None
+    """The value that would ease it."""
+
+
+def best_value(item: Item, wanted: str) -> str | None:
+    """The value nearest to the wanted one that this setting can take, other than the one it has."""
+    if not isinstance(item.setting, Setting):
+        return None
+    can = [v for v in item.setting.values if v != item.value]
+    return next((v for v in (wanted, "demand", "manual", "off") if v in can), None)
+
+
+def by_area(item: Item, facts: Facts, profile: Profile, reading: Reading | None) -> Ruling:
+    """Effects, plans and memory settings follow the profile's own rules."""
+    if item.area == "effects":
+        return _effect(item, profile)
+    if item.area == "power":
+        return _power(item, facts, profile)
+    if item.key == "swap_mib" and profile.memory.swap:
+        return _swap(item, profile.memory.swap, facts, reading)
+    return _memory(item, profile)
+
+
+def _effect(item: Item, profile: Profile) -> Ruling:
+    if item.key in profile.effects.keep:
+        return Ruling("keep", "the profile keeps this effect.")
+    if item.value == "off":
+        return Ruling("keep", "it is off already.")
+    return Ruling("ease", f"{profile.name} does not ask for this effect.", "off")
+
+
+def _power(item: Item, facts: Facts, profile: Profile) -> Ruling:
+    wanted = profile.power.mains if item.key == "mains" else profile.power.battery
+    if wanted is None:
+        return Ruling("keep", "the profile leaves this plan alone.")
+    if item.value == wanted:
+        return Ruling("keep", f"the plan is {wanted}, as the profile wants it.")
+    if isinstance(item.setting, Setting) and wanted not in item.setting.values:
+        return Ruling("keep", f"the profile wants {wanted}, which {facts.name} does not have.")
+    now = item.value or UNSET_WORD
+    return Ruling("ease", f"the plan is {now}, and the profile wants {wanted}.", wanted)
+
+
+def _swap(item: Item, rule: str, facts: Facts, reading: Reading | None) -> Ruling:
+    """Only too little swap is worth changing; too much is only occupied disk."""
+    size = next(s for s in swap_sizes(facts, reading) if s.rule == rule)
+    if isinstance(size.mib, NotMeasured):
+        return Ruling("keep", f"the rule {rule} has no answer here: {size.mib.not_measured}.")
+    wanted, held = size.mib[0], number(item.value)
+    asked = f"asks for {wanted} MiB ({size.arithmetic})."
+    if held is None or held >= wanted:
+        return Ruling("keep", f"it is enough by the rule {rule}, which {asked}")
+    return Ruling("ease", f"the rule {rule} {asked}", str(wanted))
+
+
+def _memory(item: Item, profile: Profile) -> Ruling:
+    wanted: int | None = getattr(profile.memory, item.key, None)
+    if wanted is None:
+        return Ruling("keep", "the profile has no rule for it.")
+    if item.value == str(wanted):
+        return Ruling("keep", f"it is {wanted}, as the profile wants it.")
+    now = item.value or UNSET_WORD
+    return Ruling("ease", f"it is {now}, and the profile wants {wanted}.", str(wanted))
+
+
+def prefetch(item: Item, facts: Facts) -> Ruling:
+    """Launch-prefetching: worth keeping on a spinning disk, worthless on a solid one."""
+    on = item.value in {"auto", "on"}
+    disk = facts.hardware.disk
+    if isinstance(disk, NotMeasured):
+        return Ruling(
+            "keep", f"whether it helps depends on the kind of disk, and {disk.not_measured}."
+        )
+    if disk == "spinning":
+        sooner = "on a spinning disk it makes programs start sooner."
+        if on:
+            return Ruling("keep", sooner)
+        return Ruling("ease", f"it is off, and {sooner}", best_value(item, "auto"))
+    if not on and not item.running:
+        return Ruling("keep", "it is off, as it should be on a solid-state disk.")
+    return Ruling(
+        "ease",
+        "on a solid-state disk it does nothing for the start of programs.",
+        best_value(item, "off"),
+    )

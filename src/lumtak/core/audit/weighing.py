@@ -1,0 +1,69 @@
+"""What an item costs, how sure that is, and what easing it can show."""
+
+from collections.abc import Iterable
+
+from lumtak.core.audit.records import Finding, Grade, Stance, Weight
+from lumtak.core.catalogue import Role
+from lumtak.core.facts import Item
+from lumtak.core.reading import ConsumerLoad
+from lumtak.core.record import NotMeasured, known
+from lumtak.core.units import MIB
+
+NO_READING = "no reading was taken; take a baseline first"
+
+
+def weigh(item: Item, window: str, cost: ConsumerLoad | None, ram_total_bytes: int) -> Weight:
+    """What an item cost in a reading; with the reason where that cannot be told."""
+    if item.area in {"power", "memory"}:
+        nothing = NotMeasured(
+            not_measured=(
+                "a plan or a rule has no load of its own; a reading before and after shows it"
+            )
+        )
+        return Weight(cpu_pct=nothing, ram_bytes=nothing, source=nothing.not_measured)
+    if not window:
+        nothing = NotMeasured(not_measured=NO_READING)
+        return Weight(cpu_pct=nothing, ram_bytes=nothing, source=NO_READING)
+    if cost is None and item.area == "effects":
+        nothing = NotMeasured(
+            not_measured="drawn by the desktop itself, so its share cannot be told apart"
+        )
+        return Weight(cpu_pct=nothing, ram_bytes=nothing, source=nothing.not_measured)
+    if cost is None:
+        return Weight(cpu_pct=0.0, ram_bytes=0.0, source=f"{window}: not seen running")
+    return Weight(
+        cpu_pct=cost.cpu_pct,
+        cpu_se_pct=cost.cpu_se_pct,
+        ram_bytes=cost.ram_bytes,
+        source=_source(window, cost),
+        heft=cost.cpu_pct + 100 * known(cost.ram_bytes) / ram_total_bytes,
+    )
+
+
+def _source(window: str, cost: ConsumerLoad) -> str:
+    return f"{window}, memory {cost.ram_how}" if cost.ram_how else window
+
+
+def grade_of(stance: Stance, weight: Weight, role: Role | None) -> Grade:
+    """From what was measured.
+
+    Something measurable is expected to fall, nothing measurable is no effect.
+
+    A role of which the catalogue says that it depends stays so until a trial has proved it here.
+    """
+    if isinstance(weight.cpu_pct, NotMeasured) and isinstance(weight.ram_bytes, NotMeasured):
+        return "depends"
+    if stance == "guarded":
+        return "harmful"
+    clear = (
+        known(weight.cpu_pct) > max(0.1, 2 * weight.cpu_se_pct) or known(weight.ram_bytes) >= MIB
+    )
+    if not clear:
+        return "no effect"
+    return role.grade if role else "expected"
+
+
+def eased_sum(findings: Iterable[Finding]) -> tuple[float, float]:
+    """(CPU percentage points, bytes of RAM) that easing all that may be eased would save."""
+    mine = [f for f in findings if f.stance in {"ease", "ask"}]
+    return sum(known(f.weight.cpu_pct) for f in mine), sum(known(f.weight.ram_bytes) for f in mine)
