@@ -11,7 +11,8 @@ import re
 from pathlib import Path
 
 from helpers import put
-from lumtak.computers.hands.hand import Hand, RefusalError
+from lumtak.computers.hands.hand import Hand
+from lumtak.computers.hands.places import RefusalError
 from lumtak.computers.hands.table import (
     NOWHERE,
     OF_A_USER,

@@ -14,14 +14,16 @@ from pathlib import Path
 import pytest
 
 from helpers import linux_tree, put, snapshot_of
-from lumtak.computers.hands import piped
-from lumtak.computers.hands.hand import Hand, NotOrdinaryError, RefusalError
-from lumtak.computers.hands.piped import Piped, bootstrap
+from lumtak.computers.hands import channel
+from lumtak.computers.hands.channel import bootstrap
+from lumtak.computers.hands.hand import Hand
+from lumtak.computers.hands.piped import Piped
+from lumtak.computers.hands.places import NotOrdinaryError, RefusalError
 from lumtak.computers.hands.table import UNITS, sysctl_text
 from lumtak.computers.hands.whose import PYTHON
 from lumtak.computers.hands.wire import OPERATIONS, lengths, packed, serve, unpacked
 
-SENT = [importlib.import_module(f"lumtak.computers.hands.{name}") for name in piped._SENT]
+SENT = [importlib.import_module(f"lumtak.computers.hands.{name}") for name in channel.SENT]
 OLD = sorted(
     p
     for p in Path.home().glob(".pyenv/versions/3.*/bin/python3")
@@ -49,7 +51,7 @@ def test_what_is_sent_is_in_the_language_of_python_3_8_and_knows_the_standard_li
 def test_every_operation_is_a_method_of_both_ends_and_no_other_is():
     for kind in (Hand, Piped):
         assert {n for n in OPERATIONS if not callable(getattr(kind, n, None))} == set()
-    public = {n for n in vars(Hand) if not n.startswith("_") and callable(getattr(Hand, n))}
+    public = {n for n in dir(Hand) if not n.startswith("_") and callable(getattr(Hand, n))}
     assert public == set(OPERATIONS)
 
 
@@ -104,9 +106,9 @@ def test_a_hand_that_ended_is_started_again_and_one_that_hangs_is_ended(monkeypa
         hand.read("/etc/hostname")
     assert hand.exists("/etc/hostname")
     os.kill(hand.about()["pid"], signal.SIGSTOP)
-    monkeypatch.setattr("lumtak.computers.hands.piped._ANSWER_S", 0.3)
+    monkeypatch.setattr("lumtak.computers.hands.piped.ANSWER_S", 0.3)
     with pytest.raises(OSError, match="does not answer"):
-        hand._ask("exists", "/", answer_s=0.3)
+        hand.ask("exists", "/", answer_s=0.3)
     assert not hand.is_open
 
 
@@ -263,7 +265,7 @@ class Lying(Piped):
 
 
 def hand_broken(words):
-    from lumtak.computers.hands.piped import _BrokenError
+    from lumtak.computers.hands.channel import _BrokenError
 
     return _BrokenError(words)
 
@@ -313,7 +315,7 @@ def test_a_hand_that_sudo_gives_answers_to_nothing_but_what_root_is_needed_for()
             ("look", ("/root", "x")),
         ):
             with pytest.raises(RefusalError, match="not there for that"):
-                hand._ask(what, *given)
+                hand.ask(what, *given)
         with pytest.raises(RefusalError):
             hand.make_swap(10**9)
     finally:
@@ -338,7 +340,7 @@ def test_a_real_hand_goes_on_whatever_it_is_asked(tmp_path):
                 [n for n in OPERATIONS if n not in {"end", "run", "answers", "walk"}]
             )
             with contextlib.suppress(OSError):
-                hand._ask(name, *(dice.choice(values) for _ in OPERATIONS[name]))
+                hand.ask(name, *(dice.choice(values) for _ in OPERATIONS[name]))
             if turn == 0:
                 pid = hand.about()["pid"]
         for path in ("/nul\0", "/nowhere", "x" * 5000):

@@ -19,7 +19,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from helpers import CATALOGUE, ENTRY, computer_on, database_at, linux, put, snapshot_of, tree_user
-from lumtak.computers.hands import piped
+from lumtak.computers.hands import channel
 from lumtak.computers.hands.states import Absent, DesktopKey
 from lumtak.computers.hands.table import power_unit_text, swap_unit_text, sysctl_text, why_no_link
 from lumtak.computers.hands.whose import User, local_hands
@@ -45,7 +45,8 @@ as_root = pytest.mark.skipif(os.geteuid() != 0, reason="only root works as someb
 SPEAKS = """
 import os, sys
 from lumtak.computers.hands.hand import Hand
-from lumtak.computers.hands.piped import Piped, bootstrap
+from lumtak.computers.hands.channel import bootstrap
+from lumtak.computers.hands.piped import Piped
 from lumtak.computers.hands.table import PROGRAMS
 PROGRAMS["sh"] = "-c\\0(?s:.*)"
 print("terminal", os.open("/dev/tty", os.O_RDWR) > 0)
@@ -94,7 +95,7 @@ def test_nothing_of_a_user_who_is_not_logged_in_is_started_on_a_bus(owner, monke
     for path in (Path(owner.home), *Path(owner.home).rglob("*")):
         os.chown(path, owner.uid, owner.gid)
     before = snapshot_of(Path(owner.home))
-    monkeypatch.setattr(piped, "code", code_with)
+    monkeypatch.setattr(channel, "code", code_with)
     hands = local_hands(owner)
 
     def run(*words):
@@ -121,7 +122,7 @@ def test_nothing_of_a_user_who_is_not_logged_in_is_started_on_a_bus(owner, monke
     hands.close()
 
 
-CODE = piped.code
+CODE = channel.code
 
 
 def code_with(options):

@@ -1,244 +1,17 @@
-"""A hand at the other end of two pipes.
+"""A hand at the other end of two pipes: `Hand`'s operations, with every answer checked."""
 
-It may lie, flood, stop or never end: what it says is bounded in size and time, and checked.
-"""
-
-import contextlib
-import os
-import select
-import signal
-import subprocess
-import threading
-import time
-from collections.abc import Callable, Iterator, Mapping, Sequence
-from importlib.resources import files
+from collections.abc import Iterator, Sequence
 from typing import Any
 
-from lumtak.computers.hands.hand import MOST_BYTES, VERSION, NotOrdinaryError, RefusalError
-from lumtak.computers.hands.wire import lengths, packed, unpacked
+from lumtak.computers.hands.channel import ANSWER_S, Channel, More
+from lumtak.computers.hands.looking import MOST_BYTES
+from lumtak.computers.hands.places import RefusalError
 
-_BOOT = (
-    "import os\nn=int.from_bytes(os.read(0,4),'big');d=b''\n"
-    "while len(d)<n:\n p=os.read(0,n-len(d))\n if not p:os._exit(1)\n d+=p\n"
-    "exec(compile(d,'lumtak-hand','exec'))"
-)
-"""Reads a length and then the code, and nothing beyond it."""
-_SENT = ("desktops", "table", "words", "shell", "states", "back", "programs", "hand", "wire")
-_ANSWER_S = 30.0
-_START_S = 30.0
 _MOST_PARTS = 100_000
 
 
-def bootstrap(python: str) -> tuple[str, ...]:
-    """The command that starts a bare interpreter which waits for the code of a hand.
-
-    Python(1), -I, -S and -B.
-    """
-    return (python, "-I", "-S", "-B", "-c", _BOOT)
-
-
-def code(options: Mapping[str, Any]) -> bytes:
-    """What the interpreter is sent.
-
-    A length, and a program that makes the modules of the hand and serves as these options say.
-    """
-    package = "lumtak.computers.hands"
-    folder = files(package)
-    modules = [
-        (f"{package}.{name}", (folder / f"{name}.py").read_text(encoding="utf-8")) for name in _SENT
-    ]
-    program = (
-        "import sys, types\n"
-        f"for name, text in {modules!r}:\n"
-        "    sys.modules[name] = module = types.ModuleType(name)\n"
-        "    exec(compile(text, name, 'exec'), module.__dict__)\n"
-        f"sys.modules['{package}.wire'].main({dict(options)!r})\n"
-    ).encode("utf-8", "surrogateescape")
-    return len(program).to_bytes(4, "big") + program
-
-
-class Piped:
-    """A hand that is started when it is first needed, and again after it ended.
-
-    Args:
-        command: starts the interpreter; from `bootstrap`, with whatever makes it another user.
-        options: of the hand: `rules`, `homes`.
-        who: for a person: "the hand of mia".
-        session: whether it gets a session of its own at once; sudo has to stay in the caller's, to
-            ask on the terminal.
-        start_s: how long it may take until it answers; None while a person may be typing a
-            password.
-    """
-
-    live = True
-
-    def __init__(
-        self,
-        command: Sequence[str],
-        options: Mapping[str, Any],
-        who: str,
-        *,
-        session: bool = True,
-        start_s: float | None = _START_S,
-    ) -> None:
-        self._command, self._options, self._who = tuple(command), dict(options), who
-        self._session, self._start_s = session, start_s
-        self._process: subprocess.Popen[bytes] | None = None
-        self._about: dict[str, int] = {}
-        self._buffer = b""
-        self._lock = threading.RLock()
-
-    # -- starting and ending -----------------------------------------------------------------------
-
-    def open(self) -> None:
-        """Start it, where it does not run.
-
-        Raises:
-            OSError: it does not start, or is no hand of this version.
-        """
-        with self._lock:
-            if self._process is not None:
-                return
-            self._process = subprocess.Popen(  # noqa: S603 - a fixed command, no shell
-                self._command,
-                stdin=subprocess.PIPE,
-                stdout=subprocess.PIPE,
-                stderr=(
-                    None if self._start_s is None else subprocess.DEVNULL
-                ),  # there sudo speaks to the person
-                env={"PATH": "/usr/sbin:/usr/bin:/sbin:/bin", "LC_ALL": "C.UTF-8"},
-                cwd="/",
-                close_fds=True,
-                start_new_session=self._session,
-            )
-            try:
-                with self._plainly():
-                    self._send(code(self._options), self._start_s)
-                    self._about = self._hello(self._answer(self._start_s))
-            except BaseException:
-                self.close()
-                raise
-
-    def _hello(self, about: Any) -> dict[str, int]:
-        if not isinstance(about, dict) or about.get("version") != VERSION:
-            raise OSError(f"{self._who} is of another version")
-        return {k: v for k, v in about.items() if type(v) is int}
-
-    def close(self) -> None:
-        """End it, with whatever it started."""
-        with self._lock:
-            process, self._process, self._buffer = self._process, None, b""
-            if process is None:
-                return
-            for pipe in (process.stdin, process.stdout):
-                if pipe is not None:
-                    with contextlib.suppress(OSError):
-                        pipe.close()
-            try:
-                process.wait(timeout=2)  # it ends by itself when there is nobody to ask it
-            except subprocess.TimeoutExpired:
-                if self._session:
-                    with contextlib.suppress(ProcessLookupError, PermissionError):
-                        os.killpg(process.pid, signal.SIGKILL)
-                with contextlib.suppress(
-                    PermissionError, subprocess.TimeoutExpired
-                ):  # sudo's: it ends with its pipes
-                    process.kill()
-                    process.wait(timeout=2)
-
-    @property
-    def is_open(self) -> bool:
-        """Whether it runs."""
-        return self._process is not None
-
-    # -- asking ------------------------------------------------------------------------------------
-
-    def _ask(self, operation: str, *given: object, answer_s: float = _ANSWER_S) -> Any:
-        with self._lock, self._plainly():
-            self.open()
-            self._send(packed({"do": operation, "with": list(given)}), answer_s)
-            return self._answer(answer_s)
-
-    @contextlib.contextmanager
-    def _plainly(self) -> Iterator[None]:
-        """A hand that is none any more is ended, and told of as an OSError."""
-        try:
-            yield
-        except _BrokenError as error:
-            self.close()
-            raise OSError(f"{self._who} {error}") from error
-
-    def _send(self, message: bytes, within_s: float | None) -> None:
-        pipe = self._pipe(0)
-        os.set_blocking(pipe, False)
-        left, end = memoryview(message), _end(within_s)
-        while left:
-            _, ready, _ = select.select([], [pipe], [], _until(end))
-            if not ready:
-                raise _BrokenError("does not take what it is told")
-            try:
-                left = left[os.write(pipe, left[: 1 << 16]) :]
-            except BlockingIOError:
-                continue
-            except OSError as error:
-                raise _BrokenError("has ended") from error
-
-    def _answer(self, within_s: float | None) -> Any:
-        message = self._message(_end(within_s))
-        match message:
-            case {"is": value}:
-                return value
-            case {"error": [int() as number, str() as words, str() as kind]}:
-                made = {"refused": RefusalError, "odd": None}.get(kind)
-                if made is RefusalError:
-                    raise RefusalError(words[:2000])
-                raise (
-                    NotOrdinaryError(number, words[:2000])
-                    if kind == "odd"
-                    else OSError(number, words[:2000])
-                )
-            case {"more": value}:
-                return _More(value)
-        raise _BrokenError("says what is no answer")
-
-    def _message(self, end: float | None) -> Any:
-        try:
-            json_length, blob_length = lengths(self._bytes(8, end))
-            return unpacked(self._bytes(json_length, end), self._bytes(blob_length, end))
-        except ValueError as error:
-            raise _BrokenError(f"says {error}") from error
-
-    def _bytes(self, count: int, end: float | None) -> bytes:
-        pipe = self._pipe(1)
-        parts, have = [self._buffer], len(self._buffer)
-        while have < count:
-            ready, _, _ = select.select([pipe], [], [], _until(end))
-            if not ready:
-                raise _BrokenError("does not answer")
-            data = os.read(pipe, max(1 << 16, count - have))
-            if not data:
-                raise _BrokenError("has ended")
-            parts.append(data)
-            have += len(data)
-        whole = b"".join(parts)
-        self._buffer = whole[count:]
-        return whole[:count]
-
-    def _pipe(self, number: int) -> int:
-        process = self._process
-        pipe = None if process is None else process.stdin if number == 0 else process.stdout
-        if pipe is None or pipe.closed:
-            raise _BrokenError("has ended")
-        return pipe.fileno()
-
-    def _checked(self, value: Any, fits: Callable[[Any], bool]) -> Any:
-        """The answer, if it is of the form that was to be expected."""
-        if not fits(value):
-            self.close()
-            raise OSError(f"{self._who} says what is no answer")
-        return value
-
-    # -- operations --------------------------------------------------------------------------------
+class Piped(Channel):
+    """See `Channel` for what it takes, `hand.Hand` for what each operation does."""
 
     def about(self) -> dict[str, int]:
         """See `Hand.about`."""
@@ -247,8 +20,8 @@ class Piped:
 
     def read(self, path: str, most: int = MOST_BYTES) -> bytes:
         """See `Hand.read`."""
-        data: bytes = self._checked(
-            self._ask("read", path, most), lambda v: isinstance(v, bytes) and len(v) <= most
+        data: bytes = self.checked(
+            self.ask("read", path, most), lambda v: isinstance(v, bytes) and len(v) <= most
         )
         return data
 
@@ -262,7 +35,7 @@ class Piped:
                 and all(v is None or (isinstance(v, bytes) and len(v) <= most) for v in value)
             )
 
-        found: list[bytes | None] = self._checked(self._ask("read_many", list(paths), most), fits)
+        found: list[bytes | None] = self.checked(self.ask("read_many", list(paths), most), fits)
         return found
 
     def names(self, path: str) -> list[str]:
@@ -276,22 +49,22 @@ class Piped:
                 and value not in {"", ".", ".."}
             )
 
-        found: list[str] = self._checked(
-            self._ask("names", path), lambda v: isinstance(v, list) and all(map(is_name, v))
+        found: list[str] = self.checked(
+            self.ask("names", path), lambda v: isinstance(v, list) and all(map(is_name, v))
         )
         return found
 
     def link(self, path: str) -> str | None:
         """See `Hand.link`."""
-        found: str | None = self._checked(
-            self._ask("link", path),
+        found: str | None = self.checked(
+            self.ask("link", path),
             lambda v: v is None or (isinstance(v, str) and 0 < len(v) < 5000 and "\0" not in v),
         )
         return found
 
     def exists(self, path: str) -> bool:
         """See `Hand.exists`."""
-        return self._ask("exists", path) is True
+        return self.ask("exists", path) is True
 
     def look(self, folder: str, name: str) -> dict[str, Any]:
         """See `Hand.look`."""
@@ -306,20 +79,20 @@ class Piped:
                     return len(data) <= 2 * MOST_BYTES
             return False
 
-        found: dict[str, Any] = self._checked(self._ask("look", folder, name), fits)
+        found: dict[str, Any] = self.checked(self.ask("look", folder, name), fits)
         return found
 
     def missing(self, path: str) -> int:
         """See `Hand.missing`."""
-        count: int = self._checked(
-            self._ask("missing", path), lambda v: type(v) is int and 0 <= v < 1000
+        count: int = self.checked(
+            self.ask("missing", path), lambda v: type(v) is int and 0 <= v < 1000
         )
         return count
 
     def space(self, path: str) -> list[int]:
         """See `Hand.space`."""
-        found: list[int] = self._checked(
-            self._ask("space", path),
+        found: list[int] = self.checked(
+            self.ask("space", path),
             lambda v: isinstance(v, list) and len(v) == 2 and all(type(n) is int for n in v),
         )
         return found
@@ -330,15 +103,15 @@ class Piped:
         Whoever stops before that ends the hand.
         """
         with self._lock:
-            part, ended = self._ask("walk", path, most), False
+            part, ended = self.ask("walk", path, most), False
             try:
                 for _ in range(_MOST_PARTS):
-                    if not isinstance(part, _More):
+                    if not isinstance(part, More):
                         ended = True
                         return
-                    yield self._checked(part.value, lambda v: isinstance(v, list))
-                    with self._plainly():
-                        part = self._answer(_ANSWER_S)
+                    yield self.checked(part.value, lambda v: isinstance(v, list))
+                    with self.plainly():
+                        part = self.answer(ANSWER_S)
             except RefusalError:
                 ended = True
                 raise
@@ -348,8 +121,8 @@ class Piped:
 
     def counters(self) -> dict[int, bytes]:
         """See `Hand.counters`."""
-        found: dict[str, bytes] = self._checked(
-            self._ask("counters"),
+        found: dict[str, bytes] = self.checked(
+            self.ask("counters"),
             lambda v: (
                 isinstance(v, dict)
                 and all(k.isdecimal() and isinstance(b, bytes) for k, b in v.items())
@@ -369,57 +142,57 @@ class Piped:
                 )
             )
 
-        found: list[list[float]] = self._checked(self._ask("answers", folder, tries), fits)
+        found: list[list[float]] = self.checked(self.ask("answers", folder, tries), fits)
         return found
 
     def put(self, folder: str, name: str, data: bytes, mode: int) -> None:
         """See `Hand.put`."""
-        self._ask("put", folder, name, data, mode)
+        self.ask("put", folder, name, data, mode)
 
     def put_link(self, folder: str, name: str, target: str) -> None:
         """See `Hand.put_link`."""
-        self._ask("put_link", folder, name, target)
+        self.ask("put_link", folder, name, target)
 
     def remove(self, folder: str, name: str, folders: int = 0) -> None:
         """See `Hand.remove`."""
-        self._ask("remove", folder, name, folders)
+        self.ask("remove", folder, name, folders)
 
     def own_put(self, path: str, data: bytes) -> None:
         """See `Hand.own_put`."""
-        self._ask("own_put", path, data)
+        self.ask("own_put", path, data)
 
     def own_link(self, path: str, target: str) -> None:
         """See `Hand.own_link`."""
-        self._ask("own_link", path, target)
+        self.ask("own_link", path, target)
 
     def own_remove(self, path: str, folder_too: bool = False) -> None:
         """See `Hand.own_remove`."""
-        self._ask("own_remove", path, folder_too)
+        self.ask("own_remove", path, folder_too)
 
     def own_clear(self, path: str) -> None:
         """See `Hand.own_clear`."""
-        self._ask("own_clear", path)
+        self.ask("own_clear", path)
 
     def make_swap(self, mib: int) -> None:
         """See `Hand.make_swap`; a large one takes its time."""
-        self._ask("make_swap", mib, answer_s=600.0)
+        self.ask("make_swap", mib, answer_s=600.0)
 
     def drop_swap(self, mib: int) -> None:
         """See `Hand.drop_swap`."""
-        self._ask("drop_swap", mib)
+        self.ask("drop_swap", mib)
 
     def set_kernel(self, path: str, value: str) -> None:
         """See `Hand.set_kernel`."""
-        self._ask("set_kernel", path, value)
+        self.ask("set_kernel", path, value)
 
     def leave_script(self, tag: str, parts: str) -> None:
         """See `Hand.leave_script`."""
-        self._ask("leave_script", tag, parts)
+        self.ask("leave_script", tag, parts)
 
     def end(self, pid: int, started: int, force: bool, wait_s: float) -> str:
         """See `Hand.end`."""
-        ended: str = self._checked(
-            self._ask("end", pid, started, force, wait_s, answer_s=_ANSWER_S + wait_s),
+        ended: str = self.checked(
+            self.ask("end", pid, started, force, wait_s, answer_s=ANSWER_S + wait_s),
             lambda v: isinstance(v, str) and v in {"gone", "runs", "another"},
         )
         return ended
@@ -432,29 +205,8 @@ class Piped:
         bus: str = "",
     ) -> bytes:
         """See `Hand.run`."""
-        printed: bytes = self._checked(
-            self._ask(
-                "run", list(arguments), timeout_s, partly, bus, answer_s=_ANSWER_S + timeout_s
-            ),
+        printed: bytes = self.checked(
+            self.ask("run", list(arguments), timeout_s, partly, bus, answer_s=ANSWER_S + timeout_s),
             lambda v: isinstance(v, bytes),
         )
         return printed
-
-
-class _More:
-    """A part of an answer that comes in several."""
-
-    def __init__(self, value: object) -> None:
-        self.value = value
-
-
-class _BrokenError(Exception):
-    """The other end is no hand any more; a clause."""
-
-
-def _end(within_s: float | None) -> float | None:
-    return None if within_s is None else time.monotonic() + within_s
-
-
-def _until(end: float | None) -> float | None:
-    return None if end is None else max(0.0, end - time.monotonic())

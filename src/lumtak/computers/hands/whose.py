@@ -6,8 +6,9 @@ import pwd
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from lumtak.computers.hands.channel import bootstrap
 from lumtak.computers.hands.hand import Hand
-from lumtak.computers.hands.piped import Piped, bootstrap
+from lumtak.computers.hands.piped import Piped
 from lumtak.computers.hands.reach import Reach
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError, UnknownNameError

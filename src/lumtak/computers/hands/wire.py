@@ -15,7 +15,8 @@ import signal
 import struct
 from typing import Any, BinaryIO, Iterator
 
-from lumtak.computers.hands.hand import Hand, NotOrdinaryError, RefusalError
+from lumtak.computers.hands.hand import Hand
+from lumtak.computers.hands.places import NotOrdinaryError, RefusalError
 
 _MOST_MESSAGE = 1 << 26
 _HEAD = struct.Struct(">II")

@@ -8,7 +8,7 @@ import contextlib
 from abc import abstractmethod
 from collections.abc import Iterator
 
-from lumtak.computers.hands.hand import MOST_BYTES
+from lumtak.computers.hands.looking import MOST_BYTES
 from lumtak.computers.hands.reach import NotOrdinaryError, Reach
 from lumtak.computers.hands.states import Absent, File, InFolder, Link
 from lumtak.computers.hands.words import escaped, unescaped
