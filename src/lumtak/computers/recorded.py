@@ -31,18 +31,23 @@ def in_words(exact: object) -> list[str]:
     if not isinstance(exact, Exact):
         return []
     lines = [f"kind: {exact.kind}"]
-    for name, value in (
-        (f.name, getattr(exact, f.name)) for f in fields(exact) if f.name != "kind"
-    ):
-        match value:
-            case dict():
-                lines += [f"{name} {key}: {word or 'nothing'}" for key, word in value.items()]
-            case bytes():
-                lines.append(f"{name}: {value.decode('utf-8', 'replace') or 'nothing'}")
-            case tuple():
-                lines.append(f"{name}: {', '.join(map(str, value)) or 'nothing'}")
-            case int() if name == "mode":
-                lines.append(f"{name}: {value:o}")
-            case _:
-                lines.append(f"{name}: {value}" if value not in {None, ""} else f"{name}: nothing")
+    for name in (f.name for f in fields(exact) if f.name != "kind"):
+        value = getattr(exact, name)
+        if isinstance(value, dict):
+            lines += [f"{name} {key}: {word or 'nothing'}" for key, word in value.items()]
+        else:
+            lines.append(f"{name}: {_in_words(name, value) or 'nothing'}")
     return lines
+
+
+def _in_words(name: str, value: Any) -> str:  # noqa: ANN401 - whatever a record holds
+    match value:
+        case None:
+            return ""
+        case bytes():
+            return value.decode("utf-8", "replace")
+        case tuple():
+            return ", ".join(map(str, value))
+        case int() if name == "mode":
+            return f"{value:o}"
+    return str(value)

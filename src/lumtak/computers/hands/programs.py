@@ -79,27 +79,13 @@ def printed(
 
 
 def _collected(program: subprocess.Popen[bytes], timeout_s: float) -> tuple[bytes, bytes, str]:
-    """(what it printed, what it said, why it was ended early).
-
-    Read as it comes, up to a limit of size and time.
-    """
-    kept: dict[int, list[bytes]] = {
-        p.fileno(): [] for p in (program.stdout, program.stderr) if p is not None
-    }
-    size, end, late = 0, time.monotonic() + min(timeout_s, 600.0), ""
-    waiting = list(kept)
-    while waiting and not late:
-        ready, _, _ = select.select(waiting, [], [], max(0.0, end - time.monotonic()))
-        if not ready:
-            late = "it took longer than %g s" % timeout_s
-        for descriptor in ready:
-            data = os.read(descriptor, 1 << 16)
-            size += len(data)
-            kept[descriptor].append(data)
-            if not data:
-                waiting.remove(descriptor)
-            elif size > _MOST_PRINTED:
-                late = "it printed more than %d bytes" % _MOST_PRINTED
+    """(what it printed, what it said, why it was ended early)."""
+    pipes = [p for p in (program.stdout, program.stderr) if p is not None]
+    kept: dict[int, list[bytes]] = {pipe.fileno(): [] for pipe in pipes}
+    end = time.monotonic() + min(timeout_s, 600.0)
+    late = _drained(kept, end)
+    if late == _TOO_LATE:
+        late = "it took longer than %g s" % timeout_s
     if late:
         with contextlib.suppress(ProcessLookupError, PermissionError):
             os.killpg(program.pid, signal.SIGKILL)
@@ -108,8 +94,31 @@ def _collected(program: subprocess.Popen[bytes], timeout_s: float) -> tuple[byte
             program.wait(timeout=max(0.1, end - time.monotonic()))
     program.kill()
     out, said = (b"".join(parts) for parts in kept.values())
-    for pipe in (program.stdout, program.stderr):
-        if pipe is not None:
-            pipe.close()
+    for pipe in pipes:
+        pipe.close()
     program.wait()
     return out, said, late
+
+
+_TOO_LATE = "too late"
+
+
+def _drained(kept: dict[int, list[bytes]], end: float) -> str:
+    """Read pipes until both end; why it was given up, else.
+
+    What comes is bounded in size and time, since whatever runs there may flood or hang.
+    """
+    waiting, size = list(kept), 0
+    while waiting:
+        ready, _, _ = select.select(waiting, [], [], max(0.0, end - time.monotonic()))
+        if not ready:
+            return _TOO_LATE
+        for descriptor in ready:
+            data = os.read(descriptor, 1 << 16)
+            size += len(data)
+            kept[descriptor].append(data)
+            if not data:
+                waiting.remove(descriptor)
+            elif size > _MOST_PRINTED:
+                return "it printed more than %d bytes" % _MOST_PRINTED
+    return ""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass, field, replace
-from typing import List, Mapping, Optional, Tuple
+from typing import List, Mapping, Optional
 
 from lumtak.computers.hands.exact import Exact, link_test, own_file_problem, word
 from lumtak.computers.hands.shell import (
@@ -13,25 +13,19 @@ from lumtak.computers.hands.shell import (
     KEPT,
     LINKS,
     PLAN,
-    SWAP,
     VALUE,
     ScriptPart,
     quoted,
 )
 from lumtak.computers.hands.table import (
     KERNEL,
-    NOWHERE,
     POLICIES,
     POWER_FILE,
     POWER_SWITCH,
     PROFILE_BUSES,
     PROFILES,
-    UNITS,
     is_switch,
     kernel_value_fits,
-    swap_file,
-    swap_unit,
-    swap_unit_text,
     sysctl_file,
     unit_of,
     why_no_link,
@@ -285,108 +279,3 @@ class Profile(Exact, kind="property"):
     def bring(self, part: ScriptPart) -> List[bytes]:
         """See `Exact.bring`."""
         return [b"plan " + self._words()]
-
-
-@dataclass(frozen=True)
-class SwapAreas(Exact, kind="swap"):
-    """Swap files of Lumtak's own by their size in MiB, and what stood before by its unit.
-
-    Each in order.
-    """
-
-    areas = ("memory",)
-    root = True
-    apart = ("kept", "on", "masked", "used")
-    heads = (DROP, LINKS, KEPT, SWAP)
-    kept: Tuple[int, ...]
-    """Sizes of those that start with the system."""
-    on: Tuple[int, ...]
-    """Sizes of those that are in use."""
-    masked: Tuple[str, ...]
-    """Units of what stood before that are masked."""
-    used: Tuple[str, ...]
-    """Units of what stood before that are in use."""
-
-    @property
-    def own(self) -> List[int]:
-        """Sizes of all its files, in order."""
-        return sorted({*self.kept, *self.on})
-
-    @property
-    def old(self) -> List[str]:
-        """Units of all that stood before, in order."""
-        return sorted({*self.masked, *self.used})
-
-    def _problem(self, key: str) -> str:
-        if key != "swap_mib":
-            return "it is a value of another setting"
-        for sizes in (self.kept, self.on):
-            if list(sizes) != sorted({*sizes}) or not all(0 < mib < 10_000_000 for mib in sizes):
-                return "its sizes are none"
-        for units in (self.masked, self.used):
-            if list(units) != sorted({*units}) or not all(
-                re.fullmatch(r"[A-Za-z0-9:_.\\@-]+\.swap", u) for u in units
-            ):
-                return "its units are none"
-        return ""
-
-    def places(self) -> List[str]:
-        """See `Exact.places`."""
-        own = [
-            place
-            for mib in self.own
-            for place in ("%s/%s" % (UNITS, swap_unit(mib)), swap_switch(mib))
-        ]
-        return own + ["%s/%s" % (UNITS, unit) for unit in self.old]
-
-    def tests(self, part: ScriptPart) -> List[bytes]:
-        """See `Exact.tests`."""
-        found = []
-        for mib in sorted({m for state in part.among for m in state.own}):
-            unit, file = "%s/%s" % (UNITS, swap_unit(mib)), quoted(swap_file(mib))
-            found.append(part.kept(unit, swap_unit_text(mib) if mib in self.kept else None))
-            found.append(link_test(swap_switch(mib), unit if mib in self.kept else None))
-            found.append((b"swap_made %s" if mib in self.own else b"swap_gone %s") % file)
-            found.append((b"swap_is %s" if mib in self.on else b"swap_not %s") % file)
-        for unit in sorted({unit for state in part.among for unit in state.old}):
-            found.append(
-                link_test("%s/%s" % (UNITS, unit), NOWHERE if unit in self.masked else None)
-            )
-            found.append((b"unit_up %s" if unit in self.used else b"unit_down %s") % quoted(unit))
-        return found
-
-    def bring(self, part: ScriptPart) -> List[bytes]:
-        """New before old, and old only where memory is free for what it holds."""
-        units = sorted({unit for state in part.among for unit in state.old})
-        acts = [
-            b"drop %s" % quoted("%s/%s" % (UNITS, u))
-            for u in units
-            if u in self.used or u not in self.masked
-        ]
-        for mib in self.own:
-            unit = "%s/%s" % (UNITS, swap_unit(mib))
-            acts.append(b"make_swap %d %s" % (mib, quoted(swap_file(mib))))
-            acts.append(part.keep(unit, swap_unit_text(mib)))
-            acts.append(b"put_link %s %s" % (quoted(swap_switch(mib)), quoted(unit)))
-        acts.append(b"units daemon-reload")
-        acts += [
-            b"units start -- %s" % quoted(u)
-            for u in (*(swap_unit(m) for m in self.own), *self.used)
-        ]
-        acts += [
-            b"put_link %s %s" % (quoted("%s/%s" % (UNITS, u)), quoted(NOWHERE)) for u in self.masked
-        ]
-        acts += [b"units stop -- %s" % quoted(u) for u in units if u not in self.used]
-        for mib in sorted({m for state in part.among for m in state.own} - {*self.own}):
-            file, own_unit = quoted(swap_file(mib)), quoted("%s/%s" % (UNITS, swap_unit(mib)))
-            acts.append(b"room_for %s && swap_off %s %s" % (file, file, quoted(swap_unit(mib))))
-            acts.append(
-                b"drop_switch %s && drop %s && drop_swap %s"
-                % (quoted(swap_switch(mib)), own_unit, file)
-            )
-        return [*acts, b"units daemon-reload"]
-
-
-def swap_switch(mib: int) -> str:
-    """The link that starts a swap file of Lumtak's own with the system."""
-    return "%s/swap.target.wants/%s" % (UNITS, swap_unit(mib))

@@ -20,12 +20,11 @@ from lumtak.computers.hands.root_states import (
     ClockPolicies,
     KernelValue,
     Profile,
-    SwapAreas,
     UnitLinks,
-    swap_switch,
     unit_name,
 )
 from lumtak.computers.hands.shell import ScriptPart
+from lumtak.computers.hands.swap_states import SwapAreas, swap_switch
 from lumtak.computers.hands.user_states import Absent, DesktopKey, File, InFolder, Link, Permission
 
 __all__ = [

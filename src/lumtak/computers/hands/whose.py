@@ -66,9 +66,29 @@ def chosen_user(name: str | None, environment: Mapping[str, str]) -> User:
         UnknownNameError: there is no such user.
     """
     caller = environment.get("SUDO_USER") if os.geteuid() == 0 else None
-    wanted = name or caller
+    entry = _entry_of(name or caller)
+    own = entry.pw_uid == os.geteuid() and not (caller and not name)
+    if own and entry.pw_uid == 0:
+        _check_roots_home(environment)
+    theirs = environment if own else {}
+    home = theirs.get("HOME") or entry.pw_dir
+    dirs = theirs.get("XDG_CONFIG_DIRS", "").split(":")
+    return User(
+        desktops=tuple(filter(None, theirs.get("XDG_CURRENT_DESKTOP", "").split(":"))),
+        name=entry.pw_name,
+        uid=entry.pw_uid,
+        gid=entry.pw_gid,
+        home=os.path.normpath(home),
+        config_home=_whole(theirs.get("XDG_CONFIG_HOME", ""), os.path.join(home, ".config")),
+        data_home=_whole(theirs.get("XDG_DATA_HOME", ""), os.path.join(home, ".local/share")),
+        config_dirs=tuple(d for d in dirs if d.startswith("/")) or ("/etc/xdg",),
+    )
+
+
+def _entry_of(wanted: str | None) -> pwd.struct_passwd:
+    """The user of this name, else whoever runs this, from the user database."""
     try:
-        entry = pwd.getpwnam(wanted) if wanted else pwd.getpwuid(os.geteuid())
+        return pwd.getpwnam(wanted) if wanted else pwd.getpwuid(os.geteuid())
     except KeyError as error:
         if not wanted:
             raise ComputerError(
@@ -76,28 +96,11 @@ def chosen_user(name: str | None, environment: Mapping[str, str]) -> User:
             ) from error
         names = (e.pw_name for e in pwd.getpwall())
         raise UnknownNameError("user on this computer", wanted, names) from error
-    own = entry.pw_uid == os.geteuid() and not (caller and not name)
-    if own and entry.pw_uid == 0:
-        _check_roots_home(environment)
-    home = (environment.get("HOME") if own else None) or entry.pw_dir
-    config_home = environment.get("XDG_CONFIG_HOME", "") if own else ""
-    data_home = environment.get("XDG_DATA_HOME", "") if own else ""
-    dirs = environment.get("XDG_CONFIG_DIRS", "") if own else ""
-    desktops = environment.get("XDG_CURRENT_DESKTOP", "") if own else ""
-    return User(
-        desktops=tuple(d for d in desktops.split(":") if d),
-        name=entry.pw_name,
-        uid=entry.pw_uid,
-        gid=entry.pw_gid,
-        home=os.path.normpath(home),
-        config_home=os.path.normpath(
-            config_home if config_home.startswith("/") else os.path.join(home, ".config")
-        ),
-        data_home=os.path.normpath(
-            data_home if data_home.startswith("/") else os.path.join(home, ".local/share")
-        ),
-        config_dirs=tuple(d for d in dirs.split(":") if d.startswith("/")) or ("/etc/xdg",),
-    )
+
+
+def _whole(path: str, otherwise: str) -> str:
+    """A path that is whole; the XDG specification ignores any other."""
+    return os.path.normpath(path if path.startswith("/") else otherwise)
 
 
 def _check_roots_home(environment: Mapping[str, str]) -> None:

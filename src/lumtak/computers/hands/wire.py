@@ -146,14 +146,21 @@ def _understood(hand: Hand, request: Any) -> tuple[str, list[Any]]:
     if not isinstance(given, list) or len(given) != len(wanted):
         raise RefusalError("%s takes %d arguments" % (operation, len(wanted)))
     for value, (name, kind) in zip(given, wanted):
-        if type(value) is not kind and not (kind is float and type(value) is int):
-            raise RefusalError("%s of %s is of another kind" % (name, operation))
-        texts = value if kind is list else [value] if kind is str else []
-        if not all(isinstance(v, str) and "\0" not in v for v in texts):
-            raise RefusalError("%s of %s holds something else than texts" % (name, operation))
+        why = _misfit(value, kind)
+        if why:
+            raise RefusalError("%s of %s %s" % (name, operation, why))
     if operation == "run" and not given[0]:
         raise RefusalError("no program was named")
     return operation, given
+
+
+def _misfit(value: Any, kind: Any) -> str:
+    """Why this is no argument of that kind, as a clause; empty where it is one."""
+    if type(value) is not kind and not (kind is float and type(value) is int):
+        return "is of another kind"
+    texts = value if kind is list else [value] if kind is str else []
+    fits = all(isinstance(v, str) and "\0" not in v for v in texts)
+    return "" if fits else "holds something else than texts"
 
 
 def serve(hand: Hand, source: BinaryIO, sink: BinaryIO) -> None:

@@ -4,6 +4,8 @@ the user's own override.
 
 import posixpath
 
+import msgspec
+
 from lumtak.computers.hands.states import File
 from lumtak.computers.hands.words import escaped, unescaped
 from lumtak.computers.linux.adapter import Counted, Listed, Look, Means
@@ -18,12 +20,13 @@ from lumtak.computers.linux.desktop_entry import (
 from lumtak.computers.linux.folder import InFiles, UserFolder
 from lumtak.computers.linux.hardware import sessions as sessions_of
 from lumtak.computers.linux.login_starts import PROGRAM_FOLDERS, LoginStart
-from lumtak.core.facts import Fixed, Item, Origin, Setting
+from lumtak.core.facts import Fixed, Item, Setting
 from lumtak.core.setting import SettingRef, State
 from lumtak.core.text import number, plain
 from lumtak.errors import ComputerError, LumtakError
 
 _ENDING = ".desktop"
+_AT_LOGIN, _FROM_THE_LIST = "starts at login", "starts at login, from the system's list"
 _LONGEST_DELAY_S = 3600
 _ENTRIES_MOST = 5000
 _MOST_OF_ONE, _MOST_OF_ALL = 1 << 16, 1 << 22
@@ -101,38 +104,35 @@ class Autostart(InFiles):
         first = own_data if own_data is not None else (system_data or b"")
         entry = read_entry(first)
         shown = entry if entry.get("Exec") or system_data is None else read_entry(system_data)
-        runs, shell = command_of(shown)
-        origin: Origin = "user" if system_data is None else "package"
-        never = (
-            ""
-            if is_off(first)
-            else never_here(shown, desktops, self._is_there, self._user.config_home)
-        )
-        item = Item(
+        item = self._as_item(key, shown, packaged=system_data is not None, own=own)
+        if is_off(first):
+            item = msgspec.structs.replace(item, value="off")
+        elif never := never_here(shown, desktops, self._is_there, self._user.config_home):
+            item = _never_starting(item, plain(never))
+        return item, self._start(item, shown), len(own_data or b"") + len(system_data or b"")
+
+    def _as_item(self, key: str, shown: dict[str, str], *, packaged: bool, own: bool) -> Item:
+        """An entry that is on."""
+        return Item(
             area="apps",
             key=key,
             title=plain(shown.get("Name", "") or key),
-            origin=origin,
+            origin="package" if packaged else "user",
             role=self._catalogue.role_of(key, program_of(shown)),
-            value="off" if never or is_off(first) else "on",
-            at_login=not never,
-            started_by=plain(never)
-            or "starts at login"
-            + ("" if own and system_data is None else ", from the system's list"),
-            setting=(
-                Fixed(needed=f"it {plain(never)}")
-                if never
-                else Setting(values=("on", "off"), shows="login")
-            ),
+            value="on",
+            at_login=True,
+            started_by=_AT_LOGIN if own and not packaged else _FROM_THE_LIST,
+            setting=Setting(values=("on", "off"), shows="login"),
             note=plain(shown.get("Comment", "")),
         )
-        delay = number(shown.get("X-GNOME-Autostart-Delay")) or 0
-        start = (
-            LoginStart(item.consumer, runs, shell, self._user.uid, min(delay, _LONGEST_DELAY_S))
-            if runs
-            else None
-        )
-        return item, start, len(own_data or b"") + len(system_data or b"")
+
+    def _start(self, item: Item, shown: dict[str, str]) -> LoginStart | None:
+        """What the entry starts; None where it names no program."""
+        runs, shell = command_of(shown)
+        if not runs:
+            return None
+        delay_s = min(number(shown.get("X-GNOME-Autostart-Delay")) or 0, _LONGEST_DELAY_S)
+        return LoginStart(item.consumer, runs, shell, self._user.uid, delay_s)
 
     def _desktops(self) -> list[str]:
         """Names of the desktop of the user's newest session; none where nobody tells."""
@@ -214,6 +214,13 @@ class Autostart(InFiles):
             only_hides = own is not None and shown and not read_entry(own).get("Exec")
             exact = folder.absent(name) if only_hides else folder.file(name, changed, mode)
         return State(value=value, exact=exact)
+
+
+def _never_starting(item: Item, why: str) -> Item:
+    """An entry that is on and does not start at this login all the same."""
+    return msgspec.structs.replace(
+        item, value="off", at_login=False, started_by=why, setting=Fixed(needed=f"it {why}")
+    )
 
 
 def _unread(name: str, why: str) -> Item:

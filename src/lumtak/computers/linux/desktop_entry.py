@@ -55,24 +55,28 @@ def never_here(
         there: whether a program or file is on the computer, by its name or path.
         config_home: the user's configuration folder.
     """
-    only, never = (_listed(entry.get(name, "")) for name in ("OnlyShowIn", "NotShowIn"))
-    mine = [d.lower() for d in desktops]
-    if mine and only and not any(d in only for d in mine):
-        return f"starts only on {', '.join(entry['OnlyShowIn'].strip(';').split(';'))}"
-    if mine and any(d in never for d in mine):
-        return f"does not start on {', '.join(desktops)}"
+    if elsewhere := _elsewhere(entry, desktops):
+        return elsewhere
     if (program := entry.get("TryExec")) and not there(program):
         return f"does not start, since {program} is not installed"
-    kind, _, what = entry.get("AutostartCondition", "").partition(" ")
+    condition, _, what = entry.get("AutostartCondition", "").partition(" ")
     path = f"{config_home}/{what.strip()}"
-    if (
-        what
-        and kind.lower() in {"if-exists", "unless-exists"}
-        and there(path) != (kind.lower() == "if-exists")
-    ):
-        return (
-            f"does not start {'until' if kind.lower() == 'if-exists' else 'while'} {path} is there"
-        )
+    match condition.lower():
+        case "if-exists" if what and not there(path):
+            return f"does not start until {path} is there"
+        case "unless-exists" if what and there(path):
+            return f"does not start while {path} is there"
+    return ""
+
+
+def _elsewhere(entry: dict[str, str], desktops: Sequence[str]) -> str:
+    """Why it does not start on this desktop, as a clause; see `never_here`."""
+    only, never = (_listed(entry.get(name, "")) for name in ("OnlyShowIn", "NotShowIn"))
+    mine = {d.lower() for d in desktops}
+    if mine and only and mine.isdisjoint(only):
+        return f"starts only on {', '.join(entry['OnlyShowIn'].strip(';').split(';'))}"
+    if not mine.isdisjoint(never):
+        return f"does not start on {', '.join(desktops)}"
     return ""
 
 
@@ -95,22 +99,31 @@ def with_hidden(data: bytes, *, hidden: bool) -> bytes:
         )
     setting = b"Hidden=" + (b"true" if hidden else b"false")
     lines = data.split(b"\n")
-    inside, header = False, None
+    header, found = _where_hidden_stands(lines)
+    if header is None:
+        return _HEADER + b"\n" + setting + b"\n" + data
+    like = lines[header if found is None else found]
+    line = setting + (b"\r" if like.endswith(b"\r") else b"")
+    if found is None:
+        lines.insert(header + 1, line)
+    else:
+        lines[found] = line
+    return b"\n".join(lines)
+
+
+def _where_hidden_stands(lines: list[bytes]) -> tuple[int | None, int | None]:
+    """(line of the main group's header, line of Hidden in it), from 0; None where there is none."""
+    header = None
     for number, raw in enumerate(lines):
         line = raw.strip()
         if line.startswith(b"["):
-            if inside:
+            if header is not None:
                 break
             if line == _HEADER:
-                inside, header = True, number
-        elif inside and re.match(rb"Hidden\s*=", line):
-            lines[number] = setting + (b"\r" if raw.endswith(b"\r") else b"")
-            return b"\n".join(lines)
-    if header is None:
-        return _HEADER + b"\n" + setting + b"\n" + data
-    ending = b"\r" if lines[header].endswith(b"\r") else b""
-    lines.insert(header + 1, setting + ending)
-    return b"\n".join(lines)
+                header = number
+        elif header is not None and re.match(rb"Hidden\s*=", line):
+            return header, number
+    return header, None
 
 
 def command_of(entry: dict[str, str]) -> tuple[tuple[str, ...], str]:

@@ -268,8 +268,15 @@ def _find_in_ini(key: FileKey, data: bytes) -> _Place:
     if below is not None:
         gap = b"" if data[:below].endswith(b"\n") else b"\n"
         return _Place(below, below, gap + name + b"=", b"\n", there=False)
-    gap = b"" if not data or data.endswith(b"\n\n") else b"\n" if data.endswith(b"\n") else b"\n\n"
+    gap = _blank_line_after(data)
     return _Place(at, at, gap + header + b"\n" + name + b"=", b"\n", there=False)
+
+
+def _blank_line_after(data: bytes) -> bytes:
+    """What a new group needs before it, so that a blank line parts it from what is there."""
+    if not data or data.endswith(b"\n\n"):
+        return b""
+    return b"\n" if data.endswith(b"\n") else b"\n\n"
 
 
 _TAG = re.compile(rb"<(/?)property\b([^<>]*)>[ \t]*\n?")

@@ -249,26 +249,32 @@ class Processes:
             self._begun.add(pid)
             return LUMTAK
         group = self._group(pid)
+        found = (
+            self._by_group(group)
+            or self._by_parent(stat)
+            or self.starts.consumer_of(pid, stat.name, stat.started, group)
+        )
+        return found or (LUMTAK if pid in self._ancestors() else f"{UNLISTED}{stat.name}")
+
+    def _by_group(self, group: str) -> str:
+        """The service, unit, sandbox or app that a control group stands for; empty for none."""
         if self.services and (service := _SERVICE.match(group)):
             return self._grouped(f"services:{service[1]}", group[: service.end()])
         if (unit := _USER_UNIT.match(group)) and f"{USER_UNIT}{unit[1]}" in self.units:
             return self._grouped(f"{USER_UNIT}{unit[1]}", group[: unit.end()])
-        if (boxed := _SANDBOX.search(group)) and (
-            consumer := SANDBOX + _unescaped(boxed[1])
-        ) in self.units:
+        boxed, app = _SANDBOX.search(group), _APP.search(group)
+        if boxed and (consumer := SANDBOX + _unescaped(boxed[1])) in self.units:
             return consumer
-        if (app := _APP.search(group)) and f"apps:{_unescaped(app[1])}" in self.starts.consumers:
-            return f"apps:{_unescaped(app[1])}"
+        if app and (consumer := f"apps:{_unescaped(app[1])}") in self.starts.consumers:
+            return consumer
+        return ""
+
+    def _by_parent(self, stat: _Known) -> str:
+        """A copy that a login's program made of itself counts with it."""
         parent = self._known.get(stat.parent)
-        if (
-            parent is not None
-            and parent.name == stat.name
-            and parent.consumer in self.starts.consumers
-        ):
-            return parent.consumer
-        if consumer := self.starts.consumer_of(pid, stat.name, stat.started, group):
-            return consumer
-        return LUMTAK if pid in self._ancestors() else f"{UNLISTED}{stat.name}"
+        if parent is None or parent.name != stat.name:
+            return ""
+        return parent.consumer if parent.consumer in self.starts.consumers else ""
 
     def _is_lumtak(self, pid: int, name: str) -> bool:
         """Whether it is another Lumtak of whoever started this one.

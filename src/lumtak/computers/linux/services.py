@@ -38,6 +38,9 @@ _STANDING = {"masked": "off", "enabled": "auto", "enabled-runtime": "auto", "gen
 _KNOWN = {"loaded", "masked"}
 
 
+_VALUES = ("auto", "demand", "manual", "off")
+
+
 class Services(Adapter):
     """Services and timers of the system's manager."""
 
@@ -129,41 +132,41 @@ class Services(Adapter):
         active: set[str],
         switched: Mapping[str, str],
     ) -> Setting | Fixed:
-        """The values that this unit can take here.
-
-        None where a link stands that Lumtak could not put back.
-        """
-        if why := self._root.why_not():
+        """The values that this unit can take here, or why it can take none."""
+        if why := self._why_fixed(unit, fields, switched):
             return Fixed(needed=why)
-        if strange := next((why for link in switched.items() if (why := why_no_link(*link))), ""):
-            return Fixed(
-                needed=f"{plain(strange, 300)}, which Lumtak could not put back; change it by hand"
-            )
         state, path = fields.get("UnitFileState", ""), fields.get("FragmentPath", "")
-        if fields.get("LoadState") == "masked" and not behind_mask(self._hand, unit):
-            return Fixed(needed="nothing but the mask is there: what it masks was removed")
-        if not path and state not in {"masked", "generated"}:
-            return Fixed(needed="it has no unit file: something made it that will make it again")
+        by_hand = path.startswith(f"{UNITS}/")
         values = {value} if value else set()
-        if state not in {"static", "generated", "masked"}:
-            values |= {"auto", "demand" if _asked_for(fields, active) else "manual"}
         if state == "masked":  # what it would be without the mask shows only once the mask is gone
             values |= {"auto", "manual"}
-        if not path.startswith(f"{UNITS}/") and unit.endswith(".service"):
-            values.add(
-                "off"
-                # A mask is a link in that folder, and would have to take the place of the unit file
-                # itself.
-            )
-        if len(values) < 2:
+        elif state not in {"static", "generated"}:
+            values |= {"auto", "demand" if _asked_for(fields, active) else "manual"}
+        # A mask is a link in the folder of /etc, and would have to take the place of a unit file
+        # that stands there itself.
+        if not by_hand and unit.endswith(".service"):
+            values.add("off")
+        if len(values) >= 2:
+            return Setting(values=tuple(v for v in _VALUES if v in values))
+        if by_hand:
             return Fixed(
-                needed=(
-                    "its unit file stands in /etc, so it cannot be masked; edit the file"
-                    if path.startswith(f"{UNITS}/")
-                    else "other units start it: change those"
-                )
+                needed="its unit file stands in /etc, so it cannot be masked; edit the file"
             )
-        return Setting(values=tuple(v for v in ("auto", "demand", "manual", "off") if v in values))
+        return Fixed(needed="other units start it: change those")
+
+    def _why_fixed(self, unit: str, fields: Fields, switched: Mapping[str, str]) -> str:
+        """Why nothing of this unit can be changed here, as a clause; empty where something can."""
+        if why := self._root.why_not():
+            return why
+        strange = next((why for link in switched.items() if (why := why_no_link(*link))), "")
+        if strange:
+            return f"{plain(strange, 300)}, which Lumtak could not put back; change it by hand"
+        if fields.get("LoadState") == "masked" and not behind_mask(self._hand, unit):
+            return "nothing but the mask is there: what it masks was removed"
+        made = fields.get("UnitFileState", "") in {"masked", "generated"}
+        if not fields.get("FragmentPath", "") and not made:
+            return "it has no unit file: something made it that will make it again"
+        return ""
 
     # -- the setting -------------------------------------------------------------------------------
 

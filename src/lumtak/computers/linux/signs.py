@@ -77,21 +77,28 @@ def _restart(hand: Reach, kernel: str) -> tuple[str, str]:
     The distribution's own note, a kernel whose modules are gone, a newer one to start.
     """
     if "reboot-required" in names_at(hand, "/run"):
-        named = list(dict.fromkeys(text_at(hand, "/run/reboot-required.pkgs").split()))
-        more = f" and {len(named) - _PACKAGES_SHOWN} more" if len(named) > _PACKAGES_SHOWN else ""
-        for_what = f" of {', '.join(named[:_PACKAGES_SHOWN])}{more}" if named else ""
-        return "restart", f"updates{for_what} wait for one"
+        return "restart", f"updates{_noted_packages(hand)} wait for one"
+    return "restart", _waiting_kernel(hand, kernel) if kernel else ""
+
+
+def _noted_packages(hand: Reach) -> str:
+    """The packages that the distribution's note names, as in: of a, b and 2 more."""
+    named = list(dict.fromkeys(text_at(hand, "/run/reboot-required.pkgs").split()))
+    more = f" and {len(named) - _PACKAGES_SHOWN} more" if len(named) > _PACKAGES_SHOWN else ""
+    return f" of {', '.join(named[:_PACKAGES_SHOWN])}{more}" if named else ""
+
+
+def _waiting_kernel(hand: Reach, kernel: str) -> str:
     modules = names_at(hand, "/usr/lib/modules")
-    replaced = kernel not in modules and any(
+    if kernel not in modules and any(
         "vmlinuz" in names_at(hand, f"/usr/lib/modules/{m}") for m in modules
-    )
-    if kernel and replaced:
-        return "restart", f"the kernel {kernel} was replaced on the disk and waits for one"
+    ):
+        return f"the kernel {kernel} was replaced on the disk and waits for one"
     for path in ("/vmlinuz", "/boot/vmlinuz"):
         next_one = (hand.link(path) or "").rpartition("/")[2].removeprefix("vmlinuz-")
-        if kernel and next_one and next_one != kernel and next_one in modules:
-            return "restart", f"the kernel {next_one} is installed and waits for one; {kernel} runs"
-    return "restart", ""
+        if next_one != kernel and next_one in modules:
+            return f"the kernel {next_one} is installed and waits for one; {kernel} runs"
+    return ""
 
 
 def _updates(hand: Reach) -> tuple[str, str]:

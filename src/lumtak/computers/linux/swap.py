@@ -238,32 +238,36 @@ class Swap(Adapter):
         Else what stood is masked.
         """
         areas = self.areas()
-        setting = self._setting(areas)
+        wanted = self._size(ref, value, self._setting(areas))
+        olds = [o for o in self._olds(areas) if o.on]
+        standing = sum(o.mib for o in olds)
+        units, masked = [o.unit for o in olds if o.unit], self._masked()
+        if wanted >= standing:
+            rest = wanted - standing
+            own = [rest] if rest else []
+            return State(value=value, exact=_exact(own, own, masked, units))
+        rest = wanted - sum(o.mib for o in olds if not o.unit)
+        own = [rest] if rest else []
+        return State(value=value, exact=_exact(own, own, [*masked, *units], []))
+
+    @staticmethod
+    def _size(ref: SettingRef, value: str | None, setting: Setting | Fixed) -> int:
+        """The size that is wanted.
+
+        Raises:
+            ComputerError: it cannot be changed, or not to that.
+        """
         if isinstance(setting, Fixed):
             raise ComputerError(
                 f"{ref} cannot be changed: {setting.needed}.", "Nothing was changed."
             )
-        if value is None or (problem := setting.problem_with(value)):
+        if value is None:
             raise ComputerError(
-                f"{ref} cannot be {plain(value or 'unset')}.",
-                (
-                    f"Choose a number of MiB{setting.bounds}."
-                    if value is None
-                    else f"Choose again: {problem}"
-                ),
+                f"{ref} cannot be unset.", f"Choose a number of MiB{setting.bounds}."
             )
-        wanted = int(value)
-        olds = [o for o in self._olds(areas) if o.on]
-        standing = sum(o.mib for o in olds)
-        stays = wanted >= standing
-        mib = wanted - (standing if stays else sum(o.mib for o in olds if not o.unit))
-        units = [o.unit for o in olds if o.unit]
-        own = [mib] if mib else []
-        masked = self._masked()
-        exact = (
-            _exact(own, own, masked, units) if stays else _exact(own, own, [*masked, *units], [])
-        )
-        return State(value=value, exact=exact)
+        if problem := setting.problem_with(value):
+            raise ComputerError(f"{ref} cannot be {plain(value)}.", f"Choose again: {problem}")
+        return int(value)
 
     def write(self, ref: SettingRef, exact: SwapAreas) -> None:
         """New before old.

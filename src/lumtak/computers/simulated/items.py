@@ -10,8 +10,12 @@ _ON_DEMAND = ("auto", "demand", "manual", "off")
 
 def items_of(machine: Machine) -> list[Item]:
     """All of them, as they are set now."""
-    spec, running = machine.spec, machine.runs
-    items = [
+    kinds = (_services, _apps, _strays, _effects, _plans, _memory)
+    return [item for kind in kinds for item in kind(machine)]
+
+
+def _services(machine: Machine) -> list[Item]:
+    return [
         Item(
             area="services",
             key=s.key,
@@ -19,16 +23,19 @@ def items_of(machine: Machine) -> list[Item]:
             origin=s.origin,
             role=s.role,
             value=machine.state.settings[f"services:{s.key}"],
-            running=running(f"services:{s.key}"),
+            running=machine.runs(f"services:{s.key}"),
             started_by="starts with the system" if s.value == "auto" else "",
             needs=s.needs,
             aliases=s.aliases,
             triggers=_triggers(s),
             setting=Setting(values=_ON_DEMAND if s.on_demand else _BY_HAND, shows=s.shows),
         )
-        for s in spec.service
+        for s in machine.spec.service
     ]
-    items += [
+
+
+def _apps(machine: Machine) -> list[Item]:
+    return [
         Item(
             area="apps",
             key=a.key,
@@ -36,15 +43,19 @@ def items_of(machine: Machine) -> list[Item]:
             origin=a.origin,
             role=a.role,
             value=machine.state.settings[f"apps:{a.key}"],
-            running=running(f"apps:{a.key}"),
+            running=machine.runs(f"apps:{a.key}"),
             started_by="starts at login",
             at_login=True,
             triggers=(Trigger(kind="login"),),
             setting=Setting(values=("on", "off"), shows=a.shows),
         )
-        for a in spec.app
+        for a in machine.spec.app
     ]
-    items += [
+
+
+def _strays(machine: Machine) -> list[Item]:
+    """What runs and stands in no list."""
+    return [
         Item(
             area="apps",
             key=f"process/{stray.key}",
@@ -53,15 +64,18 @@ def items_of(machine: Machine) -> list[Item]:
             running=True,
             triggers=tuple(
                 Trigger(kind="wants", by=s.key, area="services")
-                for s in spec.service
+                for s in machine.spec.service
                 if stray.key in s.starts
             ),
             setting=Fixed(needed="it stands in no list: what starts it has to be changed"),
         )
-        for stray in spec.stray
-        if running(UNLISTED + stray.key)
+        for stray in machine.spec.stray
+        if machine.runs(UNLISTED + stray.key)
     ]
-    items += [
+
+
+def _effects(machine: Machine) -> list[Item]:
+    return [
         Item(
             area="effects",
             key=e.key,
@@ -72,21 +86,27 @@ def items_of(machine: Machine) -> list[Item]:
             setting=Setting(values=("on", "off"), shows=e.shows),
             note=f"unset counts as {e.default}",
         )
-        for e in spec.effect
+        for e in machine.spec.effect
     ]
-    items += [
+
+
+def _plans(machine: Machine) -> list[Item]:
+    return [
         Item(
             area="power",
             key=source,
             title=f"Plan on {source}",
             origin="system",
             value=machine.state.settings[f"power:{source}"],
-            setting=Setting(values=tuple(p.name for p in spec.plan)),
+            setting=Setting(values=tuple(p.name for p in machine.spec.plan)),
         )
         for source in ("mains", "battery")
         if f"power:{source}" in machine.state.settings
     ]
-    items += [
+
+
+def _memory(machine: Machine) -> list[Item]:
+    return [
         Item(
             area="memory",
             key=m.key,
@@ -96,9 +116,8 @@ def items_of(machine: Machine) -> list[Item]:
             setting=Setting(lowest=m.lowest, highest=m.highest, shows=m.shows),
             touches="swap",
         )
-        for m in spec.memory
+        for m in machine.spec.memory
     ]
-    return items
 
 
 def _triggers(service: ServiceSpec) -> tuple[Trigger, ...]:

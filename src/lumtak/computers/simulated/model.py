@@ -6,17 +6,16 @@ All arrays have one entry a program, in the order of `Model.specs`.
 """
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
-from lumtak.computers.simulated.spec import ComputerSpec, ProcessSpec, ServiceSpec
+from lumtak.computers.simulated.dice import dice, saved
+from lumtak.computers.simulated.programs import Flags, Floats, Programs
+from lumtak.computers.simulated.spec import ComputerSpec, ServiceSpec
 from lumtak.computers.simulated.state import ProcessState, SimState
 from lumtak.core.facts import UNLISTED
 
 _STEP_S = 1.0
-_GIRTH_TAU_S = 180.0
 _GIRTH_SPREAD = 0.02
 _BACKLOG_MOST = 4.0
 _SWAP_MIB_S = 64.0
@@ -30,83 +29,18 @@ _THROTTLED = 0.55
 _PREFETCHED = {"spinning": 0.55, "solid": 0.97}
 """What is left to read at a start when launch-prefetching has read ahead."""
 
-Floats = NDArray[np.float64]
-Flags = NDArray[np.bool_]
 
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class _Pace:
-    """What a step of one length means to every program: worked out once a length."""
-
-    fade: Floats
-    stir: Floats
-    girth_fade: float
-    girth_stir: float
-    begins: Floats
-    ends: Floats
-
-    @classmethod
-    def of(cls, model: "Model", dt: float) -> "_Pace":
-        fade, slow = np.exp(-dt / model.tau), math.exp(-dt / _GIRTH_TAU_S)
-        return cls(
-            fade=fade,
-            stir=np.sqrt(1 - fade**2),
-            girth_fade=slow,
-            girth_stir=math.sqrt(1 - slow**2),
-            begins=1 - np.exp(-dt * model.burst_rate),
-            ends=1 - np.exp(-dt * model.burst_end),
-        )
-
-
-class Model:
+class Model(Programs):
     """The moving parts: demand, processor, memory, disk.
 
     Settings come in through `live`; time through `advance`.
     """
 
     def __init__(self, spec: ComputerSpec, state: SimState) -> None:
-        self.spec = spec
-        named = [("system:" + p.key, p) for p in spec.system]
-        named += [("services:" + p.key, p) for p in spec.service]
-        named += [("apps:" + p.key, p) for p in spec.app]
-        named += [("effects:" + p.key, p) for p in spec.effect if p.work or p.ram_mib]
-        named += [(UNLISTED + p.key, p) for p in spec.stray]
-        self.keys: list[str] = [key for key, _ in named]
-        self.specs: list[ProcessSpec] = [p for _, p in named]
-        self.place = {key: i for i, key in enumerate(self.keys)}
-        self._constants()
+        super().__init__(spec)
         self._load(state)
 
     # -- state in and out --------------------------------------------------------------------------
-
-    def _constants(self) -> None:
-        def column(name: str) -> Floats:
-            return np.array([getattr(p, name) for p in self.specs], dtype=np.float64)
-
-        self.work, self.sigma, self.tau = column("work"), column("sigma"), column("tau_s")
-        every = column("burst_every_s")
-        self.burst_rate = np.divide(1.0, every, out=np.zeros_like(every), where=every > 0)
-        self.burst_end = 1.0 / column("burst_s")
-        self.burst_work = column("burst_work")
-        self.reads = column("reads_mib_s")
-        self._readers = bool((self.reads > 0).any())
-        self._timers = [(f"services:{s.key}", s) for s in self.spec.service if s.timer_every_s]
-        self._leaves = {f"services:{s.key}": s.starts for s in self.spec.service if s.starts}
-        self._prefetchers = [
-            f"services:{s.key}" for s in self.spec.service if s.role == "launch-prefetch"
-        ]
-        self.ram, self.cache = column("ram_mib"), column("cache_mib")
-        self.start_work, self.start_read = column("start_work"), column("start_read_mib")
-        self._drag = self.sigma**2 / 2
-        self._per_start = np.divide(
-            1.0, self.start_work, out=np.zeros_like(self.work), where=self.start_work > 0
-        )
-        self._still = np.zeros_like(self.work)
-        self.asked_rate, self.asked_s = 1.0 / column("asked_every_s"), column("asked_s")
-        self.total_mib = self.spec.hardware.ram_mib
-        self.cores = self.spec.hardware.cores
-        self._desktop = self.place["system:desktop"]
-        self._paces: dict[float, _Pace] = {}
 
     def _load(self, state: SimState) -> None:
         self.clock_s = state.clock_s
@@ -130,22 +64,8 @@ class Model:
         self.stalled_io_s = state.stalled_io_s
         self.temperature_c = state.temperature_c
         self.waits = (0.0, 0.0, state.clock_ratio)
-        bits = np.random.Philox(key=state.seed)
-        if state.random:
-            saved = state.random
-            bits.state = {
-                "bit_generator": "Philox",
-                "state": {
-                    "counter": np.array(saved["counter"], dtype=np.uint64),
-                    "key": np.array(saved["key"], dtype=np.uint64),
-                },
-                "buffer": np.array(saved["buffer"], dtype=np.uint64),
-                "buffer_pos": saved["rest"][0],
-                "has_uint32": saved["rest"][1],
-                "uinteger": saved["rest"][2],
-            }
-        self._bits = bits
-        self._random = np.random.Generator(bits)
+        self._bits = dice(state.seed, state.random)
+        self._random = np.random.Generator(self._bits)
 
     def put_in_force(self, address: str, value: str | None) -> None:
         """A setting counts from now on; starting and stopping what hangs on it is the caller's."""
@@ -161,13 +81,9 @@ class Model:
         self._quiet[self._desktop] += sum(e.desktop_work for e in drawn)
         self._full = self.ram.copy()
         self._full[self._desktop] += sum(e.desktop_ram_mib for e in drawn)
-        timed = {key for key, _ in self._timers} | {
-            f"services:{n}" for _, s in self._timers for n in s.rings
-        }
         self._on_demand = [
             a for a, value in self.live.items() if value == "demand" and a in self.place
         ]
-        self._timed = timed
         source = "battery" if self.spec.hardware.on_battery else "mains"
         name = self.live.get(f"power:{source}")
         self.plan = next((p for p in self.spec.plan if p.name == name), self.spec.plan[0])
@@ -191,13 +107,7 @@ class Model:
 
     def random_state(self) -> dict[str, list[int]]:
         """The random number generator's state, for saving."""
-        state = self._bits.state
-        return {
-            "counter": [int(x) for x in state["state"]["counter"]],
-            "key": [int(x) for x in state["state"]["key"]],
-            "buffer": [int(x) for x in state["buffer"]],
-            "rest": [int(state["buffer_pos"]), int(state["has_uint32"]), int(state["uinteger"])],
-        }
+        return saved(self._bits)
 
     # -- programs start and stop -------------------------------------------------------------------
 
@@ -345,7 +255,7 @@ class Model:
 
     def _demand(self, dt: float) -> Floats:
         """Core-seconds per second each program asks for, its start apart."""
-        pace = self._paces.get(dt) or self._paces.setdefault(dt, _Pace.of(self, dt))
+        pace = self.pace(dt)
         noise = self._random.standard_normal((2, len(self.keys)))
         chance = self._random.random((2, len(self.keys)))
         self.mood = pace.fade * self.mood + pace.stir * noise[0]

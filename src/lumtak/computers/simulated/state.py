@@ -119,26 +119,32 @@ def damaged(path: Path) -> StorageError:
 
 def fits(state: SimState, settings: Collection[str]) -> bool:
     """Whether a state can be one of a computer that has these settings."""
-    wanted = set(settings)
-    numbers = [state.seed, *(value for values in state.random.values() for value in values)]
-    parts = {name: len(values) for name, values in state.random.items()}
     return (
-        wanted <= state.settings.keys()
-        and wanted <= state.live.keys()
-        and (not parts or parts == _RANDOM)
-        and all(0 <= n < 1 << 64 for n in numbers)
-        and state.clock_ratio > 0
-        and all(
-            value is None or number(value) is not None
-            for held in (state.settings, state.live)
-            for address, value in held.items()
-            if address.startswith("memory:")
-        )
-        and all(
-            abs(p.mood) <= _FARTHEST and abs(p.girth) <= _FARTHEST for p in state.processes.values()
-        )
+        state.clock_ratio > 0
+        and _has_settings(state, settings)
+        and _is_of_the_generator(state)
+        and all(max(abs(p.mood), abs(p.girth)) <= _FARTHEST for p in state.processes.values())
         and immeasurable(msgspec.to_builtins(msgspec.structs.replace(state, random={}))) is None
-        and all(n <= most for n, most in zip(state.random.get("rest", ()), _REST, strict=False))
+    )
+
+
+def _has_settings(state: SimState, wanted: Collection[str]) -> bool:
+    """Whether all of them are there, and those of memory are numbers."""
+    held = (state.settings, state.live)
+    sizes = [v for h in held for a, v in h.items() if a.startswith("memory:") and v is not None]
+    there = all(set(wanted) <= h.keys() for h in held)
+    return there and all(number(size) is not None for size in sizes)
+
+
+def _is_of_the_generator(state: SimState) -> bool:
+    """Whether the generator of random numbers can have been in that state."""
+    parts = {name: len(values) for name, values in state.random.items()}
+    numbers = [state.seed, *(value for values in state.random.values() for value in values)]
+    rest = zip(state.random.get("rest", ()), _REST, strict=False)
+    return (
+        parts in ({}, _RANDOM)
+        and all(0 <= n < 1 << 64 for n in numbers)
+        and all(n <= most for n, most in rest)
     )
 
 
