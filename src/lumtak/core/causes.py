@@ -3,12 +3,13 @@
 From itself to a unit, timer, socket, login entry, session or hand.
 """
 
-from lumtak.core.facts import UNLISTED, Facts, Process, Trigger
+from lumtak.core.facts import UNLISTED, Facts, Item, Process, Trigger
 from lumtak.core.needs import Graphs
 from lumtak.core.record import Record
 from lumtak.core.text import plain
 
 _LONGEST = 40
+_NOT_SEEN = "what started it has ended, or is not to be seen"
 _SHELLS = {"bash", "sh", "dash", "zsh", "fish", "ksh"}
 
 
@@ -36,43 +37,39 @@ def causes(process: Process, facts: Facts) -> tuple[Cause, ...]:
     while not _accounted(here, graphs):
         parent = by_pid.get(here.parent)
         if parent is None or parent.pid in seen or len(steps) > _LONGEST:
-            words = (
-                "what started it has ended, or is not to be seen"
-                if here.parent in {0, 1} or parent is None
-                else "a cycle"
-            )
-            return (*steps, Cause(pid=None, address="", words=words))
-        shell = parent.name in _SHELLS
-        words = (
-            f"started {'by hand or by a script ' if shell else ''}from {plain(parent.name, 40)}"
-            f" (process {parent.pid})"
-        )
-        steps.append(
-            Cause(
-                pid=parent.pid,
-                address=parent.consumer if parent.consumer in graphs.items else "",
-                words=words,
-            )
-        )
+            nobody = here.parent in {0, 1} or parent is None
+            return (*steps, _step(_NOT_SEEN if nobody else "a cycle"))
+        steps.append(_started_from(parent, graphs))
         seen.add(parent.pid)
         here = parent
-    item = graphs.items[here.consumer]
-    steps.append(
-        Cause(
-            pid=None,
-            address=item.consumer,
-            words=f"belongs to {plain(item.title, 60)} ({item.consumer})",
-        )
+    return (*steps, *_what_starts(graphs.items[here.consumer], graphs))
+
+
+def _step(words: str, address: str = "") -> Cause:
+    """A step that is no process."""
+    return Cause(pid=None, address=address, words=words)
+
+
+def _started_from(parent: Process, graphs: Graphs) -> Cause:
+    by_hand = "by hand or by a script " if parent.name in _SHELLS else ""
+    return Cause(
+        pid=parent.pid,
+        address=parent.consumer if parent.consumer in graphs.items else "",
+        words=f"started {by_hand}from {plain(parent.name, 40)} (process {parent.pid})",
     )
+
+
+def _what_starts(item: Item, graphs: Graphs) -> list[Cause]:
+    """The item itself, and what starts it, step by step."""
+    title = plain(item.title, 60)
+    steps = [_step(f"belongs to {title} ({item.consumer})", item.consumer)]
     for who, trigger in graphs.chain(item.consumer):
         source = graphs.source_of(who, trigger)
-        address = source if source in graphs.items else ""
-        steps.append(
-            Cause(pid=None, address=address, words=plain(graphs.trigger_in_words(trigger), 160))
-        )
+        words = plain(graphs.trigger_in_words(trigger), 160)
+        steps.append(_step(words, source if source in graphs.items else ""))
     if item.started_by and not item.triggers:
-        steps.append(Cause(pid=None, address="", words=plain(item.started_by, 160)))
-    return tuple(steps)
+        steps.append(_step(plain(item.started_by, 160)))
+    return steps
 
 
 def starter_of(process: Process, processes: dict[int, Process], listed: set[str]) -> Trigger | None:

@@ -26,6 +26,12 @@ Conclusion = Literal["lower", "higher", "no effect", "not known"]
 """As the verdict, but "none" told apart: the whole interval is within the practical threshold, or
 it is not."""
 
+_VERDICTS: dict[Conclusion, Verdict] = {
+    "lower": "lower",
+    "higher": "higher",
+    "no effect": "none",
+    "not known": "none",
+}
 CAUTION_ENDED = 1.15
 """By so much is the interval widened where a reading ended by itself: a lucky calm ends it early.
 Set by calibration."""
@@ -113,35 +119,23 @@ def compare_many(
     """
     import numpy as np  # costs 0.1 s, and only a comparison needs it
 
-    sides = []
-    for name, readings in (("before", before), ("after", after)):
-        arrays = [np.asarray(values, dtype=np.float64) for values in readings]
-        for values in arrays:
-            _check(values, name, column)
-        sides.append(arrays)
-    a, b = sides
+    a = [_values(values, "before", column) for values in before]
+    b = [_values(values, "after", column) for values in after]
     spread_a, spread_b = _spread(a), _spread(b)
-    means = [float(np.mean([x.mean() for x in side])) for side in sides]
+    means = [float(np.mean([x.mean() for x in side])) for side in (a, b)]
     difference = means[1] - means[0]
     half = caution * _half_width(spread_a, spread_b)
-    low, high = difference - half, difference + half
-    finding = _finding(low, high, threshold)
+    finding = _finding(difference - half, difference + half, threshold)
     whole_a, whole_b = np.concatenate(a), np.concatenate(b)
     medians = [float(np.median(x)) for x in (whole_a, whole_b)]
     tails = [float(np.percentile(x, 95)) for x in (whole_a, whole_b)]
-    verdicts: dict[Conclusion, Verdict] = {
-        "lower": "lower",
-        "higher": "higher",
-        "no effect": "none",
-        "not known": "none",
-    }
     return Comparison(
         column=column,
         before=means[0],
         after=means[1],
         difference=difference,
-        ci95=(low, high),
-        verdict=verdicts[finding],
+        ci95=(difference - half, difference + half),
+        verdict=_VERDICTS[finding],
         finding=finding,
         threshold=threshold,
         smallest=half,
@@ -156,6 +150,19 @@ def compare_many(
         readings_after=len(b),
         note=_note(whole_a, whole_b, spread_a, spread_b),
     )
+
+
+def _values(given: "Sequence[float] | Floats", name: str, column: str) -> "Floats":
+    """One reading as an array.
+
+    Raises:
+        UsageError: it has fewer than two values, or some that are not finite.
+    """
+    import numpy as np
+
+    values = np.asarray(given, dtype=np.float64)
+    _check(values, name, column)
+    return values
 
 
 def _check(values: "Floats", name: str, column: str) -> None:

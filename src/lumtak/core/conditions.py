@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable
 
-from lumtak.core.reading import Reading
+from lumtak.core.reading import Conditions, Reading
 from lumtak.core.record import NotMeasured, Record, known
 from lumtak.core.sample import consumer_name
 from lumtak.core.settling import RECENT_S
@@ -24,9 +24,8 @@ def pace_changed(before: Reading, after: Reading) -> str:
     A percentage is of what the processor could do at its clock: where that is another one, the same
     work is another percentage.
     """
-    a, b = before.conditions.power_plan, after.conditions.power_plan
-    if isinstance(a, str) and isinstance(b, str) and a != b:
-        return f"the power plan was {plain(a)} before and {plain(b)} after"
+    if plans := _plans_differ(before.conditions, after.conditions):
+        return f"the power plan was {plans}"
     one, other = before.figure("clock_ratio"), after.figure("clock_ratio")
     if (
         isinstance(one, NotMeasured)
@@ -55,37 +54,45 @@ def mismatches(before: Reading, after: Reading, changed: Iterable[str] = ()) -> 
         found.append("The readings are of two different computers.")
     if a.power_source != b.power_source:
         found.append(f"Before it ran on {a.power_source}, after on {b.power_source}.")
-    if (
-        a.power_plan != b.power_plan
-        and isinstance(a.power_plan, str)
-        and isinstance(b.power_plan, str)
-    ):
-        plans = f"{plain(a.power_plan)} before and {plain(b.power_plan)} after"
+    if plans := _plans_differ(a, b):
         found.append(f"The power plan was {plans}: compare the work, not the percentage.")
     if a.user != b.user:
         found.append(f"Before it was {plain(a.user)}'s session, after {plain(b.user)}'s.")
-    if isinstance(a.users, tuple) and isinstance(b.users, tuple) and a.users != b.users:
-        names = [", ".join(plain(u, 30) for u in users) or "nobody" for users in (a.users, b.users)]
-        found.append(f"Logged in were {names[0]} before, and {names[1]} after.")
+    found += _logged_in(a, b)
     short, long = sorted((a.uptime_s, b.uptime_s))
     if short < RECENT_S and long > 4 * short + 60:
         found.append("One reading began within five minutes of a restart, the other long after.")
-    if not isinstance(a.temperature_c, NotMeasured) and not isinstance(
-        b.temperature_c, NotMeasured
-    ):
-        warmer = b.temperature_c - a.temperature_c
-        if abs(warmer) > _WARMER_C:
-            found.append(
-                f"It was {abs(warmer):.0f} °C {'warmer' if warmer > 0 else 'cooler'} after than"
-                " before; heat slows the clock."
-            )
+    found += _warmer(a, b)
     found += _in_one_only(before, after, set(changed))
-    found += [
-        f"The reading {name} never settled."
-        for name, r in (("before", before), ("after", after))
-        if not r.settled
-    ]
+    named = (("before", before), ("after", after))
+    found += [f"The reading {name} never settled." for name, r in named if not r.settled]
     return tuple(found)
+
+
+def _plans_differ(a: Conditions, b: Conditions) -> str:
+    """Which was before and which after; empty where they are the same, or one is not known."""
+    if not isinstance(a.power_plan, str) or not isinstance(b.power_plan, str):
+        return ""
+    if a.power_plan == b.power_plan:
+        return ""
+    return f"{plain(a.power_plan)} before and {plain(b.power_plan)} after"
+
+
+def _logged_in(a: Conditions, b: Conditions) -> list[str]:
+    if isinstance(a.users, NotMeasured) or isinstance(b.users, NotMeasured) or a.users == b.users:
+        return []
+    names = [", ".join(plain(u, 30) for u in users) or "nobody" for users in (a.users, b.users)]
+    return [f"Logged in were {names[0]} before, and {names[1]} after."]
+
+
+def _warmer(a: Conditions, b: Conditions) -> list[str]:
+    if isinstance(a.temperature_c, NotMeasured) or isinstance(b.temperature_c, NotMeasured):
+        return []
+    by_c = b.temperature_c - a.temperature_c
+    if abs(by_c) <= _WARMER_C:
+        return []
+    how = "warmer" if by_c > 0 else "cooler"
+    return [f"It was {abs(by_c):.0f} °C {how} after than before; heat slows the clock."]
 
 
 def _in_one_only(before: Reading, after: Reading, changed: set[str]) -> list[str]:

@@ -1,6 +1,6 @@
 """Everything known about one item."""
 
-from lumtak.core.catalogue import Catalogue
+from lumtak.core.catalogue import Catalogue, Role
 from lumtak.core.facts import Facts, Fixed, Item
 from lumtak.core.needs import Graphs
 from lumtak.core.record import Record
@@ -38,56 +38,22 @@ def explain(item: Item, facts: Facts, catalogue: Catalogue) -> Explanation:
     """What it is for, what starts it, what stops with it, what is lost, whether and how it can be
     changed.
     """
-    graphs = Graphs(facts.items)
-    consumer = item.consumer
-    role = catalogue.find(item.role)
-    stopped, needs, missing = (
-        graphs.stops_with(consumer),
-        graphs.works_through(consumer),
-        graphs.missing(consumer),
-    )
+    graphs, consumer = Graphs(facts.items), item.consumer
+    stopped, needs = graphs.stops_with(consumer), graphs.works_through(consumer)
+    missing = graphs.missing(consumer)
     lost = _lost((consumer, *stopped), graphs, catalogue)
-    again = graphs.comes_back_by(consumer)
     processes = tuple(p.pid for p in facts.processes if p.consumer == consumer)
     rows = [
-        ("what", item.title),
-        (
-            "address",
-            consumer + (f", also known as {', '.join(item.aliases)}" if item.aliases else ""),
-        ),
-        ("does", role.does if role else item.note or "nobody here knows"),
-        (
-            "role",
-            (
-                f"{role.title}{' (guarded: never touched)' if role.guarded else ''}"
-                if role
-                else "not known"
-            ),
-        ),
-        ("origin", _ORIGINS[item.origin] + (f", package {item.package}" if item.package else "")),
-        ("set to", "unset" if item.value is None else item.value),
-        (
-            "runs",
-            f"yes, as {counted(len(processes), 'process', 'processes')}" if item.running else "no",
-        ),
-        ("started", graphs.chain_in_words(consumer) or item.started_by or "by what is not known"),
-        ("took to start", "not known" if item.start_s is None else took(item.start_s)),
-        (
-            "started also",
-            "; ".join(graphs.trigger_in_words(t) for t in again) or "by nothing else that is known",
-        ),
+        *_what_it_is(item, catalogue.find(item.role), len(processes)),
+        *_what_starts_it(item, graphs),
         ("cannot work without", _titles(needs, graphs) or "nothing else"),
         ("stops with it", _titles(stopped, graphs) or "nothing else"),
         ("functions lost", "; ".join(lost) or "none that is known"),
         ("how to change it", _change(item)),
     ]
     if missing:
-        rows.append(
-            (
-                "missing",
-                f"it needs {', '.join(m.partition(':')[2] for m in missing)}, which is not here",
-            )
-        )
+        names = ", ".join(m.partition(":")[2] for m in missing)
+        rows.append(("missing", f"it needs {names}, which is not here"))
     return Explanation(
         address=consumer,
         title=item.title,
@@ -99,6 +65,35 @@ def explain(item: Item, facts: Facts, catalogue: Catalogue) -> Explanation:
         functions_lost=lost,
         processes=processes,
     )
+
+
+def _what_it_is(item: Item, role: Role | None, processes: int) -> list[tuple[str, str]]:
+    aliases = f", also known as {', '.join(item.aliases)}" if item.aliases else ""
+    package = f", package {item.package}" if item.package else ""
+    does, filled = item.note or "nobody here knows", "not known"
+    if role:
+        does = role.does
+        filled = f"{role.title} (guarded: never touched)" if role.guarded else role.title
+    runs = f"yes, as {counted(processes, 'process', 'processes')}" if item.running else "no"
+    return [
+        ("what", item.title),
+        ("address", item.consumer + aliases),
+        ("does", does),
+        ("role", filled),
+        ("origin", _ORIGINS[item.origin] + package),
+        ("set to", "unset" if item.value is None else item.value),
+        ("runs", runs),
+    ]
+
+
+def _what_starts_it(item: Item, graphs: Graphs) -> list[tuple[str, str]]:
+    chain = graphs.chain_in_words(item.consumer)
+    again = "; ".join(map(graphs.trigger_in_words, graphs.comes_back_by(item.consumer)))
+    return [
+        ("started", chain or item.started_by or "by what is not known"),
+        ("took to start", "not known" if item.start_s is None else took(item.start_s)),
+        ("started also", again or "by nothing else that is known"),
+    ]
 
 
 def _lost(consumers: tuple[str, ...], graphs: Graphs, catalogue: Catalogue) -> tuple[str, ...]:

@@ -1,7 +1,7 @@
 """What a computer is and has: hardware, system, and the items of each area."""
 
-from collections.abc import Iterable
-from typing import Literal
+from collections.abc import Callable, Iterable
+from typing import Any, Literal
 
 from lumtak.core.record import AtLeastOne, Figure, NotMeasured, Record
 from lumtak.core.setting import AREA_TITLES, AREAS, Area, SettingRef, Shows
@@ -324,12 +324,11 @@ def in_rows(facts: Facts) -> list[tuple[str, str]]:
     Fit for a terminal.
     """
 
-    def word(value: object) -> str:
-        return f"not known: {value.not_measured}" if isinstance(value, NotMeasured) else str(value)
+    def word(value: Any, form: Callable[[Any], str] = str) -> str:  # noqa: ANN401
+        is_missing = isinstance(value, NotMeasured)
+        return f"not known: {value.not_measured}" if is_missing else form(value)
 
     hardware, system = facts.hardware, facts.system
-    mhz = hardware.nominal_mhz
-    clock = word(mhz) if isinstance(mhz, NotMeasured) else f"{mhz:.0f} MHz"
     rows = [
         ("computer", f"{plain(facts.name)} ({facts.address})"),
         ("system", plain(f"{system.name}, kernel {system.kernel}, up for {span(system.uptime_s)}")),
@@ -340,21 +339,16 @@ def in_rows(facts: Facts) -> list[tuple[str, str]]:
                 f" {word(hardware.disk)}"
             ),
         ),
-        ("nominal clock", clock),
+        ("nominal clock", word(hardware.nominal_mhz, lambda mhz: f"{mhz:.0f} MHz")),
         ("power", plain(f"on {system.power_source}, plan {word(system.power_plan)}")),
         ("free space", _of(facts.space)),
         ("settings of", plain(system.user)),
         ("processes", str(facts.process_count)),
     ]
-    for name, seconds in facts.times.items():
-        rows.append((name, word(seconds) if isinstance(seconds, NotMeasured) else took(seconds)))
+    rows += [(name, word(seconds, took)) for name, seconds in facts.times.items()]
     if slow := longest_starts(facts.items):
-        rows.append(
-            (
-                "longest to start",
-                ", ".join(f"{plain(i.key)} {took(i.start_s or 0.0)}" for i in slow),
-            )
-        )
+        named = ", ".join(f"{plain(i.key)} {took(i.start_s or 0.0)}" for i in slow)
+        rows.append(("longest to start", named))
     rows += [(plain(sign.name), plain(sign.says, 300)) for sign in facts.signs]
     for area in AREAS:
         count = sum(item.area == area for item in facts.items)

@@ -13,6 +13,7 @@ from collections import deque
 from collections.abc import Iterable
 
 from lumtak.core.facts import Item, Trigger
+from lumtak.core.setting import SettingRef
 
 STANDS_STILL = frozenset({"off", "manual"})
 """Values with which an item does not run by itself."""
@@ -46,6 +47,10 @@ class Graphs:
         """The consumer that goes by this key or alias; AREA:KEY itself where nobody does."""
         name = f"{area}:{key}"
         return name if name in self.items else self._names.get(name, name)
+
+    def ref(self, consumer: str) -> SettingRef:
+        """The setting of an item that is there."""
+        return self.items[consumer].ref
 
     def title(self, consumer: str) -> str:
         """For a person."""

@@ -8,7 +8,7 @@ from lumtak.core.catalogue import Catalogue
 from lumtak.core.facts import RUNS_LUMTAK, Facts, Fixed, Item, Setting, lumtaks
 from lumtak.core.needs import STANDS_STILL, Graphs
 from lumtak.core.record import NotMeasured, Record, known
-from lumtak.core.setting import UNSET_WORD, Change, SettingRef, Shows, parse_ref
+from lumtak.core.setting import UNSET_WORD, Change, SettingRef, Shows
 from lumtak.core.text import plain
 from lumtak.errors import UnknownNameError, UsageError
 
@@ -95,11 +95,10 @@ def guards(facts: Facts, catalogue: Catalogue) -> dict[SettingRef, str]:
     roots = {
         i.consumer: role for i in facts.items if (role := catalogue.find(i.role)) and role.guarded
     }
-    found = here | {parse_ref(c): f"without it {role.stops}" for c, role in roots.items()}
+    found = here | {graphs.ref(c): f"without it {role.stops}" for c, role in roots.items()}
     for consumer, path in graphs.carriers(roots).items():
-        found.setdefault(
-            parse_ref(consumer), f"{graphs.path_in_words(path)} cannot work without it"
-        )
+        words = f"{graphs.path_in_words(path)} cannot work without it"
+        found.setdefault(graphs.ref(consumer), words)
     return found
 
 
@@ -170,7 +169,7 @@ def _refuse_without_needs(graphs: Graphs, change: Change, chosen: dict[SettingRe
     if change.value in STANDS_STILL:
         return
     for need in graphs.works_through(str(change.ref)):
-        other = chosen.get(parse_ref(need))
+        other = chosen.get(graphs.ref(need))
         if other is not None and other.value == "off":
             raise UsageError(
                 f"{plain(str(change))} and {plain(str(other))} contradict each other: the first"
@@ -189,7 +188,7 @@ def _together(facts: Facts, graphs: Graphs, ordered: list[Change]) -> list[Chang
     for change in ordered:
         place = len(result)
         touches = find_item(facts, change.ref).touches
-        dependents = {parse_ref(c) for c in graphs.stops_with(str(change.ref))}
+        dependents = {graphs.ref(c) for c in graphs.stops_with(str(change.ref))}
         for i in reversed(range(len(result))) if touches else ():
             if result[i].ref in dependents or _shows(facts, result[i]) != _shows(facts, change):
                 break
@@ -224,25 +223,29 @@ def _step(facts: Facts, found: Audit, change: Change) -> Step:
             f"{plain(str(change.ref))} is not in this audit.", "Audit the computer again."
         )
     lightens = change.value in {"off", "manual", "demand"}
-    weight = finding.weight
-    brought = [b for b in (found.find(parse_ref(name)) for name in finding.brings) if b]
-    weights = [weight, *(b.weight for b in brought)]
-    along = f", with {', '.join(b.title for b in brought)}" if brought else ""
-    measured = not (
-        isinstance(weight.cpu_pct, NotMeasured) and isinstance(weight.ram_bytes, NotMeasured)
-    )
+    brought = [b for b in map(found.by_consumer.get, finding.brings) if b]
+    # A change that does not lighten saves nothing that the baseline could tell.
+    weights = [f.weight for f in (finding, *brought)] if lightens else []
     return Step(
         change=change,
         title=finding.title,
         before=finding.value,
         shows=_shows(facts, change),
-        saves_cpu_pct=sum(known(w.cpu_pct) for w in weights) if lightens else 0.0,
-        saves_cpu_se_pct=sum(w.cpu_se_pct**2 for w in weights) ** 0.5 if lightens else 0.0,
-        saves_ram_bytes=sum(known(w.ram_bytes) for w in weights) if lightens else 0.0,
-        projected=f"{weight.source}{along}" if measured else f"not projected: {weight.source}",
+        saves_cpu_pct=sum((known(w.cpu_pct) for w in weights), 0.0),
+        saves_cpu_se_pct=sum((w.cpu_se_pct**2 for w in weights), 0.0) ** 0.5,
+        saves_ram_bytes=sum((known(w.ram_bytes) for w in weights), 0.0),
+        projected=_projected(finding, brought),
         stops=_stops(facts, finding) if lightens else (),
         brings=finding.brings,
     )
+
+
+def _projected(finding: Finding, brought: list[Finding]) -> str:
+    """Where the figures come from, or why there are none."""
+    weight = finding.weight
+    if isinstance(weight.cpu_pct, NotMeasured) and isinstance(weight.ram_bytes, NotMeasured):
+        return f"not projected: {weight.source}"
+    return weight.source + (f", with {', '.join(b.title for b in brought)}" if brought else "")
 
 
 def _stops(facts: Facts, finding: Finding) -> tuple[str, ...]:

@@ -44,23 +44,25 @@ def sift(
     """
     given = words.lower().split()
     areas, stances = set(AREAS).intersection(given), _STANCES.intersection(given)
-    left = list(found.findings)
+    tests: list[_Test] = []
     if areas:
-        left = [f for f in left if f.area in areas]
+        tests.append(lambda f: f.area in areas)
     if stances:
-        left = [f for f in left if f.stance in stances]
-    for word in given:
-        if word in areas or word in stances:
-            continue
-        turned = len(word) > 1 and word[0] == "-"
-        bare = word[1:] if turned else word
-        test = _test(bare, chosen, changed)
-        if test is None:
-            texts = found.texts
-            left = [f for f in left if (bare in texts[id(f)]) != turned]
-        else:
-            left = [f for f in left if test(f) != turned]
-    return left
+        tests.append(lambda f: f.stance in stances)
+    tests += [_word_test(w, found, chosen, changed) for w in given if w not in areas | stances]
+    return [f for f in found.findings if all(test(f) for test in tests)]
+
+
+def _word_test(
+    word: str, found: Audit, chosen: Container[SettingRef], changed: Container[SettingRef]
+) -> _Test:
+    """What a word asks of a finding, turned round where there is a minus before it."""
+    turned = len(word) > 1 and word[0] == "-"
+    bare = word[1:] if turned else word
+    test, texts = _test(bare, chosen, changed), found.texts
+    if test is None:
+        return lambda f: (bare in texts[id(f)]) != turned
+    return lambda f: test(f) != turned
 
 
 def _test(word: str, chosen: Container[SettingRef], changed: Container[SettingRef]) -> _Test | None:

@@ -3,7 +3,7 @@
 Screens, the command line and the report say the same, because they say it through here.
 """
 
-from lumtak.core.compare import CAUTION_ENDED, Comparison, compare_many, in_words
+from lumtak.core.compare import CAUTION_ENDED, Comparison, Verdict, compare_many, in_words
 from lumtak.core.profile import Threshold
 from lumtak.core.provisional import PROVISIONAL_WORDS, Provisional
 from lumtak.core.reading import Reading
@@ -80,28 +80,37 @@ def headline(comparisons: tuple[Comparison, ...], provisional: Provisional, pace
         return f"The after reading says nothing about the computer as it is now: {words}."
     verdicts = {c.column: c.verdict for c in comparisons}
     processor, measure = ("work", "work") if pace else ("CPU", "cpu_pct")
-    cpu, ram = verdicts.get(measure), verdicts["ram_used_bytes"]
-    if cpu is None:
-        found = {
-            "lower": "Less memory",
-            "higher": "More memory",
-            "none": "No clear difference in memory",
-        }[ram]
-        tail = "was found" if ram == "none" else "is in use at idle than before"
-        text = (
-            f"{found} {tail}; of the processor nothing can be said, since {pace}, and its work"
-            " could not be measured."
-        )
-    elif cpu == ram == "none":
-        text = "No clear difference was found between before and after."
-    elif "higher" in {cpu, ram} and "lower" not in {cpu, ram}:
-        text = "The computer carries more load at idle than before."
-    elif "higher" in {cpu, ram}:
-        text = "One load is lower and the other higher than before; see both."
-    elif cpu == ram:
-        text = f"The computer carries less load at idle than before, both {processor} and memory."
-    else:
-        lower, other = (processor, "memory") if cpu == "lower" else ("memory", processor)
-        does = "does less work" if lower == "work" else f"carries less {lower} load"
-        text = f"The computer {does} at idle than before; in {other} no clear difference was found."
+    cpu, memory = verdicts.get(measure), verdicts["ram_used_bytes"]
+    text = _of_memory_alone(memory, pace) if cpu is None else _of_both(cpu, memory, processor)
     return f"Provisional, since {PROVISIONAL_WORDS[provisional]}: {text}" if provisional else text
+
+
+def _of_memory_alone(memory: Verdict, pace: str) -> str:
+    """Where nothing can be said of the processor."""
+    found = {
+        "lower": "Less memory is in use at idle than before",
+        "higher": "More memory is in use at idle than before",
+        "none": "No clear difference in memory was found",
+    }[memory]
+    return (
+        f"{found}; of the processor nothing can be said, since {pace}, and its work could not be"
+        " measured."
+    )
+
+
+def _of_both(cpu: Verdict, memory: Verdict, processor: str) -> str:
+    if cpu == memory:
+        return {
+            "none": "No clear difference was found between before and after.",
+            "higher": "The computer carries more load at idle than before.",
+            "lower": (
+                f"The computer carries less load at idle than before, both {processor} and memory."
+            ),
+        }[cpu]
+    if {cpu, memory} == {"higher", "none"}:
+        return "The computer carries more load at idle than before."
+    if {cpu, memory} == {"higher", "lower"}:
+        return "One load is lower and the other higher than before; see both."
+    lower, other = (processor, "memory") if cpu == "lower" else ("memory", processor)
+    does = "does less work" if lower == "work" else f"carries less {lower} load"
+    return f"The computer {does} at idle than before; in {other} no clear difference was found."

@@ -197,19 +197,23 @@ def _csv_column(text: str, column: str, path: Path) -> list[float]:
                 next_step="Choose one with --column NAME.",
             )
         place = header.index(column)
-        settled = header.index("settled") if "settled" in header else None
-        values = []
-        for row in rows:
-            if not any(cell.strip() for cell in row):
-                continue
-            if settled is not None and len(row) > settled and row[settled].strip() == "0":
-                continue
-            values.append(_number(row, place, column, path, rows.line_num))
+        settled = header.index("settled") if "settled" in header else len(header)
+        values = [
+            _number(row, place, column, path, rows.line_num)
+            for row in rows
+            if _counts(row, settled)
+        ]
     except csv.Error as error:
         raise BadFileError(
             str(path), f"this is no CSV file ({error}).", line=rows.line_num
         ) from error
     return values
+
+
+def _counts(row: list[str], settled: int) -> bool:
+    """Whether there is anything in a row, and it is not one of a transient."""
+    not_settled = len(row) > settled and row[settled].strip() == "0"
+    return not not_settled and any(cell.strip() for cell in row)
 
 
 def _number(row: list[str], place: int, column: str, path: Path, line: int) -> float:

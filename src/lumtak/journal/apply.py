@@ -3,11 +3,13 @@
 import threading
 from collections.abc import Callable, Iterable
 
+import msgspec
+
 from lumtak.computers.protocol import Computer
 from lumtak.core.facts import Facts, Fixed
 from lumtak.core.setting import Change, Shows, State
 from lumtak.errors import ComputerError
-from lumtak.journal.entry import Entry, PlanRecord
+from lumtak.journal.entry import Entry, PlanRecord, Stage
 from lumtak.journal.outcome import OnStep, Outcome, Result, clock, moment, nothing, word
 from lumtak.journal.recover import Review, recover
 from lumtak.journal.store import Journal
@@ -109,95 +111,110 @@ def _not_tried(facts: Facts, change: Change) -> Outcome:
 def _apply(
     journal: Journal, computer: Computer, facts: Facts, change: Change, plan: int, job: str
 ) -> Outcome:
-    title = _title(facts, change)
-
-    def outcome(
-        number: int | None,
-        before: State | None,
-        after: State | None,
-        result: Result,
-        note: str = "",
-    ) -> Outcome:
-        return Outcome(
-            change=change,
-            title=title,
-            number=number,
-            before=word(before),
-            after=word(after),
-            result=result,
-            note=note,
-        )
-
+    """One change: begun, carried out, concluded."""
     try:
         before = computer.settings.read(change.ref)
         if before.value == change.value:
-            return outcome(None, before, before, "as it was", "it has this value already")
+            note = "it has this value already"
+            return _outcome(change, _title(facts, change), before, before, "as it was", note)
         expected = computer.settings.foresee(change.ref, State(value=change.value))
-        computer.settings.foresee(
-            change.ref, before
-        )  # what could not be brought back is not changed
+        # What could not be brought back is not changed.
+        computer.settings.foresee(change.ref, before)
         kit = computer.settings.undo_kit()
         made = 0 if kit is None else kit.missing()
     except ComputerError as error:
-        return outcome(None, None, None, "failed", str(error))
+        return _outcome(change, _title(facts, change), None, None, "failed", str(error))
     now = moment(computer)
-    item = facts.find(change.ref)
-    shows: Shows = "now" if item is None or isinstance(item.setting, Fixed) else item.setting.shows
-    entry = journal.intend(
-        Entry(
-            id=0,
-            plan=plan,
-            computer=computer.identity,
-            address=computer.address,
-            user=computer.user_name,
-            job=job,
-            ref=change.ref,
-            title=title,
-            value=change.value,
-            before=before,
-            restore=before,
-            expected=expected,
-            shows=shows,
-            boot_id=now.boot_id,
-            session_id=now.session_id,
-            script_made=made,
-            begun_at=now.at,
-            stage_at=now.at,
-        )
+    entry = Entry(
+        id=0,
+        plan=plan,
+        computer=computer.identity,
+        address=computer.address,
+        user=computer.user_name,
+        job=job,
+        ref=change.ref,
+        title=_title(facts, change),
+        value=change.value,
+        before=before,
+        restore=before,
+        expected=expected,
+        shows=_shows(facts, change),
+        boot_id=now.boot_id,
+        session_id=now.session_id,
+        script_made=made,
+        begun_at=now.at,
+        stage_at=now.at,
     )
+    return _carry_out(journal, computer, journal.intend(entry))
+
+
+def _shows(facts: Facts, change: Change) -> Shows:
+    item = facts.find(change.ref)
+    return "now" if item is None or isinstance(item.setting, Fixed) else item.setting.shows
+
+
+def _carry_out(journal: Journal, computer: Computer, entry: Entry) -> Outcome:
+    """A change that stands in the journal is written and read back."""
     try:
         refresh_script(journal, computer)
     except ComputerError as error:
         note = f"the undo script cannot be left on the computer, so nothing was changed: {error}"
-        journal.stage(entry, "failed", clock(computer), after=before, note=note)
-        return outcome(entry.id, before, before, "failed", note)
+        journal.stage(entry, "failed", clock(computer), after=entry.before, note=note)
+        return _ended(entry, entry.before, "failed", note)
     refusal = ""
     try:
-        computer.settings.write(change.ref, State(value=change.value))
+        computer.settings.write(entry.ref, State(value=entry.value))
         entry = journal.stage(entry, "written", clock(computer))
     except ComputerError as error:
         refusal = str(error)
     try:
-        after = computer.settings.read(change.ref)
-        if refusal and after.between(
-            before, expected
-        ):  # half of it was written: that half goes back
-            computer.settings.write(change.ref, before)
-            after = computer.settings.read(change.ref)
+        after = computer.settings.read(entry.ref)
+        # Where half of it was written, that half goes back.
+        if refusal and after.between(entry.before, entry.expected):
+            computer.settings.write(entry.ref, entry.before)
+            after = computer.settings.read(entry.ref)
     except ComputerError as error:
         note = f"{refusal} It could not be read back: {error}".strip()
         journal.stage(entry, "conflict", clock(computer), note=note)
-        return outcome(entry.id, before, None, "conflict", note)
-    if after.value == change.value and (
-        not refusal or (expected.exact is not None and after.same_as(expected))
-    ):
+        return _ended(entry, None, "conflict", note)
+    return _conclude(journal, computer, entry, after, refusal)
+
+
+def _conclude(
+    journal: Journal, computer: Computer, entry: Entry, after: State, refusal: str
+) -> Outcome:
+    """What is said of a change follows from what was read back, not from what the computer said."""
+    stage: Stage
+    result: Result
+    is_exact = entry.expected.exact is not None and after.same_as(entry.expected)
+    if after.value == entry.value and (not refusal or is_exact):
+        stage, result = "verified", "done"
         note = f"it is done, although the computer said: {refusal}" if refusal else ""
-        journal.stage(entry, "verified", clock(computer), after=after, note=note)
-        return outcome(entry.id, before, after, "done", note)
-    if after.same_as(before):
+    elif after.same_as(entry.before):
+        stage = result = "failed"
         note = refusal or "the computer took the value and went back to the old one"
-        journal.stage(entry, "failed", clock(computer), after=after, note=note)
-        return outcome(entry.id, before, after, "failed", note)
-    note = refusal or f"read back as {after.word}, which is neither the old value nor the new one"
-    journal.stage(entry, "conflict", clock(computer), after=after, note=note)
-    return outcome(entry.id, before, after, "conflict", note)
+    else:
+        stage = result = "conflict"
+        odd = f"read back as {after.word}, which is neither the old value nor the new one"
+        note = refusal or odd
+    journal.stage(entry, stage, clock(computer), after=after, note=note)
+    return _ended(entry, after, result, note)
+
+
+def _ended(entry: Entry, after: State | None, result: Result, note: str) -> Outcome:
+    ended = _outcome(entry.change, entry.title, entry.before, after, result, note)
+    return msgspec.structs.replace(ended, number=entry.id)
+
+
+def _outcome(
+    change: Change, title: str, before: State | None, after: State | None, result: Result, note: str
+) -> Outcome:
+    return Outcome(
+        change=change,
+        title=title,
+        number=None,
+        before=word(before),
+        after=word(after),
+        result=result,
+        note=note,
+    )

@@ -27,6 +27,14 @@ OPEN: tuple[Stage, ...] = ("intent", "written", "verified", "undoing", "conflict
 UNFINISHED: tuple[Stage, ...] = ("intent", "written", "undoing")
 
 
+class Moment(Record):
+    """When something was written to a computer: its clock, start and login."""
+
+    at: str
+    boot_id: str
+    session_id: str | None
+
+
 class Entry(Record):
     """One change in the journal."""
 

@@ -6,7 +6,7 @@ from typing import Literal
 from lumtak.computers.protocol import Computer
 from lumtak.core.record import NotMeasured, Record
 from lumtak.core.setting import Change, State
-from lumtak.journal.store import Moment
+from lumtak.journal.entry import Moment
 
 Result = Literal["done", "as it was", "failed", "conflict", "not tried"]
 """done: written and read back (or put back). as it was: there was nothing to do."""

@@ -1,7 +1,7 @@
 """Changes put back: one, several, all, in any order."""
 
 import threading
-from collections.abc import Callable, Collection, Iterable
+from collections.abc import Callable, Collection, Iterable, Mapping
 
 from lumtak.computers.protocol import Computer
 from lumtak.computers.recorded import in_words
@@ -114,33 +114,40 @@ def recorded(entry: Entry) -> list[str]:
 def _put_back(
     journal: Journal, computer: Computer, entry: Entry, *, overwrite: bool, shown: Collection[int]
 ) -> Outcome:
+    """One change: is there anything to do, may it be done; then done, and read back."""
     if not entry.is_open:
-        return _outcome(
-            entry, entry.restore, "as it was", f"change {entry.id} is {entry.stage} already"
-        )
+        note = f"change {entry.id} is {entry.stage} already"
+        return _outcome(entry, entry.restore, "as it was", note)
     if is_asked(computer, entry) and entry.id not in shown:
         return _outcome(entry, entry.after, "failed", f"{entry.note or _RESCUED}; {_ASKED}")
-    newer = [
-        e
-        for e in journal.entries(computer.identity)
-        if e.id > entry.id and e.is_open and _same(e, entry)
-    ]
-    if newer:
-        journal.rebase(entry, newer[0], clock(computer))
-        note = f"change {newer[0].id} is newer; putting that back now restores {entry.restore.word}"
+    if newer := _newer(journal, computer, entry):
+        journal.rebase(entry, newer, clock(computer))
+        note = f"change {newer.id} is newer; putting that back now restores {entry.restore.word}"
         return _outcome(entry, entry.after, "done", note)
     try:
         now = computer.settings.read(entry.ref)
     except ComputerError as error:
         return _later(journal, entry, None, str(error))
-    ours = any(now.same_as(state) for state in (entry.restore, *entry.known)) or now.between(
-        entry.restore, entry.left
-    )
-    if not overwrite and not ours:
+    if not overwrite and not _is_ours(entry, now):
         note = _three_values(entry, now)
         journal.stage(entry, "conflict", clock(computer), note=note)
         return _outcome(entry, now, "conflict", note)
-    entry = journal.undoing(entry, moment(computer))
+    return _bring_back(journal, computer, journal.undoing(entry, moment(computer)))
+
+
+def _newer(journal: Journal, computer: Computer, entry: Entry) -> Entry | None:
+    """The next change of the same setting that stands on this one."""
+    later = (e for e in journal.entries(computer.identity) if e.id > entry.id and e.is_open)
+    return next((e for e in later if e.ref == entry.ref and e.user == entry.user), None)
+
+
+def _is_ours(entry: Entry, now: State) -> bool:
+    """Whether it stands as Lumtak left it, as it was before, or half-way between the two."""
+    known = (entry.restore, *entry.known)
+    return any(now.same_as(state) for state in known) or now.between(entry.restore, entry.left)
+
+
+def _bring_back(journal: Journal, computer: Computer, entry: Entry) -> Outcome:
     refusal = _restore(computer, entry)
     if refusal:
         refusal = _restore(computer, entry)  # what failed half-way is ended by doing it again
@@ -148,11 +155,11 @@ def _put_back(
         back = computer.settings.read(entry.ref)
     except ComputerError as error:
         return _later(journal, entry, None, refusal or str(error))
-    if back.same_as(entry.restore) and not refusal:
-        journal.stage(entry, "undone", clock(computer))
-        return _outcome(entry, back, "done")
     if refusal:
         return _later(journal, entry, back, refusal)
+    if back.same_as(entry.restore):
+        journal.stage(entry, "undone", clock(computer))
+        return _outcome(entry, back, "done")
     note = f"read back as {back.word} instead of {entry.restore.word}"
     journal.stage(entry, "conflict", clock(computer), note=note)
     return _outcome(entry, back, "conflict", note)
@@ -166,10 +173,6 @@ def _restore(computer: Computer, entry: Entry) -> str:
         # What a forged record would have a person type is not passed on.
         return error.message if entry.rescued else str(error)
     return ""
-
-
-def _same(one: Entry, other: Entry) -> bool:
-    return one.ref == other.ref and one.user == other.user
 
 
 def _later(journal: Journal, entry: Entry, now: State | None, reason: str) -> Outcome:
@@ -200,25 +203,27 @@ def warnings(facts: Facts, entries: Iterable[Entry], numbers: Iterable[int]) -> 
     needs it.
     """
     wanted = set(numbers)
-    will: dict[str, str | None] = {str(i.ref): i.value for i in facts.items}
     standing = [e for e in entries if e.is_open]
-    will |= {str(e.ref): e.value for e in standing}
     chosen = sorted((e for e in standing if e.id in wanted), key=lambda e: -e.id)
+    will: dict[str, str | None] = {i.consumer: i.value for i in facts.items}
+    will |= {str(e.ref): e.value for e in standing}
     will |= {str(e.ref): e.restore.value for e in chosen}
     graphs = Graphs(facts.items)
-    found = []
-    for entry in chosen:
-        here = graphs.name_of(entry.ref.area, entry.ref.key)
-        if will[str(entry.ref)] in STANDS_STILL:
-            found += [
-                f"{graphs.title(other)} stops with {entry.title}."
-                for other in graphs.stops_with(here)
-                if will.get(other) not in STANDS_STILL
-            ]
-        else:
-            found += [
-                f"{entry.title} cannot work while {graphs.title(other)} is off."
-                for other in graphs.works_through(here)
-                if will.get(other) == "off"
-            ]
+    found = [line for entry in chosen for line in _warnings(entry, graphs, will)]
     return tuple(dict.fromkeys(found))
+
+
+def _warnings(entry: Entry, graphs: Graphs, will: Mapping[str, str | None]) -> list[str]:
+    """Of one change.
+
+    Args:
+        entry: that is put back.
+        graphs: who stands on whom.
+        will: the value that each setting is going to have, by consumer.
+    """
+    here = graphs.name_of(entry.ref.area, entry.ref.key)
+    if will[str(entry.ref)] in STANDS_STILL:
+        lost = [c for c in graphs.stops_with(here) if will.get(c) not in STANDS_STILL]
+        return [f"{graphs.title(c)} stops with {entry.title}." for c in lost]
+    off = [c for c in graphs.works_through(here) if will.get(c) == "off"]
+    return [f"{entry.title} cannot work while {graphs.title(c)} is off." for c in off]

@@ -66,7 +66,11 @@ class _Judged(Record):
 
 def review(journal: Journal, computer: Computer) -> Review:
     """Compare the computer with the journal, and touch neither."""
-    judged = {j.entry.id: j for j in _judge(journal, computer)}
+    return _review(journal, computer, _judge(journal, computer))
+
+
+def _review(journal: Journal, computer: Computer, found: list[_Judged]) -> Review:
+    judged = {j.entry.id: j for j in found}
     entries = journal.entries_of(computer)
     lines: list[ReviewLine] = []
     told: set[int] = set()
@@ -114,11 +118,12 @@ def recover(
     A change found not done or put back is restored once more, which removes what a half-made write
     left behind.
     """
-    told = review(journal, computer)
+    found = _judge(journal, computer)
+    told = _review(journal, computer, found)
     if not told.lines:
         return told
     on_review(told)
-    for judged in _judge(journal, computer):
+    for judged in found:
         _mark(journal, computer, judged)
     for plan in journal.unfinished_plans(computer.identity, computer.user_name):
         journal.end_plan(plan.id)
@@ -145,65 +150,64 @@ def _judge(journal: Journal, computer: Computer) -> list[_Judged]:
 
 
 def _judge_one(computer: Computer, entry: Entry, newer: Entry | None) -> _Judged:
-    if (
-        newer is not None
-    ):  # a newer change stands on it, so it was done; the computer shows the newer one's value
-        over = entry.stage == "undoing" and newer.restore.same_as(entry.restore)
-        note = f"taken over by change {newer.id}" if over else f"change {newer.id} was made on it"
-        found: Found = "put back" if over else "done"
-        return _Judged(
-            entry=entry,
-            found=found,
-            now=entry.after,
-            note=note,
-            taken_over_by=newer.id if over else 0,
-        )
+    if newer is not None:
+        return _under(newer, entry)
     try:
         now = computer.settings.read(entry.ref)
     except ComputerError as error:
-        return _Judged(
-            entry=entry,
-            found="needs a look",
-            now=None,
-            note=f"interrupted; cannot be read: {error}",
-        )
-    if entry.stage == "undoing" and now.same_as(entry.restore):
-        return _Judged(
-            entry=entry,
-            found="put back",
-            now=now,
-            note="interrupted; found put back",
-            clear=entry.restore,
-        )
-    for state in (entry.restore, entry.before):
-        if entry.stage != "undoing" and now.same_as(state):
-            return _Judged(
-                entry=entry,
-                found="not done",
-                now=now,
-                note="interrupted before it was written",
-                clear=state,
-            )
-    if now.same_as(entry.left) or (entry.after is None and now.value == entry.value):
-        note = (
-            "putting back was interrupted; not put back yet"
-            if entry.stage == "undoing"
-            else "interrupted; found done"
-        )
-        return _Judged(entry=entry, found="done", now=now, note=note)
+        note = f"interrupted; cannot be read: {error}"
+        return _Judged(entry=entry, found="needs a look", now=None, note=note)
+    ended = _judge_back(entry, now) if entry.stage == "undoing" else _judge_forth(entry, now)
+    if ended is not None:
+        return ended
     if now.between(entry.restore, entry.left):
-        found = "put back" if entry.stage == "undoing" else "not done"
         return _Judged(
             entry=entry,
-            found=found,
+            found="put back" if entry.stage == "undoing" else "not done",
             now=now,
             note="interrupted half-way; brought back",
             clear=entry.restore,
             halfway=True,
         )
-    return _Judged(
-        entry=entry, found="needs a look", now=now, note=f"interrupted; found {now.word}"
-    )
+    note = f"interrupted; found {now.word}"
+    return _Judged(entry=entry, found="needs a look", now=now, note=note)
+
+
+def _under(newer: Entry, entry: Entry) -> _Judged:
+    """A newer change stands on it, so it was done; the computer shows the newer one's value."""
+    if entry.stage == "undoing" and newer.restore.same_as(entry.restore):
+        note = f"taken over by change {newer.id}"
+        return _Judged(
+            entry=entry, found="put back", now=entry.after, note=note, taken_over_by=newer.id
+        )
+    note = f"change {newer.id} was made on it"
+    return _Judged(entry=entry, found="done", now=entry.after, note=note)
+
+
+def _judge_forth(entry: Entry, now: State) -> _Judged | None:
+    """A change whose writing was interrupted; None where it shows neither value."""
+    for state in (entry.restore, entry.before):
+        if now.same_as(state):
+            note = "interrupted before it was written"
+            return _Judged(entry=entry, found="not done", now=now, note=note, clear=state)
+    if _is_written(entry, now):
+        return _Judged(entry=entry, found="done", now=now, note="interrupted; found done")
+    return None
+
+
+def _judge_back(entry: Entry, now: State) -> _Judged | None:
+    """A change whose putting back was interrupted; None where it shows neither value."""
+    if now.same_as(entry.restore):
+        note = "interrupted; found put back"
+        return _Judged(entry=entry, found="put back", now=now, note=note, clear=entry.restore)
+    if _is_written(entry, now):
+        note = "putting back was interrupted; not put back yet"
+        return _Judged(entry=entry, found="done", now=now, note=note)
+    return None
+
+
+def _is_written(entry: Entry, now: State) -> bool:
+    return now.same_as(entry.left) or (entry.after is None and now.value == entry.value)
 
 
 def _hands_off(judged: _Judged) -> _Judged:

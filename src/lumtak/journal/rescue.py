@@ -3,12 +3,12 @@
 import sqlite3
 from collections.abc import Iterator
 from pathlib import Path
-from typing import TypeVar
+from typing import Literal, TypeVar
 
 import msgspec
 
-from lumtak.journal.entry import Entry, PlanRecord, unsealed
-from lumtak.storage import readable_rows
+from lumtak.journal.entry import Entry, PlanRecord, sealed, unsealed
+from lumtak.storage import Database, readable_rows
 
 MIGRATIONS = (
     """
@@ -24,6 +24,7 @@ MIGRATIONS = (
 )
 """Schema of journal.db; a record is a JSON document with its checksum."""
 
+_RESCUED = "its record was rescued from its second copy"
 _T = TypeVar("_T", Entry, PlanRecord)
 
 
@@ -51,3 +52,45 @@ def _whole(
         record = unsealed(row["document"], row["checksum"], kind)
         if record is not None and record.id == row["id"]:
             yield row, record
+
+
+Fate = Literal["lost", "the copy counts", "the row counts", "closed", "as it is"]
+
+
+def fate(copy: Entry | None, row: Entry | None) -> Fate:
+    """What becomes of a change that the database, its second copy or both can tell of.
+
+    Where both know it, the newer record counts.
+    """
+    if row is None:
+        return "lost" if copy is None else "the copy counts"
+    if copy is not None and copy.turn > row.turn:
+        return "the copy counts"
+    if not row.is_open:
+        return "closed"
+    return "the row counts" if copy is None or copy.turn < row.turn else "as it is"
+
+
+def as_rescued(copy: Entry) -> Entry:
+    """A record as its second copy tells it, to be looked into: somebody may have written that."""
+    return msgspec.structs.replace(
+        copy, stage="written", turn=copy.turn + 1, note=_RESCUED, rescued=True
+    )
+
+
+def insert(db: Database, entry: Entry) -> None:
+    """Put a change into a database, whatever stood there."""
+    document, checksum = sealed(msgspec.structs.replace(entry, seen_at=""))
+    db.run(
+        "INSERT OR REPLACE INTO change (id, computer, document, checksum, seen_at) VALUES (?, ?, ?,"
+        " ?, ?)",
+        (entry.id, entry.computer, document, checksum, entry.seen_at),
+    )
+
+
+def insert_plan(db: Database, plan: PlanRecord, *, ended: bool) -> None:
+    """Put a plan into a database, whatever stood there."""
+    document, checksum = sealed(plan)
+    db.run(
+        "INSERT OR REPLACE INTO plan VALUES (?, ?, ?, ?)", (plan.id, document, checksum, int(ended))
+    )

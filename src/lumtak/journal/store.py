@@ -11,27 +11,18 @@ from typing import Any
 import msgspec
 
 from lumtak.computers.protocol import Computer
-from lumtak.core.record import Record
 from lumtak.core.setting import State
 from lumtak.core.units import counted
 from lumtak.errors import DamagedError, StorageError, UnknownNameError
 from lumtak.journal.copies import Copies
-from lumtak.journal.entry import Entry, PlanRecord, Stage, sealed, unsealed
-from lumtak.journal.rescue import MIGRATIONS, salvage
+from lumtak.journal.entry import Entry, Moment, PlanRecord, Stage, sealed, unsealed
+from lumtak.journal.locks import BusyError, locked
+from lumtak.journal.rescue import MIGRATIONS, as_rescued, fate, insert, insert_plan, salvage
 from lumtak.storage import Database, finish_mending, lock_file, mended, only_looked_at, write_whole
 
-_RESCUED = "its record was rescued from its second copy"
 _WITH_COPY: tuple[Stage, ...] = ("intent", "verified", "conflict")
 """Stages that the second copy follows; the others last a moment, and are looked into again after an
 interruption."""
-
-
-class Moment(Record):
-    """When something was written to a computer: its clock, start and login."""
-
-    at: str
-    boot_id: str
-    session_id: str | None
 
 
 class Journal:
@@ -83,18 +74,17 @@ class Journal:
         return self._db
 
     def _rebuild(self, path: Path, error: DamagedError) -> Database:
-        for computer in (
-            self._copies.computers()
-        ):  # what a newer Lumtak wrote is refused before anything is touched
+        # What a newer Lumtak wrote is refused before anything is touched.
+        for computer in self._copies.computers():
             for number in self._copies.numbers(computer):
                 self._copies.entry(computer, number)
 
         def fill(damaged: Path, fresh: Database) -> int:
             entries, plans = salvage(damaged)
             for entry in entries:
-                _insert(fresh, entry)
+                insert(fresh, entry)
             for plan, ended in plans:
-                _insert_plan(fresh, plan, ended=ended)
+                insert_plan(fresh, plan, ended=ended)
             return len(entries)
 
         self._db, aside, count = mended(path, MIGRATIONS, error, self._held, fill)
@@ -126,36 +116,30 @@ class Journal:
         rescued = 0
         for number in sorted(copied):
             copy, row = self._copies.entry(computer, number), rows.get(number)
-            if copy is None and row is None:
-                self._copies.lose(computer, number)
-                self.notices.append(
-                    f"The record of change {number} on {computer} is lost: neither of its copies"
-                    " can be read. The undo script that was left there still knows the change, and"
-                    " stays."
-                )
-            elif copy is not None and (row is None or copy.turn > row.turn):
-                rescued += 1
-                _insert(
-                    self._db,
-                    msgspec.structs.replace(
-                        copy, stage="written", turn=copy.turn + 1, note=_RESCUED, rescued=True
-                    ),
-                )
-            elif row is not None and not row.is_open:
-                self._copies.forget(computer, number)
-            elif row is not None and (copy is None or copy.turn < row.turn):
-                self._copies.keep(row)
+            match fate(copy, row):
+                case "lost":
+                    self._copies.lose(computer, number)
+                    self.notices.append(
+                        f"The record of change {number} on {computer} is lost: neither of its"
+                        " copies can be read. The undo script that was left there still knows the"
+                        " change, and stays."
+                    )
+                case "the copy counts" if copy:
+                    rescued += 1
+                    insert(self._db, as_rescued(copy))
+                case "the row counts" if row:
+                    self._copies.keep(row)
+                case "closed":
+                    self._copies.forget(computer, number)
+        # It was put back, and the database forgot; or somebody removed the copy.
         for row in rows.values():
-            if (
-                row.is_open and row.id not in copied
-            ):  # it was put back, and the database forgot; or somebody removed the copy
+            if row.is_open and row.id not in copied:
                 self._put(row, stage="undoing", note="its second copy is gone")
                 self._copies.keep(self.entry(row.id, computer))
         if rescued:
-            self.notices.append(
-                f"{counted(rescued, 'change')} on {computer} rescued from"
-                f" {'its second copy' if rescued == 1 else 'their second copies'}."
-            )
+            whose = "its second copy" if rescued == 1 else "their second copies"
+            changes = counted(rescued, "change")
+            self.notices.append(f"{changes} on {computer} rescued from {whose}.")
 
     @property
     def tag(self) -> str:
@@ -272,7 +256,7 @@ class Journal:
         """A plan is about to be applied; gives its number, whatever number it came with."""
         with self._db.together():
             number = 1 + int(self._db.rows("SELECT coalesce(max(id), 0) FROM plan")[0][0])
-            _insert_plan(self._db, msgspec.structs.replace(plan, id=number), ended=False)
+            insert_plan(self._db, msgspec.structs.replace(plan, id=number), ended=False)
         return number
 
     def end_plan(self, number: int) -> None:
@@ -287,7 +271,7 @@ class Journal:
         with self._db.together():
             highest = int(self._db.rows("SELECT coalesce(max(id), 0) FROM change")[0][0])
             entry = msgspec.structs.replace(entry, id=1 + max(highest, self._copies.highest()))
-            _insert(self._db, entry)
+            insert(self._db, entry)
         try:
             self._copies.keep(entry)
         except StorageError:
@@ -377,21 +361,8 @@ class Journal:
         """
         if self._only_look is not None:
             raise only_looked_at(self._only_look)
-        descriptor = lock_file(self._home / "locks" / f"{computer}.lock")
-        try:
-            try:
-                fcntl.flock(descriptor, fcntl.LOCK_EX | fcntl.LOCK_NB)
-            except BlockingIOError as error:
-                holder = os.read(descriptor, 32).decode("ascii", "replace").strip() or "unknown"
-                raise BusyError(
-                    f"Another Lumtak (process {holder}) is changing this computer now.",
-                    "Let it finish, then try again.",
-                ) from error
-            os.ftruncate(descriptor, 0)
-            os.pwrite(descriptor, str(os.getpid()).encode(), 0)
+        with locked(self._home / "locks" / f"{computer}.lock"):
             yield
-        finally:
-            os.close(descriptor)
 
     def close(self) -> None:
         """Let the files go."""
@@ -402,23 +373,3 @@ class Journal:
 
 def _tag_after(tag: str, losses: int) -> str:
     return f"{tag}-{losses}" if losses else tag
-
-
-class BusyError(StorageError):
-    """Another Lumtak is changing this computer."""
-
-
-def _insert(db: Database, entry: Entry) -> None:
-    document, checksum = sealed(msgspec.structs.replace(entry, seen_at=""))
-    db.run(
-        "INSERT OR REPLACE INTO change (id, computer, document, checksum, seen_at) VALUES (?, ?, ?,"
-        " ?, ?)",
-        (entry.id, entry.computer, document, checksum, entry.seen_at),
-    )
-
-
-def _insert_plan(db: Database, plan: PlanRecord, *, ended: bool) -> None:
-    document, checksum = sealed(plan)
-    db.run(
-        "INSERT OR REPLACE INTO plan VALUES (?, ?, ?, ?)", (plan.id, document, checksum, int(ended))
-    )

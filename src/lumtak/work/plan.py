@@ -42,12 +42,9 @@ def carry_out(
         pause=pause,
     )
     done = {o.change.ref for o in outcomes if o.result in {"done", "as it was"}}
-    earlier = tuple(
-        s
-        for s in (open_job.job.plan.steps if open_job.job.plan else ())
-        if s.change.ref not in done
-    )
-    applied = tuple(s for s in plan.steps if s.change.ref in done)
+    before = open_job.job.plan or Plan()
+    earlier = [s for s in before.steps if s.change.ref not in done]
+    applied = [s for s in plan.steps if s.change.ref in done]
     open_job.keep(
         plan=Plan(steps=(*earlier, *applied), owed=plan.owed),
         chosen=tuple(c for c in open_job.job.chosen if c.ref not in done),

@@ -109,30 +109,15 @@ def take_reading(
     """
     rule = precision or Precision()
     length = rule.most_s if seconds is None else seconds
-    if not SHORTEST_INTERVAL_S <= interval_s <= LONGEST_INTERVAL_S:
-        raise UsageError(
-            f"An interval of {interval_s:g} s is not possible.", "Choose from 0.2 to 60 s."
-        )
-    if not interval_s <= length <= LONGEST_S:
-        raise UsageError(
-            f"A reading of {length:g} s is not possible.",
-            f"Choose from one interval ({interval_s:g} s) to a day.",
-        )
+    _check_length(length, interval_s)
     half_width([0.0, 1.0])  # loads what it needs now, not in the middle of the window
     taken_at = computer.clock.wall().isoformat(timespec="seconds")
     conditions = conditions_of(computer.about.system())
     window = Window(conditions, computer.load.sample(memory=True))
     if on_begin:
         on_begin(window)
-    _Sampler(
-        computer,
-        window,
-        interval_s=interval_s,
-        count=round(length / interval_s),
-        rule=rule if seconds is None else None,
-        on_sample=on_sample,
-        stop=stop,
-    ).run()
+    sampler = _Sampler(computer, window, interval_s=interval_s, count=round(length / interval_s))
+    sampler.run(rule if seconds is None else None, on_sample, stop)
     if not window.samples:
         raise UsageError(
             "The reading was stopped before its first sample.",
@@ -149,53 +134,61 @@ def take_reading(
     )
 
 
+def _check_length(length: float, interval_s: float) -> None:
+    if not SHORTEST_INTERVAL_S <= interval_s <= LONGEST_INTERVAL_S:
+        raise UsageError(
+            f"An interval of {interval_s:g} s is not possible.", "Choose from 0.2 to 60 s."
+        )
+    if not interval_s <= length <= LONGEST_S:
+        raise UsageError(
+            f"A reading of {length:g} s is not possible.",
+            f"Choose from one interval ({interval_s:g} s) to a day.",
+        )
+
+
 class _Sampler:
     """Samples at a steady pace until the window is full, sure enough, stopped or lost."""
 
     def __init__(
-        self,
-        computer: Computer,
-        window: Window,
-        *,
-        interval_s: float,
-        count: int,
-        rule: Precision | None,
-        on_sample: OnSample | None,
-        stop: threading.Event | None,
+        self, computer: Computer, window: Window, *, interval_s: float, count: int
     ) -> None:
-        self._computer, self._window, self._interval_s = computer, window, interval_s
-        self._count, self._rule, self._on_sample, self._stop = count, rule, on_sample, stop
+        self._computer, self._window = computer, window
+        self._interval_s, self._count = interval_s, count
         self._last = window.looks[0]
         self._due_s = self._looked_s = self._start_s = self._last.at_s
-        self._sure = 0
 
-    def run(self) -> None:
+    def run(
+        self, rule: Precision | None, on_sample: OnSample | None, stop: threading.Event | None
+    ) -> None:
         """Until the end."""
+        sure = 0
         while self._window.ended == "complete" and len(self._window.samples) < self._count:
-            self._step()
+            if not self._step(stop):
+                return
+            done = len(self._window.samples)
+            if on_sample:
+                on_sample(self._window.samples[-1], done, self._count)
+            if rule and rule.asks(done):
+                sure = sure + 1 if rule.reached(self._window) else 0
+                if sure >= rule.in_a_row:
+                    self._window.ended = "precise"
 
-    def _step(self) -> None:
-        """Wait, look, note."""
+    def _step(self, stop: threading.Event | None) -> bool:
+        """Wait, look, note; whether there is another sample."""
         self._due_s += self._interval_s
         clock = self._computer.clock
-        clock.wait(self._due_s - clock.now_s(), self._stop)
-        if self._stop is not None and self._stop.is_set():
+        clock.wait(self._due_s - clock.now_s(), stop)
+        if stop is not None and stop.is_set():
             self._window.ended = "stopped"
-            return
+            return False
         now = self._snapshot()
         if now is None:
             self._window.ended = "lost"
-            return
+            return False
         self._window.add(between(self._last, now, self._start_s))
         self._last = now
         self._catch_up(now.at_s)
-        done = len(self._window.samples)
-        if self._on_sample:
-            self._on_sample(self._window.samples[-1], done, self._count)
-        if self._rule and self._rule.asks(done):
-            self._sure = self._sure + 1 if self._rule.reached(self._window) else 0
-            if self._sure >= self._rule.in_a_row:
-                self._window.ended = "precise"
+        return True
 
     def _snapshot(self) -> Snapshot | None:
         """With memory at the end and now and then; None where the computer has gone away."""

@@ -25,8 +25,8 @@ _BOOT = (
 )
 """Reads a length and then the code, and nothing beyond it."""
 SENT = (
-    "desktops", "table", "words", "shell", "exact", "user_states", "root_states", "swap_states", "states",
-    "back", "programs", "places", "looking", "atomic", "hand", "wire",
+    "desktops", "table", "words", "shell", "exact", "user_states", "root_states", "swap_states",
+    "states", "back", "programs", "places", "looking", "atomic", "hand", "wire",
 )  # fmt: skip
 ANSWER_S = 30.0
 _START_S = 30.0

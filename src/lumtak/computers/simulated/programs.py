@@ -55,13 +55,11 @@ class Programs:
         self.specs: list[ProcessSpec] = [p for _, p in named]
         self.place = {key: i for i, key in enumerate(self.keys)}
         self._timers = [(f"services:{s.key}", s) for s in spec.service if s.timer_every_s]
-        self._timed = {key for key, _ in self._timers} | {
-            f"services:{n}" for _, s in self._timers for n in s.rings
-        }
-        self._leaves = {f"services:{s.key}": s.starts for s in spec.service if s.starts}
-        self._prefetchers = [
-            f"services:{s.key}" for s in spec.service if s.role == "launch-prefetch"
-        ]
+        rung = [name for _, s in self._timers for name in s.rings]
+        self._timed = {key for key, _ in self._timers}.union(f"services:{name}" for name in rung)
+        self._leaves = {f"services:{s.key}": s.starts for s in spec.service}
+        prefetching = [s.key for s in spec.service if s.role == "launch-prefetch"]
+        self._prefetchers = [f"services:{key}" for key in prefetching]
         self.total_mib = spec.hardware.ram_mib
         self.cores = spec.hardware.cores
         self._desktop = self.place["system:desktop"]

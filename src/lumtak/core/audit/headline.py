@@ -8,6 +8,8 @@ from lumtak.core.profile import Profile
 from lumtak.core.reading import Reading
 from lumtak.core.units import counted
 
+_MAY_GO = {"ease", "ask"}
+
 
 def headline(
     findings: list[Finding], profile: Profile, reading: Reading | None, found: Bottleneck | None
@@ -46,13 +48,18 @@ def _where_it_stands(profile: Profile, reading: Reading, found: Bottleneck) -> s
 
 def _what_weighs(findings: list[Finding], eased: list[Finding], found: Bottleneck) -> str:
     """The heaviest of what may go; a plan or a rule first where clock or disk hold it back."""
-    plans = [f for f in eased if f.area in {"power", "memory"} or f.role == PREFETCH]
+    plans = [f for f in eased if _is_plan(f)]
     if found.kind in {"clock", "disk"} and plans:
         first = plans[0]
         return f"first of what may go: {first.title} ({first.value} → {first.proposal})"
-    may_go = [f for f in findings if f.stance in {"ease", "ask"}]
+    may_go = [f for f in findings if f.stance in _MAY_GO]
     heavy = max(may_go, key=lambda f: f.weight.heft, default=None)
     if heavy is not None and heavy.weight.heft > 0:
         cause = f", which {heavy.started_by}" if heavy.fixed and heavy.started_by else ""
         return f"heaviest of what may go: {heavy.title}{cause}"
     return "" if plans else "nothing to gain: nothing here weighs that the profile does not need"
+
+
+def _is_plan(finding: Finding) -> bool:
+    """Whether it has no load of its own, and decides about that of others."""
+    return finding.area in {"power", "memory"} or finding.role == PREFETCH
