@@ -44,6 +44,7 @@ check: setup
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
 	$(BIN)/lint-imports
+	$(BIN)/python scripts/limits.py
 
 bench: setup
 	@$(BIN)/python scripts/bench.py

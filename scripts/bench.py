@@ -61,7 +61,7 @@ from lumtak.work.data_folder import DataFolder
 from lumtak.tui.app import LumtakApp
 from lumtak.tui.bench import BenchScreen
 LumtakApp.on_mount = lambda self: (
-    self.push_screen(BenchScreen()), self.call_after_refresh(self.exit))
+    self.push_screen(BenchScreen(self.data_folder, pace=60)), self.call_after_refresh(self.exit))
 app = LumtakApp(DataFolder(pathlib.Path(tempfile.mkdtemp())), pace=60)
 app.run(headless=True)
 raise SystemExit(app.return_code)"""

@@ -25,10 +25,10 @@ from pathlib import Path
 from helpers import bench, computer_on, linux, linux_tree, put, snapshot_of
 from lumtak.computers.hands.hand import Hand
 from lumtak.core.setting import parse_change
+from lumtak.database import Database
 from lumtak.errors import LumtakError
 from lumtak.journal import Journal, apply_changes, drift, put_back, recover, review
 from lumtak.journal.copies import Copies
-from lumtak.storage import Database
 from outside import ETC, FILE, INSTALL, Outside
 
 _CALLS = ("write", "fsync", "fchmod", "rename", "replace", "unlink", "rmdir", "mkdir", "symlink")

@@ -14,9 +14,10 @@ from lumtak.casebook import Casebook, Job
 from lumtak.commands.terminal import Harmless, in_plain_words
 from lumtak.core.audit import audit
 from lumtak.core.text import harmless_json
+from lumtak.database import Database
 from lumtak.errors import StorageError, UnknownNameError
 from lumtak.journal import Journal
-from lumtak.storage import Database, write_whole
+from lumtak.storage import write_whole
 from lumtak.work.data_folder import DataFolder
 
 STEPS = ("open", "fsync", "replace")

@@ -4,14 +4,10 @@ import click
 
 from lumtak import __version__
 from lumtak.commands.act import end_command
-from lumtak.commands.change import (
-    apply_command,
-    drift_command,
-    journal_command,
-    restart_command,
-    undo_command,
-)
+from lumtak.commands.change import apply_command, undo_command
 from lumtak.commands.common import home, home_option
+from lumtak.commands.compare import compare_command
+from lumtak.commands.journal import drift_command, journal_command, restart_command
 from lumtak.commands.know import (
     advice_command,
     answer_command,
@@ -23,7 +19,6 @@ from lumtak.commands.know import (
 )
 from lumtak.commands.look import (
     audit_command,
-    compare_command,
     facts_command,
     look_command,
     profile_group,

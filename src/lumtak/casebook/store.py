@@ -20,15 +20,9 @@ from lumtak.core.audit import Answer, Audit
 from lumtak.core.facts import Facts
 from lumtak.core.reading import Reading
 from lumtak.core.record import UNREADABLE, Record
+from lumtak.database import Database, finish_mending, mended, readable_rows
 from lumtak.errors import DamagedError, StorageError, UnknownNameError
-from lumtak.storage import (
-    Database,
-    finish_mending,
-    lock_file,
-    mended,
-    only_looked_at,
-    readable_rows,
-)
+from lumtak.storage import lock_file, only_looked_at
 
 _MIGRATIONS = (
     """

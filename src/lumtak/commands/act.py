@@ -16,7 +16,7 @@ _SHOWN = 15
 
 
 @click.command("end")
-@click.argument("computer")
+@click.argument("address", metavar="COMPUTER")
 @click.argument("process", required=False, metavar="[PID|NAME]")
 @click.option("--force", is_flag=True, help="Do not ask the process first.")
 @click.option("--yes", is_flag=True, help="Answer the question beforehand; for scripts.")
@@ -39,7 +39,7 @@ _SHOWN = 15
 @with_data_folder
 def end_command(
     data_folder: DataFolder,
-    computer: str,
+    address: str,
     process: str | None,
     job_id: str | None,
     wait_s: float,
@@ -59,10 +59,10 @@ def end_command(
     lumtak end local 4711                                     ask process 4711 to end
     lumtak end sim:drawing-bench sheet-index --force --yes
     """
-    machine = data_folder.computer(computer, user=user)
-    found = heavy_processes(machine, data_folder.catalogue)
+    computer = data_folder.computer(address, user=user)
+    found = heavy_processes(computer, data_folder.catalogue)
     if process is None:
-        _list(found, computer, as_json=as_json)
+        _list(found, address, as_json=as_json)
         return
     chosen = find_process(found, process)
     if chosen.why_not:
@@ -72,12 +72,12 @@ def end_command(
     if not yes:
         _ask(chosen, force=force)
     action = end_process(
-        machine, chosen.process, "forced" if force else "asked", title=chosen.title, wait_s=wait_s
+        computer, chosen.process, "forced" if force else "asked", title=chosen.title, wait_s=wait_s
     )
-    machine.close()
-    where = data_folder.record_action(machine.identity, action, job_id)
+    computer.close()
+    where = data_folder.record_action(computer.identity, action, job_id)
     if as_json:
-        say_json({"format": 1, "computer": computer, "action": action, "job": where})
+        say_json({"format": 1, "computer": address, "action": action, "job": where})
     else:
         click.echo(plain(action.in_words(), 500))
         click.echo(
@@ -85,12 +85,12 @@ def end_command(
             if where
             else "There is no job on this computer, so it is recorded nowhere."
         )
-    _judge(action, chosen, computer, force=force)
+    _judge(action, chosen, address, force=force)
 
 
-def _list(found: list[Running], computer: str, *, as_json: bool) -> None:
+def _list(found: list[Running], address: str, *, as_json: bool) -> None:
     if as_json:
-        say_json({"format": 1, "computer": computer, "processes": found})
+        say_json({"format": 1, "computer": address, "processes": found})
         return
     rows = [("pid", "CPU", "memory", "user", "process", "belongs to", "")]
     rows += [
@@ -120,12 +120,12 @@ def _ask(chosen: Running, *, force: bool) -> None:
         raise UsageError("Nothing was ended.")
 
 
-def _judge(action: Action, chosen: Running, computer: str, *, force: bool) -> None:
+def _judge(action: Action, chosen: Running, address: str, *, force: bool) -> None:
     if action.ended:
         return
     more = (
         ""
         if force
-        else f"`lumtak end {computer} {chosen.process.pid} --force` ends it without asking."
+        else f"`lumtak end {address} {chosen.process.pid} --force` ends it without asking."
     )
     raise LumtakError(f"{chosen.title} did not end.", more or "See the reason above.")

@@ -1,4 +1,4 @@
-"""Commands that change a computer, and what is known of changes."""
+"""Commands that change a computer, and put changes back."""
 
 import contextlib
 import signal
@@ -10,34 +10,27 @@ import click
 
 from lumtak.commands.common import (
     ask_first,
-    columns,
     json_option,
     say_json,
     user_option,
     with_data_folder,
 )
+from lumtak.commands.journal import by_user, say_lost, say_review
 from lumtak.computers.protocol import Computer
 from lumtak.core.plan import check_changes, guards
 from lumtak.core.setting import parse_change
 from lumtak.core.text import plain
-from lumtak.core.units import counted
 from lumtak.errors import ConflictError, LumtakError, UsageError
 from lumtak.journal import (
-    Drift,
     Entry,
     Outcome,
-    Owed,
     Review,
     apply_changes,
-    drift,
     is_asked,
-    older_scripts,
     owed_now,
     put_back,
     recorded,
-    review,
     scripts_left,
-    settle,
     warnings,
 )
 from lumtak.journal.outcome import nothing
@@ -45,7 +38,7 @@ from lumtak.work.data_folder import DataFolder
 
 
 @click.command("apply")
-@click.argument("computer")
+@click.argument("address", metavar="COMPUTER")
 @click.argument("changes", nargs=-1, required=True, metavar="AREA:KEY=VALUE...")
 @click.option(
     "--on-failure",
@@ -61,7 +54,7 @@ from lumtak.work.data_folder import DataFolder
 @with_data_folder
 def apply_command(
     data_folder: DataFolder,
-    computer: str,
+    address: str,
     changes: tuple[str, ...],
     user: str | None,
     on_failure: str,
@@ -77,30 +70,30 @@ def apply_command(
     lumtak apply local apps:tide-feed=off
     """
     wanted = [parse_change(text) for text in changes]
-    machine = data_folder.computer(computer, user=user)
-    facts = machine.about.facts()
+    computer = data_folder.computer(address, user=user)
+    facts = computer.about.facts()
     ordered = check_changes(facts, wanted, guards(facts, data_folder.catalogue))
     reviews: list[Review] = []
-    ask_first(machine, (c.ref for c in ordered))
+    ask_first(computer, (c.ref for c in ordered))
     with stopping() as stop, _counted(len(ordered), "changed", as_json=as_json) as on_step:
         outcomes = apply_changes(
             data_folder.journal,
-            machine,
+            computer,
             facts,
             ordered,
             on_step=on_step,
             on_review=reviews.append if as_json else say_review,
             stop=stop,
         )
-    back = _after_failure(data_folder, machine, outcomes, on_failure, as_json=as_json)
-    owed = owed_now(data_folder.journal, machine).in_words()
-    scripts = scripts_left(data_folder.journal, machine)
-    machine.close()
+    back = _after_failure(data_folder, computer, outcomes, on_failure, as_json=as_json)
+    owed = owed_now(data_folder.journal, computer).in_words()
+    scripts = scripts_left(data_folder.journal, computer)
+    computer.close()
     if as_json:
         interrupted = reviews[0].lines if reviews else ()
         say_json(
             {
-                "format": 1, "computer": computer, "outcomes": outcomes, "put_back": back,
+                "format": 1, "computer": address, "outcomes": outcomes, "put_back": back,
                 "owed": owed,
                 "interrupted": interrupted, "undo_scripts": scripts,
             }
@@ -115,7 +108,7 @@ def apply_command(
 
 def _after_failure(
     data_folder: DataFolder,
-    machine: Computer,
+    computer: Computer,
     outcomes: list[Outcome],
     on_failure: str,
     *,
@@ -123,20 +116,25 @@ def _after_failure(
 ) -> list[Outcome]:
     """Put back what was done before a change that failed, where that is wanted."""
     done = [o.number for o in outcomes if o.result == "done" and o.number is not None]
-    if not done or not any(o.result in {"failed", "conflict"} for o in outcomes):
+    if not done or {"failed", "conflict"}.isdisjoint(o.result for o in outcomes):
         return []
     if on_failure == "ask":
-        asked = sys.stdin.isatty() and not as_json
-        text = f"One change failed; {len(done)} before it are done. Put those back?"
-        on_failure = "put-back" if asked and click.confirm(text, default=False) else "keep"
-    if on_failure == "keep":
-        if not as_json:
-            click.echo(
-                f"What was done is kept; `lumtak undo {machine.address} {' '.join(map(str, done))}`"
-                " puts it back."
-            )
-        return []
-    return put_back(data_folder.journal, machine, done, on_step=nothing if as_json else say_outcome)
+        on_failure = "keep" if as_json else _asked(len(done))
+    say = nothing if as_json else say_outcome
+    if on_failure == "put-back":
+        return put_back(data_folder.journal, computer, done, on_step=say)
+    if not as_json:
+        undo = f"lumtak undo {computer.address} {' '.join(map(str, done))}"
+        click.echo(f"What was done is kept; `{undo}` puts it back.")
+    return []
+
+
+def _asked(done: int) -> str:
+    """What the person wants; nothing is put back where nobody can answer."""
+    if not sys.stdin.isatty():
+        return "keep"
+    text = f"One change failed; {done} before it are done. Put those back?"
+    return "put-back" if click.confirm(text, default=False) else "keep"
 
 
 @contextlib.contextmanager
@@ -186,15 +184,6 @@ def stopping() -> Iterator[threading.Event]:
             signal.signal(number, handler)
 
 
-def say_review(found: Review) -> None:
-    """What an interruption left, before anything is touched."""
-    click.echo(f"The last time Lumtak was interrupted here: {found.in_words()}.")
-    for line in found.lines:
-        note = f" ({plain(line.note, 300)})" if line.note else ""
-        where = f": {line.before} → {line.now}" if line.now else ""
-        click.echo(f"  {plain(str(line.change.ref))}{where}, {line.found}{note}")
-
-
 def say_outcome(outcome: Outcome) -> None:
     """One line for one change."""
     number = f"{outcome.number}  " if outcome.number is not None else ""
@@ -224,7 +213,7 @@ def judge(outcomes: list[Outcome], verb: str) -> None:
 
 
 @click.command("undo")
-@click.argument("computer")
+@click.argument("address", metavar="COMPUTER")
 @click.argument("numbers", nargs=-1, type=int, metavar="[ID...]")
 @click.option(
     "--all",
@@ -239,7 +228,7 @@ def judge(outcomes: list[Outcome], verb: str) -> None:
 @with_data_folder
 def undo_command(
     data_folder: DataFolder,
-    computer: str,
+    address: str,
     numbers: tuple[int, ...],
     *,
     everything: bool,
@@ -259,47 +248,60 @@ def undo_command(
             "Say which changes to put back.",
             "Either --all, or numbers from `lumtak journal COMPUTER`.",
         )
-    identity = data_folder.computer(computer).identity
-    lost = data_folder.journal.lost(identity)
-    wanted = [data_folder.journal.entry(n, identity) for n in numbers if n not in lost]
-    if everything:
-        wanted = [e for e in data_folder.journal.entries(identity) if e.is_open]
+    wanted, lost = _wanted(data_folder, address, numbers)
     outcomes: list[Outcome] = []
     warned: list[str] = []
     with stopping() as stop, _counted(len(wanted), "put back", as_json=as_json) as on_step:
-        for machine, mine in _by_user(data_folder, computer, wanted):
-            numbers_of_user = [e.id for e in mine]
-            ask_first(machine, (e.ref for e in mine))
-            told = warnings(machine.about.facts(), mine, numbers_of_user)
-            warned += told
-            for sentence in () if as_json else told:
-                click.echo(f"Mind: {plain(sentence, 300)}")
+        for computer, mine in by_user(data_folder, address, wanted):
+            ask_first(computer, (e.ref for e in mine))
+            warned += _warned(computer, mine, as_json=as_json)
             outcomes += put_back(
                 data_folder.journal,
-                machine,
-                numbers_of_user,
+                computer,
+                [e.id for e in mine],
                 overwrite=overwrite,
-                shown=_agreed(machine, mine, as_json=as_json),
+                shown=_agreed(computer, mine, as_json=as_json),
                 on_step=on_step,
                 on_review=nothing if as_json else say_review,
                 stop=stop,
             )
-            machine.close()
+            computer.close()
     if as_json:
-        say_json({"format": 1, "computer": computer, "outcomes": outcomes, "warnings": warned})
+        say_json({"format": 1, "computer": address, "outcomes": outcomes, "warnings": warned})
     elif not outcomes and not lost:
         click.echo("There is nothing to put back.")
     judge(outcomes, "put back")
-    _say_lost(data_folder, computer, [n for n in lost if everything or n in numbers])
+    say_lost(data_folder, address, lost)
 
 
-def _agreed(machine: Computer, entries: list[Entry], *, as_json: bool) -> set[int]:
+def _wanted(
+    data_folder: DataFolder, address: str, numbers: tuple[int, ...]
+) -> tuple[list[Entry], list[int]]:
+    """(changes to put back, numbers of those whose records are lost); all without numbers."""
+    identity = data_folder.computer(address).identity
+    lost = data_folder.journal.lost(identity)
+    if not numbers:
+        return [e for e in data_folder.journal.entries(identity) if e.is_open], lost
+    wanted = [data_folder.journal.entry(n, identity) for n in numbers if n not in lost]
+    return wanted, [n for n in lost if n in numbers]
+
+
+def _warned(computer: Computer, entries: list[Entry], *, as_json: bool) -> tuple[str, ...]:
+    """What putting these back means for others, told to whoever reads along."""
+    told = warnings(computer.about.facts(), entries, [e.id for e in entries])
+    if not as_json:
+        for sentence in told:
+            click.echo(f"Mind: {plain(sentence, 300)}")
+    return told
+
+
+def _agreed(computer: Computer, entries: list[Entry], *, as_json: bool) -> set[int]:
     """Numbers of rescued records that take root, where a person was shown all that they say and
     agreed; nobody else can.
     """
     agreed = set()
     for entry in entries:
-        if not is_asked(machine, entry) or as_json or not sys.stdin.isatty():
+        if not is_asked(computer, entry) or as_json or not sys.stdin.isatty():
             continue
         click.echo(
             f"Change {entry.id} was rescued from its second copy, which somebody else may have"
@@ -310,214 +312,3 @@ def _agreed(machine: Computer, entries: list[Entry], *, as_json: bool) -> set[in
         if click.confirm("Is that what stood there before?", default=False):
             agreed.add(entry.id)
     return agreed
-
-
-def _say_lost(data_folder: DataFolder, computer: str, lost: list[int]) -> None:
-    """Exit 3 where records are lost: nothing here can put those changes back.
-
-    Raises:
-        ConflictError: some are.
-    """
-    if not lost:
-        return
-    machine = data_folder.computer(computer)
-    scripts = ", ".join(plain(s.command, 400) for s in older_scripts(data_folder.journal, machine))
-    machine.close()
-    way = (
-        f"The undo script that was left before still knows them: {scripts}."
-        if scripts
-        else "Set them back by hand."
-    )
-    raise ConflictError(
-        (
-            f"The records of {len(lost)} changes are lost ({', '.join(map(str, lost))}), so Lumtak"
-            " cannot put those back."
-            if len(lost) > 1
-            else f"The record of change {lost[0]} is lost, so Lumtak cannot put it back."
-        ),
-        f"{way} After that, `lumtak journal {computer} --settle-lost` ends this warning.",
-    )
-
-
-def _by_user(
-    data_folder: DataFolder, computer: str, entries: list[Entry]
-) -> Iterator[tuple[Computer, list[Entry]]]:
-    """The computer opened for each user who has one of these changes."""
-    for user in sorted({e.user for e in entries}):
-        yield (
-            data_folder.computer(computer, user=_named(user, computer)),
-            [e for e in entries if e.user == user],
-        )
-
-
-def _named(user: str, computer: str) -> str | None:
-    """The user as an option.
-
-    None where it is who called anyway, so that HOME and the XDG variables count.
-    """
-    if computer != "local":
-        return None
-    import os
-
-    from lumtak.computers.hands.whose import chosen_user
-
-    return None if chosen_user(None, os.environ).name == user else user
-
-
-@click.command("drift")
-@click.argument("computer")
-@json_option
-@with_data_folder
-def drift_command(data_folder: DataFolder, computer: str, *, as_json: bool) -> None:
-    """Which settings of COMPUTER are no longer as Lumtak left them, and when they were last seen
-    right.
-
-    Exits with 3 when there are any.
-
-    \b
-    lumtak drift local
-    lumtak drift sim:drawing-bench --json
-    """
-    identity = data_folder.computer(computer).identity
-    changed = [e for e in data_folder.journal.entries(identity) if e.is_open]
-    found: list[Drift] = []
-    for machine, _ in _by_user(data_folder, computer, changed):
-        found += drift(data_folder.journal, machine)
-        machine.close()
-    gone = [d for d in found if d.is_drift]
-    if as_json:
-        say_json(
-            {
-                "format": 1,
-                "computer": computer,
-                "settings": [_drift_json(d) for d in found],
-                "drifted": len(gone),
-            }
-        )
-    elif not found:
-        click.echo("Nothing on this computer stands changed by Lumtak.")
-    else:
-        rows = [("no.", "setting", "before", "left as", "now", "", "last seen right", "note")]
-        rows += [
-            (
-                str(d.entry.id), plain(str(d.entry.ref), 60), d.entry.restore.word, d.entry.word,
-                d.now, d.standing,
-                d.last_right[:16].replace("T", " "), plain(d.note, 200),
-            )
-            for d in found
-        ]  # fmt: skip
-        columns(rows)
-    _say_lost(data_folder, computer, data_folder.journal.lost(identity))
-    if gone:
-        raise ConflictError(
-            f"{len(gone)} of {counted(len(found), 'setting is', 'settings are')} no longer as"
-            " left.",
-            "Apply them again, or `lumtak undo` puts back what is left.",
-        )
-
-
-def _drift_json(found: Drift) -> dict[str, object]:
-    return {
-        "id": found.entry.id,
-        "setting": str(found.entry.ref),
-        "user": found.entry.user,
-        "before": found.entry.restore.value,
-        "left_as": found.entry.value,
-        "now": found.now,
-        "standing": found.standing,
-        "last_seen_right": found.last_right,
-        "note": found.note,
-    }
-
-
-@click.command("journal")
-@click.argument("computer")
-@click.option(
-    "--settle-lost",
-    is_flag=True,
-    help="Changes whose records were lost are put back by hand or by the undo script.",
-)
-@json_option
-@with_data_folder
-def journal_command(
-    data_folder: DataFolder, computer: str, *, settle_lost: bool, as_json: bool
-) -> None:
-    """All changes that Lumtak made on COMPUTER, oldest first.
-
-    Exits with 3 while there are changes whose records were lost.
-    """
-    machine = data_folder.computer(computer)
-    if settle_lost:
-        settle(data_folder.journal, machine)
-    entries = data_folder.journal.entries(machine.identity)
-    owed = owed_now(data_folder.journal, machine)
-    found = review(data_folder.journal, machine)
-    if as_json:
-        shown = [_as_json(e) for e in entries]
-        lost = data_folder.journal.lost(machine.identity)
-        say_json(
-            {
-                "format": 1, "computer": computer, "changes": shown, "owed": owed,
-                "interrupted": found.lines, "lost": lost,
-            }
-        )  # fmt: skip
-    elif not entries:
-        click.echo("The journal holds no change of this computer.")
-    else:
-        _say_entries(entries, found, owed)
-    _say_lost(data_folder, computer, data_folder.journal.lost(machine.identity))
-
-
-def _say_entries(entries: list[Entry], found: Review, owed: Owed) -> None:
-    rows = [("no.", "when", "setting", "before", "changed to", "state", "note")]
-    rows += [
-        (
-            str(e.id),
-            e.begun_at[:16].replace("T", " "),
-            plain(str(e.ref), 60),
-            e.before.word,
-            e.word,
-            e.stage,
-            e.note,
-        )
-        for e in entries
-    ]
-    columns(rows)
-    if found.lines:
-        say_review(found)
-    if owed.anything:
-        click.echo(f"{owed.in_words()}: {', '.join((*owed.restart, *owed.login))}")
-
-
-def _as_json(entry: Entry) -> dict[str, object]:
-    return {
-        "id": entry.id,
-        "setting": str(entry.ref),
-        "title": entry.title,
-        "user": entry.user,
-        "job": entry.job,
-        "before": entry.before.value,
-        "value": entry.value,
-        "restores": entry.restore.value,
-        "read_back": None if entry.after is None else entry.after.value,
-        "state": entry.stage,
-        "open": entry.is_open,
-        "shows": entry.shows,
-        "note": entry.note,
-        "begun_at": entry.begun_at,
-        "state_at": entry.stage_at,
-        "seen_right_at": entry.seen_at,
-    }
-
-
-@click.command("restart")
-@click.argument("computer")
-@click.option("--login-only", is_flag=True, help="Only log the user out and in again.")
-@with_data_folder
-def restart_command(data_folder: DataFolder, computer: str, *, login_only: bool) -> None:
-    """Restart COMPUTER, so that changes which need it show."""
-    machine = data_folder.computer(computer)
-    machine.clock.restart(login_only=login_only)
-    owed = owed_now(data_folder.journal, machine)
-    machine.close()
-    click.echo(f"{machine.name} is up again; {owed.in_words() or 'nothing is owed'}.")

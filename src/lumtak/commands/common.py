@@ -120,13 +120,13 @@ def user_option(function: _F) -> _F:
     )(function)
 
 
-def ask_first(computer: Computer, refs: Iterable[SettingRef]) -> None:
+def ask_first(address: Computer, refs: Iterable[SettingRef]) -> None:
     """Let sudo ask for a password before the first change that takes root, where a person sits at
     the terminal.
 
     A refusal is an ordinary answer: each change that takes root then tells it.
     """
-    ask = asking(computer, refs)
+    ask = asking(address, refs)
     if ask is not None and sys.stdin.isatty():
         with contextlib.suppress(ComputerError):
             ask()

@@ -67,13 +67,13 @@ def advice_command(data_folder: DataFolder, word: str | None, *, as_json: bool) 
 
 
 @click.command("explain")
-@click.argument("computer")
+@click.argument("address", metavar="COMPUTER")
 @click.argument("item", metavar="AREA:KEY|PID")
 @user_option
 @json_option
 @with_data_folder
 def explain_command(
-    data_folder: DataFolder, computer: str, item: str, user: str | None, *, as_json: bool
+    data_folder: DataFolder, address: str, item: str, user: str | None, *, as_json: bool
 ) -> None:
     """Everything known about one item of COMPUTER: what it does, what starts it, what stops with
     it.
@@ -85,22 +85,22 @@ def explain_command(
     lumtak explain local services:cups
     lumtak explain local 4711
     """
-    facts, machine = data_folder.opened(computer, user=user)
+    facts, computer = data_folder.opened(address, user=user)
     try:
-        _explain(data_folder, facts, machine, item, as_json=as_json)
+        _explain(data_folder, facts, computer, item, as_json=as_json)
     finally:
-        if machine:
-            machine.close()
+        if computer:
+            computer.close()
 
 
 def _explain(
-    data_folder: DataFolder, facts: Facts, machine: Computer | None, item: str, *, as_json: bool
+    data_folder: DataFolder, facts: Facts, computer: Computer | None, item: str, *, as_json: bool
 ) -> None:
     if (pid := number(item)) is not None:
-        _say_causes(facts, pid, machine, as_json=as_json)
+        _say_causes(facts, pid, computer, as_json=as_json)
         return
     found = explain(find_item(facts, parse_ref(item)), facts, data_folder.catalogue)
-    seen = programs_closely(machine, facts, found.address) if machine else ()
+    seen = programs_closely(computer, facts, found.address) if computer else ()
     if as_json:
         say_json(
             {"format": 1, "computer": facts.address, **msgspec.to_builtins(found), "closely": seen}
@@ -111,12 +111,12 @@ def _explain(
         click.echo(line)
 
 
-def _say_causes(facts: Facts, pid: int, machine: Computer | None, *, as_json: bool) -> None:
+def _say_causes(facts: Facts, pid: int, computer: Computer | None, *, as_json: bool) -> None:
     process = next((p for p in facts.processes if p.pid == pid), None)
     if process is None:
         raise UnknownNameError("process", str(pid), (), "`lumtak end COMPUTER` lists them.")
     chain = causes(process, facts)
-    seen = looked_at_closely(machine, process, facts) if machine else ()
+    seen = looked_at_closely(computer, process, facts) if computer else ()
     if as_json:
         say_json(
             {
@@ -137,7 +137,7 @@ def _say_causes(facts: Facts, pid: int, machine: Computer | None, *, as_json: bo
 
 
 @click.command("memory")
-@click.argument("computer")
+@click.argument("address", metavar="COMPUTER")
 @click.option(
     "--seconds",
     type=click.FloatRange(1, 3600),
@@ -149,7 +149,7 @@ def _say_causes(facts: Facts, pid: int, machine: Computer | None, *, as_json: bo
 @json_option
 @with_data_folder
 def memory_command(
-    data_folder: DataFolder, computer: str, seconds: float, user: str | None, *, as_json: bool
+    data_folder: DataFolder, address: str, seconds: float, user: str | None, *, as_json: bool
 ) -> None:
     """Memory of COMPUTER as its sum, how large swap should be by three rules, and what emptying the
     cache would do.
@@ -158,7 +158,7 @@ def memory_command(
     lumtak memory local
     lumtak memory sim:sail-loft --json
     """
-    facts, reading = data_folder.look(computer, user=user, seconds=seconds)
+    facts, reading = data_folder.look(address, user=user, seconds=seconds)
     if reading is None:
         raise UsageError(
             "This capture holds no reading.", "Capture the computer again with --seconds 30."
@@ -257,7 +257,7 @@ def profile_show(data_folder: DataFolder, name: str, *, as_json: bool) -> None:
 
 
 @click.command("answer")
-@click.argument("computer")
+@click.argument("address", metavar="COMPUTER")
 @click.argument("item", required=False, metavar="[AREA:KEY]")
 @click.argument("answer", required=False, type=click.Choice(["needed", "not-needed", "forget"]))
 @user_option
@@ -265,7 +265,7 @@ def profile_show(data_folder: DataFolder, name: str, *, as_json: bool) -> None:
 @with_data_folder
 def answer_command(
     data_folder: DataFolder,
-    computer: str,
+    address: str,
     item: str | None,
     answer: str | None,
     user: str | None,
@@ -281,22 +281,22 @@ def answer_command(
     lumtak answer local apps:sail-sync needed
     lumtak answer local apps:sail-sync forget
     """
-    machine = data_folder.computer(computer, user=user)
-    facts = machine.about.facts()
+    computer = data_folder.computer(address, user=user)
+    facts = computer.about.facts()
     if item is not None:
         if answer is None:
             raise UsageError("Say what the owner said.", "needed, not-needed, or forget.")
         known = find_item(facts, parse_ref(item))
         data_folder.casebook.answer(
-            machine.identity,
+            computer.identity,
             known.consumer,
             _ANSWERS.get(answer),
-            machine.clock.wall().isoformat(timespec="seconds"),
+            computer.clock.wall().isoformat(timespec="seconds"),
         )
-    said = data_folder.casebook.answers(machine.identity)
-    machine.close()
+    said = data_folder.casebook.answers(computer.identity)
+    computer.close()
     if as_json:
-        say_json({"format": 1, "computer": computer, "answers": said})
+        say_json({"format": 1, "computer": address, "answers": said})
     elif not said:
         click.echo("Nothing was asked about this computer yet.")
     else:
@@ -304,7 +304,7 @@ def answer_command(
 
 
 @click.command("capture")
-@click.argument("computer")
+@click.argument("address", metavar="COMPUTER")
 @click.option("--out", type=click.Path(path_type=Path), required=True, metavar="FILE.json")
 @click.option(
     "--seconds",
@@ -320,7 +320,7 @@ def answer_command(
 @with_data_folder
 def capture_command(
     data_folder: DataFolder,
-    computer: str,
+    address: str,
     out: Path,
     seconds: float,
     user: str | None,
@@ -336,7 +336,7 @@ def capture_command(
     lumtak capture local --out slow.json
     """
     facts, reading = data_folder.look_at_computer(
-        computer, user=user, seconds=seconds, on_sample=count
+        address, user=user, seconds=seconds, on_sample=count
     )
     progress("")
     write_whole(out, to_json(make_capture(facts, reading, names=names)))
@@ -347,19 +347,19 @@ def capture_command(
 
 
 @click.command("suggest")
-@click.argument("computer")
+@click.argument("address", metavar="COMPUTER")
 @user_option
 @json_option
 @with_data_folder
 def profile_suggest(
-    data_folder: DataFolder, computer: str, user: str | None, *, as_json: bool
+    data_folder: DataFolder, address: str, user: str | None, *, as_json: bool
 ) -> None:
     """Propose a profile for COMPUTER from what it runs, with reasons.
 
     \b
     lumtak profile suggest local
     """
-    facts, _ = data_folder.look(computer, user=user)
+    facts, _ = data_folder.look(address, user=user)
     found = suggest(facts, data_folder.profiles().values(), data_folder.catalogue)
     best = found[0]
     if as_json:

@@ -16,14 +16,13 @@ from lumtak.commands.common import (
 )
 from lumtak.computers import Computer
 from lumtak.core.audit import Audit, Finding, audit
-from lumtak.core.compare import Comparison
 from lumtak.core.facts import Origin, in_rows
 from lumtak.core.reading import Reading, to_json
 from lumtak.core.record import NotMeasured
 from lumtak.core.sample import Sample
 from lumtak.core.setting import AREA_TITLES, AREAS
 from lumtak.core.text import plain
-from lumtak.core.units import counted, percent, ram, signed
+from lumtak.core.units import counted, percent, ram
 from lumtak.errors import UsageError
 from lumtak.storage import write_whole
 from lumtak.work.data_folder import DataFolder, read_profile
@@ -34,12 +33,12 @@ _AUDIT_SECONDS_SIMULATED = 60.0
 
 
 @click.command("facts")
-@click.argument("computer")
+@click.argument("address", metavar="COMPUTER")
 @user_option
 @json_option
 @with_data_folder
 def facts_command(
-    data_folder: DataFolder, computer: str, user: str | None, *, as_json: bool
+    data_folder: DataFolder, address: str, user: str | None, *, as_json: bool
 ) -> None:
     """What COMPUTER is and has: hardware, system, items, processes.
 
@@ -47,9 +46,9 @@ def facts_command(
     lumtak facts local
     lumtak facts sim:drawing-bench --json
     """
-    machine = data_folder.computer(computer, user=user)
-    facts = machine.about.facts()
-    machine.close()
+    computer = data_folder.computer(address, user=user)
+    facts = computer.about.facts()
+    computer.close()
     if as_json:
         say_json(facts)
         return
@@ -84,7 +83,7 @@ def profile_check(data_folder: DataFolder, file: Path) -> None:
 
 
 @click.command("audit")
-@click.argument("computer")
+@click.argument("address", metavar="COMPUTER")
 @click.option(
     "--profile",
     "profile_name",
@@ -109,7 +108,7 @@ def profile_check(data_folder: DataFolder, file: Path) -> None:
 @with_data_folder
 def audit_command(
     data_folder: DataFolder,
-    computer: str,
+    address: str,
     profile_name: str,
     seconds: float | None,
     origins: tuple[str, ...],
@@ -125,8 +124,8 @@ def audit_command(
     lumtak audit slow.json --profile writing-and-web          a capture from another computer
     """
     profile = data_folder.profile(profile_name)
-    window = _AUDIT_SECONDS.get(computer, _AUDIT_SECONDS_SIMULATED) if seconds is None else seconds
-    facts, reading = data_folder.look(computer, user=user, seconds=window, on_sample=count)
+    window = _AUDIT_SECONDS.get(address, _AUDIT_SECONDS_SIMULATED) if seconds is None else seconds
+    facts, reading = data_folder.look(address, user=user, seconds=window, on_sample=count)
     progress("")
     found = audit(
         facts, profile, data_folder.catalogue, reading, data_folder.answers(facts.identity)
@@ -195,7 +194,7 @@ def say_audit(found: Audit) -> None:
 
 
 @click.command("read")
-@click.argument("computer")
+@click.argument("address", metavar="COMPUTER")
 @click.option(
     "--seconds",
     type=float,
@@ -218,7 +217,7 @@ def say_audit(found: Audit) -> None:
 @with_data_folder
 def read_command(
     data_folder: DataFolder,
-    computer: str,
+    address: str,
     seconds: float | None,
     interval: float,
     out: Path | None,
@@ -240,9 +239,9 @@ def read_command(
         )
     if out is not None:
         _check_target(out)
-    machine = data_folder.computer(computer, user=user)
-    reading = _until_stopped(machine, seconds, interval)
-    machine.close()
+    computer = data_folder.computer(address, user=user)
+    reading = _until_stopped(computer, seconds, interval)
+    computer.close()
     progress("")
     if out is not None:
         _write_reading(reading, out, to_stderr=openmetrics)
@@ -281,7 +280,7 @@ def _write_reading(reading: Reading, out: Path, *, to_stderr: bool) -> None:
     )
 
 
-def _until_stopped(machine: Computer, seconds: float | None, interval: float) -> Reading:
+def _until_stopped(computer: Computer, seconds: float | None, interval: float) -> Reading:
     """A reading that Ctrl-C ends early."""
     import signal
     import threading
@@ -290,20 +289,20 @@ def _until_stopped(machine: Computer, seconds: float | None, interval: float) ->
     before = signal.signal(signal.SIGINT, lambda *_: stop.set())
     try:
         return take_reading(
-            machine, seconds=seconds, interval_s=interval, on_sample=count, stop=stop
+            computer, seconds=seconds, interval_s=interval, on_sample=count, stop=stop
         )
     finally:
         signal.signal(signal.SIGINT, before)
 
 
 @click.command("look")
-@click.argument("computer")
+@click.argument("address", metavar="COMPUTER")
 @click.option("--seconds", type=float, default=30.0, show_default=True, help="How long to look.")
 @user_option
 @json_option
 @with_data_folder
 def look_command(
-    data_folder: DataFolder, computer: str, seconds: float, user: str | None, *, as_json: bool
+    data_folder: DataFolder, address: str, seconds: float, user: str | None, *, as_json: bool
 ) -> None:
     """A quick look at COMPUTER without profile or job: what weighs, and what these figures cannot
     say.
@@ -314,10 +313,10 @@ def look_command(
     """
     from lumtak.work.quick import look_in_words, quick_look
 
-    machine = data_folder.computer(computer, user=user)
-    facts = machine.about.facts()
-    reading = take_reading(machine, seconds=seconds, on_sample=count)
-    machine.close()
+    computer = data_folder.computer(address, user=user)
+    facts = computer.about.facts()
+    reading = take_reading(computer, seconds=seconds, on_sample=count)
+    computer.close()
     progress("")
     found = quick_look(facts, reading)
     if as_json:
@@ -325,131 +324,3 @@ def look_command(
         return
     for row in look_in_words(found):
         click.echo(row.words)
-
-
-@click.command("compare")
-@click.argument("before", type=click.Path(path_type=Path))
-@click.argument("after", type=click.Path(path_type=Path))
-@click.option(
-    "--also-before",
-    type=click.Path(path_type=Path),
-    multiple=True,
-    help="One more reading before; can be repeated.",
-)
-@click.option(
-    "--also-after",
-    type=click.Path(path_type=Path),
-    multiple=True,
-    help="One more reading after; can be repeated.",
-)
-@click.option(
-    "--column",
-    default="cpu_pct",
-    show_default=True,
-    help="Which column of the readings or CSV files.",
-)
-@click.option(
-    "--threshold",
-    type=click.FloatRange(0),
-    default=0.0,
-    help="Differences smaller than this do not matter in practice.",
-)
-@json_option
-@with_data_folder
-def compare_command(
-    data_folder: DataFolder,
-    before: Path,
-    after: Path,
-    also_before: tuple[Path, ...],
-    also_after: tuple[Path, ...],
-    column: str,
-    threshold: float,
-    *,
-    as_json: bool,
-) -> None:
-    """Hold readings against each other: by how much, how sure.
-
-    BEFORE and AFTER are files of `lumtak read`, or any CSV files with a header that has the
-    column. With several readings on a side
-    the variation between them counts too.
-
-    \b
-    lumtak compare before.json after.json
-    lumtak compare a.csv b.csv --column ram_used_bytes --json
-    lumtak compare b1.json a1.json --also-before b2.json --also-after a2.json --threshold 1
-    """
-    del data_folder
-    from lumtak.core.compare import compare_many
-    from lumtak.core.conditions import mismatches, mover_in_words, movers
-    from lumtak.core.verdict import caution_for
-    from lumtak.formats.readings import load_column, load_reading_if
-
-    sides = [
-        [load_column(path, column) for path in paths]
-        for paths in ((before, *also_before), (after, *also_after))
-    ]
-    readings = [load_reading_if(path) for path in (before, after, *also_before, *also_after)]
-    caution = caution_for(*(r for r in readings if r))
-    result = compare_many(sides[0], sides[1], column, threshold=threshold, caution=caution)
-    first, second = readings[:2]
-    warnings = mismatches(first, second) if first and second else ()
-    moved = movers(first, second) if first and second else ()
-    if as_json:
-        say_json({**msgspec.to_builtins(result), "mismatches": warnings, "movers": moved})
-        return
-    _say_comparison(result)
-    for mover in moved:
-        click.echo(f"changed most: {mover_in_words(mover)}")
-    for warning in warnings:
-        click.echo(warning)
-
-
-def _say_comparison(result: Comparison) -> None:
-    low, high = result.ci95
-    words = {
-        "lower": "lower",
-        "higher": "higher",
-        "no effect": "no effect",
-        "not known": "no clear difference",
-    }
-    click.echo(f"{result.column}: {words[result.finding]}")
-
-    def side(mean: float, samples: int, worth: float, readings: int) -> tuple[str, str]:
-        of = f" in {readings} readings" if readings > 1 else ""
-        return (
-            f"{mean:.4g}",
-            f"{counted(samples, 'sample')}{of}, worth {counted(round(worth), 'independent one')}",
-        )
-
-    columns(
-        [
-            (
-                "before",
-                *side(
-                    result.before, result.n_before, result.effective_before, result.readings_before
-                ),
-            ),
-            (
-                "after",
-                *side(result.after, result.n_after, result.effective_after, result.readings_after),
-            ),
-            (
-                "difference",
-                signed(result.difference, 3),
-                f"95 % sure: {signed(low, 3)} to {signed(high, 3)}",
-            ),
-            (
-                "of medians",
-                signed(result.median_difference, 3),
-                f"of 95th percentiles {signed(result.p95_difference, 3)}",
-            ),
-            ("shift", signed(result.shift, 3), "Hodges-Lehmann"),
-            (
-                "smallest",
-                f"{result.smallest:.3g}",
-                "difference that these windows could have shown",
-            ),
-        ]
-    )
-    if result.note:
-        click.echo(result.note)

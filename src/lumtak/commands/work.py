@@ -183,14 +183,14 @@ def chart_command(data_folder: DataFolder, job: str, kind: ChartKind, out: Path)
 
 
 @job_group.command("start")
-@click.argument("computer")
+@click.argument("address", metavar="COMPUTER")
 @click.option("--profile", "profile_name", required=True, metavar="NAME|FILE")
 @user_option
 @with_data_folder
-def job_start(data_folder: DataFolder, computer: str, profile_name: str, user: str | None) -> None:
+def job_start(data_folder: DataFolder, address: str, profile_name: str, user: str | None) -> None:
     """Intake: identify COMPUTER and begin a job; prints its name."""
     profile = data_folder.profile(profile_name)
-    open_job = begin_job(data_folder, data_folder.computer(computer, user=user), profile)
+    open_job = begin_job(data_folder, data_folder.computer(address, user=user), profile)
     open_job.close()
     click.echo(open_job.job.id)
 

@@ -3,7 +3,7 @@
 The arithmetic of the picture; screens and reports draw it.
 """
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from typing import Literal
 
 import msgspec
@@ -165,16 +165,18 @@ def _pieces(costs: dict[str, float], whole: float, found: Audit | None) -> list[
 
 
 def cells(strip: Strip, width: int) -> list[int]:
-    """Which piece (its index) each of `width` cells shows.
+    """Which piece (its index) each of `width` cells shows; see `covering`."""
+    return covering([piece.share for piece in strip.pieces], width)
 
-    Cell by cell, the piece that covers the cell's middle.
-    """
+
+def covering(shares: Sequence[float], width: int) -> list[int]:
+    """Which share (its index) each of `width` cells shows: the one that covers its middle."""
     result: list[int] = []
-    edge, piece = 0.0, -1
+    edge, place = 0.0, -1
     for cell in range(width):
         middle = (cell + 0.5) / width
-        while edge <= middle and piece < len(strip.pieces) - 1:
-            piece += 1
-            edge += strip.pieces[piece].share
-        result.append(max(piece, 0))
+        while edge <= middle and place < len(shares) - 1:
+            place += 1
+            edge += shares[place]
+        result.append(max(place, 0))
     return result

@@ -9,7 +9,7 @@ from lumtak.journal.provisional import provisional, standing_now
 from lumtak.journal.putback import is_asked, put_back, recorded, warnings
 from lumtak.journal.recover import Review, ReviewLine, recover, review
 from lumtak.journal.store import Journal
-from lumtak.journal.undo_script import older_scripts, scripts_left, settle
+from lumtak.journal.undo_script import give_up_lost, older_scripts, scripts_left
 
 __all__ = [
     "Drift",
@@ -22,6 +22,7 @@ __all__ = [
     "ReviewLine",
     "apply_changes",
     "drift",
+    "give_up_lost",
     "is_asked",
     "older_scripts",
     "owed_now",
@@ -31,7 +32,6 @@ __all__ = [
     "recover",
     "review",
     "scripts_left",
-    "settle",
     "standing_now",
     "warnings",
 ]

@@ -99,7 +99,7 @@ class Copies:
         """Numbers of changes whose records are lost, in order."""
         return sorted(_numbers(self._lost / computer))
 
-    def settle(self, computer: str) -> None:
+    def give_up(self, computer: str) -> None:
         """The lost records of this computer are done with; what is left of them goes."""
         for number in self.lost(computer):
             with contextlib.suppress(FileNotFoundError):

@@ -7,8 +7,8 @@ from typing import Literal, TypeVar
 
 import msgspec
 
+from lumtak.database import Database, readable_rows
 from lumtak.journal.entry import Entry, PlanRecord, sealed, unsealed
-from lumtak.storage import Database, readable_rows
 
 MIGRATIONS = (
     """

@@ -13,12 +13,13 @@ import msgspec
 from lumtak.computers.protocol import Computer
 from lumtak.core.setting import State
 from lumtak.core.units import counted
+from lumtak.database import Database, finish_mending, mended
 from lumtak.errors import DamagedError, StorageError, UnknownNameError
 from lumtak.journal.copies import Copies
 from lumtak.journal.entry import Entry, Moment, PlanRecord, Stage, sealed, unsealed
 from lumtak.journal.locks import BusyError, locked
 from lumtak.journal.rescue import MIGRATIONS, as_rescued, fate, insert, insert_plan, salvage
-from lumtak.storage import Database, finish_mending, lock_file, mended, only_looked_at, write_whole
+from lumtak.storage import lock_file, only_looked_at, write_whole
 
 _WITH_COPY: tuple[Stage, ...] = ("intent", "verified", "conflict")
 """Stages that the second copy follows; the others last a moment, and are looked into again after an
@@ -176,12 +177,12 @@ class Journal:
         """
         return self._copies.lost(computer)
 
-    def settle_lost(self, computer: str) -> None:
+    def give_up_lost(self, computer: str) -> None:
         """The lost changes of this computer are put back, or are to stay.
 
         They are not spoken of any more.
         """
-        self._copies.settle(computer)
+        self._copies.give_up(computer)
 
     # -- reading -----------------------------------------------------------------------------------
 

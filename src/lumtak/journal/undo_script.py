@@ -46,7 +46,7 @@ def older_scripts(journal: Journal, computer: Computer) -> list[Script]:
     return [script for tag in tags if kit is not None for script in kit.left(tag)]
 
 
-def settle(journal: Journal, computer: Computer) -> None:
+def give_up_lost(journal: Journal, computer: Computer) -> None:
     """Changes whose records were lost are done with.
 
     One script again stands on the computer, and it knows what the journal knows.
@@ -61,7 +61,7 @@ def settle(journal: Journal, computer: Computer) -> None:
         for tag in tags if kit is not None else ():
             if kit is not None and kit.left(tag):
                 kit.remove(tag, made)
-        journal.settle_lost(computer.identity)
+        journal.give_up_lost(computer.identity)
         refresh_script(journal, computer)
 
 

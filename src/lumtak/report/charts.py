@@ -1,10 +1,11 @@
 """Charts, drawn by matplotlib as SVG whose text stays text."""
 
+import contextlib
 import io
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from typing import Any, Literal, get_args
 
-from lumtak.core.bridge import Bridge
+from lumtak.core.bridge import Bar, Bridge, bars
 from lumtak.core.reading import Reading
 from lumtak.core.record import Record
 from lumtak.core.strip import PIECE_KIND_WORDS, PIECE_KINDS, Strip
@@ -38,20 +39,64 @@ class Drawn(Record):
     bridges: tuple[Bridge, ...] = ()
 
 
-def load_svg(
-    before: Reading, after: Reading | None, strips: dict[str, Strip], ceiling_cpu: float
-) -> str:
-    """CPU load over time before and after, and the RAM of both cut into its parts.
+class Plot:
+    """A chart that can be had as a file, or as a drawing for the report.
 
-    The same input gives the same bytes.
+    Args:
+        draw: puts it on a figure.
+        size: width and height, in inches.
     """
+
+    def __init__(self, draw: Callable[[Any], None], size: tuple[float, float]) -> None:
+        self._draw, self._size = draw, size
+
+    @contextlib.contextmanager
+    def _figure(self) -> Iterator[Any]:
+        """The figure, while settings last that make the same input give the same bytes."""
+        mpl = plotting()
+        from matplotlib.figure import Figure
+
+        settings: Any = {
+            "svg.fonttype": "none",
+            "svg.hashsalt": "lumtak",
+            "pdf.fonttype": 42,
+            "font.family": "DejaVu Sans",
+            "font.size": 9,
+            "text.color": _INK,
+            "axes.edgecolor": _INK,
+        }
+        with mpl.rc_context(settings):
+            figure = Figure(figsize=self._size, layout="constrained")
+            self._draw(figure)
+            yield figure
+
+    def file(self, form: ChartFormat) -> bytes:
+        """A file's bytes: text stays text in SVG, fonts are embedded in PDF."""
+        dates = {"Date"} if form == "svg" else {"CreationDate", "ModDate", "Producer"}
+        out = io.BytesIO()
+        with self._figure() as figure:
+            figure.savefig(out, format=form, metadata=dict.fromkeys({"Creator", *dates}))
+        return out.getvalue()
+
+    def drawing(self, width: float) -> Any:  # noqa: ANN401 - of the PDF library
+        """The same for a page, so many points wide."""
+        with self._figure() as figure:
+            from lumtak.report.drawing import drawing_of
+
+            return drawing_of(figure, width)
+
+
+def load_plot(
+    before: Reading, after: Reading | None, strips: dict[str, Strip], ceiling_cpu: float
+) -> Plot:
+    """CPU load over time before and after, and the RAM of both cut into its parts."""
 
     def draw(figure: Any) -> None:  # noqa: ANN401 - matplotlib has no types here
         time, ram = figure.subplots(2, 1, height_ratios=[2.2, 1])
         _over_time(time, before, after, ceiling_cpu)
         _strips(ram, strips, before.ram_total_bytes / GIB, "RAM, GiB; the dark tick is the ceiling")
 
-    return _rendered(draw, (8.0, 4.6), "svg").decode("utf-8")
+    return Plot(draw, (8.0, 4.6))
 
 
 def chart(kind: ChartKind, drawn: Drawn, form: ChartFormat) -> bytes:
@@ -87,33 +132,7 @@ def chart(kind: ChartKind, drawn: Drawn, form: ChartFormat) -> bytes:
                     legend=False,
                 )
 
-    return _rendered(draw, (8.0, 5.4 if kind == "bridge" else 3.6), form)
-
-
-def _rendered(draw: Callable[[Any], None], size: tuple[float, float], form: ChartFormat) -> bytes:
-    mpl = plotting()
-    from matplotlib.figure import Figure
-
-    settings: Any = {
-        "svg.fonttype": "none",
-        "svg.hashsalt": "lumtak",
-        "pdf.fonttype": 42,
-        "font.family": "DejaVu Sans",
-        "font.size": 9,
-        "text.color": _INK,
-        "axes.edgecolor": _INK,
-    }
-    with mpl.rc_context(settings):
-        figure = Figure(figsize=size, layout="constrained")
-        draw(figure)
-        out = io.BytesIO()
-        nothing = (
-            {"Date": None}
-            if form == "svg"
-            else {"CreationDate": None, "ModDate": None, "Producer": None}
-        )
-        figure.savefig(out, format=form, metadata={"Creator": None, **nothing})
-    return out.getvalue()
+    return Plot(draw, (8.0, 5.4 if kind == "bridge" else 3.6)).file(form)
 
 
 def _spread(axes: Any, before: Reading, after: Reading | None) -> None:  # noqa: ANN401
@@ -170,32 +189,26 @@ def _bridges(axes: Any, bridges: tuple[Bridge, ...]) -> None:  # noqa: ANN401
         scale, unit = (
             (1.0, "CPU load, %") if found.quantity == "cpu_pct" else (GIB, "RAM in use, GiB")
         )
-        rows = [("baseline", 0.0, found.baseline / scale, _BEFORE)]
-        level = found.baseline / scale
-        ghosts: list[tuple[int, float, float]] = []
-        for step in found.steps:
-            change = (step.measured or 0.0) / scale
-            if step.projected is not None:
-                ghosts.append((len(rows), level, step.projected / scale))
-            name = step.title if step.measured is not None else f"{step.title} (not told apart)"
-            rows.append((name, level, change, COLOURS["ease"] if change < 0 else COLOURS["ask"]))
-            level += change
-        rows += [
-            ("everything else", level, found.rest / scale, COLOURS["cache"]),
-            ("after", 0.0, found.after / scale, _AFTER),
-        ]
-        axis = axes[place]
-        for y, (_, left, width, colour) in enumerate(rows):
+        axis, rows = axes[place], bars((found,), (scale,))
+        for y, bar in enumerate(rows):
+            left, width, ghost = bar.starts[0], bar.changes[0], bar.projected[0]
+            colour = _bar_colour(bar)
             axis.barh(y, width, left=left, height=0.62, color=colour, edgecolor=_INK, lw=0.4)
-        for y, left, width in ghosts:
-            axis.barh(
-                y, width, left=left, height=0.86, fill=False, edgecolor=_INK, lw=0.8, ls=(0, (2, 2))
-            )
-        axis.set(yticks=range(len(rows)), yticklabels=[r[0] for r in rows], xlabel=unit)
+            if ghost is not None:
+                outline: Any = {"fill": False, "edgecolor": _INK, "lw": 0.8, "ls": (0, (2, 2))}
+                axis.barh(y, ghost, left=left, height=0.86, **outline)
+        names = [bar.title if bar.told else f"{bar.title} (not told apart)" for bar in rows]
+        axis.set(yticks=range(len(rows)), yticklabels=names, xlabel=unit)
         axis.set_title("dashed: as projected", loc="right", fontsize=7.5)
         axis.invert_yaxis()
         axis.tick_params(left=False, labelsize=7.5)
         axis.spines[["top", "right", "left"]].set_visible(False)
+
+
+def _bar_colour(bar: Bar) -> str:
+    if bar.kind == "step":
+        return COLOURS["ease"] if bar.changes[0] < 0 else COLOURS["ask"]
+    return {"baseline": _BEFORE, "after": _AFTER, "rest": COLOURS["cache"]}[bar.kind]
 
 
 def _over_time(axes: Any, before: Reading, after: Reading | None, ceiling: float) -> None:  # noqa: ANN401

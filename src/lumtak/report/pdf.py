@@ -1,12 +1,14 @@
 """The report as a PDF: for the computer's owner first, for the next technician after that."""
 
 import io
+from collections.abc import Callable
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 from lumtak.core.record import NotMeasured
 from lumtak.core.text import plain
 from lumtak.core.units import percent, ram, span
+from lumtak.report.charts import Plot
 from lumtak.report.content import Content, claims
 from lumtak.report.plotting import plotting
 
@@ -24,7 +26,7 @@ _STAGES = {
 }
 
 
-def report_pdf(content: Content, chart_svg: str | None) -> bytes:
+def report_pdf(content: Content, chart: Plot | None) -> bytes:
     """The report's bytes; fonts are embedded, and the same content gives the same bytes."""
     from reportlab.lib.pagesizes import A4
     from reportlab.lib.units import mm
@@ -44,7 +46,7 @@ def report_pdf(content: Content, chart_svg: str | None) -> bytes:
         invariant=1,
         initialFontName="Lumtak",
     )
-    story = _story(content, chart_svg, document.width - 2 * _FRAME_PADDING)
+    story = _story(content, chart, document.width - 2 * _FRAME_PADDING)
     document.build(story, onFirstPage=_footer, onLaterPages=_footer)
     return out.getvalue()
 
@@ -75,88 +77,86 @@ def _escape(text: str) -> str:
     return plain(text, 600).replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;")
 
 
-def _story(content: Content, chart_svg: str | None, width: float) -> list[Any]:
+def _story(content: Content, chart: Plot | None, width: float) -> list[Any]:
+    """The report from top to bottom: for the owner first, the method last."""
+    styles = _styles()
+    story = [*_verdict(content, styles)]
+    if chart:
+        from reportlab.platypus import Spacer
+
+        story += [Spacer(1, 8), chart.drawing(width)]
+    story += [
+        styles.head("Before and after"),
+        _figures(content, width, styles),
+        styles.head("Changes"),
+        *_changes(content, width, styles),
+    ]
+    if content.actions:
+        story.append(styles.head("Done once, and not to be put back"))
+        for act in content.actions:
+            story.append(styles.soft(f"• {act.at[:16].replace('T', ' ')}: {act.in_words()}"))
+    if content.audit and content.audit.gaps:
+        story.append(styles.head("What could not be looked at"))
+        for gap in content.audit.gaps:
+            needed = f" (needed: {gap.needed})" if gap.needed else ""
+            story.append(styles.soft(f"• {gap.reason}{needed}"))
+    back = (
+        "Every change can be put back: open this job in Lumtak at Handover, or run “lumtak undo"
+        f" {content.address} --all”."
+    )
+    scripts = [f"Without Lumtak: {s.command} (SHA-256 {s.sha256})" for s in content.undo_scripts]
+    return [
+        *story,
+        styles.head("How to put it back"),
+        *(styles.body(line) for line in (back, *scripts)),
+        styles.head("How this was measured"),
+        styles.soft(_method(content)),
+    ]
+
+
+def _verdict(content: Content, styles: "_Styles") -> list[Any]:
+    """Whose computer, and what came of it."""
+    name = f"{content.computer[:1].upper()}{content.computer[1:]}"
+    used = f"Used for {content.profile.title.lower()} by {content.user}."
+    points = [*claims(content), *content.mismatches]
+    if content.owed:
+        points.append(f"Still to do: {content.owed}.")
+    return [
+        styles.title(f"{name}: what was done"),
+        styles.soft(f"Visit {content.visit}, begun {content.begun_at[:10]}. {used}"),
+        styles.big(content.verdict),
+        *(styles.body(f"• {point}") for point in points),
+    ]
+
+
+class _Styles(NamedTuple):
+    """Paragraphs of the report by their kind; each takes plain text."""
+
+    title: Callable[[str], Any]
+    head: Callable[[str], Any]
+    big: Callable[[str], Any]
+    body: Callable[[str], Any]
+    soft: Callable[[str], Any]
+    soft_style: Any
+    """For what has marks of its own."""
+
+
+def _styles() -> _Styles:
     from reportlab.lib.styles import ParagraphStyle
-    from reportlab.platypus import Paragraph, Spacer
+    from reportlab.platypus import Paragraph
+
+    def of(style: Any) -> Callable[[str], Any]:  # noqa: ANN401
+        return lambda text: Paragraph(_escape(text), style)
 
     body = ParagraphStyle("body", fontName="Lumtak", fontSize=9, leading=13, textColor=_INK)
     soft = ParagraphStyle("soft", parent=body, fontSize=8, leading=11, textColor=_SOFT)
+    air = {"spaceBefore": 12, "spaceAfter": 4}
     head = ParagraphStyle(
-        "head",
-        parent=body,
-        fontName="Lumtak-Bold",
-        fontSize=11,
-        leading=15,
-        spaceBefore=12,
-        spaceAfter=4,
+        "head", parent=body, fontName="Lumtak-Bold", fontSize=11, leading=15, **air
     )
     title = ParagraphStyle("title", parent=head, fontSize=17, leading=22, spaceBefore=0)
     big = ParagraphStyle("big", parent=body, fontSize=12, leading=17, spaceBefore=6, spaceAfter=6)
-
-    story: list[Any] = [
-        Paragraph(
-            _escape(f"{content.computer[:1].upper()}{content.computer[1:]}: what was done"), title
-        ),
-        Paragraph(
-            _escape(
-                f"Visit {content.visit}, begun {content.begun_at[:10]}. Used for"
-                f" {content.profile.title.lower()} by {content.user}."
-            ),
-            soft,
-        ),
-        Paragraph(_escape(content.verdict), big),
-    ]
-    story += [Paragraph("• " + _escape(said), body) for said in claims(content)]
-    story += [Paragraph("• " + _escape(m), body) for m in content.mismatches]
-    if content.owed:
-        story.append(Paragraph("• " + _escape(f"Still to do: {content.owed}."), body))
-    if chart_svg:
-        story += [Spacer(1, 8), _drawing(chart_svg, width)]
-    story += [Paragraph("Before and after", head), _figures(content, width, body, soft)]
-    story += [Paragraph("Changes", head), *_changes(content, width, soft)]
-    if content.actions:
-        story.append(Paragraph("Done once, and not to be put back", head))
-        story += [
-            Paragraph("• " + _escape(f"{a.at[:16].replace('T', ' ')}: {a.in_words()}"), soft)
-            for a in content.actions
-        ]
-    if content.audit and content.audit.gaps:
-        story.append(Paragraph("What could not be looked at", head))
-        story += [
-            Paragraph(
-                "• " + _escape(g.reason + (f" (needed: {g.needed})" if g.needed else "")), soft
-            )
-            for g in content.audit.gaps
-        ]
-    story += [
-        Paragraph("How to put it back", head),
-        Paragraph(
-            _escape(
-                "Every change can be put back: open this job in Lumtak at Handover, or run “lumtak"
-                f" undo {content.address} --all”."
-            ),
-            body,
-        ),
-        *(
-            Paragraph(_escape(f"Without Lumtak: {s.command} (SHA-256 {s.sha256})"), body)
-            for s in content.undo_scripts
-        ),
-        Paragraph("How this was measured", head),
-        Paragraph(_escape(_method(content)), soft),
-    ]
-    return story
-
-
-def _drawing(svg: str, width: float) -> Any:  # noqa: ANN401
-    from svglib.fonts import register_font
-    from svglib.svglib import svg2rlg
-
-    register_font("DejaVu Sans", rlgFontName="Lumtak")
-    drawing: Any = svg2rlg(io.BytesIO(svg.encode("utf-8")))
-    scale = width / drawing.width
-    drawing.width, drawing.height = drawing.width * scale, drawing.height * scale
-    drawing.scale(scale, scale)
-    return drawing
+    return _Styles(of(title), of(head), of(big), of(body), of(soft), soft)
 
 
 def _table(rows: list[list[Any]], widths: list[float]) -> Any:  # noqa: ANN401
@@ -181,12 +181,10 @@ def _table(rows: list[list[Any]], widths: list[float]) -> Any:  # noqa: ANN401
     )
 
 
-def _figures(content: Content, width: float, body: Any, soft: Any) -> Any:  # noqa: ANN401
-    from reportlab.platypus import Paragraph
-
+def _figures(content: Content, width: float, styles: _Styles) -> Any:  # noqa: ANN401
     before, after = content.before, content.after
     if before is None:
-        return Paragraph("No reading was taken.", body)
+        return styles.body("No reading was taken.")
 
     def cell(column: str, show: Any) -> list[str]:  # noqa: ANN401
         return [show(before.mean(column)), show(after.mean(column)) if after else "not read yet"]
@@ -210,7 +208,7 @@ def _figures(content: Content, width: float, body: Any, soft: Any) -> Any:  # no
         (
             p
             if not isinstance((p := r.conditions.power_plan), NotMeasured)
-            else Paragraph(_escape(p.not_measured), soft)
+            else styles.soft(p.not_measured)
         )
         for r in readings
     ]
@@ -219,18 +217,15 @@ def _figures(content: Content, width: float, body: Any, soft: Any) -> Any:  # no
     return _table(rows, [width * 0.40, width * 0.22, width * 0.22, width * 0.16])
 
 
-def _changes(content: Content, width: float, soft: Any) -> list[Any]:  # noqa: ANN401
+def _changes(content: Content, width: float, styles: _Styles) -> list[Any]:
     from reportlab.platypus import Paragraph
 
     if not content.changes:
-        return [Paragraph("Nothing was changed.", soft)]
+        return [styles.soft("Nothing was changed.")]
     rows: list[list[Any]] = [["no.", "what", "before", "now", "state"]]
     for line in content.changes:
-        what = Paragraph(
-            f"{_escape(line.title)}<br/><font size=7"
-            f" color='{_SOFT}'>{_escape(line.address)}</font>",
-            soft,
-        )
+        address = f"<font size=7 color='{_SOFT}'>{_escape(line.address)}</font>"
+        what = Paragraph(f"{_escape(line.title)}<br/>{address}", styles.soft_style)
         now = line.before if line.stage in {"undone", "failed", "not done"} else line.value
         state = _STAGES.get(line.stage, line.stage) + (f": {line.note}" if line.note else "")
         rows.append(
@@ -239,7 +234,7 @@ def _changes(content: Content, width: float, soft: Any) -> list[Any]:  # noqa: A
                 what,
                 _escape(line.before),
                 _escape(now),
-                Paragraph(_escape(state), soft),
+                styles.soft(state),
             ]
         )
     return [_table(rows, [width * 0.07, width * 0.42, width * 0.13, width * 0.13, width * 0.25])]

@@ -58,7 +58,7 @@ class LumtakApp(App[None]):
     def on_mount(self) -> None:
         """Open the bench."""
         self.theme_changed_signal.subscribe(self, self._draw_anew)
-        self.push_screen(BenchScreen())
+        self.push_screen(BenchScreen(self.data_folder, pace=self.pace, demo=self.demo))
 
     def _draw_anew(self, _theme: Theme) -> None:
         """What is drawn with the theme's colours keeps them until it is drawn again."""

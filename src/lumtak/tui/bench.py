@@ -25,7 +25,9 @@ from lumtak.tui.theme import WIDE, Palette
 from lumtak.tui.widgets.lines import Line, LineList, fit, whole_sentences
 from lumtak.tui.widgets.mini import glance_line
 from lumtak.work.changes import StandingChanges, standing_changes
+from lumtak.work.data_folder import DataFolder
 from lumtak.work.intake import begin_job, reopen_job
+from lumtak.work.open_job import OpenJob
 
 _PLAIN_PROFILE = "writing-and-web"
 """The one to begin with where nothing is known."""
@@ -33,7 +35,13 @@ _ABOUT = {"local": ("this computer", "the Linux computer that Lumtak runs on")}
 
 
 class BenchScreen(Screen[None]):
-    """Jobs to go on with, computers to begin with; then what the computer is used for."""
+    """Jobs to go on with, computers to begin with; then what the computer is used for.
+
+    Args:
+        data_folder: keeps jobs and profiles; opens computers.
+        pace: how fast simulated computers live.
+        demo: whether nothing stays.
+    """
 
     CSS_PATH = "bench.tcss"
     BINDINGS: ClassVar[list[BindingType]] = [
@@ -43,8 +51,9 @@ class BenchScreen(Screen[None]):
         Binding("question_mark", "help", "Help", show=False),
     ]
 
-    def __init__(self) -> None:
+    def __init__(self, data_folder: DataFolder, *, pace: float, demo: bool = False) -> None:
         super().__init__()
+        self._data_folder, self._pace, self._demo = data_folder, pace, demo
         self._address: str | None = None
         self._jobs: dict[str, Heading] = {}
         self._profiles: dict[str, Profile] = {}
@@ -74,14 +83,14 @@ class BenchScreen(Screen[None]):
     def _look_at_changes(self) -> None:
         """What stands changed on each computer, and whether it drifted."""
         try:
-            found = standing_changes(self.workbench.data_folder)
+            found = standing_changes(self._data_folder)
         except LumtakError as error:
             self.app.call_from_thread(self._failed, str(error))
             return
         self.app.call_from_thread(self._looked, found)
 
     def _looked(self, found: dict[str, StandingChanges]) -> None:
-        for notice in self.workbench.data_folder.notices():
+        for notice in self._data_folder.notices():
             self.notify(notice, timeout=20, markup=False)
         if found != self._standing:
             self._standing = found
@@ -94,8 +103,8 @@ class BenchScreen(Screen[None]):
         head.append(" Lumtak", style=f"bold {palette.accent}")
         where = (
             "  demo: made-up computers, nothing stays"
-            if self.workbench.demo
-            else f"  {in_short(self.workbench.data_folder.home)}"
+            if self._demo
+            else f"  {in_short(self._data_folder.home)}"
         )
         head.append(where, style=palette.soft)
         self.query_one("#head", Static).update(head)
@@ -110,21 +119,11 @@ class BenchScreen(Screen[None]):
             )
         )
 
-    @property
-    def workbench(self):  # type: ignore[no-untyped-def]  # noqa: ANN201 - the app's module imports this one
-        """The application."""
-        from lumtak.tui.app import LumtakApp
-
-        app = self.app
-        if not isinstance(app, LumtakApp):
-            raise TypeError("this screen belongs to Lumtak")
-        return app
-
     def _hint(self, text: str) -> None:
         self.query_one("#hint", Static).update(whole_sentences(text, self.app.size.width - 2))
 
     def _opening_lines(self, palette: Palette) -> list[Line]:
-        self._jobs = {job.id: job for job in self.workbench.data_folder.casebook.jobs()}
+        self._jobs = {job.id: job for job in self._data_folder.casebook.jobs()}
         lines = [Line(Text()), _heading("Jobs", palette)]
         lines += [
             Line(self._job_line(job, palette), f"job {job.id}") for job in self._jobs.values()
@@ -188,7 +187,7 @@ class BenchScreen(Screen[None]):
         return head.title.lower(), head.about
 
     def _profile_lines(self, palette: Palette) -> list[Line]:
-        self._profiles = self.workbench.data_folder.profiles()
+        self._profiles = self._data_folder.profiles()
         name, _ = self._about(self._address or "local")
         lines = [
             Line(Text()),
@@ -243,7 +242,7 @@ class BenchScreen(Screen[None]):
         """Everything ever changed on the computer under the cursor, or on that of the job."""
         from lumtak.tui.put_back import PutBackScreen
 
-        data_folder = self.workbench.data_folder
+        data_folder = self._data_folder
         self._open_beside(lambda computer: PutBackScreen(data_folder, computer, keep=False))
 
     def _open_beside(self, screen: Callable[[Computer], Screen[None]]) -> None:
@@ -259,9 +258,7 @@ class BenchScreen(Screen[None]):
         self, screen: Callable[[Computer], Screen[None]], address: str, user: str | None
     ) -> None:
         try:
-            computer = self.workbench.data_folder.computer(
-                address, user=user, pace=self.workbench.pace
-            )
+            computer = self._data_folder.computer(address, user=user, pace=self._pace)
         except LumtakError as error:
             self.app.call_from_thread(self._failed, str(error))
             return
@@ -309,7 +306,7 @@ class BenchScreen(Screen[None]):
     def _begin(self, address: str, profile: Profile) -> None:
         self._opening = True
         self._hint("Looking at the computer…")
-        data_folder, pace = self.workbench.data_folder, self.workbench.pace
+        data_folder, pace = self._data_folder, self._pace
         self._in_background(
             lambda: begin_job(data_folder, data_folder.computer(address, pace=pace), profile)
         )
@@ -317,13 +314,13 @@ class BenchScreen(Screen[None]):
     def _open(self, number: str) -> None:
         self._opening = True
         self._hint("Opening the job…")
-        data_folder, pace = self.workbench.data_folder, self.workbench.pace
+        data_folder, pace = self._data_folder, self._pace
         self._in_background(
             lambda: reopen_job(data_folder, data_folder.casebook.job(number), pace=pace)
         )
 
     @work(thread=True, exit_on_error=False)
-    def _in_background(self, make) -> None:  # type: ignore[no-untyped-def]  # noqa: ANN001
+    def _in_background(self, make: Callable[[], OpenJob]) -> None:
         """Open a job without holding the screen up."""
         try:
             open_job = make()

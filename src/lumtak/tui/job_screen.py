@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable
 from functools import partial
-from typing import Any, ClassVar
+from typing import ClassVar
 
 from rich.text import Text
 from textual import events
@@ -10,17 +10,13 @@ from textual.app import ComposeResult, SystemCommand
 from textual.binding import Binding, BindingType
 from textual.widgets import ContentSwitcher, Static
 
-from lumtak.casebook import STATIONS, Job, Station
-from lumtak.core.bridge import Bridge
-from lumtak.core.provisional import Provisional
+from lumtak.casebook import STATIONS, Station
 from lumtak.core.reading import Reading
-from lumtak.core.setting import SettingRef
 from lumtak.core.strip import Strip, marked, strips
 from lumtak.core.text import plain
 from lumtak.errors import LumtakError
-from lumtak.journal import Entry, Owed
 from lumtak.report.charts import ChartKind
-from lumtak.tui.background import WorkingScreen
+from lumtak.tui.desk import Desk
 from lumtak.tui.help import HelpScreen
 from lumtak.tui.saver import Saver
 from lumtak.tui.stations.apply import ApplyStation
@@ -36,15 +32,20 @@ from lumtak.tui.widgets.ledger import Ledger
 from lumtak.tui.widgets.lines import whole_sentences
 from lumtak.tui.widgets.route import Route
 from lumtak.work.open_job import OpenJob
-from lumtak.work.proof import after_is_due, bridges_of, same_point_s, why_provisional
-from lumtak.work.reading import baselines_of
 
 _LOW = 30
 _CHARTS: dict[Station, ChartKind] = {"baseline": "load", "proof": "bridge", "handover": "spread"}
 """The chart that fits a station; strips elsewhere."""
+_TITLES = {
+    "system:rest": "the system",
+    "unattributed": "unattributed",
+    "cache": "cache (not load)",
+    "free": "free",
+}
+"""What stands in a strip and is no item."""
 
 
-class JobScreen(WorkingScreen):
+class JobScreen(Desk):
     """One job at work.
 
     Args:
@@ -69,30 +70,10 @@ class JobScreen(WorkingScreen):
     ]
 
     def __init__(self, open_job: OpenJob) -> None:
-        super().__init__()
-        self.open_job = open_job
+        super().__init__(open_job)
         self.saver = Saver(open_job.data_folder.casebook, self._not_kept)
         open_job.save = self.saver
-        self.baseline: Reading | None
-        self.after: Reading | None
-        self.baselines: list[tuple[int, Reading]]
-        self.owed: Owed
-        self.entries: list[Entry]
-        self.due: bool
-        """Whether the after reading is due."""
-        self.same_point_s: float
-        """How long an after reading would wait to begin like the baseline."""
-        self.bridges: tuple[Bridge, ...]
-        self.provisional: Provisional
-        """Why the after reading does not count."""
-        self.take(self.look())
         self._cut: list[tuple[tuple[object, ...], tuple[Strip, Strip]]] = []
-        self.capabilities = open_job.computer.about.capabilities()
-
-    @property
-    def job(self) -> Job:
-        """The job as it is now."""
-        return self.open_job.job
 
     def compose(self) -> ComposeResult:
         """Head, ledger, route, stations, hint."""
@@ -174,28 +155,28 @@ class JobScreen(WorkingScreen):
         return {station for station, done in marks.items() if done}
 
     def _show_ledger(self) -> None:
-        live = self.after or self.baseline
+        live, audit = self.after or self.baseline, self.job.audit
         ledger = self.query_one(Ledger)
         if live is None:
             ledger.show(None, None)
             return
+        ram, cpu = self._marked(self._strips(live))
+        before = self._strips(self.baseline) if self.after and self.baseline else None
+        known = audit.by_consumer if audit else {}
+        titles = {c.key: known[c.key].title for c in live.consumers if c.key in known}
+        ledger.show(
+            ram, cpu, total_bytes=live.ram_total_bytes, before=before, titles=titles | _TITLES
+        )
+        ledger.light(self.job.cursor or None)
+
+    def _marked(self, cut: tuple[Strip, Strip]) -> list[Strip]:
+        """Both strips with what is chosen, and with what was applied where it is not read yet."""
         standing = [e.ref for e in self.entries if e.is_open]
         chosen = [c.ref for c in self.job.chosen if c.ref not in standing]
         applied = standing if self.after is None else []
         if self.job.audit:
             chosen, applied = (self.job.audit.with_brought(refs) for refs in (chosen, applied))
-        ram, cpu = (marked(s, chosen=chosen, applied=applied) for s in self._strips(live))
-        before = self._strips(self.baseline) if self.after and self.baseline else None
-        by_consumer = self.job.audit.by_consumer if self.job.audit else {}
-        titles = {c.key: by_consumer[c.key].title for c in live.consumers if c.key in by_consumer}
-        titles |= {
-            "system:rest": "the system",
-            "unattributed": "unattributed",
-            "cache": "cache (not load)",
-            "free": "free",
-        }
-        ledger.show(ram, cpu, total_bytes=live.ram_total_bytes, before=before, titles=titles)
-        ledger.light(self.job.cursor or None)
+        return [marked(strip, chosen=chosen, applied=applied) for strip in cut]
 
     def _strips(self, reading: Reading) -> tuple[Strip, Strip]:
         """(RAM, CPU) of a reading.
@@ -234,7 +215,7 @@ class JobScreen(WorkingScreen):
     def on_ledger_picked(self, message: Ledger.Picked) -> None:
         """A piece was clicked: the audit opens on it."""
         if self.job.audit and message.key in self.job.audit.by_consumer:
-            self.open_job.select(message.key)
+            self.open_job.select(self.job.audit.by_consumer[message.key].ref)
             self.action_go("audit")
             self.update_all()
 
@@ -242,7 +223,7 @@ class JobScreen(WorkingScreen):
         """Along the strips, piece by piece."""
         key = self.query_one(Ledger).step(steps)
         if key and self.job.audit and key in self.job.audit.by_consumer:
-            self.open_job.select(key)
+            self.open_job.select(self.job.audit.by_consumer[key].ref)
             self._view().show()
 
     def action_chart(self) -> None:
@@ -321,29 +302,6 @@ class JobScreen(WorkingScreen):
         """The head says what is under way."""
         self.update_frame()
 
-    def look(self) -> object:
-        """Readings, what is owed, changes."""
-        open_job = self.open_job
-        due = (
-            after_is_due(open_job),
-            same_point_s(open_job),
-            bridges_of(open_job),
-            why_provisional(open_job),
-        )
-        return (
-            open_job.baseline,
-            open_job.after,
-            baselines_of(open_job),
-            open_job.owed(),
-            open_job.entries(),
-            due,
-        )
-
-    def take(self, found: Any) -> None:  # noqa: ANN401 - what `look` gave
-        """Show them from now on."""
-        self.baseline, self.after, self.baselines, self.owed, self.entries, due = found
-        self.due, self.same_point_s, self.bridges, self.provisional = due
-
     def _come_back(self, _: object = None) -> None:
         """Another screen may have put changes back: look again."""
         self.begin("looking", lambda: None, lambda _: None)
@@ -351,8 +309,27 @@ class JobScreen(WorkingScreen):
     def _not_kept(self, sentence: str) -> None:
         self.app.call_from_thread(self.tell, sentence)
 
-    def select(self, ref: SettingRef | None) -> None:
+    # -- what stations say -------------------------------------------------------------------------
+
+    def on_station_view_go(self, message: StationView.Go) -> None:
+        """On to another station."""
+        self.action_go(message.station)
+
+    def on_station_view_picked(self, message: StationView.Picked) -> None:
         """This item is lit in both strips."""
-        address = "" if ref is None else str(ref)
-        self.open_job.select(address)
-        self.query_one(Ledger).light(address or None)
+        self.query_one(Ledger).light(str(message.ref))
+
+    def on_station_view_hinted(self, message: StationView.Hinted) -> None:
+        """Something else can be done now."""
+        message.stop()
+        self.update_hint()
+
+    def on_station_view_advanced(self, message: StationView.Advanced) -> None:
+        """The work went on."""
+        message.stop()
+        self.update_frame()
+
+    def on_station_view_changed(self, message: StationView.Changed) -> None:
+        """The job is another one now."""
+        message.stop()
+        self.update_all()

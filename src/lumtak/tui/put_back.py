@@ -11,15 +11,15 @@ from textual.widgets import Button, Static
 from lumtak.computers.protocol import Computer
 from lumtak.core.setting import SHOWS_WORDS
 from lumtak.core.text import plain
-from lumtak.core.units import all_of, counted
+from lumtak.core.units import counted
 from lumtak.errors import LumtakError
-from lumtak.journal import Entry, Outcome, is_asked, put_back, recorded, warnings
+from lumtak.journal import Drift, Entry, Outcome, is_asked, put_back, recorded, warnings
 from lumtak.tui.background import WorkingScreen
 from lumtak.tui.confirm import ConfirmScreen
 from lumtak.tui.help import HelpScreen
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.lines import Line, LineList, column
-from lumtak.work.changes import Changes, changes_of
+from lumtak.work.changes import Changes, changes_of, in_words
 from lumtak.work.data_folder import DataFolder
 from lumtak.work.rights import asking
 
@@ -126,38 +126,7 @@ class PutBackScreen(WorkingScreen):
         changes = self._changes
         if changes is None:
             return "Looking at the computer…"
-        if not changes.entries and not changes.lost:
-            return "Lumtak never changed anything on this computer."
-        left = changes.open
-        if changes.lost:
-            one = len(changes.lost) == 1
-            numbers = ", ".join(map(str, changes.lost))
-            what = (
-                f"The record of change {numbers} is"
-                if one
-                else f"The records of changes {numbers} are"
-            )
-            others = f"{counted(len(left), 'other change')} can be put back."
-            return f"{what} lost, so Lumtak cannot put {'it' if one else 'them'} back. {others}"
-        if not left:
-            return f"{all_of(len(changes.entries), 'change')} put back or came to nothing."
-        drifted = sum(d.is_drift for d in changes.standing.values())
-        unread = sum(d.standing == "cannot be read" for d in changes.standing.values())
-        verb = "stands" if len(left) == 1 else "stand"
-        parts = [f"{len(left)} of {len(changes.entries)} changes {verb}"]
-        gone = (
-            "1 setting is no longer as it was left"
-            if drifted == 1
-            else f"{drifted} settings are no longer as they were left"
-        )
-        parts.append(gone if drifted else "all are as they were left")
-        if unread:
-            parts[-1] = (
-                f"{drifted} drifted, {unread} cannot be read now"
-                if drifted
-                else f"{unread} cannot be read now"
-            )
-        return "; ".join(parts) + "."
+        return in_words(changes)
 
     def _lines(self, changes: Changes, palette: Palette) -> list[Line]:
         lines: list[Line] = []
@@ -181,29 +150,17 @@ class PutBackScreen(WorkingScreen):
         if found is not None and found.standing in {"drifted", "back as before"}:
             word = f"{word}: now {found.now}"
         narrow = self.size.width < _NARROW
+        title, values, standing = (20, 16, 26) if narrow else (28, 22, 30)
+        loud = palette.ink if entry.is_open else palette.soft
         text = Text()
         text.append(" ◉ " if entry.id in self._marked else "   ", style=f"bold {palette.lit}")
         text.append(f"{_glyph(entry, changes)} ", style=style)
         text.append(f"{entry.id:>3}  ", style=palette.soft)
-        text.append(
-            column(entry.title, 20 if narrow else 28),
-            style=f"bold {palette.ink}" if entry.is_open else palette.soft,
-        )
-        text.append(
-            column(f"{entry.restore.word} → {entry.word}", 16 if narrow else 22),
-            style=palette.ink if entry.is_open else palette.soft,
-        )
-        text.append(column(word, 26 if narrow else 30), style=style)
+        text.append(column(entry.title, title), style=f"bold {loud}" if entry.is_open else loud)
+        text.append(column(f"{entry.restore.word} → {entry.word}", values), style=loud)
+        text.append(column(word, standing), style=style)
         if not narrow:
-            wrong = found is not None and found.standing != "as left"
-            seen = (
-                f"last seen right {_short(found.last_right)}"
-                if found and wrong and found.last_right
-                else ""
-            )
-            if entry.stage == "undone":
-                seen = _short(entry.stage_at)
-            text.append(seen, style=palette.warning if wrong else palette.soft)
+            text.append_text(_last_seen(entry, found, palette))
         return text
 
     def _explanation(self, changes: Changes, entry: Entry, palette: Palette) -> list[Text]:
@@ -398,6 +355,17 @@ def _glyph(entry: Entry, changes: Changes) -> str:
     if found is not None and (found.is_drift or found.standing == "cannot be read"):
         return "≠" if found.is_drift else "?"
     return "◆" if entry.is_open else "·"
+
+
+def _last_seen(entry: Entry, found: Drift | None, palette: Palette) -> Text:
+    """When a change was put back, or seen as it was left for the last time."""
+    wrong = found is not None and found.standing != "as left"
+    seen = ""
+    if entry.stage == "undone":
+        seen = _short(entry.stage_at)
+    elif found is not None and wrong and found.last_right:
+        seen = f"last seen right {_short(found.last_right)}"
+    return Text(seen, style=palette.warning if wrong else palette.soft)
 
 
 def _standing(entry: Entry, standing: str, palette: Palette) -> tuple[str, str]:

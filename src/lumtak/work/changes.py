@@ -4,7 +4,7 @@ from lumtak.computers.protocol import Computer
 from lumtak.core.facts import Facts
 from lumtak.core.record import Record
 from lumtak.core.text import plain
-from lumtak.core.units import counted
+from lumtak.core.units import all_of, counted
 from lumtak.errors import LumtakError
 from lumtak.journal import Drift, Entry, drift, owed_now
 from lumtak.work.data_folder import DataFolder
@@ -112,3 +112,37 @@ def standing_changes(data_folder: DataFolder) -> dict[str, StandingChanges]:
                 owed=owed_now(data_folder.journal, computer).in_words(),
             )
     return found
+
+
+def in_words(changes: Changes) -> str:
+    """What was changed here and how it stands, as a sentence."""
+    if not changes.entries and not changes.lost:
+        return "Lumtak never changed anything on this computer."
+    if changes.lost:
+        return _lost(changes)
+    left = len(changes.open)
+    if not left:
+        return f"{all_of(len(changes.entries), 'change')} put back or came to nothing."
+    verb = "stands" if left == 1 else "stand"
+    return f"{left} of {len(changes.entries)} changes {verb}; {_drifted(changes)}."
+
+
+def _lost(changes: Changes) -> str:
+    numbers = ", ".join(map(str, changes.lost))
+    what, them = f"The records of changes {numbers} are", "them"
+    if len(changes.lost) == 1:
+        what, them = f"The record of change {numbers} is", "it"
+    others = f"{counted(len(changes.open), 'other change')} can be put back."
+    return f"{what} lost, so Lumtak cannot put {them} back. {others}"
+
+
+def _drifted(changes: Changes) -> str:
+    drifted = sum(d.is_drift for d in changes.standing.values())
+    unread = sum(d.standing == "cannot be read" for d in changes.standing.values())
+    if unread:
+        return (f"{drifted} drifted, " if drifted else "") + f"{unread} cannot be read now"
+    if not drifted:
+        return "all are as they were left"
+    if drifted == 1:
+        return "1 setting is no longer as it was left"
+    return f"{drifted} settings are no longer as they were left"

@@ -72,21 +72,17 @@ def write_report(open_job: OpenJob, folder: Path) -> list[Path]:
     Raises:
         StorageError: the folder cannot be written; no file is left half-written.
     """
-    from lumtak.report.charts import load_svg
+    from lumtak.report.charts import load_plot
     from lumtak.report.pdf import report_pdf
 
     content = content_of(open_job)
-    svg = None
+    plot = None
     if content.before is not None:
-        svg = load_svg(
-            content.before,
-            content.after,
-            _strips(open_job, content),
-            content.profile.ceilings.cpu_pct,
-        )
-    documents = {"report.pdf": report_pdf(content, svg)}
-    if svg is not None:
-        documents["load.svg"] = svg.encode("utf-8")
+        cut, ceiling = _strips(open_job, content), content.profile.ceilings.cpu_pct
+        plot = load_plot(content.before, content.after, cut, ceiling)
+    documents = {"report.pdf": report_pdf(content, plot)}
+    if plot is not None:
+        documents["load.svg"] = plot.file("svg")
     documents["job.json"] = json_document(content)
     if not folder.is_dir():
         with in_sentences(folder):

@@ -10,6 +10,7 @@ from lumtak.casebook import Job, Station
 from lumtak.computers.protocol import Computer
 from lumtak.core.actions import Action, Running, Way
 from lumtak.core.audit import Audit
+from lumtak.core.plan import Plan
 from lumtak.core.reading import Reading
 from lumtak.core.setting import SettingRef
 from lumtak.core.strip import Glance, glance, strips
@@ -37,6 +38,8 @@ class OpenJob:
         key waits for the disk."""
         self.interrupted = Review()
         """What an interruption left on this computer, until it is ended."""
+        self.planned: tuple[Job, Plan] | None = None
+        """The plan that was made last, and of which state of the job."""
         self._lock = threading.Lock()
 
     def keep(self, **fields: Any) -> None:  # noqa: ANN401
@@ -50,10 +53,10 @@ class OpenJob:
         if station != self.job.station:
             self.keep(station=station)
 
-    def select(self, address: str) -> None:
+    def select(self, ref: SettingRef) -> None:
         """Remember where the cursor stands."""
-        if address != self.job.cursor:
-            self.keep(cursor=address)
+        if str(ref) != self.job.cursor:
+            self.keep(cursor=str(ref))
 
     @property
     def baseline(self) -> Reading | None:

@@ -4,16 +4,27 @@ import threading
 
 from lumtak.computers.protocol import Script
 from lumtak.core.plan import Plan, make_plan
+from lumtak.core.setting import SettingRef
 from lumtak.errors import UsageError
 from lumtak.journal import OnStep, Outcome, Review, apply_changes, put_back, recover, scripts_left
 from lumtak.work.open_job import OpenJob
 
 
 def plan_of(open_job: OpenJob) -> Plan:
-    """The plan of what is chosen."""
-    if open_job.job.audit is None or open_job.job.facts is None:
+    """The plan of what is chosen.
+
+    Made once for a choice: the station, its list, the question and the work all ask for it.
+    """
+    job = open_job.job
+    if job.audit is None or job.facts is None:
         raise UsageError("A plan needs an audit.", "Make the audit first.")
-    return make_plan(open_job.job.facts, open_job.job.audit, open_job.job.chosen)
+    if open_job.planned is not None:
+        then, plan = open_job.planned
+        if then.facts is job.facts and then.audit is job.audit and then.chosen == job.chosen:
+            return plan
+    plan = make_plan(job.facts, job.audit, job.chosen)
+    open_job.planned = job, plan
+    return plan
 
 
 def carry_out(
@@ -42,16 +53,20 @@ def carry_out(
         pause=pause,
     )
     done = {o.change.ref for o in outcomes if o.result in {"done", "as it was"}}
-    before = open_job.job.plan or Plan()
-    earlier = [s for s in before.steps if s.change.ref not in done]
-    applied = [s for s in plan.steps if s.change.ref in done]
     open_job.keep(
-        plan=Plan(steps=(*earlier, *applied), owed=plan.owed),
+        plan=_and_applied(open_job.job.plan or Plan(), plan, done),
         chosen=tuple(c for c in open_job.job.chosen if c.ref not in done),
         after=None,
         after_stood=None,
     )
     return outcomes
+
+
+def _and_applied(before: Plan, plan: Plan, done: set[SettingRef]) -> Plan:
+    """What was applied before, and what of this plan was applied now."""
+    earlier = [s for s in before.steps if s.change.ref not in done]
+    applied = [s for s in plan.steps if s.change.ref in done]
+    return Plan(steps=(*earlier, *applied), owed=plan.owed)
 
 
 def undo_scripts_of(open_job: OpenJob) -> list[Script]:

@@ -54,17 +54,22 @@ class Programs:
         self.keys: list[str] = [key for key, _ in named]
         self.specs: list[ProcessSpec] = [p for _, p in named]
         self.place = {key: i for i, key in enumerate(self.keys)}
-        self._timers = [(f"services:{s.key}", s) for s in spec.service if s.timer_every_s]
-        rung = [name for _, s in self._timers for name in s.rings]
-        self._timed = {key for key, _ in self._timers}.union(f"services:{name}" for name in rung)
-        self._leaves = {f"services:{s.key}": s.starts for s in spec.service}
-        prefetching = [s.key for s in spec.service if s.role == "launch-prefetch"]
-        self._prefetchers = [f"services:{key}" for key in prefetching]
         self.total_mib = spec.hardware.ram_mib
         self.cores = spec.hardware.cores
         self._desktop = self.place["system:desktop"]
         self._paces: dict[float, Pace] = {}
+        self._starters()
         self._columns()
+
+    def _starters(self) -> None:
+        """Services that start others: timers, what leaves a program behind, launch-prefetching."""
+        services = self.spec.service
+        self._timers = [(f"services:{s.key}", s) for s in services if s.timer_every_s]
+        rung = [name for _, s in self._timers for name in s.rings]
+        self._timed = {key for key, _ in self._timers}.union(f"services:{name}" for name in rung)
+        self._leaves = {f"services:{s.key}": s.starts for s in services}
+        prefetching = [s.key for s in services if s.role == "launch-prefetch"]
+        self._prefetchers = [f"services:{key}" for key in prefetching]
 
     def _columns(self) -> None:
         """The figures as arrays."""

@@ -81,31 +81,32 @@ class ApplyStation(StationView):
         self.query_one(LineList).show(self._lines(waiting, broken, palette))
 
     def _lines(self, waiting: tuple[Change, ...], broken: Review, palette: Palette) -> list[Line]:
-        desk = self.desk
         if broken.lines:
             return [_heading(palette), *(Line(_review_row(line, palette)) for line in broken.lines)]
-        now = {o.number for o in self._live} if self._applying else set()
-        lines = [
-            Line(entry_row(e, palette), f"change {e.id}") for e in desk.entries if e.id not in now
-        ]
-        tried = {o.change.ref for o in self._live} if self._applying else set()
-        if self._applying:
-            lines += [Line(_outcome_row(o, palette)) for o in self._live]
-        else:
-            lines += [
-                Line(_outcome_row(o, palette))
-                for o in self._live
-                if o.number is None and o.result == "failed"
-            ]
-        left = [c for c in self._in_order(waiting) if c.ref not in tried]
-        word = "held" if self._pause.is_set() else "being written"
-        lines += [
-            Line(
-                self._waiting_row(c, palette, word if self._applying and place == 0 else "waiting")
-            )
-            for place, c in enumerate(left)
-        ]
+        lines = [*self._done(palette), *self._waiting(waiting, palette)]
         return [_heading(palette), *lines] if lines else []
+
+    def _done(self, palette: Palette) -> list[Line]:
+        """What stands in the journal, and what came of this plan so far."""
+        live = self._live if self._applying else []
+        # What failed before it came into the journal is told until the next plan.
+        told = live or [o for o in self._live if o.number is None and o.result == "failed"]
+        now = {o.number for o in live}
+        entries = [e for e in self.desk.entries if e.id not in now]
+        return [
+            *(Line(entry_row(e, palette), f"change {e.id}") for e in entries),
+            *(Line(_outcome_row(o, palette)) for o in told),
+        ]
+
+    def _waiting(self, waiting: tuple[Change, ...], palette: Palette) -> list[Line]:
+        """What is still to come; the first of it is under way while a plan is applied."""
+        tried = {o.change.ref for o in self._live} if self._applying else set()
+        left = [c for c in self._in_order(waiting) if c.ref not in tried]
+        words = ["waiting"] * len(left)
+        if self._applying and words:
+            words[0] = "held" if self._pause.is_set() else "being written"
+        rows = zip(left, words, strict=True)
+        return [Line(self._waiting_row(c, palette, word)) for c, word in rows]
 
     def _in_order(self, waiting: tuple[Change, ...]) -> list[Change]:
         """In the order of the plan."""
@@ -130,33 +131,35 @@ class ApplyStation(StationView):
 
     def _sentence(self) -> str:
         desk = self.desk
-        broken = desk.open_job.interrupted
+        broken, waiting = desk.open_job.interrupted, len(desk.job.chosen)
         if broken.lines:
             return (
                 f"Lumtak was interrupted here: {broken.in_words()}. Nothing has been touched since."
             )
         if self._applying:
             held = "Held" if self._pause.is_set() else "Applying"
-            return f"{held}: {len(self._live)} of {len(desk.job.chosen)} done."
+            return f"{held}: {len(self._live)} of {waiting} done."
         bad = [e for e in desk.entries if e.stage in {"failed", "conflict"}]
         if bad:
-            untried = f" {len(desk.job.chosen)} still wait." if desk.job.chosen else ""
+            untried = f" {waiting} still wait." if waiting else ""
             return (
                 f"{len(bad)} of {counted(len(desk.entries), 'change')} did not go through; the"
                 f" others are as shown.{untried}"
             )
         done = sum(e.stage == "verified" for e in desk.entries)
-        if desk.job.chosen:
-            return f"{len(desk.job.chosen)} chosen changes wait." + (
-                f" {done} are done already." if done else " Nothing is changed yet."
-            )
+        if waiting:
+            already = f"{done} are done already." if done else "Nothing is changed yet."
+            return f"{waiting} chosen changes wait. {already}"
         if done:
-            owed = desk.owed.in_words()
-            then = (
-                f"{owed[:1].upper()}{owed[1:]}; after that the proof." if owed else "Now the proof."
-            )
-            return f"{counted(done, 'change is', 'changes are')} done and read back. {then}"
+            what = counted(done, "change is", "changes are")
+            return f"{what} done and read back. {self._what_then()}"
         return "Nothing is chosen, and nothing was changed."
+
+    def _what_then(self) -> str:
+        owed = self.desk.owed.in_words()
+        if not owed:
+            return "Now the proof."
+        return f"{owed[:1].upper()}{owed[1:]}; after that the proof."
 
     def arrive(self) -> None:
         """On what comes next."""
@@ -189,9 +192,9 @@ class ApplyStation(StationView):
             case "back":
                 self._settle(put_back=True)
             case "on":
-                self.desk.action_go("proof")
+                self.go("proof")
             case "plan":
-                self.desk.action_go("plan")
+                self.go("plan")
 
     def _settle(self, *, put_back: bool) -> None:
         """End what was interrupted; what was done stays, or goes back."""
@@ -251,7 +254,7 @@ class ApplyStation(StationView):
         """The strips hatch what is done, and the list goes on."""
         self._live.append(outcome)
         self.desk.entries = entries
-        self.desk.update_frame()
+        self.say(self.Advanced())
         if self._applying and self.desk.job.station == "apply":
             self.show()
 

@@ -14,24 +14,29 @@ from textual.containers import Horizontal
 from textual.widgets import Input, Static
 
 from lumtak.core.audit import Answer, Audit, Finding
-from lumtak.core.facts import Setting
-from lumtak.core.record import known
+from lumtak.core.facts import Gap, Setting
 from lumtak.core.setting import AREAS, Area, parse_ref
 from lumtak.core.sift import sift
 from lumtak.core.text import plain
-from lumtak.core.units import percent, ram
 from lumtak.errors import LumtakError
 from lumtak.tui.interview import InterviewScreen, questions
-from lumtak.tui.stations.audit_rows import GO, Pen, explanation, heading, memory_sum, row, rows_of
+from lumtak.tui.stations.audit_rows import (
+    GO,
+    Pen,
+    explanation,
+    fold,
+    found_in_words,
+    heading,
+    memory_sum,
+    row,
+    rows_of,
+)
 from lumtak.tui.stations.base import StationView
 from lumtak.tui.theme import WIDE, Palette
 from lumtak.tui.widgets.lines import Line, LineList
 from lumtak.tui.widgets.stances import Stances
 from lumtak.work.audit import choose_all_eased, keep_answers, make_audit, toggle, what_runs
 
-_LIGHT = 0.35
-"""Percent of the CPU and of the RAM together: lighter is next to nothing."""
-_FOLDED_FROM = 8
 _FOLD = "fold:"
 _MAKE = "make"
 
@@ -105,18 +110,10 @@ class AuditStation(StationView):
         before = f"Before the {changes}: " if stand else ""
         headline.update(Text(plain(f"{before}{found.headline}", 600)))
         words = self.query_one(Input).value
-        marks = (
-            (self._pen.chosen, self._pen.applied) if "chosen" in words or "changed" in words else ()
-        )
-        drawn = (
-            id(found),
-            words,
-            frozenset(self._opened),
-            frozenset(self._unfolded),
-            self._pen.width,
-            self.app.theme,
-            marks,
-        )
+        asked_for = "chosen" in words or "changed" in words
+        marks = (self._pen.chosen, self._pen.applied) if asked_for else ()
+        shape = (frozenset(self._opened), frozenset(self._unfolded), self._pen.width)
+        drawn = (id(found), words, *shape, self.app.theme, marks)
         if drawn == self._drawn:
             lines.renew(map(str, self._pen.differs(old)))
             return
@@ -147,42 +144,42 @@ class AuditStation(StationView):
             self._problem = str(error)
 
     def _lines(self, found: Audit, sifted: bool) -> list[Line]:  # noqa: FBT001
-        lines: list[Line] = []
         by_area: dict[Area, list[Finding]] = {area: [] for area in AREAS}
         for finding in self._matching:
             by_area[finding.area].append(finding)
+        lines: list[Line] = []
         for area, mine in by_area.items():
             gaps = [] if sifted else [g for g in found.gaps if g.area == area]
-            if not mine and (sifted or not gaps):
-                continue
-            if lines:
-                lines.append(Line(Text()))
-            lines.append(Line(self._heading(area, mine)))
-            if area == "memory" and not sifted:
-                lines += self._memory()
-            shown, folded = (mine, []) if sifted else self._fold(area, mine)
-            lines += self._rows(shown)
-            if folded:
-                words = (
-                    f"     {len(folded)} more that weigh next to nothing and stay as they are:"
-                    " Enter shows them"
-                )
-                lines.append(Line(Text(words, style=Palette(self.app).soft), f"{_FOLD}{area}"))
-            for gap in gaps:
-                needed = f"; needed: {gap.needed}" if gap.needed else ""
-                style = f"italic {Palette(self.app).soft}"
-                lines.append(
-                    Line(Text(plain(f"     not read: {gap.reason}{needed}", 300), style=style))
-                )
+            if mine or gaps:
+                lines += [Line(Text())] if lines else []
+                lines += self._area_lines(area, mine, gaps, sifted=sifted)
         if not lines:
-            lines.append(
-                Line(
-                    Text(
-                        "   Nothing here matches. Escape shows all again.",
-                        style=Palette(self.app).soft,
-                    )
-                )
+            nothing = "   Nothing here matches. Escape shows all again."
+            lines.append(Line(Text(nothing, style=Palette(self.app).soft)))
+        return lines
+
+    def _area_lines(
+        self, area: Area, mine: list[Finding], gaps: list[Gap], *, sifted: bool
+    ) -> list[Line]:
+        """An area: heading, rows, what is folded, what could not be read."""
+        soft = Palette(self.app).soft
+        lines = [Line(self._heading(area, mine))]
+        if area == "memory" and not sifted:
+            lines += self._memory()
+        whole = sifted or area in self._unfolded
+        stay = {self.desk.job.cursor, *self._opened}
+        shown, folded = (mine, []) if whole else fold(mine, stay)
+        lines += self._rows(shown)
+        if folded:
+            words = (
+                f"     {len(folded)} more that weigh next to nothing and stay as they are:"
+                " Enter shows them"
             )
+            lines.append(Line(Text(words, style=soft), f"{_FOLD}{area}"))
+        for gap in gaps:
+            needed = f"; needed: {gap.needed}" if gap.needed else ""
+            words = plain(f"     not read: {gap.reason}{needed}", 300)
+            lines.append(Line(Text(words, style=f"italic {soft}")))
         return lines
 
     def _heading(self, area: Area, mine: list[Finding]) -> Text:
@@ -227,27 +224,6 @@ class AuditStation(StationView):
             plans = item.setting.values if item and isinstance(item.setting, Setting) else ()
         return row(finding, self._pen, plans)
 
-    def _fold(self, area: Area, mine: list[Finding]) -> tuple[list[Finding], list[Finding]]:
-        """(shown, folded).
-
-        What weighs next to nothing and stays as it is folds into one line, once there is much of
-        it.
-        """
-        if area in self._unfolded:
-            return mine, []
-        stay = {self.desk.job.cursor, *self._opened}
-        light = [
-            f
-            for f in mine
-            if f.stance in {"guarded", "keep"}
-            and f.weight.heft < _LIGHT
-            and f"{f.area}:{f.key}" not in stay
-        ]
-        if len(light) < _FOLDED_FROM:
-            return mine, []
-        put_away = {f.key for f in light}
-        return [f for f in mine if f.key not in put_away], light
-
     # -- what is said ------------------------------------------------------------------------------
 
     def arrive(self) -> None:
@@ -261,35 +237,28 @@ class AuditStation(StationView):
             return "Enter makes the audit; 2 goes to the baseline; ? explains."
         if self._problem:
             return self._problem
-        chosen = len(self.desk.job.chosen)
         if self.query_one(Input).value.strip():
-            mine = self._matching
-            memory, cpu = (
-                sum(known(f.weight.ram_bytes) for f in mine),
-                sum(known(f.weight.cpu_pct) for f in mine),
+            return found_in_words(
+                self._matching,
+                len(found.findings),
+                len(self.desk.job.chosen),
+                typing=self.query_one(Input).has_focus,
             )
-            then = (
-                "Enter goes to them"
-                if self.query_one(Input).has_focus
-                else f"{chosen} chosen; a takes all not needed here"
-            )
-            return (
-                f"{len(mine)} of {len(found.findings)} shown: {ram(memory)}, {percent(cpu)}."
-                f" {then}, Escape shows all."
-            )
-        back = " Backspace goes back." if self._trail else ""
-        questions = (
-            "the owner's one question"
-            if self._asked == 1
-            else f"the owner's {self._asked} questions"
-        )
-        asked = f" i asks {questions}." if self._asked else ""
         stand = sum(e.is_open for e in self.desk.entries)
         done = f", {stand} done" if stand else ""
         return (
-            f"{chosen} chosen{done} of {self._eased} that may go. Space chooses, Enter explains, /"
-            f" searches. a takes all not needed.{back or asked}"
+            f"{len(self.desk.job.chosen)} chosen{done} of {self._eased} that may go. Space chooses,"
+            f" Enter explains, / searches. a takes all not needed.{self._hint_of_more()}"
         )
+
+    def _hint_of_more(self) -> str:
+        """The way back after a jump, else the owner's questions."""
+        if self._trail:
+            return " Backspace goes back."
+        if not self._asked:
+            return ""
+        one = self._asked == 1
+        return f" i asks the owner's {'one question' if one else f'{self._asked} questions'}."
 
     # -- search ------------------------------------------------------------------------------------
 
@@ -302,7 +271,7 @@ class AuditStation(StationView):
         """The list follows as it is typed."""
         event.stop()
         self.show()
-        self.desk.update_hint()
+        self.say(self.Hinted())
 
     def on_input_submitted(self, event: Input.Submitted) -> None:
         """Into what was found."""
@@ -337,7 +306,7 @@ class AuditStation(StationView):
         """The piece is lit in both strips."""
         message.stop()
         if not message.key.startswith((_FOLD, GO)) and message.key != _MAKE:
-            self.desk.select(parse_ref(message.key))
+            self.pick(parse_ref(message.key))
 
     def on_line_list_opened(self, message: LineList.Opened) -> None:
         """Open or close the explanation, or follow where the line leads."""
@@ -368,10 +337,10 @@ class AuditStation(StationView):
             with words.prevent(Input.Changed):
                 words.value = ""
         self._opened.add(address)
-        self.desk.select(parse_ref(address))
+        self.pick(parse_ref(address))
         self.show()
         self.query_one(LineList).go_to(address)
-        self.desk.update_hint()
+        self.say(self.Hinted())
 
     def action_back(self) -> None:
         """To where the last jump began."""
@@ -388,13 +357,13 @@ class AuditStation(StationView):
         except LumtakError as error:
             self.desk.tell(str(error))
             return
-        self.desk.update_all()
+        self.say(self.Changed())
 
     def action_all(self) -> None:
         """Choose everything shown that the profile does not need; once more takes it back."""
         if not self._working():
             choose_all_eased(self.desk.open_job, self._matching)
-            self.desk.update_all()
+            self.say(self.Changed())
 
     def _working(self) -> bool:
         if self.desk.doing == "applying":

@@ -2,7 +2,7 @@
 
 import re
 import textwrap
-from collections.abc import Iterable, Sequence
+from collections.abc import Container, Iterable, Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -23,6 +23,9 @@ from lumtak.tui.widgets.lines import column, fit
 
 GO = "go:"
 """Begins the key of a line that leads to another item."""
+_LIGHT = 0.35
+"""Percent of the CPU and of the RAM together: lighter is next to nothing."""
+_FOLDED_FROM = 8
 _BAR, _NARROW_BAR = 12, 6
 _FIGURES = 17
 _NAME = 15
@@ -88,29 +91,45 @@ def heading(area: Area, mine: Sequence[Finding], pen: Pen, note: str = "") -> Te
     return text
 
 
+def fold(mine: list[Finding], stay: Container[str]) -> tuple[list[Finding], list[Finding]]:
+    """(shown, folded): what weighs next to nothing and stays as it is folds into one line, once
+    there is much of it.
+
+    Args:
+        mine: findings of an area.
+        stay: consumers that are shown in any case.
+    """
+    light = [
+        f
+        for f in mine
+        if f.stance in {"guarded", "keep"} and f.weight.heft < _LIGHT and f.consumer not in stay
+    ]
+    if len(light) < _FOLDED_FROM:
+        return mine, []
+    put_away = {f.key for f in light}
+    return [f for f in mine if f.key not in put_away], light
+
+
+def found_in_words(mine: Sequence[Finding], of: int, chosen: int, *, typing: bool) -> str:
+    """What a search found, and where Enter leads."""
+    memory = sum(known(f.weight.ram_bytes) for f in mine)
+    cpu = sum(known(f.weight.cpu_pct) for f in mine)
+    then = "Enter goes to them" if typing else f"{chosen} chosen; a takes all not needed here"
+    return f"{len(mine)} of {of} shown: {ram(memory)}, {percent(cpu)}. {then}, Escape shows all."
+
+
 def row(f: Finding, pen: Pen, plans: Sequence[str] = ()) -> Text:
     """One finding: bar, figures, title, stance, value, the reason's main clause.
 
     A power plan has its plans side by side in place of figures.
     """
     palette, wide = pen.palette, pen.width >= WIDE
-    colour = palette.kinds[f.stance]
-    chosen = f.ref in pen.chosen
-    text = Text()
-    mark = "◇" if chosen else HATCH if f.ref in pen.applied else " "
-    text.append(f" {mark} ", style=f"bold {palette.lit}" if chosen else palette.kinds["ease"])
+    colour, loud = palette.kinds[f.stance], f.stance in {"ease", "ask"}
+    text = _mark(f, pen)
     if plans:
         text.append_text(_side_by_side(f, plans, palette, pen.bar + _FIGURES))
     else:
-        cells = round(f.weight.heft / pen.most * pen.bar)
-        text.append(
-            (FILLS[f.stance] * max(cells, 1 if f.weight.heft > 0 else 0)).ljust(pen.bar),
-            style=colour,
-        )
-        memory = "" if isinstance(f.weight.ram_bytes, NotMeasured) else ram(f.weight.ram_bytes)
-        cpu = "" if isinstance(f.weight.cpu_pct, NotMeasured) else percent(f.weight.cpu_pct)
-        text.append(f"{memory:>9}{cpu:>8}", style=palette.ink)
-    loud = f.stance in {"ease", "ask"}
+        text.append_text(_figures(f, pen))
     text.append(
         f"  {fit(f.title, 24 if wide else 19)}  ",
         style=f"bold {palette.ink}" if loud else palette.soft,
@@ -123,6 +142,27 @@ def row(f: Finding, pen: Pen, plans: Sequence[str] = ()) -> Text:
     if wide:
         text.append(f" {plain(_SUBORDINATE.sub('', f.reason), 160)}", style=palette.soft)
     return text
+
+
+def _mark(f: Finding, pen: Pen) -> Text:
+    """Whether it is chosen, or changed already."""
+    if f.ref in pen.chosen:
+        return Text.assemble((" ◇ ", f"bold {pen.palette.lit}"))
+    mark = HATCH if f.ref in pen.applied else " "
+    return Text.assemble((f" {mark} ", pen.palette.kinds["ease"]))
+
+
+def _figures(f: Finding, pen: Pen) -> Text:
+    """The bar, memory, CPU."""
+    weight = f.weight
+    cells = round(weight.heft / pen.most * pen.bar)
+    seen = max(cells, 1 if weight.heft > 0 else 0)
+    memory = "" if isinstance(weight.ram_bytes, NotMeasured) else ram(weight.ram_bytes)
+    cpu = "" if isinstance(weight.cpu_pct, NotMeasured) else percent(weight.cpu_pct)
+    bar = (FILLS[f.stance] * seen).ljust(pen.bar)
+    return Text.assemble(
+        (bar, pen.palette.kinds[f.stance]), (f"{memory:>9}{cpu:>8}", pen.palette.ink)
+    )
 
 
 def _side_by_side(f: Finding, plans: Sequence[str], palette: Palette, width: int) -> Text:

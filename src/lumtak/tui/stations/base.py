@@ -1,15 +1,16 @@
 """What every station's view has."""
 
-from typing import TYPE_CHECKING, ClassVar
+from typing import ClassVar
 
 from textual.binding import Binding, BindingType
 from textual.containers import Vertical, VerticalScroll
+from textual.message import Message
 from textual.widget import Widget
 
+from lumtak.casebook import Station
+from lumtak.core.setting import SettingRef
+from lumtak.tui.desk import Desk
 from lumtak.tui.widgets.lines import LineList
-
-if TYPE_CHECKING:
-    from lumtak.tui.job_screen import JobScreen
 
 
 class StationView(Vertical):
@@ -24,15 +25,49 @@ class StationView(Vertical):
         Binding("pagedown", "page(1)", "Page down", show=False),
     ]
 
-    @property
-    def desk(self) -> "JobScreen":
-        """The screen that holds the job."""
-        from lumtak.tui.job_screen import JobScreen
+    class Go(Message):
+        """On to another station."""
 
+        def __init__(self, station: Station) -> None:
+            super().__init__()
+            self.station: Station = station
+
+    class Picked(Message):
+        """Another item is looked at."""
+
+        def __init__(self, ref: SettingRef) -> None:
+            super().__init__()
+            self.ref = ref
+
+    class Hinted(Message):
+        """Something else can be done now."""
+
+    class Advanced(Message):
+        """Work in the background went on: the frame says how far."""
+
+    class Changed(Message):
+        """The job is another one now: all of it is drawn anew."""
+
+    @property
+    def desk(self) -> Desk:
+        """The screen that holds the job: to be read, and to begin work on."""
         screen = self.screen
-        if not isinstance(screen, JobScreen):
+        if not isinstance(screen, Desk):
             raise TypeError("a station stands on a job's screen")
         return screen
+
+    def say(self, message: Message) -> None:
+        """Tell the screen, straight: a quick typist's next key must not come before it."""
+        self.screen.post_message(message)
+
+    def go(self, station: Station) -> None:
+        """On to another station."""
+        self.say(self.Go(station))
+
+    def pick(self, ref: SettingRef) -> None:
+        """The cursor stands on this item."""
+        self.desk.open_job.select(ref)
+        self.say(self.Picked(ref))
 
     def action_list(self) -> None:
         """Into the list, from anywhere on the station."""

@@ -240,7 +240,7 @@ class BaselineStation(StationView):
             case "stop":
                 self.desk.stop.set()
             case "on":
-                self.desk.action_go("audit")
+                self.go("audit")
 
     def _take(self) -> None:
         desk, live = self.desk, self.query_one(Live)

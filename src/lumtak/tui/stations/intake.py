@@ -63,7 +63,7 @@ class IntakeStation(StationView):
         message.stop()
         desk = self.desk
         if message.key == desk.job.profile.name:
-            desk.action_go("baseline")
+            self.go("baseline")
             return
         profile = desk.open_job.data_folder.profiles()[message.key]
 

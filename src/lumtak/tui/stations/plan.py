@@ -123,7 +123,7 @@ class PlanStation(StationView):
     def on_line_list_selected(self, message: LineList.Selected) -> None:
         """The piece is lit in both strips."""
         message.stop()
-        self.desk.select(parse_ref(message.key))
+        self.pick(parse_ref(message.key))
 
     def on_line_list_marked(self, message: LineList.Marked) -> None:
         """Take an item out."""
@@ -131,9 +131,9 @@ class PlanStation(StationView):
         if self.desk.doing == "applying":
             return
         toggle(self.desk.open_job, parse_ref(message.key))
-        self.desk.update_all()
+        self.say(self.Changed())
 
     def on_button_pressed(self, event: Button.Pressed) -> None:
         """Go on, or back."""
         event.stop()
-        self.desk.action_go("apply" if event.button.id == "on" else "audit")
+        self.go("apply" if event.button.id == "on" else "audit")

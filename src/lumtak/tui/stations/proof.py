@@ -9,6 +9,7 @@ from textual.widgets import Button, Static
 
 from lumtak.core.compare import Comparison
 from lumtak.core.conditions import mismatches, mover_in_words, movers
+from lumtak.core.reading import Reading
 from lumtak.core.record import NotMeasured
 from lumtak.core.sample import Sample
 from lumtak.core.units import GIB, counted, percent, ram, signed, span, took
@@ -20,7 +21,10 @@ from lumtak.tui.widgets.bridge import bridge_rows
 from lumtak.tui.widgets.dots import distribution_rows
 from lumtak.tui.widgets.live import Live
 from lumtak.work.plan import restart
-from lumtak.work.proof import pace_of, read_after
+from lumtak.work.proof import read_after
+
+_FORMS = {"cpu_pct": ("%", 1.0, 1), "ram_used_bytes": ("GiB", GIB, 2)}
+"""Unit, what it is divided by, decimals."""
 
 
 class ProofStation(StationView):
@@ -120,9 +124,9 @@ class ProofStation(StationView):
             return Text(str(error)), Text()
         provisional = desk.provisional
         style = palette.warning if provisional else palette.ink
-        return Text(
-            headline(results, provisional, pace_of(desk.open_job)), style=f"bold {style}"
-        ), self._body(results, palette)
+        return Text(headline(results, provisional, desk.pace), style=f"bold {style}"), self._body(
+            results, palette
+        )
 
     def _due_text(self, palette: Palette) -> Text:
         """Nothing is owed any more: the reading that is due, and when it begins alike."""
@@ -173,50 +177,18 @@ class ProofStation(StationView):
         before, after = desk.baseline, desk.after
         if before is None or after is None:
             return Text()
-        text = self._owed_text(palette)
         width = self.app.size.width - 3
-        forms = {"cpu_pct": ("%", 1.0, 1), "ram_used_bytes": ("GiB", GIB, 2)}
+        text = self._owed_text(palette)
         for result in results:
-            if result.column not in forms:
-                continue
-            unit, scale, decimals = forms[result.column]
-            then = (
-                "While the changes stood: " if desk.provisional in {"put back", "changed"} else ""
-            )
-            (said,) = sentences((result,), pace_of(desk.open_job))
-            text.append(f"\n{then}{said}\n", style=palette.ink)
-            values = [[float(getattr(s, result.column)) for s in r.kept] for r in (before, after)]
-            rows = distribution_rows(
-                values[0],
-                values[1],
-                result,
-                palette,
-                width,
-                unit=unit,
-                scale=scale,
-                decimals=decimals,
-            )
-            for row in rows:
-                text.append_text(row[1:])
-                text.append("\n")
-            figures = [
-                signed(x / scale, decimals)
-                for x in (result.median_difference, result.p95_difference, result.shift)
-            ]
-            worth = f"{result.effective_before:.0f} and {result.effective_after:.0f}"
-            text.append(
-                f"medians {figures[0]} · 95th percentiles {figures[1]} · shift {figures[2]} {unit}"
-                f" · worth {worth} independent samples\n",
-                style=palette.soft,
-            )
-        work = next((r for r in results if r.column == "work"), None)
-        if work:
-            text.append(f"\n{sentence(work)}", style=palette.ink)
-            text.append(" The clock cannot fake this one.\n", style=palette.soft)
+            if result.column in _FORMS:
+                text.append_text(self._compared(result, (before, after), palette, width))
+            elif result.column == "work":
+                text.append(f"\n{sentence(result)}", style=palette.ink)
+                text.append(" The clock cannot fake this one.\n", style=palette.soft)
         text.append_text(self._bridge(width, palette))
         text.append_text(self._projection(results, palette))
         text.append_text(self._times(palette))
-        titles = {str(f.ref): f.title for f in desk.job.audit.findings} if desk.job.audit else {}
+        titles = {f.consumer: f.title for f in desk.job.audit.findings} if desk.job.audit else {}
         moved = [mover_in_words(m, titles.get(m.key, "")) for m in movers(before, after, 3)]
         if moved:
             text.append("Changed most", style=palette.soft)
@@ -224,6 +196,40 @@ class ProofStation(StationView):
         for line in mismatches(before, after, (str(e.ref) for e in desk.entries)):
             text.append(f"{line}\n", style=palette.warning)
         text.append_text(self._conditions(palette))
+        return text
+
+    def _compared(
+        self, result: Comparison, sides: tuple[Reading, Reading], palette: Palette, width: int
+    ) -> Text:
+        """One quantity: what may be said, both distributions, the figures behind it."""
+        desk, (unit, scale, decimals) = self.desk, _FORMS[result.column]
+        gone = desk.provisional in {"put back", "changed"}
+        (said,) = sentences((result,), desk.pace)
+        text = Text(f"\n{'While the changes stood: ' if gone else ''}{said}\n", style=palette.ink)
+        values = [[float(getattr(s, result.column)) for s in side.kept] for side in sides]
+        rows = distribution_rows(
+            values[0],
+            values[1],
+            result,
+            palette,
+            width,
+            unit=unit,
+            scale=scale,
+            decimals=decimals,
+        )
+        for row in rows:
+            text.append_text(row[1:])
+            text.append("\n")
+        medians, tails, shift = (
+            signed(x / scale, decimals)
+            for x in (result.median_difference, result.p95_difference, result.shift)
+        )
+        worth = f"{result.effective_before:.0f} and {result.effective_after:.0f}"
+        text.append(
+            f"medians {medians} · 95th percentiles {tails} · shift {shift} {unit} · worth {worth}"
+            " independent samples\n",
+            style=palette.soft,
+        )
         return text
 
     def _bridge(self, width: int, palette: Palette) -> Text:
@@ -337,7 +343,7 @@ class ProofStation(StationView):
             case "stop":
                 desk.stop.set()
             case "on":
-                desk.action_go("handover")
+                self.go("handover")
 
     def _again(self, _: object) -> None:
         self.call_after_refresh(self.arrive)

@@ -4,7 +4,7 @@ from itertools import groupby
 
 from rich.text import Text
 
-from lumtak.core.strip import PIECE_KINDS, Glance, PieceKind
+from lumtak.core.strip import PIECE_KINDS, Glance, covering
 from lumtak.tui.theme import FILLS, Palette
 
 
@@ -24,8 +24,9 @@ def glance_line(glance: Glance | None, palette: Palette, cells: int) -> Text:
     for name, shares, load, ceiling in sides:
         text.append(f"{name} ", style=palette.soft)
         tick = min(cells - 1, int(ceiling / 100 * cells))
+        covered = covering([shares.get(kind, 0.0) for kind in PIECE_KINDS], cells)
         drawn = [
-            ("tick" if place == tick else kind) for place, kind in enumerate(_kinds(shares, cells))
+            "tick" if cell == tick else PIECE_KINDS[place] for cell, place in enumerate(covered)
         ]
         for kind, run in groupby(drawn):
             count = len(list(run))
@@ -40,17 +41,3 @@ def glance_line(glance: Glance | None, palette: Palette, cells: int) -> Text:
         )
         text.append("  ")
     return text
-
-
-def _kinds(shares: dict[PieceKind, float], cells: int) -> list[PieceKind]:
-    """Which kind each cell shows: the one that covers its middle."""
-    found: list[PieceKind] = []
-    for cell in range(cells):
-        middle, edge = (cell + 0.5) / cells, 0.0
-        kind: PieceKind = "free"
-        for kind in PIECE_KINDS:
-            edge += shares.get(kind, 0.0)
-            if edge > middle:
-                break
-        found.append(kind)
-    return found

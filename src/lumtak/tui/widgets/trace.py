@@ -100,36 +100,48 @@ class Trace(Widget):
             return Row.blank(self.size.width, ground)
         if self._scale[2:] != (self._per(),):  # the window is another one since
             self._seen, self._scale = self._columns(), (self._top(), self._ceiling, self._per())
-        columns, top = self._seen, self._reach
-        low = (height - 1 - y) * top / height
-        step = top / height
+        step = self._reach / height
+        low = (height - 1 - y) * step
         at_ceiling = low < self._ceiling <= low + step
-        tick = int((low + step + 1e-9) // _TOPS[top]) * _TOPS[top]
-        mark = f"{tick} %" if tick > low + 1e-9 else ""
-        axis = f"{self._ceiling:g} %┄" if at_ceiling else mark + " "
-        segments = [
-            Segment(axis.rjust(_AXIS), Style(color=palette.ink if at_ceiling else palette.soft))
-        ]
-        colours = (palette.kinds["cache"], palette.kinds["keep"])
-        cells = []
-        for value, settled in columns:
-            level = max(0, min(8, round((value - low) / step * 8)))
-            cells.append(
-                ("┄" if at_ceiling else _BLOCKS[level], colours[settled], at_ceiling and level > 4)
-            )
-        for (colour, behind), run in groupby(cells, key=lambda cell: cell[1:]):
-            style = (
-                Style(color=palette.ink, bgcolor=colour if behind else None)
-                if at_ceiling
-                else Style(color=colour)
-            )
-            segments.append(Segment("".join(cell[0] for cell in run), style))
-        rest = width - len(columns)
-        if at_ceiling:
-            word = " ceiling "
-            line = "┄" * max(0, rest - len(word)) + word if rest > len(word) else "┄" * rest
-            segments.append(Segment(line, Style(color=palette.ink)))
+        drawn = self._ceiling_line if at_ceiling else self._blocks
+        segments = [self._axis(low, step, palette, at_ceiling=at_ceiling)]
+        segments += drawn(low, step, width, palette)
         return Row(segments).apply_style(ground).adjust_cell_length(self.size.width, ground)
+
+    def _axis(self, low: float, step: float, palette: Palette, *, at_ceiling: bool) -> Segment:
+        """The mark of the scale, or the ceiling's figure."""
+        if at_ceiling:
+            return Segment(f"{self._ceiling:g} %┄".rjust(_AXIS), Style(color=palette.ink))
+        every = _TOPS[self._reach]
+        tick = int((low + step + 1e-9) // every) * every
+        mark = f"{tick} % " if tick > low + 1e-9 else " "
+        return Segment(mark.rjust(_AXIS), Style(color=palette.soft))
+
+    def _levels(self, low: float, step: float) -> list[tuple[int, bool]]:
+        """(eighths of this line that a column fills, whether it settled) of each column."""
+        return [
+            (max(0, min(8, round((value - low) / step * 8))), settled)
+            for value, settled in self._seen
+        ]
+
+    def _blocks(self, low: float, step: float, _width: int, palette: Palette) -> list[Segment]:
+        colours = (palette.kinds["cache"], palette.kinds["keep"])
+        return [
+            Segment("".join(_BLOCKS[level] for level, _ in run), Style(color=colours[settled]))
+            for settled, run in groupby(self._levels(low, step), key=lambda cell: cell[1])
+        ]
+
+    def _ceiling_line(self, low: float, step: float, width: int, palette: Palette) -> list[Segment]:
+        """Dashes over what reaches behind them, then the word, where there is room."""
+        colours = (palette.kinds["cache"], palette.kinds["keep"])
+        levels = self._levels(low, step)
+        segments = []
+        for behind, run in groupby(levels, key=lambda c: colours[c[1]] if c[0] > 4 else None):
+            style = Style(color=palette.ink, bgcolor=behind)
+            segments.append(Segment("┄" * len(list(run)), style))
+        word, rest = " ceiling ", width - len(levels)
+        line = "┄" * (rest - len(word)) + word if rest > len(word) else "┄" * rest
+        return [*segments, Segment(line, Style(color=palette.ink))]
 
     def _top(self) -> int:
         highest = max([*self._values, self._ceiling * 1.25, 5.0])

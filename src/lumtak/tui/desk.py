@@ -1,0 +1,67 @@
+"""What every view of a job reads: the job, its readings, what is owed, what was changed."""
+
+from typing import Any
+
+from lumtak.casebook import Job
+from lumtak.core.bridge import Bridge
+from lumtak.core.provisional import Provisional
+from lumtak.core.reading import Reading
+from lumtak.journal import Entry, Owed
+from lumtak.tui.background import WorkingScreen
+from lumtak.work.open_job import OpenJob
+from lumtak.work.proof import after_is_due, bridges_of, pace_of, same_point_s, why_provisional
+from lumtak.work.reading import baselines_of
+
+
+class Desk(WorkingScreen):
+    """A screen on which a job is open; looked up anew after each piece of work.
+
+    Args:
+        open_job: the job with its computer.
+    """
+
+    def __init__(self, open_job: OpenJob) -> None:
+        super().__init__()
+        self.open_job = open_job
+        self.baseline: Reading | None
+        self.after: Reading | None
+        self.baselines: list[tuple[int, Reading]]
+        self.owed: Owed
+        self.entries: list[Entry]
+        self.due: bool
+        """Whether the after reading is due."""
+        self.same_point_s: float
+        """How long an after reading would wait to begin like the baseline."""
+        self.bridges: tuple[Bridge, ...]
+        self.provisional: Provisional
+        """Why the after reading does not count."""
+        self.pace: str
+        """Why percentages of the CPU are no measure between both readings."""
+        self.take(self.look())
+        self.capabilities = open_job.computer.about.capabilities()
+
+    @property
+    def job(self) -> Job:
+        """The job as it is now."""
+        return self.open_job.job
+
+    def look(self) -> object:
+        """Readings, what is owed, changes."""
+        open_job = self.open_job
+        return {
+            "baseline": open_job.baseline,
+            "after": open_job.after,
+            "baselines": baselines_of(open_job),
+            "owed": open_job.owed(),
+            "entries": open_job.entries(),
+            "due": after_is_due(open_job),
+            "same_point_s": same_point_s(open_job),
+            "bridges": bridges_of(open_job),
+            "provisional": why_provisional(open_job),
+            "pace": pace_of(open_job),
+        }
+
+    def take(self, found: Any) -> None:  # noqa: ANN401 - what `look` gave
+        """Show them from now on."""
+        for name, value in found.items():
+            setattr(self, name, value)
