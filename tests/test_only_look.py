@@ -30,7 +30,7 @@ def test_what_is_there_is_shown_and_nothing_is_kept(kept, monkeypatch):
     ]
     (heading,) = data_folder.casebook.jobs()
     job = data_folder.casebook.job(heading.id)
-    assert data_folder.look_at_computer("sim:drawing-bench")[0].name == "drawing bench"
+    assert data_folder.look("sim:drawing-bench")[0].name == "drawing bench"
     assert "cannot be written" in data_folder.notices()[0]
     for change in (
         lambda: data_folder.casebook.save(job),

@@ -449,3 +449,26 @@ async def test_a_job_that_cannot_be_opened_says_why(data_folder):
         await pilot.press("enter")
         await until(pilot, lambda: says(app, "damaged"))
         assert isinstance(app.screen, BenchScreen)
+
+
+@pytest.mark.parametrize("where", ["app", "screen", "widget"])
+def test_what_nobody_foresaw_ends_without_a_traceback(data_folder, monkeypatch, capsys, where):
+    def fail(*_):
+        raise RuntimeError("odd")
+
+    owner = {"app": LumtakApp, "screen": BenchScreen, "widget": LineList}[where]
+    monkeypatch.setattr(owner, "on_key", fail, raising=False)
+    app = LumtakApp(data_folder, pace=0.0)
+
+    async def press(pilot):
+        await pilot.press("x")
+
+    app.run(headless=True, auto_pilot=press)
+    assert (str(app.problem), app.return_code) == ("odd", 1)
+    assert "Traceback" not in "".join(capsys.readouterr())
+
+
+def test_textual_still_offers_no_public_way_to_be_told_of_an_exception():
+    told = {n for n in dir(App) if not n.startswith("_") and ("exception" in n or "error" in n)}
+    assert told == set(), "use it in LumtakApp, in place of _fatal_error"
+    assert callable(App._fatal_error), "what LumtakApp stands in for is called otherwise now"

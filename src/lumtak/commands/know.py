@@ -30,7 +30,7 @@ from lumtak.errors import UnknownNameError, UsageError
 from lumtak.formats.capture import make_capture, to_json
 from lumtak.storage import write_whole
 from lumtak.work.actions import looked_at_closely, programs_closely
-from lumtak.work.data_folder import DataFolder
+from lumtak.work.data_folder import DataFolder, is_capture
 
 _ANSWERS = {"needed": "needed", "not-needed": "not needed"}
 
@@ -335,9 +335,9 @@ def capture_command(
     \b
     lumtak capture local --out slow.json
     """
-    facts, reading = data_folder.look_at_computer(
-        address, user=user, seconds=seconds, on_sample=count
-    )
+    if is_capture(address):
+        raise UsageError(f"{plain(address)} is a file, and no computer.", "Name a computer.")
+    facts, reading = data_folder.look(address, user=user, seconds=seconds, on_sample=count)
     progress("")
     write_whole(out, to_json(make_capture(facts, reading, names=names)))
     click.echo(

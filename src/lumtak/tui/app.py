@@ -48,12 +48,13 @@ class LumtakApp(App[None]):
     def _fatal_error(self) -> None:
         """End with a sentence; the log has the rest.
 
-        Textual offers no public way to keep its traceback off the terminal.
+        The one private part of Textual in use: there is no public way to be told of an exception
+        and to keep its traceback off the terminal. A test says when there is one.
         """
         error = sys.exception()
         logging.getLogger(__name__).error("the workbench had to close", exc_info=error)
         self.problem = error
-        self._close_messages_no_wait()
+        self.panic()
 
     def on_mount(self) -> None:
         """Open the bench."""

@@ -98,10 +98,17 @@ class DataFolder:
         Raises:
             UnknownNameError: there is no such computer; BadFileError: the file is no capture.
         """
-        if _is_capture(name):
+        if is_capture(name):
             captured = load_capture(Path(name))
             return captured.facts, captured.reading
-        return self.look_at_computer(name, user=user, seconds=seconds, on_sample=on_sample)
+        computer = self.computer(name, user=user)
+        try:
+            reading = None
+            if seconds:
+                reading = take_reading(computer, seconds=seconds, on_sample=on_sample)
+            return computer.about.facts(), reading
+        finally:
+            computer.close()
 
     def opened(self, name: str, *, user: str | None = None) -> tuple[Facts, Computer | None]:
         """Facts, and the computer where it is one and no capture; to be closed.
@@ -109,32 +116,10 @@ class DataFolder:
         Raises:
             UnknownNameError: there is no such computer; BadFileError: the file is no capture.
         """
-        if _is_capture(name):
+        if is_capture(name):
             return load_capture(Path(name)).facts, None
-        machine = self.computer(name, user=user)
-        return machine.about.facts(), machine
-
-    def look_at_computer(
-        self,
-        address: str,
-        *,
-        user: str | None = None,
-        seconds: float = 0.0,
-        on_sample: OnSample | None = None,
-    ) -> tuple[Facts, Reading | None]:
-        """Facts of a computer, and a reading where one is asked for.
-
-        Raises:
-            UnknownNameError: there is no such computer.
-        """
-        machine = self.computer(address, user=user)
-        try:
-            reading = (
-                take_reading(machine, seconds=seconds, on_sample=on_sample) if seconds else None
-            )
-            return machine.about.facts(), reading
-        finally:
-            machine.close()
+        computer = self.computer(name, user=user)
+        return computer.about.facts(), computer
 
     def answers(self, identity: str) -> dict[str, Answer]:
         """What the owner of this computer said, by address."""
@@ -269,6 +254,6 @@ def _text_of(path: Path) -> str:
         ) from error
 
 
-def _is_capture(name: str) -> bool:
+def is_capture(name: str) -> bool:
     """Whether this names a file: no computer's address is written so."""
     return "/" in name or name.endswith(".json")
