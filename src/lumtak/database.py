@@ -78,6 +78,7 @@ class Database:
     def _prepare(self, migrations: Sequence[str]) -> None:
         self._link.row_factory, self._link.text_factory = sqlite3.Row, as_text
         version = int(self._link.execute("PRAGMA user_version").fetchone()[0])
+        # A damaged header can hold any number.
         if version not in range(_HIGHEST):
             raise self._damaged(f"its version is {version}")
         if version > len(

@@ -37,6 +37,7 @@ def write_whole(path: Path, data: bytes, *, private: bool = False) -> None:
     Raises:
         StorageError: the disk is full, the folder is read-only, ...
     """
+    # Its name says which process made it, so that `sweep` leaves those of living ones.
     temporary = path.with_name(f".{path.name}.{os.getpid()}.{secrets.token_hex(4)}.new")
     try:
         if private:

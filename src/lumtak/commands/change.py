@@ -175,6 +175,7 @@ def stopping() -> Iterator[threading.Event]:
 
     kept = {
         number: signal.signal(number, tell)
+        # A closed terminal counts as much as Ctrl+C: the change under way is finished.
         for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
     }
     try:

@@ -101,6 +101,7 @@ def bars(bridges: tuple[Bridge, ...], scales: tuple[float, ...], most: int = 0) 
     places = range(len(bridges))
     steps = _side_by_side(bridges, scales)
     told = sorted((s for s in steps if s.told), key=lambda s: (-_size(s, bridges, scales), s.title))
+    # One small one would take as much room as the line that stands for it.
     if most and len(told) > most + 1:
         told = [*told[:most], _together(told[most:])]
     levels = [b.baseline / s for b, s in zip(bridges, scales, strict=True)]

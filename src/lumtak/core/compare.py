@@ -122,6 +122,7 @@ def compare_many(
     a = [_values(values, "before", column) for values in before]
     b = [_values(values, "after", column) for values in after]
     spread_a, spread_b = _spread(a), _spread(b)
+    # Each reading counts once, however long it is: starts differ more than samples do.
     means = [float(np.mean([x.mean() for x in side])) for side in (a, b)]
     difference = means[1] - means[0]
     half = caution * _half_width(spread_a, spread_b)

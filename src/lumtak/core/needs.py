@@ -32,6 +32,7 @@ class Graphs:
         self._names: dict[str, str] = {}
         for item in items:
             self.items[item.consumer] = item
+        # Aliases come after all keys: a key of its own always wins over another unit's alias.
         for item in self.items.values():
             for alias in item.aliases:
                 self._names.setdefault(f"{item.area}:{alias}", item.consumer)

@@ -189,6 +189,7 @@ def _together(facts: Facts, graphs: Graphs, ordered: list[Change]) -> list[Chang
         place = len(result)
         touches = find_item(facts, change.ref).touches
         dependents = {graphs.ref(c) for c in graphs.stops_with(str(change.ref))}
+        # Only what is moved past has to allow it, so the search ends at the first that does not.
         for i in reversed(range(len(result))) if touches else ():
             if result[i].ref in dependents or _shows(facts, result[i]) != _shows(facts, change):
                 break
@@ -222,6 +223,7 @@ def _step(facts: Facts, found: Audit, change: Change) -> Step:
         raise UsageError(
             f"{plain(str(change.ref))} is not in this audit.", "Audit the computer again."
         )
+    # A plan or a rule saves something too, but a baseline cannot tell how much.
     lightens = change.value in {"off", "manual", "demand"}
     brought = [b for b in map(found.by_consumer.get, finding.brings) if b]
     # A change that does not lighten saves nothing that the baseline could tell.

@@ -84,6 +84,7 @@ class Reading(Record):
     @property
     def kept(self) -> tuple[Sample, ...]:
         """The samples after the transient; the last one where there are no others."""
+        # Somebody may have edited the file: an index beyond the end leaves the last sample.
         return self.samples[min(self.settled_from, len(self.samples) - 1) :]
 
     def mean(self, column: str) -> float:

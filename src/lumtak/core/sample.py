@@ -121,9 +121,11 @@ def between(first: Snapshot, second: Snapshot, start_s: float) -> Sample:
     core-seconds per second times the mean clock ratio of both ends. Lumtak's own share is
     subtracted from both and reported beside.
     """
+    # A clock that stands still between two looks must not divide by zero.
     length = max(second.at_s - first.at_s, 1e-9)
     total = max(second.total_s - first.total_s, 1e-9)
     own = max(0.0, second.own_cpu_s - first.own_cpu_s)
+    # Counters of processes that ended meanwhile can make the difference negative.
     busy = max(0.0, second.busy_s - first.busy_s - own)
     ratio_a, ratio_b = first.clock_ratio, second.clock_ratio
     ratio: Figure
@@ -154,6 +156,8 @@ def between(first: Snapshot, second: Snapshot, start_s: float) -> Sample:
         consumers={
             key: 100 * delta / total
             for key, value in second.cpu_s.items()
+            # Who was not there at first has begun in between: what it used before that is not
+            # known.
             if (delta := value - first.cpu_s.get(key, value)) > 0
         },
     )

@@ -31,6 +31,7 @@ def settle(values: list[float], skip: int = 0, batch: int = 5) -> tuple[int, boo
     Returns:
         (index of the first sample kept, at most half-way; whether the series settled).
     """
+    # A short reading right after a start keeps half of itself, and says that it never settled.
     skip = min(skip, len(values) // 2)
     best, last = _mser_cut(values[skip:], batch)
     if last == 0:
@@ -69,6 +70,7 @@ def _mser_scores(means: list[float]) -> list[float]:
 
     Batches, up to half; one pass from the end.
     """
+    # Sums are taken about the mean of all: squares of large numbers would swallow the variance.
     middle = sum(means) / len(means)
     total = squares = 0.0
     scores = []

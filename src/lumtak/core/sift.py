@@ -44,6 +44,7 @@ def sift(
     """
     given = words.lower().split()
     areas, stances = set(AREAS).intersection(given), _STANCES.intersection(given)
+    # Areas and stances first: they are cheap, and leave few for the search in texts.
     tests: list[_Test] = []
     if areas:
         tests.append(lambda f: f.area in areas)

@@ -150,6 +150,7 @@ def _pieces(costs: dict[str, float], whole: float, found: Audit | None) -> list[
     Measured parts above the whole are scaled down to it.
     """
     total = sum(costs.values())
+    # Memory of consumers is looked at at other moments than the sum, so parts can exceed it.
     scale = whole / total if total > whole > 0 else 1.0
     pieces = []
     for key, cost in costs.items():

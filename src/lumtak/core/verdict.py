@@ -99,6 +99,7 @@ def _of_memory_alone(memory: Verdict, pace: str) -> str:
 
 
 def _of_both(cpu: Verdict, memory: Verdict, processor: str) -> str:
+    # The order of these cases is what the sentence must not contradict: both, one, opposite.
     if cpu == memory:
         return {
             "none": "No clear difference was found between before and after.",

@@ -40,6 +40,7 @@ class Window:
         """(index of the first sample that counts, whether the series settled); see `settle`."""
         with self._lock:
             count, first, settled = self._cut
+            # The lists are only ever appended to, so their length tells whether anything is new.
             if count != len(self.samples):
                 seen = list(self.samples)
                 skip = skip_after_start(seen, self.conditions)
@@ -64,6 +65,7 @@ class Window:
         first, settled = self.cut()
         kept = self.samples[first:]
         settled_at_s = self.looks[0].at_s + (self.samples[first - 1].t_s if first else 0.0)
+        # Clocks are read to the microsecond, and sums of steps are not exact.
         looks = [s for s in self.looks if s.memory and s.at_s >= settled_at_s - _ROUNDING_S]
         looks = looks or self.looks[-1:]
         keys = {key for s in kept for key in s.consumers}

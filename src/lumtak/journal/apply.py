@@ -52,11 +52,13 @@ def apply_changes(
     wanted = list(changes)
     outcomes: list[Outcome] = []
     halted = False
+    # The lock is held to the end: a second Lumtak would foresee values that this one changes.
     with journal.writing(computer.identity):
         recover(journal, computer, on_review=on_review)
         plan = journal.begin_plan(_plan(computer, facts, wanted, job))
         try:
             for change in wanted:
+                # Between two changes only: a write is never held up half-way.
                 _wait(pause, stop)
                 if halted or (stop is not None and stop.is_set()):
                     outcome = _not_tried(facts, change)
@@ -67,6 +69,7 @@ def apply_changes(
                 on_step(outcome)
             journal.end_plan(plan)
             refresh_script(journal, computer)
+        # Also after an error, so that root is never left to whoever comes next.
         finally:
             computer.settings.give_back_rights()
     return outcomes
@@ -155,6 +158,7 @@ def _shows(facts: Facts, change: Change) -> Shows:
 
 def _carry_out(journal: Journal, computer: Computer, entry: Entry) -> Outcome:
     """A change that stands in the journal is written and read back."""
+    # The script comes before the write: from here on the computer alone can be put back.
     try:
         refresh_script(journal, computer)
     except ComputerError as error:
@@ -164,6 +168,7 @@ def _carry_out(journal: Journal, computer: Computer, entry: Entry) -> Outcome:
     refusal = ""
     try:
         computer.settings.write(entry.ref, State(value=entry.value))
+        # Said before it is read back: a cut in between is then known to be after the write.
         entry = journal.stage(entry, "written", clock(computer))
     except ComputerError as error:
         refusal = str(error)

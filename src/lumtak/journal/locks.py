@@ -32,6 +32,7 @@ def locked(path: Path) -> Iterator[None]:
                 f"Another Lumtak (process {holder}) is changing this computer now.",
                 "Let it finish, then try again.",
             ) from error
+        # The number is for the sentence above; the lock itself is what counts.
         os.ftruncate(descriptor, 0)
         os.pwrite(descriptor, str(os.getpid()).encode(), 0)
         yield

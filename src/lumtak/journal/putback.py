@@ -61,7 +61,10 @@ def put_back(
             [e.id for e in mine if e.is_open] if numbers is None else list(dict.fromkeys(numbers))
         )
         try:
+            # Newest first: what a later change stands on is there until that one is back.
             for number in sorted(wanted, reverse=True):
+                # Read anew each time: putting the one before back may have changed what this
+                # restores.
                 entry = journal.entry(number, computer.identity)
                 if stop is not None and stop.is_set():
                     outcome = _outcome(entry, entry.left, "not tried")
@@ -120,6 +123,7 @@ def _put_back(
         return _outcome(entry, entry.restore, "as it was", note)
     if is_asked(computer, entry) and entry.id not in shown:
         return _outcome(entry, entry.after, "failed", f"{entry.note or _RESCUED}; {_ASKED}")
+    # Writing now would take the newer change along without being asked to.
     if newer := _newer(journal, computer, entry):
         journal.rebase(entry, newer, clock(computer))
         note = f"change {newer.id} is newer; putting that back now restores {entry.restore.word}"

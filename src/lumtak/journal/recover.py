@@ -137,9 +137,11 @@ def _judge(journal: Journal, computer: Computer) -> list[_Judged]:
     above: dict[SettingRef, Entry] = {}
     judged = []
     takes_root = computer.about.capabilities().asks_for
+    # From the newest down: an older change of the same setting is judged by what stands on it.
     for entry in reversed(mine):
         if entry.stage in UNFINISHED:
             verdict = _judge_one(computer, entry, above.get(entry.ref))
+            # Somebody else can have written the second copy from which this record came.
             if entry.rescued and entry.ref.area in takes_root:
                 verdict = _hands_off(verdict)
             judged.append(verdict)

@@ -74,7 +74,12 @@ def fate(copy: Entry | None, row: Entry | None) -> Fate:
 def as_rescued(copy: Entry) -> Entry:
     """A record as its second copy tells it, to be looked into: somebody may have written that."""
     return msgspec.structs.replace(
-        copy, stage="written", turn=copy.turn + 1, note=_RESCUED, rescued=True
+        # One turn on, so that the row that is made of it is newer than the copy it came from.
+        copy,
+        stage="written",
+        turn=copy.turn + 1,
+        note=_RESCUED,
+        rescued=True,
     )
 
 

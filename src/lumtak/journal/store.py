@@ -48,6 +48,7 @@ class Journal:
         self.notices: list[str] = []
         """What the person has to be told about the journal itself."""
         self._held = lock_file(home / "locks" / "journal")
+        # Shared by all who have it open: whoever mends the journal waits until nobody else has.
         fcntl.flock(self._held, fcntl.LOCK_SH)
         try:
             self._db = self._open()
@@ -153,6 +154,7 @@ class Journal:
             tag = path.read_text(encoding="ascii").strip()
         except (OSError, UnicodeDecodeError):
             tag = ""
+        # It becomes part of a file name on the computer, so nothing else is believed.
         if not (len(tag) == 8 and tag.isalnum()):
             tag = secrets.token_hex(4)
             write_whole(path, tag.encode() + b"\n", private=True)
@@ -200,6 +202,7 @@ class Journal:
         found = []
         for row in rows:
             entry = unsealed(row["document"], row["checksum"], Entry)
+            # A record that was moved to another row has a right checksum and says something else.
             if entry is None or (entry.id, entry.computer) != (row["id"], row["computer"]):
                 raise self._damaged(f"change {row['id']}")
             found.append(msgspec.structs.replace(entry, seen_at=row["seen_at"]))
@@ -275,6 +278,7 @@ class Journal:
             insert(self._db, entry)
         try:
             self._copies.keep(entry)
+        # Without its second copy nothing is written to the computer, so there is no change either.
         except StorageError:
             self._db.run("DELETE FROM change WHERE id = ?", (entry.id,))
             raise

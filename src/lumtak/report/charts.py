@@ -65,6 +65,7 @@ class Plot:
             "text.color": _INK,
             "axes.edgecolor": _INK,
         }
+        # Settings of whoever runs Lumtak must not change the bytes.
         with mpl.rc_context(settings):
             figure = Figure(figsize=self._size, layout="constrained")
             self._draw(figure)

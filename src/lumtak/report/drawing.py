@@ -19,6 +19,7 @@ _JOINS = {"miter": 0, "round": 1, "bevel": 2}
 
 def drawing_of(figure: Figure, width: float) -> shapes.Drawing:
     """The figure as a drawing of that width, in points."""
+    # A pixel of the figure is then a point of the page.
     figure.set_dpi(_POINTS_PER_INCH)
     renderer = _Renderer(figure.bbox.width, figure.bbox.height)
     _Canvas(figure, renderer)

@@ -132,6 +132,7 @@ class WorkingScreen(Screen[None]):
         """Stop what is going on, let go of everything, then do that."""
         if self._then is not None:
             return
+        # What is being written is finished by its worker; `_ended` comes back here then.
         self._then = then
         self.stop.set()
         if self.busy:

@@ -44,6 +44,7 @@ class OpenJob:
 
     def keep(self, **fields: Any) -> None:  # noqa: ANN401
         """Change fields of the job, and keep it."""
+        # Keys change the choice while a worker keeps a reading: neither may lose the other.
         with self._lock:
             self.job = msgspec.structs.replace(self.job, **fields)
         self.save(self.job)

@@ -19,6 +19,7 @@ def plan_of(open_job: OpenJob) -> Plan:
     if job.audit is None or job.facts is None:
         raise UsageError("A plan needs an audit.", "Make the audit first.")
     if open_job.planned is not None:
+        # By identity: comparing two audits of ten thousand items would cost more than a plan.
         then, plan = open_job.planned
         if then.facts is job.facts and then.audit is job.audit and then.chosen == job.chosen:
             return plan

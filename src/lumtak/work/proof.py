@@ -59,6 +59,7 @@ def read_after(
     """
     baseline = open_job.baseline
     interval_s = baseline.interval_s if baseline else 1.0
+    # A computer that has just started is busy with that: the baseline was read later.
     if not at_once:
         open_job.computer.clock.wait(same_point_s(open_job), stop)
     reading = take_reading(

@@ -175,6 +175,7 @@ class _Sampler:
 
     def _step(self, stop: threading.Event | None) -> bool:
         """Wait, look, note; whether there is another sample."""
+        # From the last due time, not from now: otherwise lateness would add up to drift.
         self._due_s += self._interval_s
         clock = self._computer.clock
         clock.wait(self._due_s - clock.now_s(), stop)
@@ -197,6 +198,7 @@ class _Sampler:
         try:
             now = self._computer.load.sample(memory=look)
         except ComputerError:
+            # Before the first sample there is nothing to keep, so the error is told.
             if not self._window.samples:
                 raise
             return None

@@ -49,6 +49,7 @@ def put(folder: int, name: str, data: bytes, mode: int) -> None:
     """The file has these bytes and this mode."""
     temporary = temporary_name(name)
     forget(temporary, folder)
+    # O_EXCL and O_NOFOLLOW: a file or link that somebody planted under that name is refused.
     descriptor = os.open(
         temporary,
         os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC,
@@ -69,6 +70,7 @@ def put(folder: int, name: str, data: bytes, mode: int) -> None:
         with contextlib.suppress(OSError):
             forget(temporary, folder)
         raise
+    # Without this a power cut may bring the old name back, though the data are on the disk.
     os.fsync(folder)
 
 

@@ -102,6 +102,7 @@ class Channel:
         with self._lock:
             if self._process is not None:
                 return
+            # Nothing of the caller's environment goes along, and no descriptor but the two pipes.
             self._process = subprocess.Popen(  # noqa: S603 - a fixed command, no shell
                 self._command,
                 stdin=subprocess.PIPE,
@@ -173,6 +174,7 @@ class Channel:
 
     def _send(self, message: bytes, within_s: float | None) -> None:
         pipe = self._pipe(0)
+        # A hand that stops reading must not hold Lumtak up: the pipe would fill and block.
         os.set_blocking(pipe, False)
         left, end = memoryview(message), _end(within_s)
         while left:
@@ -218,6 +220,8 @@ class Channel:
             ready, _, _ = select.select([pipe], [], [], _until(end))
             if not ready:
                 raise _BrokenError("does not answer")
+            # More than was asked for is kept for the next answer: a read costs a switch to the
+            # other side.
             data = os.read(pipe, max(1 << 16, count - have))
             if not data:
                 raise _BrokenError("has ended")

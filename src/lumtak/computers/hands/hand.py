@@ -288,6 +288,7 @@ class Hand(Looking):
         except ProcessLookupError:
             return "gone"
         try:
+            # After the descriptor is held: from here on the number cannot become another process.
             now = _started(self.read("/proc/%d/stat" % pid, 4096))
             if now != started:
                 return "another" if now else "gone"
@@ -315,6 +316,7 @@ class Hand(Looking):
         arguments = list(arguments)
         name, told = arguments[0], "\0".join(arguments[1:])
         tables = [PROGRAMS] + ([OF_A_USER] if bus else []) + ([OF_ROOT] if self.rules else [])
+        # Arguments are joined by NUL, which none can hold: no pattern can match across two of them.
         if not any(name in t and re.fullmatch(t[name], told) for t in tables):
             raise RefusalError("%s is not run by Lumtak with these arguments" % name)
         if not self.live:

@@ -98,6 +98,7 @@ class Places:
             raise NotADirectoryError(errno.ENOTDIR, "this is no folder")
         if about.st_mode & 0o022 and not about.st_mode & stat.S_ISVTX:
             raise RefusalError("others than root can write to %s" % above)
+        # Remembered only where no link was followed and nobody else can make entries.
         if above == folder and not about.st_mode & 0o022:
             self._trusted.add(folder)
         return posixpath.join(above, name)
@@ -136,6 +137,7 @@ def open_ordinary(place: str) -> int:
     It is looked at first: opening a device can do something. Whoever exchanges it in between owns
     the folder, and has it opened as themselves.
     """
+    # Looked at before it is opened: opening a device or a pipe can do something, or never end.
     if not stat.S_ISREG(os.stat(place).st_mode):
         raise NotOrdinaryError(errno.EINVAL, "this is no ordinary file")
     descriptor = os.open(place, os.O_RDONLY | os.O_CLOEXEC | os.O_NONBLOCK | os.O_NOCTTY)

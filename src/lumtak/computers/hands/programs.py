@@ -80,6 +80,7 @@ def printed(
 
 def _collected(program: subprocess.Popen[bytes], timeout_s: float) -> tuple[bytes, bytes, str]:
     """(what it printed, what it said, why it was ended early)."""
+    # Both pipes are read at once: a program that fills the one would wait for ever on the other.
     pipes = [p for p in (program.stdout, program.stderr) if p is not None]
     kept: dict[int, list[bytes]] = {pipe.fileno(): [] for pipe in pipes}
     end = time.monotonic() + min(timeout_s, 600.0)

@@ -88,9 +88,11 @@ class SwapAreas(Exact, kind="swap"):
         """New before old, and old only where memory is free for what it holds."""
         units = _units(part)
         free = [u for u in units if u in self.used or u not in self.masked]
+        # Masks go first: a unit that is masked cannot be started.
         acts = [b"drop %s" % quoted(_place(u)) for u in free]
         for mib in self.own:
             acts += self._make(mib, part)
+        # systemd has to know the new files before it can start them.
         acts.append(b"units daemon-reload")
         starts = [*map(swap_unit, self.own), *self.used]
         acts += [b"units start -- %s" % quoted(u) for u in starts]

@@ -67,6 +67,8 @@ def chosen_user(name: str | None, environment: Mapping[str, str]) -> User:
     """
     caller = environment.get("SUDO_USER") if os.geteuid() == 0 else None
     entry = _entry_of(name or caller)
+    # Under sudo the environment is the caller's, though the process is root's: it counts for
+    # neither.
     own = entry.pw_uid == os.geteuid() and not (caller and not name)
     if own and entry.pw_uid == 0:
         _check_roots_home(environment)

@@ -140,6 +140,7 @@ def _understood(hand: Hand, request: Any) -> tuple[str, list[Any]]:
     operation = request.get("do") if isinstance(request, dict) else None
     if not isinstance(operation, str) or operation not in OPERATIONS:
         raise RefusalError("this hand knows no such operation")
+    # What sudo gives answers to what takes root only, even if the caller is taken over.
     if hand.only and operation not in hand.only:
         raise RefusalError("this hand is not there for that")
     given, wanted = request.get("with", []), OPERATIONS[operation]

@@ -85,6 +85,7 @@ class LinuxAbout:
         look = self._counters.look()
         with ThreadPoolExecutor(_SIDE_BY_SIDE) as pool:
             asked = [pool.submit(adapter.items, look) for adapter in self._adapters]
+            # Asked here, while the adapters wait for their programs.
             times = self._start_times()
             found = [one.result() for one in asked]
         processes, memory = self._counters.seen(look), look.memory

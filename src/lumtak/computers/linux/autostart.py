@@ -103,6 +103,7 @@ class Autostart(InFiles):
             return _unread(name, f"{error.message} {error.next_step}"), None, _MOST_OF_ONE
         first = own_data if own_data is not None else (system_data or b"")
         entry = read_entry(first)
+        # An override may hold nothing but Hidden: name and program then stand in the system's file.
         shown = entry if entry.get("Exec") or system_data is None else read_entry(system_data)
         item = self._as_item(key, shown, packaged=system_data is not None, own=own)
         if is_off(first):

@@ -100,6 +100,7 @@ def with_hidden(data: bytes, *, hidden: bool) -> bytes:
     setting = b"Hidden=" + (b"true" if hidden else b"false")
     lines = data.split(b"\n")
     header, found = _where_hidden_stands(lines)
+    # A file without the group starts nothing; what it says otherwise stays below.
     if header is None:
         return _HEADER + b"\n" + setting + b"\n" + data
     like = lines[header if found is None else found]

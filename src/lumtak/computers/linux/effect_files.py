@@ -254,6 +254,7 @@ def _find_in_ini(key: FileKey, data: bytes) -> _Place:
     found: _Place | None = None
     for line in re.findall(rb"[^\n]*\n|[^\n]+", data):
         words = line.strip()
+        # A group may stand in several parts: each of them counts.
         if words.startswith(b"["):
             inside = words == header
             if inside:

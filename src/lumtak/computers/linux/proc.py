@@ -249,6 +249,7 @@ class Processes:
             self._begun.add(pid)
             return LUMTAK
         group = self._group(pid)
+        # The kernel's own word first: a control group cannot be feigned by a name or a parent.
         found = (
             self._by_group(group)
             or self._by_parent(stat)

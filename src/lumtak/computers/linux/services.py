@@ -137,6 +137,7 @@ class Services(Adapter):
             return Fixed(needed=why)
         state, path = fields.get("UnitFileState", ""), fields.get("FragmentPath", "")
         by_hand = path.startswith(f"{UNITS}/")
+        # What it has now can always be asked for again, whatever else is possible.
         values = {value} if value else set()
         if state == "masked":  # what it would be without the mask shows only once the mask is gone
             values |= {"auto", "manual"}

@@ -242,6 +242,7 @@ class Swap(Adapter):
         olds = [o for o in self._olds(areas) if o.on]
         standing = sum(o.mib for o in olds)
         units, masked = [o.unit for o in olds if o.unit], self._masked()
+        # What the computer came with is never taken away where adding to it is enough.
         if wanted >= standing:
             rest = wanted - standing
             own = [rest] if rest else []

@@ -81,6 +81,8 @@ class Model(Programs):
         self._quiet[self._desktop] += sum(e.desktop_work for e in drawn)
         self._full = self.ram.copy()
         self._full[self._desktop] += sum(e.desktop_ram_mib for e in drawn)
+        # In the order of the settings: it is the order in which chance is drawn, and seeds must
+        # hold.
         self._on_demand = [
             a for a, value in self.live.items() if value == "demand" and a in self.place
         ]

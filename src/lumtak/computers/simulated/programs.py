@@ -66,6 +66,7 @@ class Programs:
         services = self.spec.service
         self._timers = [(f"services:{s.key}", s) for s in services if s.timer_every_s]
         rung = [name for _, s in self._timers for name in s.rings]
+        # Services that a timer starts do not start by being asked for as well.
         self._timed = {key for key, _ in self._timers}.union(f"services:{name}" for name in rung)
         self._leaves = {f"services:{s.key}": s.starts for s in services}
         prefetching = [s.key for s in services if s.role == "launch-prefetch"]

@@ -37,6 +37,7 @@ def _where_it_stands(profile: Profile, reading: Reading, found: Bottleneck) -> s
         if value > ceiling
     ]
     state = " and ".join(over) if over else "CPU and RAM are under their ceilings"
+    # Memory over its ceiling says by itself what holds the computer back.
     says_more = found.kind in {"disk", "clock"}
     if found.kind == "memory":
         says_more = not over or bool(memory_troubles(reading))

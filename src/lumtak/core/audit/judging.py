@@ -86,6 +86,7 @@ class Judge:
         """The item, weighed and judged."""
         role, consumer = self.catalogue.find(item.role), item.consumer
         weight = weigh(item, self.window, self.costs.get(consumer), self.facts.hardware.ram_bytes)
+        # What is fixed is judged all the same: it may be eased through what starts it.
         stance, reason, proposal = self.ruling(item, role)
         fixed = item.setting.needed if isinstance(item.setting, Fixed) else ""
         if fixed:
@@ -129,6 +130,7 @@ class Judge:
 
     def ruling(self, item: Item, role: Role | None) -> Ruling:
         """The stance: the first of the rules that has something to say."""
+        # The order is a promise: no answer of the owner lifts a guard, no catalogue an answer.
         return (
             self._guard(item, role)
             or self._of_its_area(item)

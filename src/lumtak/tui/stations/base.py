@@ -66,6 +66,7 @@ class StationView(Vertical):
 
     def pick(self, ref: SettingRef) -> None:
         """The cursor stands on this item."""
+        # Kept at once, told afterwards: what is drawn next already goes by it.
         self.desk.open_job.select(ref)
         self.say(self.Picked(ref))
 

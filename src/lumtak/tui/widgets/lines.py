@@ -122,6 +122,7 @@ class LineList(ScrollView, can_focus=True):
         self._selectable = [i for i, line in enumerate(lines) if line.key is not None]
         self.virtual_size = Size(self.size.width, len(lines))
         self._places = {key: i for i in self._selectable if (key := lines[i].key) is not None}
+        # Setting the cursor tells by itself where it moved.
         before = self._told
         self.cursor = self._places.get(
             wanted or "", self._selectable[0] if self._selectable else -1
@@ -162,6 +163,7 @@ class LineList(ScrollView, can_focus=True):
         if not self._selectable:
             return
         near = bisect_left(self._selectable, self.cursor) + steps
+        # Beyond either end the cursor stays on the last line, as people expect of a list.
         near = max(0, min(len(self._selectable) - 1, near))
         self.cursor = self._selectable[near]
         if near == 0:

@@ -84,6 +84,7 @@ class Live(Vertical):
             self._count, self._left_s = count, (count - done) * sample.length_s
             now = time.monotonic()
             slow, self._noted_s = now - self._noted_s > _SLOW_S, now
+            # The last sample is always drawn; of the others as many as do not disturb the reading.
             if now - self._posted_s < _REDRAW_EVERY_S or (
                 slow and done > _FIRST and done % 2 and done < count
             ):
