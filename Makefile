@@ -5,7 +5,7 @@ BIN    := $(VENV)/bin
 STAMP  := $(VENV)/.set-up
 SHOTS  := docs/screenshots
 
-.PHONY: setup demo test check bench calibrate faults fuzz mutants schemas shots terminal-tools lab lab-tests lab-tools format clean
+.PHONY: setup demo test check knowledge bench calibrate faults fuzz mutants schemas shots terminal-tools lab lab-tests lab-tools format clean
 
 setup: $(STAMP)
 
@@ -45,6 +45,10 @@ check: setup
 	$(BIN)/mypy
 	$(BIN)/lint-imports
 	$(BIN)/python scripts/limits.py
+
+# How well items of real desktops are known; another list: make knowledge ITEMS=FILE.csv
+knowledge: setup
+	@$(BIN)/python scripts/knowledge.py $(ITEMS)
 
 bench: setup
 	@$(BIN)/python scripts/bench.py

@@ -26,7 +26,7 @@ from lumtak.computers.linux.computer import LinuxComputer
 from lumtak.computers.linux.registry import ADAPTERS
 from lumtak.computers.linux.settings import LinuxSettings
 from lumtak.computers.simulated.computer import SimulatedComputer
-from lumtak.core.catalogue import Catalogue, load_catalogue
+from lumtak.core.catalogue import Catalogue
 from lumtak.core.facts import Facts, Gap, Hardware, Item, Setting, System
 from lumtak.core.profile import Profile, load_profile
 from lumtak.core.reading import Conditions, ConsumerLoad, Reading
@@ -34,10 +34,9 @@ from lumtak.core.sample import Sample, Snapshot
 from lumtak.core.setting import AREAS, SettingRef, State
 from lumtak.core.units import GIB, MIB
 from lumtak.errors import ComputerError
+from lumtak.work.data_folder import shipped_catalogue
 
-CATALOGUE: Catalogue = load_catalogue(
-    (files("lumtak") / "data" / "catalogue.toml").read_text(encoding="utf-8"), "catalogue.toml"
-)
+CATALOGUE: Catalogue = shipped_catalogue()
 LUMTAK = (sys.executable, "-m", "lumtak")
 EVENING = datetime(2026, 3, 2, 20, 0, tzinfo=UTC)
 

@@ -10,22 +10,29 @@ import msgspec
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from knowledge import RIGHT, said_of_all
 
 from helpers import CATALOGUE, facts, item, lumtak, profile, reading, sample
+from lumtak.computers.simulated.spec import fleet, load_spec
 from lumtak.core.advice import load_advice, search
+from lumtak.core.asking import questions
 from lumtak.core.audit import audit
+from lumtak.core.audit.rules import by_role, is_never_silent, question_of
 from lumtak.core.bottleneck import find_bottleneck
 from lumtak.core.catalogue import Role, load_catalogue, read_roles
 from lumtak.core.causes import causes, starter_of
 from lumtak.core.explain import explain
 from lumtak.core.facts import Fixed, Hardware, MemoryNow, Process, Setting, Space, Trigger
+from lumtak.core.known import known
 from lumtak.core.needs import Graphs
 from lumtak.core.record import NotMeasured
+from lumtak.core.setting import parse_ref
 from lumtak.core.sizing import emptying_the_cache, memory_parts, swap_sizes
 from lumtak.core.suggest import suggest
 from lumtak.core.units import GIB, MIB
 from lumtak.errors import BadFileError
 from lumtak.formats.capture import load_capture, make_capture, to_json
+from lumtak.work.data_folder import DataFolder, shipped_profiles
 
 ADVICE = load_advice(
     (files("lumtak") / "data" / "advice.toml").read_text(encoding="utf-8"), "advice.toml"
@@ -110,6 +117,90 @@ def test_advice_is_graded_with_its_mechanism_and_found_by_a_word():
     assert all(len(a.why) > 60 and a.instead for a in ADVICE)
     assert search(ADVICE, "CACHE")[0].name == "empty-the-cache"
     assert search(ADVICE, "nothing of the kind") == ()
+
+
+# -- items of real desktops ------------------------------------------------------------------------
+
+
+def test_items_of_real_desktops_are_judged_as_a_careful_technician_would():
+    every = list(said_of_all())
+    assert len(every) == 590
+    assert [s.item for s in every if s.is_dangerous] == []
+    assert sum(s.is_unsaid for s in every) <= 0.03 * len(every)
+    assert sum(RIGHT[s.wanted](s) for s in every) >= 0.9 * len(every)
+
+
+def test_names_say_little_where_neither_unit_nor_package_is_known():
+    for key in ("hull-backup", "pg-mirror-run", "boat-cloud", "tide-polkit-helper", "deck-locker"):
+        found = known(parse_ref(f"services:{key}"), "", profile(), CATALOGUE)
+        assert (found.stance, bool(found.consequence)) in {("ask", True), ("guarded", True)}
+    assert known(parse_ref("apps:nothing-known"), "", profile(), CATALOGUE).role == ""
+
+
+def test_what_serves_others_copies_data_or_locks_the_screen_is_never_eased_unasked():
+    for role in CATALOGUE.role:
+        if is_never_silent(role) and not role.guarded:
+            ruling = by_role(role, profile(), "auto", "off")
+            assert ruling.stance in {"ask", "keep"}, role.name
+            assert role.stops in ruling.reason or ruling.stance == "keep"
+            assert ruling.stance == "keep" or question_of(role, "x", "").endswith("?")
+
+
+def test_every_role_that_a_profile_needs_can_be_filled():
+    made_up = {p.role for spec in map(load_spec, fleet()) for p in (*spec.service, *spec.app)}
+    lists = ("packages", "units", "apps", "programs", "match")
+    real = {r.name for r in CATALOGUE.role if any(getattr(r, name) for name in lists)}
+    needed = {role for p in shipped_profiles().values() for role in p.needs.roles}
+    assert needed - real - made_up == set()
+    assert {r for r in needed if r in {"chat", "music", "photo-sync"}} <= real
+
+
+def test_one_way_to_get_updates_always_stays():
+    def stances(*keys):
+        found = audit(
+            facts(*(item("services", k, role=r) for k, r in keys)), profile(), CATALOGUE, None
+        )
+        return {f.key: f.stance for f in found.findings}
+
+    alone = stances(("packagekit", "software-updates"), ("apticron", "software-updates"))
+    assert set(alone.values()) == {"keep"}
+    both = stances(("packagekit", "software-updates"), ("apt-daily-upgrade", "security-updates"))
+    assert both == {"packagekit": "ask", "apt-daily-upgrade": "guarded"}
+
+
+def test_questions_are_few_and_asked_together():
+    items = [item("apps", f"folks-{n}", role="calendar", running=True) for n in range(5)]
+    items += [item("services", f"odd-{n}") for n in range(9)]
+    first, later = questions(audit(facts(*items), profile(), CATALOGUE, None))
+    assert len(first) == 5
+    assert [len(q.about) for q in (*first, *later) if "calendar" in q.words] == [5]
+    assert len(first) + len(later) == 10
+    answers = dict.fromkeys((f.consumer for q in first for f in q.about), "needed")
+    again, left = questions(audit(facts(*items), profile(), CATALOGUE, None, answers))
+    assert (len([q for q in again if not q.answer]), len(left)) == (5, 0)
+
+
+def test_the_shops_own_knowledge_adds_to_a_role(tmp_path):
+    (tmp_path / "knowledge").mkdir()
+    (tmp_path / "knowledge" / "own.toml").write_text(
+        'format = 1\n[[role]]\nname = "printing"\ntitle = "printing"\ndoes = "Prints."\n'
+        'stops = "nothing can be printed"\nbetter = "demand"\nunits = ["sail-spool"]\n'
+    )
+    own = DataFolder(tmp_path).catalogue
+    assert own.role_for("services", "sail-spool") == "printing"
+    assert own.role_for("services", "cups") == "printing", "one more does not take away the others"
+
+
+def test_the_pocket_reference(home):
+    ran = lumtak("known", "apps:user/tracker-miner-fs-3.service", "--json", home=home)
+    found = json.loads(ran.stdout)
+    assert (found["role"], found["stance"], found["serves"]) == ("indexing", "ease", "person")
+    assert found["consequence"]
+    assert found["reasons"]
+    said = lumtak("known", "services:smbd", "--package", "samba", home=home).stdout
+    assert "others in the network too" in said
+    assert "Do others open folders of this computer?" in said
+    assert lumtak("known", "nowhere:x", home=home).returncode == 2
 
 
 # -- graphs ----------------------------------------------------------------------------------------

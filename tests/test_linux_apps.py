@@ -187,7 +187,7 @@ def test_permissions_of_sandboxes_are_set_and_unset_again(tree):
     )
     boxes = Sandboxes(means_of(transport, store))
     mine = settings_of(transport, Hands(transport, store, transport))
-    items, gaps = boxes.items(look())
+    items, gaps, _ = boxes.items(look())
     assert not gaps
     assert {i.key: i.value for i in items} == {
         "sandbox/org.school.Masts": None, "sandbox/org.school.Sails": "off",

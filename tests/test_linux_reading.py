@@ -4,10 +4,11 @@ import os
 
 import pytest
 
-from helpers import linux, look, means_of, process, put, tree_user
+from helpers import CATALOGUE, linux, look, means_of, process, put, tree_user
 from lumtak.computers.hands.hand import Hand
 from lumtak.computers.linux import hardware
 from lumtak.computers.linux.login_starts import LoginStart
+from lumtak.computers.linux.packages import owners_of_files, with_packages
 from lumtak.computers.linux.proc import Processes, cpu_times, meminfo
 from lumtak.computers.linux.services import Services
 from lumtak.computers.linux.units import blocks
@@ -301,7 +302,12 @@ def test_causes_aliases_origin_and_package_of_units(tree):
         "Package: dbus-broker\nDescription: message bus\n more\n\nPackage: man-db\nStatus:"
         " x\nDescription: tools for reading manual pages\n",
     )
-    items = {i.key: i for i in services(Asked(str(tree))).items(look()).items}
+    put(tree, "/var/lib/dpkg/info/tides.list", "/etc/xdg/autostart/tides.desktop\n")
+    hand = Asked(str(tree))
+    listed, owners = services(hand).items(look()), owners_of_files(hand)
+    assert owners["/etc/xdg/autostart/tides.desktop"] == "tides"
+    known = with_packages(hand, listed.items, listed.paths, owners, CATALOGUE)
+    items = {i.key: i for i in known}
     bus, manual, mine = items["dbus-broker"], items["man-db"], items["mine"]
     assert (bus.aliases, bus.role, bus.origin, bus.package) == (
         ("dbus",),
@@ -340,7 +346,7 @@ def test_traces_of_advice_are_seen(tree):
 
 def test_systemd_that_does_not_answer_is_a_gap(tree):
     (tree / "run/systemd/system").mkdir(parents=True)
-    items, gaps = services(Hand(str(tree))).items(look())
+    items, gaps, _ = services(Hand(str(tree))).items(look())
     assert not items
     assert "could not be asked" in gaps[0].reason
 

@@ -206,7 +206,7 @@ def test_the_plan_by_either_name_of_the_service(tree, bus):
     put(tree, f"/usr/share/dbus-1/system-services/{bus}.service", "[D-BUS Service]\n")
     transport = Acting(tree, answers)
     mine = settings_of(transport)
-    (item,), _ = ProfilePlan(means_of(transport)).items(look())
+    (item,) = ProfilePlan(means_of(transport)).items(look()).items
     assert (item.key, item.value, item.setting.values) == (
         "mains",
         "balanced",
@@ -484,7 +484,7 @@ def clocks(
 )
 def test_the_governor_and_its_preference_as_a_plan(tree, driver, held, offered, plan, plans):
     hand, _ = clocks(tree, driver, held, offered)
-    (item,), _ = ClockPlan(means_of(hand)).items(look())
+    (item,) = ClockPlan(means_of(hand)).items(look()).items
     assert (item.value, item.setting.values, item.running, item.key) == (plan, plans, True, "mains")
     assert plan_in_force(hand, None) == plan
 
@@ -493,7 +493,7 @@ def test_a_clock_that_cannot_be_changed_or_is_not_there_says_why(tree):
     hand, mine = clocks(tree, "intel_pstate")
     (tree / "run/systemd/system/x").unlink()
     (tree / "run/systemd/system").rmdir()
-    (item,), _ = ClockPlan(means_of(hand)).items(look())
+    (item,) = ClockPlan(means_of(hand)).items(look()).items
     assert "without systemd nothing would keep it" in item.setting.needed
     (item,) = [i for i in linux(tree).about.facts().items if i.area == "power"]
     assert "not a computer that is switched on" in item.setting.needed
@@ -598,7 +598,7 @@ def test_what_the_computer_hibernates_into_and_compressed_memory_stay(tree):
     transport = Outside(tree, swaps={**SDA2, "/dev/zram0": ("partition", 200, 0)})
     put(tree, "/proc/cmdline", "quiet resume=/dev/sda2\n")
     mine, ref = swap(transport)
-    (item,), _ = Swap(means_of(transport)).items(look(SwapTotal=1))
+    (item,) = Swap(means_of(transport)).items(look(SwapTotal=1)).items
     assert item.setting.lowest == 500
     assert "compressed memory" in item.note
     with pytest.raises(ComputerError, match="Choose again"):
@@ -628,7 +628,7 @@ def test_swap_is_not_switched_off_where_memory_is_not_free_for_it(tree):
 def test_on_which_file_systems_a_swap_file_is_made(tree, kind, says):
     hand = Outside(tree)
     put(tree, "/proc/self/mountinfo", f"1 0 8:1 / / rw - {kind} /dev/sda1 rw\n" if kind else "")
-    (item,), _ = Swap(means_of(hand)).items(look(SwapTotal=1))
+    (item,) = Swap(means_of(hand)).items(look(SwapTotal=1)).items
     assert says in getattr(item.setting, "needed", "")
     assert isinstance(item.setting, Fixed) is bool(says)
     if says:
@@ -645,7 +645,7 @@ def test_what_may_stay_of_swap_and_what_could_be_hibernated_into(tree):
                 for name, (kind, mib) in swaps.items()
             }
         )
-        (item,), _ = Swap(means_of(hand)).items(look(SwapTotal=1))
+        (item,) = Swap(means_of(hand)).items(look(SwapTotal=1)).items
         return item.setting.lowest
 
     assert lowest(sda2=("partition", 300)) == 0

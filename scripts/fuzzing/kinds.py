@@ -432,7 +432,7 @@ def own_files(world: World, chance: random.Random) -> Iterator[Tried]:
     _made(world.run("facts", name))
     state = world.home / "simulated" / "tide-logger.json"
     data = files("lumtak") / "data"
-    roles = b"\n\n".join((data / "catalogue.toml").read_bytes().split(b"\n\n")[:6])
+    roles = b"\n\n".join((data / "knowledge" / "hardware.toml").read_bytes().split(b"\n\n")[:6])
     places = {
         state: (state.read_bytes(), json_of, (*[("facts", name)] * 6, ("restart", name), ("read",
         name, "--seconds", "5", "--out", "x.json"))),

@@ -17,6 +17,7 @@ from lumtak.commands.know import (
     profile_show,
     profile_suggest,
 )
+from lumtak.commands.known import known_command
 from lumtak.commands.look import (
     audit_command,
     facts_command,
@@ -76,6 +77,7 @@ for command in (
     drift_command,
     end_command,
     explain_command,
+    known_command,
     memory_command,
     answer_command,
     advice_command,

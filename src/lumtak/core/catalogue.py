@@ -2,7 +2,7 @@
 
 import fnmatch
 import re
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from typing import Literal
 
 import msgspec
@@ -14,7 +14,21 @@ from lumtak.errors import BadFileError
 FORMAT = 1
 Better = Literal["off", "demand", "manual", "keep"]
 Evidence = Literal["expected", "depends"]
+Serves = Literal["person", "others"]
+Class = Literal["updates", "backup", "sync", "lock", "login", "remote", "printing"]
+"""What an owner never loses by one “no”: security updates, copies of files, files kept in step, the
+locked screen, logging in, being reached from afar, printing of others."""
+CLASS_WORDS: dict[Class, str] = {
+    "updates": "updates",
+    "backup": "copies of files",
+    "sync": "keeping files in step",
+    "lock": "the locked screen",
+    "login": "logging in",
+    "remote": "reaching this computer from afar",
+    "printing": "printing",
+}
 _REMEMBERED = 50_000
+_USER = "user/"
 
 
 class Role(Record):
@@ -25,7 +39,7 @@ class Role(Record):
     does: str
     """What it does, one plain sentence."""
     stops: str
-    """What stops working without it, as a clause."""
+    """What stops working without it, as a clause: the consequence."""
     guarded: bool = False
     """Never chosen, by nobody."""
     better: Better = "off"
@@ -36,9 +50,25 @@ class Role(Record):
     ask: str = ""
     """The question to put to the owner, where only they can know; empty where the profile
     decides."""
+    serves: Serves = "person"
+    """Whom it serves: whoever sits here, or others in the network too."""
+    loses: Class | Literal[""] = ""
+    """The class of what is lost without it, where that is one that is never lost unsaid."""
+    notice: str = ""
+    """What the owner would notice without it."""
+    likely: bool = False
+    """Whether the name alone tells it: never “not needed” then, and never without a question."""
+    packages: tuple[str, ...] = ()
+    """Packages all of whose items fill it, where no unit or app of theirs is named elsewhere."""
+    units: tuple[str, ...] = ()
+    """Services and timers, by what `names_of` makes of their keys."""
+    apps: tuple[str, ...] = ()
+    """Login entries and units of the user, likewise."""
+    programs: tuple[str, ...] = ()
+    """Names of programs."""
     match: tuple[str, ...] = ()
-    """Shell patterns of the names by which it is known: keys and aliases of items, names of
-    programs."""
+    """Shell patterns of the names by which it is known where nothing above fits: keys and aliases
+    of items, names of programs."""
 
 
 class CatalogueFile(Record):
@@ -49,23 +79,50 @@ class CatalogueFile(Record):
 
 
 class Catalogue:
-    """All roles, in the order in which their patterns are tried.
+    """All roles, and by what they are known: package, unit or app, program, pattern.
 
     Args:
-        roles: the first one that fits wins; guarded roles are tried before all others.
+        roles: of two patterns that fit the first one wins; guarded roles are tried before others,
+            what a name alone says after all others.
         problems: what was wrong with the files, a sentence each.
     """
 
     def __init__(self, roles: Iterable[Role], problems: Iterable[str] = ()) -> None:
-        self.role = tuple(sorted(roles, key=lambda r: not r.guarded))
+        self.role = tuple(sorted(roles, key=lambda r: (r.likely, not r.guarded)))
         self.problems = tuple(problems)
         self._by_name = {role.name: role for role in self.role}
+        self._packages = self._listed("packages")
+        self._units, self._apps = self._listed("units"), self._listed("apps")
+        self._programs = self._listed("programs")
         patterns = [(pattern, role.name) for role in self.role for pattern in role.match]
         self._names = [name for _, name in patterns]
-        self._pattern = re.compile(
-            "|".join(f"({fnmatch.translate(p)})" for p, _ in patterns) or r"(?!)"
-        )
-        self._known: dict[str, str] = {}
+        self._tests = [_test_of(pattern) for pattern, _ in patterns]
+        self._known: dict[str, int] = {}
+
+    def _listed(self, kind: str) -> dict[str, str]:
+        """The role by each name of a list; of two roles that name the same, the first."""
+        found: dict[str, str] = {}
+        for role in self.role:
+            for name in getattr(role, kind):
+                found.setdefault(name.lower(), role.name)
+        return found
+
+    def role_for(self, area: str, key: str, *, package: str = "", names: Iterable[str] = ()) -> str:
+        """The name of the role of an item; empty where nothing is known.
+
+        Its own name first, then its package: a package may bring several things. A program or a
+        pattern says less, since other things can be called so too.
+
+        Args:
+            area: of the item.
+            key: of the item.
+            package: that brought it; empty where that is not known.
+            names: other names: its aliases, which rank below the key, and its program.
+        """
+        own = self._apps if area == "apps" else self._units
+        found = next((own[name] for name in names_of(key) if name in own), "")
+        found = found or self._packages.get(package.lower(), "")
+        return found or self.role_of(key.removeprefix(_USER), *names)
 
     def find(self, name: str) -> Role | None:
         """The role of this name."""
@@ -76,22 +133,41 @@ class Catalogue:
 
         Empty when none does.
         """
+        for name in names:
+            if (low := name.lower()) in self._programs:
+                return self._programs[low]
         best = min((self._place(name) for name in names if name), default=len(self._names))
         return self._names[best] if best < len(self._names) else ""
+
+    def role_with(self, area: str, key: str, package: str, role: str) -> str:
+        """The role of an item once its package is known.
+
+        Args:
+            area: of the item.
+            key: of the item.
+            package: that brought it.
+            role: what is known of it without the package.
+        """
+        own = self._apps if area == "apps" else self._units
+        named = any(name in own for name in names_of(key))
+        return role if named else self._packages.get(package.lower(), role)
 
     def _place(self, name: str) -> int:
         """Number of the first pattern that fits; remembered, since names come again and again."""
         low = name.lower()
         known = self._known.get(low)
         if known is None:
-            found = self._pattern.match(low)
-            known = str(found.lastindex - 1 if found and found.lastindex else len(self._names))
+            fitting = (place for place, fits in enumerate(self._tests) if fits(low))
+            known = next(fitting, len(self._tests))
             if len(self._known) < _REMEMBERED:
                 self._known[low] = known
-        return int(known)
+        return known
 
     def extended(self, more: Iterable[Role], path: str) -> "Catalogue":
         """With roles of another file, which are tried first; a guard stays a guard.
+
+        What the file says of a role that is known replaces the words, and adds to the lists: one
+        more pattern does not take away the others.
 
         A role that is guarded here and not guarded there, or a pattern that would take a name away
         from a guarded role, is reported in `problems`, and the guard wins.
@@ -105,15 +181,19 @@ class Catalogue:
                     " entry is not used."
                 )
                 continue
-            taken = [p for p in role.match if not role.guarded and self._guards(p)]
-            problems += [
-                f"{path}: the pattern {p} of {role.name} also fits what is guarded"
-                f" ({self._guards(p)}); there the guard wins."
-                for p in taken
-            ]
-            kept.append(role)
+            problems += self._taken(role, path)
+            kept.append(role if old is None else _joined(role, old))
         names = {role.name for role in kept}
         return Catalogue([*kept, *(r for r in self.role if r.name not in names)], problems)
+
+    def _taken(self, role: Role, path: str) -> list[str]:
+        """A sentence for each pattern of a role that would take something from a guard."""
+        taken = [p for p in role.match if not role.guarded and self._guards(p)]
+        return [
+            f"{path}: the pattern {p} of {role.name} also fits what is guarded"
+            f" ({self._guards(p)}); there the guard wins."
+            for p in taken
+        ]
 
     def _guards(self, pattern: str) -> str:
         """The guarded role of which this pattern would take something."""
@@ -125,6 +205,47 @@ class Catalogue:
             ):
                 return role.name
         return ""
+
+
+def names_of(key: str) -> list[str]:
+    """The names by which an item can be listed, the closest first, in small letters.
+
+    Of `user/a@b.service`: itself without the ending, its template `a@`, and both without `user/`;
+    a timer goes by the name of what it starts too.
+    """
+    whole = key.lower().removesuffix(".service")
+    names = [whole]
+    for ending in (".timer", ".socket", ".path"):
+        names += [whole.removesuffix(ending)] if whole.endswith(ending) else []
+    names += [f"{name.partition('@')[0]}@" for name in names if "@" in name]
+    names += [name.removeprefix(_USER) for name in names if name.startswith(_USER)]
+    return list(dict.fromkeys(names))
+
+
+def _test_of(pattern: str) -> Callable[[str], bool]:
+    """What tells whether a name fits a shell pattern.
+
+    Nearly all of them are a beginning, an end or a middle; those need no regular expression, and
+    hundreds of regular expressions cost more to compile than a whole command may take.
+    """
+    bare = pattern.strip("*")
+    if not bare or any(sign in bare for sign in "*?["):
+        return lambda name: fnmatch.fnmatchcase(name, pattern)
+    match pattern.startswith("*"), pattern.endswith("*"):
+        case True, True:
+            return lambda name: bare in name
+        case True, False:
+            return lambda name: name.endswith(bare)
+        case False, True:
+            return lambda name: name.startswith(bare)
+    return lambda name: name == pattern
+
+
+def _joined(role: Role, old: Role) -> Role:
+    """A role with what the old one was known by besides."""
+    lists = ("packages", "units", "apps", "programs", "match")
+    both = {n: tuple(dict.fromkeys((*getattr(role, n), *getattr(old, n)))) for n in lists}
+    return msgspec.structs.replace(role, **both)
 
 
 def read_roles(text: str, path: str) -> tuple[Role, ...]:

@@ -13,31 +13,25 @@ from textual.containers import Horizontal, Vertical, VerticalScroll
 from textual.screen import ModalScreen
 from textual.widgets import Button, Static
 
-from lumtak.core.audit import Answer, Audit, Finding
+from lumtak.core.asking import Question
+from lumtak.core.audit import Answer, Finding
 from lumtak.core.record import known
 from lumtak.core.text import plain
 from lumtak.core.units import percent, ram
 from lumtak.tui.theme import Palette
 
 Answers = dict[str, Answer | None]
+_SHOWN = 4
+"""Items of a question that are told of; the others are counted."""
 _ANSWERS: dict[str, Answer] = {"needed": "needed", "unneeded": "not needed"}
 
 
-def questions(found: Audit) -> tuple[Finding, ...]:
-    """What is to be asked, the heaviest first.
-
-    Then what was answered already, so that it can be answered otherwise.
-    """
-    asked = [f for f in found.findings if f.question]
-    return tuple(sorted(asked, key=lambda f: (bool(f.answer), -f.weight.heft, f.key)))
-
-
 class InterviewScreen(ModalScreen[Answers]):
-    """Gives what was answered, by address; None where an answer was taken back.
+    """Gives what was answered, by consumer; None where an answer was taken back.
 
     Args:
         asked: the questions.
-        closely: lines about what runs of each, by address.
+        closely: lines about what runs of each item, by consumer.
     """
 
     CSS_PATH = "confirm.tcss"
@@ -48,7 +42,7 @@ class InterviewScreen(ModalScreen[Answers]):
         Binding("backspace", "before", "The question before", show=False),
     ]
 
-    def __init__(self, asked: tuple[Finding, ...], closely: Mapping[str, tuple[str, ...]]) -> None:
+    def __init__(self, asked: tuple[Question, ...], closely: Mapping[str, tuple[str, ...]]) -> None:
         super().__init__(classes="ask")
         self._asked, self._closely = asked, closely
         self._place = 0
@@ -71,25 +65,16 @@ class InterviewScreen(ModalScreen[Answers]):
 
     def update_all(self) -> None:
         """Draw the question that is asked now."""
-        palette, f = Palette(self.app), self._asked[self._place]
-        self.query_one("#question", Static).update(plain(f.question, 300))
+        palette, question = Palette(self.app), self._asked[self._place]
+        self.query_one("#question", Static).update(plain(question.words, 300))
         text = Text()
         text.append(f"question {self._place + 1} of {len(self._asked)}\n\n", style=palette.soft)
-        text.append(plain(f.title, 60), style=f"bold {palette.ink}")
-        text.append(
-            f"   {ram(known(f.weight.ram_bytes))}   {percent(known(f.weight.cpu_pct))}\n",
-            style=palette.ink,
-        )
-        for words in (
-            f.does,
-            f.started_by,
-            f.stops and f"without it: {f.stops}",
-            f.answer and f"the owner said: {f.answer}",
-        ):
-            if words:
-                text.append(f"{plain(words, 200)}\n", style=palette.soft)
-        for line in self._closely.get(str(f.ref), ()):
-            text.append(f"{plain(line, 200)}\n", style=palette.soft)
+        for f in question.about[:_SHOWN]:
+            text.append_text(self._about(f, palette))
+        if (more := len(question.about) - _SHOWN) > 0:
+            text.append(f"and {more} more that it decides\n", style=palette.soft)
+        if question.answer:
+            text.append(f"the owner said: {question.answer}\n", style=palette.soft)
         text.append(
             "\nEscape ends and keeps what was answered; Backspace goes one question back.",
             style=palette.soft,
@@ -97,14 +82,25 @@ class InterviewScreen(ModalScreen[Answers]):
         self.query_one("#about", Static).update(text)
         self.query_one("#open").focus()
 
+    def _about(self, f: Finding, palette: Palette) -> Text:
+        """An item that the question decides: what it weighs, and all that is known of it."""
+        text = Text.assemble((plain(f.title, 60), f"bold {palette.ink}"))
+        memory, cpu = ram(known(f.weight.ram_bytes)), percent(known(f.weight.cpu_pct))
+        text.append(f"   {memory}   {cpu}\n", style=palette.ink)
+        stops = f"without it: {f.stops}" if f.stops else ""
+        for words in (f.does, f.started_by, stops, *self._closely.get(f.consumer, ())):
+            if words:
+                text.append(f"{plain(words, 200)}\n", style=palette.soft)
+        return text
+
     def on_button_pressed(self, event: Button.Pressed) -> None:
         """The next question, or the end."""
-        finding = self._asked[self._place]
         answer = _ANSWERS.get(event.button.id or "")
-        if answer != (finding.answer or None):
-            self._given[str(finding.ref)] = answer
-        else:
-            self._given.pop(str(finding.ref), None)
+        for finding in self._asked[self._place].about:
+            if answer != (finding.answer or None):
+                self._given[finding.consumer] = answer
+            else:
+                self._given.pop(finding.consumer, None)
         self._place += 1
         if self._place == len(self._asked):
             self.dismiss(self._given)

@@ -13,7 +13,7 @@ from lumtak.computers.protocol import Computer
 from lumtak.core.actions import Action
 from lumtak.core.advice import Advice, load_advice
 from lumtak.core.audit import Answer
-from lumtak.core.catalogue import Catalogue, load_catalogue, read_roles
+from lumtak.core.catalogue import Catalogue, read_roles
 from lumtak.core.facts import Facts
 from lumtak.core.profile import Profile, load_profile
 from lumtak.core.reading import Reading
@@ -66,17 +66,18 @@ class DataFolder:
 
     @cached_property
     def catalogue(self) -> Catalogue:
-        """What is known about roles, with the files of HOME/catalogue.
+        """What is known about roles, with the shop's own files of HOME/knowledge.
 
-        What is wrong with those is in its `problems`.
+        Files of HOME/catalogue, as older versions kept them, count as well; what is wrong with any
+        of them is in its `problems`.
         """
-        found = load_catalogue(_shipped("catalogue.toml"), "catalogue.toml")
-        own = self.home / "catalogue"
-        for path in sorted(own.glob("*.toml")) if own.is_dir() else []:
-            try:
-                found = found.extended(read_roles(_text_of(path), str(path)), str(path))
-            except LumtakError as error:
-                found = Catalogue(found.role, (*found.problems, str(error)))
+        found = shipped_catalogue()
+        for folder in (self.home / "catalogue", self.home / "knowledge"):
+            for path in sorted(folder.glob("*.toml")) if folder.is_dir() else []:
+                try:
+                    found = found.extended(read_roles(_text_of(path), str(path)), str(path))
+                except LumtakError as error:
+                    found = Catalogue(found.role, (*found.problems, str(error)))
         return found
 
     @cached_property
@@ -143,12 +144,7 @@ class DataFolder:
 
         A broken file in the home folder is left out here; naming it says what is wrong with it.
         """
-        shipped = files("lumtak") / "data" / "profiles"
-        found = {}
-        for entry in sorted(shipped.iterdir(), key=lambda e: e.name):
-            if entry.name.endswith(".toml"):
-                profile = load_profile(entry.read_text(encoding="utf-8"), entry.name)
-                found[profile.name] = profile
+        found = shipped_profiles()
         own = self.home / "profiles"
         for path in sorted(own.glob("*.toml")) if own.is_dir() else []:
             try:
@@ -167,11 +163,15 @@ class DataFolder:
         """
         if "/" in name or name.endswith(".toml"):
             return read_profile(Path(name))
+        own = self.home / "profiles"
+        shipped = files("lumtak") / "data" / "profiles" / f"{name}.toml"
+        # Reading one of a dozen is quicker, and nobody's own can have that name.
+        if not own.is_dir() and shipped.is_file():
+            return load_profile(shipped.read_text(encoding="utf-8"), shipped.name)
         profiles = self.profiles()
         if name not in profiles:
-            own = self.home / "profiles" / f"{name}.toml"
-            if own.exists():
-                return read_profile(own)
+            if (own / f"{name}.toml").exists():
+                return read_profile(own / f"{name}.toml")
             raise UnknownNameError(
                 "profile",
                 name,
@@ -232,6 +232,23 @@ def read_profile(path: Path) -> Profile:
         BadFileError: it cannot be read, or is no profile.
     """
     return load_profile(_text_of(path), str(path))
+
+
+def shipped_profiles() -> dict[str, Profile]:
+    """The profiles that ship with Lumtak, by name."""
+    shipped = files("lumtak") / "data" / "profiles"
+    texts = sorted((e.name, e) for e in shipped.iterdir() if e.name.endswith(".toml"))
+    found = [load_profile(entry.read_text(encoding="utf-8"), name) for name, entry in texts]
+    return {profile.name: profile for profile in found}
+
+
+def shipped_catalogue() -> Catalogue:
+    """What Lumtak knows by itself: a file a field."""
+    shipped = files("lumtak") / "data" / "knowledge"
+    texts = sorted((e.name, e.read_text(encoding="utf-8")) for e in shipped.iterdir())
+    return Catalogue(
+        role for name, text in texts if name.endswith(".toml") for role in read_roles(text, name)
+    )
 
 
 def _shipped(name: str) -> str:

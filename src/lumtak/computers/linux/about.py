@@ -15,6 +15,7 @@ from lumtak.computers.linux.clock_plan import plan_in_force
 from lumtak.computers.linux.closely import closely
 from lumtak.computers.linux.load import Counters
 from lumtak.computers.linux.marks import marks
+from lumtak.computers.linux.packages import owners_of_files, with_packages
 from lumtak.computers.linux.profile_plan import Service, profile_service
 from lumtak.computers.linux.signs import signs
 from lumtak.computers.linux.times import answers, start_times
@@ -85,11 +86,15 @@ class LinuxAbout:
         look = self._counters.look()
         with ThreadPoolExecutor(_SIDE_BY_SIDE) as pool:
             asked = [pool.submit(adapter.items, look) for adapter in self._adapters]
+            packages = pool.submit(owners_of_files, self._hand)
             # Asked here, while the adapters wait for their programs.
             times = self._start_times()
             found = [one.result() for one in asked]
+            owners = packages.result()
         processes, memory = self._counters.seen(look), look.memory
         items = [_running(item, look.running) for listed in found for item in listed.items]
+        paths = {c: path for listed in found for c, path in listed.paths.items()}
+        items = with_packages(self._hand, items, paths, owners, self._catalogue)
         items += self._unlisted(processes, {item.consumer for item in items})
         has_battery, _ = look.once(hardware.battery, self._hand)
         return Facts(

@@ -5,7 +5,8 @@ It knows the settings of one kind on a Linux computer, lists, reads, foresees an
 
 import threading
 from abc import ABC, abstractmethod
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
+from types import MappingProxyType
 from typing import Any, ClassVar, NamedTuple, TypeVar
 
 from lumtak.computers.hands.reach import Reach
@@ -90,6 +91,8 @@ class Listed(NamedTuple):
     items: Sequence[Item] = ()
     gaps: Sequence[Gap] = ()
     """What could not be read."""
+    paths: Mapping[str, str] = MappingProxyType({})
+    """The file that defines an item, by its consumer; a package may have brought it."""
 
 
 class Adapter(ABC):

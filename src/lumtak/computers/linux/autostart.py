@@ -55,7 +55,11 @@ class Autostart(InFiles):
     def items(self, look: Look) -> Listed:
         """All entries, the user's before the system's."""
         items, _ = look.once(self._entries)
-        return Listed(items)
+        folders = self._user.config_dirs[:1]
+        return Listed(
+            items,
+            paths={i.consumer: f"{f}/autostart/{i.key}{_ENDING}" for f in folders for i in items},
+        )
 
     def _entries(self) -> tuple[list[Item], list[LoginStart]]:
         origins: dict[str, bool] = {}
@@ -119,7 +123,7 @@ class Autostart(InFiles):
             key=key,
             title=plain(shown.get("Name", "") or key),
             origin="package" if packaged else "user",
-            role=self._catalogue.role_of(key, program_of(shown)),
+            role=self._catalogue.role_for("apps", key, names=(program_of(shown),)),
             value="on",
             at_login=True,
             started_by=_AT_LOGIN if own and not packaged else _FROM_THE_LIST,

@@ -1,4 +1,4 @@
-"""Which package brought a unit file, and what the package says of itself.
+"""Which package brought an item, and what the package says of itself.
 
 Read from the package manager's own lists, without starting it.
 
@@ -6,12 +6,13 @@ Sources: dpkg(1), FILES: info/*.list holds the paths of a package, status what i
 (deb-control(5)).
 """
 
-import posixpath
 import re
+from collections.abc import Mapping, Sequence
 
 import msgspec
 
 from lumtak.computers.hands.reach import Reach, names_at, text
+from lumtak.core.catalogue import Catalogue
 from lumtak.core.facts import Item, Origin
 from lumtak.core.text import plain
 
@@ -19,7 +20,10 @@ _INFO, _STATUS = "/var/lib/dpkg/info", "/var/lib/dpkg/status"
 _ENDING = ".list"
 _MOST_LISTS = 20_000
 _MOST_STATUS = 1 << 25
-_UNITS = re.compile(rb"(?m)^(?:/usr)?/lib/systemd/system/([^/\n]+)$")
+_DEFINES = re.compile(
+    rb"(?m)^((?:/usr)?/lib/systemd/(?:system|user)/[^/\n]+|/etc/xdg/autostart/[^/\n]+)$"
+)
+"""Files that define an item: units, units of the user, login entries."""
 _SYSTEM_PACKAGES = {
     "systemd",
     "udev",
@@ -32,31 +36,46 @@ _SYSTEM_PACKAGES = {
 }
 
 
-def with_packages(hand: Reach, items: list[Item], paths: dict[str, str]) -> list[Item]:
-    """The items with the package that brought their unit file, and what the package says of itself.
+def with_packages(
+    hand: Reach,
+    items: Sequence[Item],
+    paths: Mapping[str, str],
+    owners: Mapping[str, str],
+    catalogue: Catalogue,
+) -> list[Item]:
+    """The items with the package that brought them, what that says of itself, and the role that
+    follows from it.
 
     Where there is no such package manager they stay as they are.
 
     Args:
         hand: of the computer.
-        items: services and timers.
-        paths: the unit file of each by key.
+        items: of any kind.
+        paths: the file that defines an item, by its consumer.
+        owners: from `owners_of_files`.
+        catalogue: knows packages.
+    """
+    if not owners:
+        return list(items)
+    brought = {c: owners.get(path.removeprefix("/usr"), "") for c, path in paths.items()}
+    summaries = _summaries(hand, set(brought.values()))
+    return [_packaged(i, brought.get(i.consumer, ""), summaries, catalogue) for i in items]
+
+
+def owners_of_files(hand: Reach) -> dict[str, str]:
+    """The package of each file that defines an item; /usr before a path left out.
+
+    Nothing where there is no such package manager.
     """
     lists = [n for n in names_at(hand, _INFO) if n.endswith(_ENDING)][:_MOST_LISTS]
     owners: dict[str, str] = {}
     for name, data in zip(lists, hand.read_many([f"{_INFO}/{n}" for n in lists]), strict=True):
-        if data and b"/lib/systemd/system/" in data:
+        # Most packages hold none: a plain search passes them over ten times as fast.
+        if data and (b"/lib/systemd/" in data or b"/etc/xdg/autostart/" in data):
             package = name.removesuffix(_ENDING).partition(":")[0]
-            owners.update((text(unit), package) for unit in _UNITS.findall(data))
-    if not owners:
-        return items
-    brought = {
-        key: owners.get(posixpath.basename(path), "")
-        for key, path in paths.items()
-        if "/lib/systemd/" in path
-    }
-    summaries = _summaries(hand, set(brought.values()))
-    return [_packaged(item, brought.get(item.key, ""), summaries) for item in items]
+            found = (text(path).removeprefix("/usr") for path in _DEFINES.findall(data))
+            owners.update(dict.fromkeys(found, package))
+    return owners
 
 
 def _summaries(hand: Reach, packages: set[str]) -> dict[str, str]:
@@ -73,10 +92,13 @@ def _summaries(hand: Reach, packages: set[str]) -> dict[str, str]:
     return found
 
 
-def _packaged(item: Item, package: str, summaries: dict[str, str]) -> Item:
+def _packaged(item: Item, package: str, summaries: dict[str, str], catalogue: Catalogue) -> Item:
     if not package:
         return item
+    role = catalogue.role_with(item.area, item.key, package, item.role)
     summary = plain(summaries.get(package, ""))
     note = f"{item.note} (package {plain(package)}: {summary})" if summary else item.note
     origin: Origin = "system" if package in _SYSTEM_PACKAGES else "package"
-    return msgspec.structs.replace(item, package=plain(package), note=note, origin=origin)
+    return msgspec.structs.replace(
+        item, package=plain(package), note=note, origin=origin, role=role
+    )

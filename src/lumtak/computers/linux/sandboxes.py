@@ -60,7 +60,7 @@ class Sandboxes(Adapter):
                     key=PREFIX + app,
                     title=plain(app),
                     origin="user",
-                    role=self._catalogue.role_of(app, app.rpartition(".")[2]),
+                    role=self._catalogue.role_for("apps", app, names=(app.rpartition(".")[2],)),
                     value=_VALUES.get(raw),
                     started_by=(
                         "may run in the background, in a sandbox"

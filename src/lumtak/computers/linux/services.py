@@ -9,7 +9,6 @@ from lumtak.computers.hands.reach import runs_systemd, text, text_at
 from lumtak.computers.hands.states import UnitLinks, unit_name
 from lumtak.computers.hands.table import NOWHERE, UNITS, is_switch, why_no_link
 from lumtak.computers.linux.adapter import Adapter, Listed, Look
-from lumtak.computers.linux.packages import with_packages
 from lumtak.computers.linux.units import (
     Fields,
     all_units,
@@ -50,7 +49,7 @@ class Services(Adapter):
     # -- what there is -----------------------------------------------------------------------------
 
     def items(self, look: Look) -> Listed:
-        """Services and timers, with the packages that brought them."""
+        """Services and timers."""
         del look
         if not runs_systemd(self._hand):
             why = "systemd does not run here, so there are no services to read"
@@ -63,7 +62,7 @@ class Services(Adapter):
             why = f"the services could not be asked for: {plain(str(error), 200)}"
             return Listed(gaps=[Gap(area="services", reason=why, needed="systemctl")])
         items, paths = self.parse(units)
-        return Listed(with_packages(self._hand, items, paths))
+        return Listed(items, paths={f"services:{key}": path for key, path in paths.items()})
 
     def parse(self, units: list[Fields]) -> tuple[list[Item], dict[str, str]]:
         """(items, unit file of each by key).
@@ -97,13 +96,13 @@ class Services(Adapter):
             started_by = (
                 "counts from the start of the system" if value == "auto" else "is not counting"
             )
-            role = self._catalogue.role_of(base, *served)
+            role = self._catalogue.role_for(self.area, key, names=(base, *served))
             triggers: tuple[Trigger, ...] = (Trigger(kind="system"),) if value == "auto" else ()
         else:
             started_by = _STARTS.get(
                 fields.get("UnitFileState", ""), "was started by hand or by a program"
             )
-            role = self._catalogue.role_of(key, key.partition("@")[0], *aliases)
+            role = self._catalogue.role_for(self.area, key, names=(key.partition("@")[0], *aliases))
             triggers = _triggers(fields, value)
         return Item(
             area="services",

@@ -78,7 +78,8 @@ class UserUnits(InFiles):
             if name.endswith(_KINDS)
             and (unit.switches or unit.masked or f"{USER_UNIT}{name}" in running)
         }
-        return Listed([self._item(found[name], found, running, shown) for name in sorted(shown)])
+        items = [self._item(found[name], found, running, shown) for name in sorted(shown)]
+        return Listed(items, paths={f"{USER_UNIT}{n}": found[n].path for n in shown})
 
     def _found(self) -> dict[str, _Found]:
         paths: dict[str, str] = {}
@@ -138,8 +139,10 @@ class UserUnits(InFiles):
             key=PREFIX + unit.name,
             title=plain(fields.get("Description", "") or base),
             origin=origin,
-            role=self._catalogue.role_of(
-                base, base.removeprefix("app-"), fields.get("BusName", "")
+            role=self._catalogue.role_for(
+                "apps",
+                PREFIX + unit.name,
+                names=(base.removeprefix("app-"), fields.get("BusName", "")),
             ),
             value="off" if unit.masked else "on",
             running=f"{USER_UNIT}{unit.name}" in running,

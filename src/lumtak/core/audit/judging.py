@@ -10,7 +10,15 @@ from functools import cached_property
 import msgspec
 
 from lumtak.core.audit.records import Answer, Finding
-from lumtak.core.audit.rules import PREFETCH, Ruling, best_value, by_area, prefetch
+from lumtak.core.audit.rules import (
+    PREFETCH,
+    Ruling,
+    best_value,
+    by_area,
+    by_role,
+    prefetch,
+    question_of,
+)
 from lumtak.core.audit.weighing import grade_of, weigh
 from lumtak.core.catalogue import Catalogue, Role
 from lumtak.core.facts import RUNS_LUMTAK, Facts, Fixed, Item, Trigger, lumtaks
@@ -54,6 +62,12 @@ class Judge:
     def needing(self) -> dict[str, tuple[str, ...]]:
         """What something needed cannot work without, with the path."""
         return self.graphs.carriers(i.consumer for i in self.facts.items if self._needed(i))
+
+    @cached_property
+    def _updated_otherwise(self) -> bool:
+        """Whether something that is never chosen brings updates."""
+        roles = (self.catalogue.find(i.role) for i in self.facts.items if i.value != "off")
+        return any(role and role.guarded and role.loses == "updates" for role in roles)
 
     @cached_property
     def leaving(self) -> set[str]:
@@ -109,7 +123,7 @@ class Judge:
             starters=self.graphs.starters(consumer),
             again=self._again(item, proposal),
             origin=item.origin,
-            question=_question(item, role) if asked else "",
+            question=question_of(role, item.title, item.note) if asked else "",
             answer=self.answers.get(consumer, ""),
             value=UNSET_WORD if item.value is None else item.value,
             proposal=proposal,
@@ -133,12 +147,13 @@ class Judge:
         # The order is a promise: no answer of the owner lifts a guard, no catalogue an answer.
         return (
             self._guard(item, role)
+            or self._only_way(role)
             or self._of_its_area(item)
             or self._need(item, role)
             or self._of_its_disk(item, role)
             or self._stands_still(item)
             or self._said(item, role)
-            or self._by_role(item, role)
+            or by_role(role, self.profile, item.value, self._proposal(item, role))
         )
 
     def _guard(self, item: Item, role: Role | None) -> Ruling | None:
@@ -154,6 +169,12 @@ class Judge:
         else:
             return None
         return Ruling("guarded", why)
+
+    def _only_way(self, role: Role | None) -> Ruling | None:
+        """One working way to get security updates always stays."""
+        if role is None or role.loses != "updates" or self._updated_otherwise:
+            return None
+        return Ruling("keep", "it is the only way by which updates come to this computer.")
 
     def _of_its_area(self, item: Item) -> Ruling | None:
         if item.area not in {"effects", "power", "memory"}:
@@ -187,21 +208,6 @@ class Judge:
             case None:
                 return None
 
-    def _by_role(self, item: Item, role: Role | None) -> Ruling:
-        proposal = self._proposal(item, role)
-        if not role:
-            return Ruling("ask", "nobody here knows what it is for; ask the owner.", proposal)
-        use = f"for {role.title}"
-        if role.ask:
-            return Ruling("ask", f"{use}; only the owner knows whether it is used.", proposal)
-        if item.value == role.better == "demand":
-            return Ruling(
-                "keep", f"{use}; it starts only when it is asked for, which is best for it."
-            )
-        if role.better == "keep":
-            return Ruling("keep", f"{use}; it is worth what it costs.")
-        return Ruling("ease", f"{use}, which {self.profile.name} does not need.", proposal)
-
     # -- what the rules ask ------------------------------------------------------------------------
 
     def _proposal(self, item: Item, role: Role | None) -> str | None:
@@ -222,15 +228,6 @@ class Judge:
     def _leaves(self, item: Item) -> bool:
         """Whether it started something that still runs, though it has ended itself."""
         return item.consumer in self.leaving and item.value != "off"
-
-
-def _question(item: Item, role: Role | None) -> str:
-    """What to ask the owner, in plain words."""
-    if role and role.ask:
-        return role.ask
-    note = item.note.rstrip(".") if item.note != item.title else ""
-    about = f" It says of itself: {note}." if note else ""
-    return f"Does anybody here use “{item.title}”?{about}"
 
 
 def with_starters(findings: list[Finding], timed: AbstractSet[str]) -> list[Finding]:

@@ -13,13 +13,14 @@ from textual.binding import Binding, BindingType
 from textual.containers import Horizontal
 from textual.widgets import Input, Static
 
+from lumtak.core.asking import questions
 from lumtak.core.audit import Answer, Audit, Finding
 from lumtak.core.facts import Gap, Setting
 from lumtak.core.setting import AREAS, Area, parse_ref
 from lumtak.core.sift import sift
 from lumtak.core.text import plain
 from lumtak.errors import LumtakError
-from lumtak.tui.interview import InterviewScreen, questions
+from lumtak.tui.interview import InterviewScreen
 from lumtak.tui.stations.audit_rows import (
     GO,
     Pen,
@@ -69,7 +70,9 @@ class AuditStation(StationView):
         self._audit: Audit | None = None
         self._most = 1.0
         self._matching: Sequence[Finding] = ()
-        self._asked = 0
+        self._asked = self._later = 0
+        self._first: frozenset[str] = frozenset()
+        """What is asked about now: it is never folded away."""
         self._eased = 0
         self._problem = ""
         self._pen: Pen | None = None
@@ -125,7 +128,9 @@ class AuditStation(StationView):
         """Another audit: count anew."""
         self._audit = found
         self._most = max((f.weight.heft for f in found.findings), default=0.0) or 1.0
-        self._asked = len([f for f in found.findings if f.stance == "ask" and f.question])
+        asked, later = questions(found)
+        self._asked, self._later = sum(not q.answer for q in asked), len(later)
+        self._first = frozenset(f.consumer for q in asked for f in q.about)
         self._eased = sum(f.stance == "ease" and f.can_choose for f in found.findings)
         self.query_one(Stances).count(found.findings)
         wide = self.app.size.width >= WIDE
@@ -167,14 +172,12 @@ class AuditStation(StationView):
         if area == "memory" and not sifted:
             lines += self._memory()
         whole = sifted or area in self._unfolded
-        stay = {self.desk.job.cursor, *self._opened}
+        chosen = (str(c.ref) for c in self.desk.job.chosen)
+        stay = {self.desk.job.cursor, *self._opened, *self._first, *chosen}
         shown, folded = (mine, []) if whole else fold(mine, stay)
         lines += self._rows(shown)
         if folded:
-            words = (
-                f"     {len(folded)} more that weigh next to nothing and stay as they are:"
-                " Enter shows them"
-            )
+            words = f"     {len(folded)} more, small or not known, left alone: Enter shows them"
             lines.append(Line(Text(words, style=soft), f"{_FOLD}{area}"))
         for gap in gaps:
             needed = f"; needed: {gap.needed}" if gap.needed else ""
@@ -257,8 +260,9 @@ class AuditStation(StationView):
             return " Backspace goes back."
         if not self._asked:
             return ""
-        one = self._asked == 1
-        return f" i asks the owner's {'one question' if one else f'{self._asked} questions'}."
+        count = "one question" if self._asked == 1 else f"{self._asked} questions"
+        later = f" ({self._later} small ones wait)" if self._later else ""
+        return f" i asks the owner's {count}{later}."
 
     # -- search ------------------------------------------------------------------------------------
 
@@ -376,14 +380,14 @@ class AuditStation(StationView):
     def action_interview(self) -> None:
         """Ask what only the owner can know."""
         found = self.desk.job.audit
-        asked = questions(found) if found else ()
+        asked, _ = questions(found) if found else ((), ())
         if not asked:
             self.desk.tell("There is nothing that only the owner could know.")
         elif not self._working() and self.desk.free():
             open_job = self.desk.open_job
             self.desk.begin(
                 "looking at what runs",
-                lambda: what_runs(open_job, [f.ref for f in asked]),
+                lambda: what_runs(open_job, [f.ref for q in asked for f in q.about[:4]]),
                 lambda seen: self.app.push_screen(InterviewScreen(asked, seen), self._answered),
             )
 

@@ -100,9 +100,7 @@ def fold(mine: list[Finding], stay: Container[str]) -> tuple[list[Finding], list
         stay: consumers that are shown in any case.
     """
     light = [
-        f
-        for f in mine
-        if f.stance in {"guarded", "keep"} and f.weight.heft < _LIGHT and f.consumer not in stay
+        f for f in mine if f.stance != "ease" and f.weight.heft < _LIGHT and f.consumer not in stay
     ]
     if len(light) < _FOLDED_FROM:
         return mine, []

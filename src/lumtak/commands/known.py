@@ -1,0 +1,54 @@
+"""The pocket reference: what is known of an item by its name, without any computer."""
+
+import click
+
+from lumtak.commands.common import columns, json_option, say_json, with_data_folder
+from lumtak.core.known import known
+from lumtak.core.setting import parse_ref
+from lumtak.core.text import plain
+from lumtak.work.data_folder import DataFolder
+
+
+@click.command("known")
+@click.argument("item", metavar="AREA:KEY")
+@click.option("--package", default="", help="The package that brought it, where that is known.")
+@click.option(
+    "--profile",
+    "profile_name",
+    default="writing-and-web",
+    show_default=True,
+    metavar="NAME|FILE",
+    help="The workload profile to judge by.",
+)
+@json_option
+@with_data_folder
+def known_command(
+    data_folder: DataFolder, item: str, package: str, profile_name: str, *, as_json: bool
+) -> None:
+    """What is known of a service or app by its name: what it is for, whether it may go, what is
+    lost, what to ask the owner.
+
+    No computer is looked at. Units of the user are written apps:user/NAME.service.
+
+    \b
+    lumtak known services:cups-browsed
+    lumtak known apps:user/tracker-miner-fs-3.service --profile play --json
+    lumtak known services:smbd --package samba
+    """
+    profile = data_folder.profile(profile_name)
+    found = known(parse_ref(item), package, profile, data_folder.catalogue)
+    for problem in data_folder.catalogue.problems:
+        click.echo(plain(problem, 400), err=True)
+    if as_json:
+        say_json(found)
+        return
+    rows = [
+        ("item", plain(found.item, 120)),
+        ("role", f"{found.title} ({found.role})" if found.role else "not known"),
+        ("stance", f"{found.stance}, for {profile.title.lower()}"),
+        ("serves", "others in the network too" if found.serves == "others" else "this person"),
+        ("without it", found.consequence or "not known"),
+        ("ask", found.question),
+        *(("because" if n == 0 else "", reason) for n, reason in enumerate(found.reasons)),
+    ]
+    columns([(name, plain(words, 400)) for name, words in rows if words])
