@@ -25,14 +25,17 @@ from lumtak.core.explain import explain
 from lumtak.core.facts import Fixed, Hardware, MemoryNow, Process, Setting, Space, Trigger
 from lumtak.core.known import known
 from lumtak.core.needs import Graphs
+from lumtak.core.plan import guards
 from lumtak.core.record import NotMeasured
 from lumtak.core.setting import parse_ref
+from lumtak.core.shop import Wrong, taught
 from lumtak.core.sizing import emptying_the_cache, memory_parts, swap_sizes
 from lumtak.core.suggest import suggest
 from lumtak.core.units import GIB, MIB
 from lumtak.errors import BadFileError
 from lumtak.formats.capture import load_capture, make_capture, to_json
 from lumtak.work.data_folder import DataFolder, shipped_profiles
+from lumtak.work.described import described
 
 ADVICE = load_advice(
     (files("lumtak") / "data" / "advice.toml").read_text(encoding="utf-8"), "advice.toml"
@@ -201,6 +204,66 @@ def test_the_pocket_reference(home):
     assert "others in the network too" in said
     assert "Do others open folders of this computer?" in said
     assert lumtak("known", "nowhere:x", home=home).returncode == 2
+
+
+@pytest.mark.parametrize("name", sorted(shipped_profiles()))
+def test_plain_desktops_keep_what_they_stand_on_whatever_the_profile(name):
+    chosen = shipped_profiles()[name]
+    here = {}
+    for one in described():
+        role = CATALOGUE.role_for(one.ref.area, one.ref.key, package=one.package)
+        made = item(one.ref.area, one.ref.key, role=role, running=True, package=one.package)
+        for desktop in one.places:
+            here.setdefault(desktop, []).append(made)
+    assert len(here) == 6
+    for desktop, items in here.items():
+        found = audit(facts(*items), chosen, CATALOGUE, None)
+        roles = {f.key: CATALOGUE.find(f.role) for f in found.findings}
+        eased = [f for f in found.findings if f.stance == "ease"]
+        assert not [f.key for f in eased if roles[f.key] is None or is_never_silent(roles[f.key])]
+        updates = [f for f in found.findings if (r := roles[f.key]) and r.loses == "updates"]
+        assert [f for f in updates if f.stance in {"guarded", "keep"}], desktop
+        for role in chosen.needs.roles:
+            assert not [f.key for f in eased if f.role == role]
+        first, _ = questions(found)
+        assert len(first) <= 5
+        assert sum(f.stance == "guarded" for f in found.findings) > 100
+
+
+@pytest.mark.parametrize("why", ["essential", "early", "phase"])
+def test_evidence_guards_what_nobody_knows_and_nothing_else(why):
+    odd = item("services", "odd", evidence=(why,))
+    known_one = item("services", "fax", role="fax", evidence=(why,))
+    found = {f.key: f for f in audit(facts(odd, known_one), profile(), CATALOGUE, None).findings}
+    assert (found["odd"].stance, found["fax"].stance) == ("guarded", "ease")
+    assert "others may stand on it" in found["odd"].reason
+    assert set(guards(facts(odd, known_one), CATALOGUE)) == {odd.ref}
+
+
+def test_what_a_shop_teaches_is_checked_exported_and_taken_over(home, tmp_path):
+    own = DataFolder(home)
+    (odd,) = audit(facts(item("services", "kiln-watch")), profile(), CATALOGUE, None).findings
+    entry = taught(odd, "the kiln", "the kiln is not watched", "keep", "mia, 2026-03-02, bench")
+    own.teach(entry)
+    own.say_wrong(
+        Wrong(item="services:kiln-watch", role="", stance="ask", why="we need it", at="2026-03-02",
+              by="mia", computer="bench")
+    )  # fmt: skip
+    assert own.catalogue.find("own-kiln-watch") == entry, "it reads back as it was written"
+    (home / "knowledge" / "more.toml").write_text(ROLE.format("x", 'apps = ["baloo_file"]'))
+    checked = json.loads(lumtak("knowledge", "check", "--json", home=home).stdout)
+    (change,) = checked["changes"]
+    assert (change["item"], change["role_before"], change["role"]) == (
+        "apps:baloo_file", "indexing", "x",
+    )  # fmt: skip
+    out, other = tmp_path / "shop.json", tmp_path / "other"
+    assert lumtak("knowledge", "export", "--out", out, home=home).returncode == 0
+    assert lumtak("knowledge", "import", out, home=other).returncode == 0
+    there = DataFolder(other)
+    assert there.catalogue.role_for("services", "kiln-watch") == "own-kiln-watch"
+    assert [w.why for w in there.wrongs] == ["we need it"]
+    assert lumtak("knowledge", "import", out, home=other).returncode == 1, "not a second time"
+    assert lumtak("knowledge", "import", __file__, "--name", "y", home=other).returncode == 2
 
 
 # -- graphs ----------------------------------------------------------------------------------------

@@ -205,7 +205,7 @@ def test_permissions_of_sandboxes_are_set_and_unset_again(tree):
     mine.write(new, ON)
     mine.write(new, before)
     assert "org.school.New" not in store.held
-    assert Sandboxes(means_of(transport, Store())).items(look()) == ([], ())
+    assert Sandboxes(means_of(transport, Store())).items(look()) == ([], (), {})
     store.run = lambda *words, **_: b"{}"
     assert "is not understood" in boxes.items(look()).gaps[0].reason
 

@@ -10,6 +10,7 @@ from rich.text import Text
 from helpers import reading
 from lumtak.core.bridge import Bridge, BridgeStep
 from lumtak.core.record import known
+from lumtak.core.setting import parse_ref
 from lumtak.core.strip import PIECE_KINDS, Glance
 from lumtak.core.window import Window
 from lumtak.errors import UsageError
@@ -116,6 +117,33 @@ async def test_the_owners_questions_are_asked_one_by_one(data_folder, sim):
         assert list(data_folder.answers(app.screen.job.identity).values()) == ["needed"], (
             "not known yet takes an answer back"
         )
+
+
+async def test_the_shop_teaches_what_an_item_is_for_and_says_what_was_wrong(data_folder, sim):
+    audited(data_folder, sim)
+    app = application(data_folder)
+    async with app.run_test(size=WIDE, notifications=True) as pilot:
+        await pilot.press("enter")
+        await until(pilot, lambda: ready(app))
+        desk = app.screen
+        desk.open_job.select(parse_ref("services:moulding-link"))
+        await pilot.press("t")
+        await until(pilot, lambda: says(app, "What is Moulding link for?"))
+        await pilot.press(*"moulds", "enter", *"none", "enter", "tab", "enter")
+        await until(pilot, lambda: app.screen is desk and not desk.busy)
+        found = desk.job.audit.by_consumer["services:moulding-link"]
+        assert (found.stance, found.role) == ("keep", "own-moulding-link")
+        assert "drawing bench" in data_folder.catalogue.find("own-moulding-link").taught
+        await pilot.press("w")
+        await until(pilot, lambda: says(app, "Was it wrong to say"))
+        await pilot.press("enter", "tab", "enter")
+        await until(pilot, lambda: says(app, "Every line has to say something"))
+        await pilot.press(*"really", "enter", "tab", "enter")
+        await until(pilot, lambda: app.screen is desk and not desk.busy)
+        assert [w.why for w in desk.job.wrong] == ["really"]
+        assert [w.item for w in data_folder.wrongs] == ["services:moulding-link"]
+        await pilot.press("enter")
+        await until(pilot, lambda: says(app, "said wrong", "really"))
 
 
 async def test_baselines_are_kept_and_one_counts(data_folder, sim):

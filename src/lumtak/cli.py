@@ -17,6 +17,7 @@ from lumtak.commands.know import (
     profile_show,
     profile_suggest,
 )
+from lumtak.commands.knowledge import knowledge_group
 from lumtak.commands.known import known_command
 from lumtak.commands.look import (
     audit_command,
@@ -78,6 +79,7 @@ for command in (
     end_command,
     explain_command,
     known_command,
+    knowledge_group,
     memory_command,
     answer_command,
     advice_command,

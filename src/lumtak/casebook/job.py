@@ -9,6 +9,7 @@ from lumtak.core.plan import Plan
 from lumtak.core.profile import Profile
 from lumtak.core.record import Record
 from lumtak.core.setting import Change
+from lumtak.core.shop import Wrong
 from lumtak.core.strip import Glance
 
 Station = Literal["intake", "baseline", "audit", "plan", "apply", "proof", "handover"]
@@ -49,5 +50,7 @@ class Job(Heading, forbid_unknown_fields=True):
     """As it was applied, with its projection."""
     actions: tuple[Action, ...] = ()
     """What was done that cannot be put back, oldest first."""
+    wrong: tuple[Wrong, ...] = ()
+    """Findings that somebody said were wrong, oldest first."""
     cursor: str = ""
     """Address of the item selected in the audit."""

@@ -58,6 +58,8 @@ class Role(Record):
     """What the owner would notice without it."""
     likely: bool = False
     """Whether the name alone tells it: never “not needed” then, and never without a question."""
+    taught: str = ""
+    """Who taught it, when and where; empty where it ships with Lumtak."""
     packages: tuple[str, ...] = ()
     """Packages all of whose items fill it, where no unit or app of theirs is named elsewhere."""
     units: tuple[str, ...] = ()
@@ -97,7 +99,7 @@ class Catalogue:
         patterns = [(pattern, role.name) for role in self.role for pattern in role.match]
         self._names = [name for _, name in patterns]
         self._tests = [_test_of(pattern) for pattern, _ in patterns]
-        self._known: dict[str, int] = {}
+        self._known: dict[str, int | None] = {}
 
     def _listed(self, kind: str) -> dict[str, str]:
         """The role by each name of a list; of two roles that name the same, the first."""
@@ -119,25 +121,32 @@ class Catalogue:
             package: that brought it; empty where that is not known.
             names: other names: its aliases, which rank below the key, and its program.
         """
+        found = self.listed(area, key, package)
+        return found or self.role_of(key.removeprefix(_USER), *names)
+
+    def listed(self, area: str, key: str, package: str = "") -> str:
+        """The role that names an item or its package; empty where none does."""
         own = self._apps if area == "apps" else self._units
         found = next((own[name] for name in names_of(key) if name in own), "")
-        found = found or self._packages.get(package.lower(), "")
-        return found or self.role_of(key.removeprefix(_USER), *names)
+        return found or self._packages.get(package.lower(), "")
 
     def find(self, name: str) -> Role | None:
         """The role of this name."""
         return self._by_name.get(name)
 
     def role_of(self, *names: str) -> str:
-        """The name of the first role one of whose patterns fits one of the names.
+        """The name of the first role that a program or pattern of the names tells of.
 
         Empty when none does.
         """
         for name in names:
             if (low := name.lower()) in self._programs:
                 return self._programs[low]
-        best = min((self._place(name) for name in names if name), default=len(self._names))
-        return self._names[best] if best < len(self._names) else ""
+        places = [place for name in names if name and (place := self._place(name)) is not None]
+        found = [self._names[place] for place in places]
+        # A name alone says least: a pattern that fits an alias is worth more than that.
+        sure = [name for name in found if not self._by_name[name].likely]
+        return next(iter([*sure, *found]), "")
 
     def role_with(self, area: str, key: str, package: str, role: str) -> str:
         """The role of an item once its package is known.
@@ -148,20 +157,17 @@ class Catalogue:
             package: that brought it.
             role: what is known of it without the package.
         """
-        own = self._apps if area == "apps" else self._units
-        named = any(name in own for name in names_of(key))
-        return role if named else self._packages.get(package.lower(), role)
+        return self.listed(area, key, package) or role
 
-    def _place(self, name: str) -> int:
+    def _place(self, name: str) -> int | None:
         """Number of the first pattern that fits; remembered, since names come again and again."""
         low = name.lower()
-        known = self._known.get(low)
-        if known is None:
+        if low not in self._known:
             fitting = (place for place, fits in enumerate(self._tests) if fits(low))
-            known = next(fitting, len(self._tests))
-            if len(self._known) < _REMEMBERED:
-                self._known[low] = known
-        return known
+            if len(self._known) >= _REMEMBERED:
+                return next(fitting, None)
+            self._known[low] = next(fitting, None)
+        return self._known[low]
 
     def extended(self, more: Iterable[Role], path: str) -> "Catalogue":
         """With roles of another file, which are tried first; a guard stays a guard.

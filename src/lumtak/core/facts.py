@@ -150,6 +150,11 @@ class Fixed(Record, tag_field="kind", tag="fixed"):
     needed: str
 
 
+Evidence = Literal["essential", "early", "phase"]
+"""What bears out that something stands on an item of which nothing else is known: every system has
+its package; it starts before the system is up; it starts in a phase for which the session waits."""
+
+
 class Item(Record):
     """One service, background app, effect, plan or memory setting."""
 
@@ -181,6 +186,7 @@ class Item(Record):
     setting: Setting | Fixed
     note: str = ""
     """What the system itself says of it."""
+    evidence: tuple[Evidence, ...] = ()
     start_s: float | None = None
     """For how long it was starting when it last started, where the system counts that."""
 

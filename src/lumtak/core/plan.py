@@ -4,6 +4,7 @@ from collections.abc import Iterable, Mapping
 from types import MappingProxyType
 
 from lumtak.core.audit import Audit, Finding
+from lumtak.core.audit.rules import by_evidence
 from lumtak.core.catalogue import Catalogue
 from lumtak.core.facts import RUNS_LUMTAK, Facts, Fixed, Item, Setting, lumtaks
 from lumtak.core.needs import STANDS_STILL, Graphs
@@ -94,6 +95,11 @@ def guards(facts: Facts, catalogue: Catalogue) -> dict[SettingRef, str]:
     here = {i.ref: RUNS_LUMTAK for i in facts.items if i.consumer in running}
     roots = {
         i.consumer: role for i in facts.items if (role := catalogue.find(i.role)) and role.guarded
+    }
+    here |= {
+        i.ref: why.rstrip(".")
+        for i in facts.items
+        if (why := by_evidence(i, catalogue.find(i.role)))
     }
     found = here | {graphs.ref(c): f"without it {role.stops}" for c, role in roots.items()}
     for consumer, path in graphs.carriers(roots).items():

@@ -56,7 +56,8 @@ TEXTS = {
         " apps, effects, power, memory); a stance (ease, ask, keep, guarded); from:vendor,"
         " from:user, from:package, from:system; cpu>1, ram>100, ram>1.5g; chosen, changed; a"
         " minus before a word turns it round. A click on a stance does the same. i asks the"
-        " owner's questions one by one." + _KEYS
+        " owner's questions, the heaviest first and five at a time. t says what an unknown item is"
+        " for, to the whole shop; w keeps that a judgement was wrong." + _KEYS
     ),
     "plan": (
         _STRIPS

@@ -5,7 +5,9 @@ from collections.abc import Iterable, Mapping
 import msgspec
 
 from lumtak.core.audit import Answer, Audit, Finding, audit
+from lumtak.core.catalogue import Better
 from lumtak.core.setting import SettingRef
+from lumtak.core.shop import Wrong, taught
 from lumtak.errors import ComputerError, UsageError
 from lumtak.work.actions import programs_closely
 from lumtak.work.open_job import OpenJob
@@ -87,3 +89,27 @@ def what_runs(open_job: OpenJob, refs: Iterable[SettingRef]) -> dict[str, tuple[
     except ComputerError as error:  # what the owner knows can be asked all the same
         return dict.fromkeys(wanted, (f"what runs cannot be looked at: {error.message}",))
     return {name: programs_closely(open_job.computer, facts, name) for name in wanted}
+
+
+def teach(open_job: OpenJob, finding: Finding, title: str, stops: str, better: Better) -> Audit:
+    """Let the shop know what an item is for, and judge anew."""
+    job, at = open_job.job, open_job.computer.clock.wall().isoformat(timespec="seconds")
+    where = f"{job.user}, {at[:10]}, {job.computer_name}"
+    open_job.data_folder.teach(taught(finding, title, stops, better, where))
+    return make_audit(open_job)
+
+
+def say_wrong(open_job: OpenJob, finding: Finding, why: str) -> None:
+    """Keep that a finding is wrong: with the job, and for the next computer that has the item."""
+    job = open_job.job
+    wrong = Wrong(
+        item=finding.consumer,
+        role=finding.role,
+        stance=finding.stance,
+        why=why,
+        at=open_job.computer.clock.wall().isoformat(timespec="seconds"),
+        by=job.user,
+        computer=job.computer_name,
+    )
+    open_job.keep(wrong=(*job.wrong, wrong))
+    open_job.data_folder.say_wrong(wrong)

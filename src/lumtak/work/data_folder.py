@@ -13,16 +13,25 @@ from lumtak.computers.protocol import Computer
 from lumtak.core.actions import Action
 from lumtak.core.advice import Advice, load_advice
 from lumtak.core.audit import Answer
-from lumtak.core.catalogue import Catalogue, read_roles
+from lumtak.core.catalogue import Catalogue, Role, read_roles
 from lumtak.core.facts import Facts
 from lumtak.core.profile import Profile, load_profile
 from lumtak.core.reading import Reading
+from lumtak.core.record import UNREADABLE, json_document
+from lumtak.core.shop import Export, Wrong, as_toml
 from lumtak.core.text import plain
 from lumtak.errors import BadFileError, LumtakError, StorageError, UnknownNameError, UsageError
 from lumtak.formats.capture import load_capture
 from lumtak.journal import Journal
 from lumtak.roots import why_not_roots
-from lumtak.storage import copied_to_look, read_handed_in, sweep
+from lumtak.storage import (
+    copied_to_look,
+    make_folder,
+    only_looked_at,
+    read_handed_in,
+    sweep,
+    write_whole,
+)
 from lumtak.work.sampling import OnSample, take_reading
 
 _LARGEST_FILE = 1 << 20
@@ -79,6 +88,62 @@ class DataFolder:
                 except LumtakError as error:
                     found = Catalogue(found.role, (*found.problems, str(error)))
         return found
+
+    @cached_property
+    def wrongs(self) -> tuple[Wrong, ...]:
+        """What was said to be wrong in this shop, oldest first; nothing where the file is none."""
+        path = self.home / "knowledge" / "wrong.json"
+        try:
+            return msgspec.json.decode(path.read_bytes(), type=tuple[Wrong, ...])
+        except (OSError, *UNREADABLE):
+            return ()
+
+    def teach(self, role: Role) -> None:
+        """Keep an entry of the shop's own; one of the same name is replaced.
+
+        Raises:
+            StorageError: it cannot be written; BadFileError: what stands there is no knowledge.
+        """
+        path = self.home / "knowledge" / "taught.toml"
+        known = read_roles(_text_of(path), str(path)) if path.exists() else ()
+        kept = [r for r in known if r.name != role.name]
+        self._keep(path, as_toml([*kept, role]).encode("utf-8"))
+
+    def say_wrong(self, wrong: Wrong) -> None:
+        """Keep that a finding was wrong."""
+        self._keep(self.home / "knowledge" / "wrong.json", json_document([*self.wrongs, wrong]))
+
+    def take_over(self, export: Export, name: str) -> None:
+        """Another shop's knowledge, as a file of its own.
+
+        Raises:
+            StorageError: it cannot be written, or there is one of that name.
+        """
+        path = self.home / "knowledge" / f"{name}.toml"
+        if path.exists():
+            raise StorageError(f"{path} is there already.", "Choose another name with --name.")
+        self._keep(path, as_toml(export.roles).encode("utf-8"))
+        both = list(dict.fromkeys((*self.wrongs, *export.wrong)))
+        self._keep(self.home / "knowledge" / "wrong.json", json_document(both))
+
+    def own_roles(self) -> tuple[Role, ...]:
+        """The roles in the shop's own files, in the order in which they are read.
+
+        Raises:
+            BadFileError: a file is no knowledge.
+        """
+        folder = self.home / "knowledge"
+        paths = sorted(folder.glob("*.toml")) if folder.is_dir() else []
+        return tuple(role for path in paths for role in read_roles(_text_of(path), str(path)))
+
+    def _keep(self, path: Path, data: bytes) -> None:
+        if self._only_look is not None:
+            raise only_looked_at(self._only_look)
+        make_folder(path.parent)
+        write_whole(path, data, private=True)
+        # What was worked out from the files before is worked out anew.
+        for name in ("catalogue", "wrongs"):
+            self.__dict__.pop(name, None)
 
     @cached_property
     def advice(self) -> tuple[Advice, ...]:

@@ -26,6 +26,9 @@ from lumtak.core.text import number, plain
 from lumtak.errors import ComputerError, LumtakError
 
 _ENDING = ".desktop"
+_PHASES = {"EarlyInitialization", "PreDisplayServer", "DisplayServer", "Initialization",
+           "WindowManager", "Panel", "Desktop"}  # fmt: skip
+"""Of a session, in which it waits for what starts; GNOME session manager, gnome-session(1)."""
 _AT_LOGIN, _FROM_THE_LIST = "starts at login", "starts at login, from the system's list"
 _LONGEST_DELAY_S = 3600
 _ENTRIES_MOST = 5000
@@ -129,6 +132,7 @@ class Autostart(InFiles):
             started_by=_AT_LOGIN if own and not packaged else _FROM_THE_LIST,
             setting=Setting(values=("on", "off"), shows="login"),
             note=plain(shown.get("Comment", "")),
+            evidence=("phase",) if shown.get("X-GNOME-Autostart-Phase") in _PHASES else (),
         )
 
     def _start(self, item: Item, shown: dict[str, str]) -> LoginStart | None:

@@ -8,6 +8,7 @@ Sources: dpkg(1), FILES: info/*.list holds the paths of a package, status what i
 
 import re
 from collections.abc import Mapping, Sequence
+from typing import NamedTuple
 
 import msgspec
 
@@ -24,6 +25,7 @@ _DEFINES = re.compile(
     rb"(?m)^((?:/usr)?/lib/systemd/(?:system|user)/[^/\n]+|/etc/xdg/autostart/[^/\n]+)$"
 )
 """Files that define an item: units, units of the user, login entries."""
+_ESSENTIAL = re.compile(r"(?m)^(?:Priority: (?:required|important)|Essential: yes)$")
 _SYSTEM_PACKAGES = {
     "systemd",
     "udev",
@@ -58,8 +60,8 @@ def with_packages(
     if not owners:
         return list(items)
     brought = {c: owners.get(path.removeprefix("/usr"), "") for c, path in paths.items()}
-    summaries = _summaries(hand, set(brought.values()))
-    return [_packaged(i, brought.get(i.consumer, ""), summaries, catalogue) for i in items]
+    told = _told(hand, set(brought.values()))
+    return [_packaged(i, brought.get(i.consumer, ""), told, catalogue) for i in items]
 
 
 def owners_of_files(hand: Reach) -> dict[str, str]:
@@ -78,27 +80,38 @@ def owners_of_files(hand: Reach) -> dict[str, str]:
     return owners
 
 
-def _summaries(hand: Reach, packages: set[str]) -> dict[str, str]:
-    """The first line of what these packages say of themselves."""
+class _About(NamedTuple):
+    """What a package says of itself."""
+
+    summary: str
+    is_essential: bool
+    """Whether every system has it; Debian Policy, 2.5 and 3.8."""
+
+
+def _told(hand: Reach, packages: set[str]) -> dict[str, _About]:
+    """What these packages say of themselves."""
     try:
         status = text(hand.read(_STATUS, _MOST_STATUS))
     except OSError:
         return {}
-    found: dict[str, str] = {}
+    found: dict[str, _About] = {}
     for about in status.split("\n\n"):
         name = about.removeprefix("Package: ").partition("\n")[0]
-        if name in packages and (said := re.search(r"(?m)^Description: (.*)$", about)):
-            found.setdefault(name, said[1])
+        if name in packages:
+            said = re.search(r"(?m)^Description: (.*)$", about)
+            found.setdefault(name, _About(said[1] if said else "", bool(_ESSENTIAL.search(about))))
     return found
 
 
-def _packaged(item: Item, package: str, summaries: dict[str, str], catalogue: Catalogue) -> Item:
+def _packaged(item: Item, package: str, told: dict[str, _About], catalogue: Catalogue) -> Item:
     if not package:
         return item
     role = catalogue.role_with(item.area, item.key, package, item.role)
-    summary = plain(summaries.get(package, ""))
+    about = told.get(package, _About("", is_essential=False))
+    summary = plain(about.summary)
+    evidence = (*item.evidence, "essential") if about.is_essential else item.evidence
     note = f"{item.note} (package {plain(package)}: {summary})" if summary else item.note
     origin: Origin = "system" if package in _SYSTEM_PACKAGES else "package"
     return msgspec.structs.replace(
-        item, package=plain(package), note=note, origin=origin, role=role
+        item, package=plain(package), note=note, origin=origin, role=role, evidence=evidence
     )

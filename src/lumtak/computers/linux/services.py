@@ -36,7 +36,10 @@ _UP = {"active", "activating", "reloading"}
 _STANDING = {"masked": "off", "enabled": "auto", "enabled-runtime": "auto", "generated": "auto"}
 _KNOWN = {"loaded", "masked"}
 
-
+_EARLY = {
+    "sysinit.target", "local-fs.target", "local-fs-pre.target", "cryptsetup.target",
+    "network-pre.target", "initrd.target",
+}  # fmt: skip
 _VALUES = ("auto", "demand", "manual", "off")
 
 
@@ -120,6 +123,7 @@ class Services(Adapter):
             triggers=triggers,
             setting=self._setting(unit, fields, value, active, switched),
             note=plain(fields.get("Description", "")),
+            evidence=("early",) if _is_early(fields) else (),
             start_s=_start_s(fields),
         )
 
@@ -342,3 +346,9 @@ def _triggers(fields: Fields, value: str | None) -> tuple[Trigger, ...]:
     if fields.get("BusName"):
         found.append(Trigger(kind="bus", by=plain(fields["BusName"])))
     return tuple(found)
+
+
+def _is_early(fields: Fields) -> bool:
+    """Whether it starts before the system is up; bootup(7)."""
+    wanted = {*fields.get("WantedBy", "").split(), *fields.get("RequiredBy", "").split()}
+    return fields.get("DefaultDependencies") == "no" or not wanted.isdisjoint(_EARLY)

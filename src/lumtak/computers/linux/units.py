@@ -33,6 +33,7 @@ PROPERTIES = (
     "Triggers",
     "BusName",
     "Type",
+    "DefaultDependencies",
     "InactiveExitTimestampMonotonic",
     "ActiveEnterTimestampMonotonic",
     "InactiveEnterTimestampMonotonic",

@@ -7,6 +7,8 @@
 from collections.abc import Mapping
 from types import MappingProxyType
 
+import msgspec
+
 from lumtak.core.audit.headline import headline
 from lumtak.core.audit.judging import Judge, with_starters
 from lumtak.core.audit.records import Answer, Audit, Finding, Grade, Stance, Weight
@@ -39,6 +41,7 @@ def audit(
         reading: the baseline; None weighs nothing.
         answers: what the owner said, by consumer. A guard or a need of the profile counts more.
     """
+    facts = _with_roles(facts, catalogue)
     judge = Judge(facts, profile, catalogue, reading, answers)
     findings = with_starters([judge.finding(item) for item in facts.items], judge.timed)
     order: dict[str, int] = {area: place for place, area in enumerate(AREAS)}
@@ -54,3 +57,17 @@ def audit(
         bottleneck=found,
         marks=facts.marks,
     )
+
+
+def _with_roles(facts: Facts, catalogue: Catalogue) -> Facts:
+    """What a shop was taught since the computer was looked at counts too.
+
+    Of a capture, or of a simulated computer, which brings its own roles, only what has none.
+    """
+    items = [
+        msgspec.structs.replace(i, role=role)
+        if not i.role and (role := catalogue.listed(i.area, i.key, i.package))
+        else i
+        for i in facts.items
+    ]
+    return msgspec.structs.replace(facts, items=tuple(items))

@@ -15,6 +15,7 @@ from lumtak.core.audit.rules import (
     Ruling,
     best_value,
     by_area,
+    by_evidence,
     by_role,
     prefetch,
     question_of,
@@ -166,6 +167,8 @@ class Judge:
         elif item.consumer in self.guarding:
             through = self.graphs.path_in_words(self.guarding[item.consumer])
             why = f"{through}, which is guarded, cannot work without it."
+        elif why_not := by_evidence(item, role):
+            why = why_not
         else:
             return None
         return Ruling("guarded", why)

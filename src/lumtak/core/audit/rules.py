@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from lumtak.core.audit.records import Stance
 from lumtak.core.catalogue import CLASS_WORDS, Role
-from lumtak.core.facts import Facts, Item, Setting
+from lumtak.core.facts import Evidence, Facts, Item, Setting
 from lumtak.core.profile import Profile
 from lumtak.core.reading import Reading
 from lumtak.core.record import NotMeasured
@@ -118,6 +118,24 @@ def is_never_silent(role: Role) -> bool:
     It serves others, what is lost without it is never lost unsaid, or its name alone tells of it.
     """
     return role.serves == "others" or bool(role.loses) or role.likely
+
+
+_EVIDENCE: dict[Evidence, str] = {
+    "essential": "every system has the package that brought it",
+    "early": "it starts before the system is up",
+    "phase": "the session waits for it while it starts",
+}
+
+
+def by_evidence(item: Item, role: Role | None) -> str:
+    """Why an item is guarded of which nothing is known, or its name alone; empty where it is not.
+
+    Evidence guards, or asks; it never makes anything “not needed”.
+    """
+    if (role is not None and not role.likely) or not item.evidence:
+        return ""
+    said = " and ".join(_EVIDENCE[e] for e in item.evidence)
+    return f"not known, but {said}, so that others may stand on it."
 
 
 def by_role(role: Role | None, profile: Profile, value: str | None, proposal: str | None) -> Ruling:

@@ -14,13 +14,13 @@ from textual.containers import Horizontal
 from textual.widgets import Input, Static
 
 from lumtak.core.asking import questions
-from lumtak.core.audit import Answer, Audit, Finding
+from lumtak.core.audit import Audit, Finding
 from lumtak.core.facts import Gap, Setting
 from lumtak.core.setting import AREAS, Area, parse_ref
 from lumtak.core.sift import sift
 from lumtak.core.text import plain
 from lumtak.errors import LumtakError
-from lumtak.tui.interview import InterviewScreen
+from lumtak.tui.stations.audit_asks import AskingStation
 from lumtak.tui.stations.audit_rows import (
     GO,
     Pen,
@@ -32,23 +32,21 @@ from lumtak.tui.stations.audit_rows import (
     row,
     rows_of,
 )
-from lumtak.tui.stations.base import StationView
 from lumtak.tui.theme import WIDE, Palette
 from lumtak.tui.widgets.lines import Line, LineList
 from lumtak.tui.widgets.stances import Stances
-from lumtak.work.audit import choose_all_eased, keep_answers, make_audit, toggle, what_runs
+from lumtak.work.audit import choose_all_eased, make_audit, toggle
 
 _FOLD = "fold:"
 _MAKE = "make"
 
 
-class AuditStation(StationView):
+class AuditStation(AskingStation):
     """What weighs, whether it is needed, and why."""
 
     BINDINGS: ClassVar[list[BindingType]] = [
         Binding("slash", "search", "Search", show=False),
         Binding("a", "all", "Choose all that is not needed", show=False),
-        Binding("i", "interview", "The owner's questions", show=False),
         Binding("backspace", "back", "Back to where the jump began", show=False),
     ]
 
@@ -211,6 +209,7 @@ class AuditStation(StationView):
                     self.desk.job,
                     self.desk.baseline,
                     self.desk.open_job.data_folder.advice,
+                    self.desk.open_job.data_folder.wrongs,
                 )
                 under = [Line(text, to) for text, to in explanation(finding, rows, self._pen)]
                 self._under[key] = len(under)
@@ -368,33 +367,3 @@ class AuditStation(StationView):
         if not self._working():
             choose_all_eased(self.desk.open_job, self._matching)
             self.say(self.Changed())
-
-    def _working(self) -> bool:
-        if self.desk.doing == "applying":
-            self.desk.tell("The plan is being applied; choose again when that has ended.")
-            return True
-        return False
-
-    # -- the owner's questions ---------------------------------------------------------------------
-
-    def action_interview(self) -> None:
-        """Ask what only the owner can know."""
-        found = self.desk.job.audit
-        asked, _ = questions(found) if found else ((), ())
-        if not asked:
-            self.desk.tell("There is nothing that only the owner could know.")
-        elif not self._working() and self.desk.free():
-            open_job = self.desk.open_job
-            self.desk.begin(
-                "looking at what runs",
-                lambda: what_runs(open_job, [f.ref for q in asked for f in q.about[:4]]),
-                lambda seen: self.app.push_screen(InterviewScreen(asked, seen), self._answered),
-            )
-
-    def _answered(self, answers: dict[str, Answer | None] | None) -> None:
-        if answers:
-            self.desk.begin(
-                "judging by the answers",
-                lambda: keep_answers(self.desk.open_job, answers),
-                lambda _: None,
-            )

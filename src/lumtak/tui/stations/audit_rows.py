@@ -15,6 +15,7 @@ from lumtak.core.facts import LEAST_START_S, Item, Setting
 from lumtak.core.reading import Reading
 from lumtak.core.record import NotMeasured, known
 from lumtak.core.setting import AREA_TITLES, SHOWS_WORDS, Area, SettingRef
+from lumtak.core.shop import Wrong
 from lumtak.core.sizing import Rule, emptying_the_cache, memory_parts, swap_sizes
 from lumtak.core.text import plain
 from lumtak.core.units import percent, ram, signed, took
@@ -224,7 +225,13 @@ def explanation(f: Finding, rows: Iterable[Row], pen: Pen) -> list[tuple[Text, s
     return lines
 
 
-def rows_of(f: Finding, job: Job, reading: Reading | None, advice: Sequence[Advice]) -> list[Row]:
+def rows_of(
+    f: Finding,
+    job: Job,
+    reading: Reading | None,
+    advice: Sequence[Advice],
+    wrongs: Sequence[Wrong],
+) -> list[Row]:
     """Everything known of a finding.
 
     What it does, what starts it, what stops with it, what easing it should save, how sure that is.
@@ -249,12 +256,21 @@ def rows_of(f: Finding, job: Job, reading: Reading | None, advice: Sequence[Advi
         Row("to change it", f.fixed),
         Row("figures", f.weight.source),
         *_sizes(f, job, reading),
+        *_said_of(f, advice, wrongs),
+    ]
+    return [r for r in rows if r.words]
+
+
+def _said_of(f: Finding, advice: Sequence[Advice], wrongs: Sequence[Wrong]) -> list[Row]:
+    """What people say of it: common advice, and whoever found it judged wrong before."""
+    before = [w for w in wrongs if w.item == f.consumer]
+    return [
+        *(Row("said wrong", f"{w.at[:10]}, {w.by} on {w.computer}: {w.why}") for w in before),
         *(
             Row("people say", f"“{a.claim}” {a.verdict.capitalize()}: {a.why} {a.instead}")
             for a in for_item(advice, f)
         ),
     ]
-    return [r for r in rows if r.words]
 
 
 def _sizes(f: Finding, job: Job, reading: Reading | None) -> list[Row]:
