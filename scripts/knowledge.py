@@ -17,7 +17,7 @@ from typing import NamedTuple
 from lumtak.core.known import Known, known
 from lumtak.core.profile import Profile
 from lumtak.core.setting import parse_ref
-from lumtak.work.data_folder import shipped_catalogue, shipped_profiles
+from lumtak.work.knowledge import shipped_catalogue, shipped_profiles
 
 ITEMS = Path(__file__).parents[1] / "tests" / "data" / "desktop-items.csv"
 PROFILES = ("writing-and-web", "shared-classroom", "play", "sound-and-picture")

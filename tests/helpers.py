@@ -34,7 +34,7 @@ from lumtak.core.sample import Sample, Snapshot
 from lumtak.core.setting import AREAS, SettingRef, State
 from lumtak.core.units import GIB, MIB
 from lumtak.errors import ComputerError
-from lumtak.work.data_folder import shipped_catalogue
+from lumtak.work.knowledge import shipped_catalogue
 
 CATALOGUE: Catalogue = shipped_catalogue()
 LUMTAK = (sys.executable, "-m", "lumtak")

@@ -17,7 +17,6 @@ from lumtak.computers.simulated.spec import fleet, load_spec
 from lumtak.core.advice import load_advice, search
 from lumtak.core.asking import questions
 from lumtak.core.audit import audit
-from lumtak.core.audit.rules import by_role, is_never_silent, question_of
 from lumtak.core.bottleneck import find_bottleneck
 from lumtak.core.catalogue import Role, load_catalogue, read_roles
 from lumtak.core.causes import causes, starter_of
@@ -27,6 +26,7 @@ from lumtak.core.known import known
 from lumtak.core.needs import Graphs
 from lumtak.core.plan import guards
 from lumtak.core.record import NotMeasured
+from lumtak.core.ruling import by_role, is_never_silent, question_of
 from lumtak.core.setting import parse_ref
 from lumtak.core.shop import Wrong, taught
 from lumtak.core.sizing import emptying_the_cache, memory_parts, swap_sizes
@@ -34,8 +34,9 @@ from lumtak.core.suggest import suggest
 from lumtak.core.units import GIB, MIB
 from lumtak.errors import BadFileError
 from lumtak.formats.capture import load_capture, make_capture, to_json
-from lumtak.work.data_folder import DataFolder, shipped_profiles
+from lumtak.work.data_folder import DataFolder
 from lumtak.work.described import described
+from lumtak.work.knowledge import shipped_profiles
 
 ADVICE = load_advice(
     (files("lumtak") / "data" / "advice.toml").read_text(encoding="utf-8"), "advice.toml"

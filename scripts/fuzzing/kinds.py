@@ -506,10 +506,12 @@ def _commands(
     group: click.Group, path: tuple[str, ...] = ()
 ) -> list[tuple[tuple[str, ...], click.Command]]:
     found: list[tuple[tuple[str, ...], click.Command]] = []
-    for name, command in sorted(group.commands.items()):
+    context = click.Context(group)
+    for name in sorted(group.list_commands(context)):
+        command = group.get_command(context, name)
         if isinstance(command, click.Group):
             found += _commands(command, (*path, name))
-        elif name != "example":  # a whole job, of which `make test` sees one
+        elif command and name != "example":  # a whole job, of which `make test` sees one
             found.append(((*path, name), command))
     return found
 

@@ -1,43 +1,44 @@
 """The command line: everything the screens do can be done without them."""
 
+import importlib
+
 import click
 
 from lumtak import __version__
-from lumtak.commands.act import end_command
-from lumtak.commands.change import apply_command, undo_command
 from lumtak.commands.common import home, home_option
-from lumtak.commands.compare import compare_command
-from lumtak.commands.journal import drift_command, journal_command, restart_command
-from lumtak.commands.know import (
-    advice_command,
-    answer_command,
-    capture_command,
-    explain_command,
-    memory_command,
-    profile_show,
-    profile_suggest,
-)
-from lumtak.commands.knowledge import knowledge_group
-from lumtak.commands.known import known_command
-from lumtak.commands.look import (
-    audit_command,
-    facts_command,
-    look_command,
-    profile_group,
-    read_command,
-)
-from lumtak.commands.work import (
-    chart_command,
-    demo_command,
-    example_command,
-    job_group,
-    jobs_command,
-    open_workbench,
-    report_command,
-)
+
+_COMMANDS = {
+    "act": ("end",),
+    "change": ("apply", "undo"),
+    "compare": ("compare",),
+    "journal": ("journal", "drift", "restart"),
+    "know": ("advice", "answer", "capture", "explain", "memory"),
+    "knowledge": ("knowledge",),
+    "known": ("known",),
+    "look": ("audit", "facts", "look", "read"),
+    "profile": ("profile",),
+    "work": ("chart", "demo", "example", "job", "jobs", "report"),
+}
+"""The module of `lumtak.commands` that has each command, so that a command waits for its own."""
+
+
+class _Commands(click.Group):
+    """Commands that are imported when they are named."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:  # noqa: ARG002
+        return sorted(name for names in _COMMANDS.values() for name in names)
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:  # noqa: ARG002
+        module = next((m for m, names in _COMMANDS.items() if cmd_name in names), None)
+        if module is None:
+            return None
+        found = vars(importlib.import_module(f"lumtak.commands.{module}"))
+        command = found.get(f"{cmd_name}_command", found.get(f"{cmd_name}_group"))
+        return command if isinstance(command, click.Command) else None
 
 
 @click.group(
+    cls=_Commands,
     invoke_without_command=True,
     context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 110},
 )
@@ -59,36 +60,6 @@ def cli(context: click.Context) -> None:
     Exit codes: 0 done, 1 failed, 2 usage, 3 conflict or partly done.
     """
     if context.invoked_subcommand is None:
+        from lumtak.commands.work import open_workbench
+
         open_workbench(home())
-
-
-for command in (
-    demo_command,
-    example_command,
-    facts_command,
-    profile_group,
-    audit_command,
-    look_command,
-    read_command,
-    compare_command,
-    apply_command,
-    restart_command,
-    journal_command,
-    undo_command,
-    drift_command,
-    end_command,
-    explain_command,
-    known_command,
-    knowledge_group,
-    memory_command,
-    answer_command,
-    advice_command,
-    capture_command,
-    jobs_command,
-    job_group,
-    report_command,
-    chart_command,
-):
-    cli.add_command(command)
-for command in (profile_show, profile_suggest):
-    profile_group.add_command(command)

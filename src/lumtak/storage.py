@@ -4,7 +4,6 @@ import contextlib
 import errno
 import os
 import re
-import secrets
 import shutil
 import stat
 import tempfile
@@ -38,7 +37,7 @@ def write_whole(path: Path, data: bytes, *, private: bool = False) -> None:
         StorageError: the disk is full, the folder is read-only, ...
     """
     # Its name says which process made it, so that `sweep` leaves those of living ones.
-    temporary = path.with_name(f".{path.name}.{os.getpid()}.{secrets.token_hex(4)}.new")
+    temporary = path.with_name(f".{path.name}.{os.getpid()}.{os.urandom(4).hex()}.new")
     try:
         if private:
             make_folder(path.parent)

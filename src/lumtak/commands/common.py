@@ -8,18 +8,18 @@ from collections.abc import Callable, Iterable, Sequence
 from functools import update_wrapper
 from io import TextIOWrapper
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
 
 import click
 
 from lumtak.commands.terminal import begin_line
-from lumtak.computers.protocol import Computer
 from lumtak.core.record import json_document
 from lumtak.core.setting import SettingRef
 from lumtak.errors import ComputerError
 from lumtak.storage import make_folder
-from lumtak.work.data_folder import DataFolder
-from lumtak.work.rights import asking
+
+if TYPE_CHECKING:
+    from lumtak.computers.protocol import Computer
 
 _F = TypeVar("_F", bound=Callable[..., Any])
 _LOG_BYTES = 1 << 20
@@ -59,6 +59,8 @@ def with_data_folder(function: _F) -> _F:
     """The command gets the data folder as its first argument, and lets its stores go at the end."""
 
     def wrapped(*args: Any, **options: Any) -> Any:  # noqa: ANN401
+        from lumtak.work.data_folder import DataFolder
+
         data_folder = DataFolder(home())
         log_to(data_folder.home)
         try:
@@ -120,12 +122,14 @@ def user_option(function: _F) -> _F:
     )(function)
 
 
-def ask_first(address: Computer, refs: Iterable[SettingRef]) -> None:
+def ask_first(address: "Computer", refs: Iterable[SettingRef]) -> None:
     """Let sudo ask for a password before the first change that takes root, where a person sits at
     the terminal.
 
     A refusal is an ordinary answer: each change that takes root then tells it.
     """
+    from lumtak.work.rights import asking
+
     ask = asking(address, refs)
     if ask is not None and sys.stdin.isatty():
         with contextlib.suppress(ComputerError):

@@ -2,11 +2,11 @@
 
 import click
 
-from lumtak.commands.common import columns, json_option, say_json, with_data_folder
+from lumtak.commands.common import columns, home, home_option, json_option, say_json
 from lumtak.core.known import known
 from lumtak.core.setting import parse_ref
 from lumtak.core.text import plain
-from lumtak.work.data_folder import DataFolder
+from lumtak.work.knowledge import Knowledge
 
 
 @click.command("known")
@@ -21,10 +21,8 @@ from lumtak.work.data_folder import DataFolder
     help="The workload profile to judge by.",
 )
 @json_option
-@with_data_folder
-def known_command(
-    data_folder: DataFolder, item: str, package: str, profile_name: str, *, as_json: bool
-) -> None:
+@home_option
+def known_command(item: str, package: str, profile_name: str, *, as_json: bool) -> None:
     """What is known of a service or app by its name: what it is for, whether it may go, what is
     lost, what to ask the owner.
 
@@ -35,9 +33,10 @@ def known_command(
     lumtak known apps:user/tracker-miner-fs-3.service --profile play --json
     lumtak known services:smbd --package samba
     """
-    profile = data_folder.profile(profile_name)
-    found = known(parse_ref(item), package, profile, data_folder.catalogue)
-    for problem in data_folder.catalogue.problems:
+    knowledge = Knowledge(home())
+    profile = knowledge.profile(profile_name)
+    found = known(parse_ref(item), package, profile, knowledge.catalogue)
+    for problem in knowledge.catalogue.problems:
         click.echo(plain(problem, 400), err=True)
     if as_json:
         say_json(found)

@@ -25,7 +25,7 @@ from lumtak.core.text import plain
 from lumtak.core.units import counted, percent, ram
 from lumtak.errors import UsageError
 from lumtak.storage import write_whole
-from lumtak.work.data_folder import DataFolder, read_profile
+from lumtak.work.data_folder import DataFolder
 from lumtak.work.sampling import take_reading
 
 _AUDIT_SECONDS = {"local": 5.0}
@@ -53,33 +53,6 @@ def facts_command(
         say_json(facts)
         return
     columns(in_rows(facts))
-
-
-@click.group("profile")
-def profile_group() -> None:
-    """Workload profiles: what a computer's owner does on it."""
-
-
-@profile_group.command("list")
-@json_option
-@with_data_folder
-def profile_list(data_folder: DataFolder, *, as_json: bool) -> None:
-    """All profiles, name first; your own stand in HOME/profiles/NAME.toml."""
-    profiles = data_folder.profiles()
-    if as_json:
-        say_json(list(profiles.values()))
-        return
-    columns([(name, plain(p.title), plain(p.about)) for name, p in profiles.items()])
-
-
-@profile_group.command("check")
-@click.argument("file", type=click.Path(path_type=Path))
-@with_data_folder
-def profile_check(data_folder: DataFolder, file: Path) -> None:
-    """Say whether FILE is a profile, and what is wrong with it if not."""
-    del data_folder
-    profile = read_profile(file)
-    click.echo(f"{file}: the profile {profile.name} is right.")
 
 
 @click.command("audit")

@@ -1,10 +1,9 @@
 """What is known of an item by its name and package alone, without any computer."""
 
-from lumtak.core.audit.records import Stance
-from lumtak.core.audit.rules import Ruling, by_role, question_of
 from lumtak.core.catalogue import CLASS_WORDS, Catalogue, Role, Serves
 from lumtak.core.profile import Profile
 from lumtak.core.record import Record
+from lumtak.core.ruling import Ruling, Stance, by_role, question_of
 from lumtak.core.setting import SettingRef
 
 

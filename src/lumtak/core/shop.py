@@ -2,12 +2,15 @@
 
 import json
 from collections.abc import Iterable
+from typing import TYPE_CHECKING
 
 import msgspec
 
-from lumtak.core.audit.records import Finding
 from lumtak.core.catalogue import Better, Role
 from lumtak.core.record import Record
+
+if TYPE_CHECKING:
+    from lumtak.core.audit.records import Finding
 
 FORMAT = 1
 
@@ -34,7 +37,7 @@ class Export(Record):
     wrong: tuple[Wrong, ...] = ()
 
 
-def taught(finding: Finding, title: str, stops: str, better: Better, where: str) -> Role:
+def taught(finding: "Finding", title: str, stops: str, better: Better, where: str) -> Role:
     """The entry by which an item is known from now on.
 
     Args:

@@ -8,12 +8,13 @@ from collections.abc import Iterator
 from importlib.resources import files
 from typing import NamedTuple
 
-from lumtak.core.audit.records import Stance
 from lumtak.core.catalogue import Catalogue
 from lumtak.core.known import known
 from lumtak.core.profile import Profile
+from lumtak.core.ruling import Stance
 from lumtak.core.setting import SettingRef, parse_ref
-from lumtak.work.data_folder import DataFolder, shipped_catalogue
+from lumtak.work.data_folder import DataFolder
+from lumtak.work.knowledge import shipped_catalogue
 
 
 class Described(NamedTuple):

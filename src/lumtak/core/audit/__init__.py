@@ -11,7 +11,7 @@ import msgspec
 
 from lumtak.core.audit.headline import headline
 from lumtak.core.audit.judging import Judge, with_starters
-from lumtak.core.audit.records import Answer, Audit, Finding, Grade, Stance, Weight
+from lumtak.core.audit.records import Answer, Audit, Finding, Grade, Weight
 from lumtak.core.audit.weighing import eased_sum
 from lumtak.core.bottleneck import find_bottleneck
 from lumtak.core.catalogue import Catalogue
@@ -20,7 +20,7 @@ from lumtak.core.profile import Profile
 from lumtak.core.reading import Reading
 from lumtak.core.setting import AREAS
 
-__all__ = ["Answer", "Audit", "Finding", "Grade", "Stance", "Weight", "audit", "eased_sum"]
+__all__ = ["Answer", "Audit", "Finding", "Grade", "Weight", "audit", "eased_sum"]
 
 _NO_ANSWERS: Mapping[str, Answer] = MappingProxyType({})
 

@@ -10,22 +10,14 @@ from functools import cached_property
 import msgspec
 
 from lumtak.core.audit.records import Answer, Finding
-from lumtak.core.audit.rules import (
-    PREFETCH,
-    Ruling,
-    best_value,
-    by_area,
-    by_evidence,
-    by_role,
-    prefetch,
-    question_of,
-)
+from lumtak.core.audit.rules import PREFETCH, best_value, by_area, by_evidence, prefetch
 from lumtak.core.audit.weighing import grade_of, weigh
 from lumtak.core.catalogue import Catalogue, Role
 from lumtak.core.facts import RUNS_LUMTAK, Facts, Fixed, Item, Trigger, lumtaks
 from lumtak.core.needs import STANDS_STILL, Graphs
 from lumtak.core.profile import Profile
 from lumtak.core.reading import Reading
+from lumtak.core.ruling import Ruling, by_role, question_of
 from lumtak.core.setting import UNSET_WORD
 
 _OFF_VALUES = {"off", "manual", "demand"}

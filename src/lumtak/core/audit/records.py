@@ -7,9 +7,9 @@ from typing import Literal
 from lumtak.core.bottleneck import Bottleneck
 from lumtak.core.facts import Gap, Mark, Origin
 from lumtak.core.record import Figure, Record
+from lumtak.core.ruling import Stance
 from lumtak.core.setting import Area, Change, SettingRef
 
-Stance = Literal["keep", "ease", "ask", "guarded"]
 Grade = Literal["proven here", "expected", "depends", "no effect", "harmful"]
 Answer = Literal["needed", "not needed"]
 """What the owner said about an item."""

@@ -3,30 +3,18 @@
 Each gives a ruling: the stance, the reason, and the value that would ease it.
 """
 
-from typing import NamedTuple
-
-from lumtak.core.audit.records import Stance
-from lumtak.core.catalogue import CLASS_WORDS, Role
+from lumtak.core.catalogue import Role
 from lumtak.core.facts import Evidence, Facts, Item, Setting
 from lumtak.core.profile import Profile
 from lumtak.core.reading import Reading
 from lumtak.core.record import NotMeasured
+from lumtak.core.ruling import Ruling
 from lumtak.core.setting import UNSET_WORD
 from lumtak.core.sizing import swap_sizes
 from lumtak.core.text import number
 
 PREFETCH = "launch-prefetch"
 """The role of which the kind of disk decides."""
-
-
-class Ruling(NamedTuple):
-    """What becomes of an item."""
-
-    stance: Stance
-    reason: str
-    """One sentence."""
-    proposal: str | None = None
-    """The value that would ease it."""
 
 
 def best_value(item: Item, wanted: str) -> str | None:
@@ -112,14 +100,6 @@ def prefetch(item: Item, facts: Facts) -> Ruling:
     )
 
 
-def is_never_silent(role: Role) -> bool:
-    """Whether it is never switched off without its owner being asked.
-
-    It serves others, what is lost without it is never lost unsaid, or its name alone tells of it.
-    """
-    return role.serves == "others" or bool(role.loses) or role.likely
-
-
 _EVIDENCE: dict[Evidence, str] = {
     "essential": "every system has the package that brought it",
     "early": "it starts before the system is up",
@@ -136,33 +116,3 @@ def by_evidence(item: Item, role: Role | None) -> str:
         return ""
     said = " and ".join(_EVIDENCE[e] for e in item.evidence)
     return f"not known, but {said}, so that others may stand on it."
-
-
-def by_role(role: Role | None, profile: Profile, value: str | None, proposal: str | None) -> Ruling:
-    """What the catalogue says, where neither profile nor owner has said anything."""
-    if role is None:
-        return Ruling("ask", "nobody here knows what it is for; ask the owner.", proposal)
-    use = f"for {role.title}"
-    if role.likely:
-        about = f"{role.does[:1].lower()}{role.does[1:].rstrip('.')}"
-        return Ruling("ask", f"not known; {about}: {role.stops}.", proposal)
-    if role.better == "keep":
-        return Ruling("keep", f"{use}; it is worth what it costs.")
-    if role.ask or is_never_silent(role):
-        unsure = "only the owner knows whether it is used"
-        return Ruling("ask", f"{use}; {unsure}, and without it {role.stops}.", proposal)
-    if value == role.better == "demand":
-        best = "it starts only when it is asked for, which is best for it."
-        return Ruling("keep", f"{use}; {best}")
-    return Ruling("ease", f"{use}, which {profile.name} does not need.", proposal)
-
-
-def question_of(role: Role | None, title: str, note: str) -> str:
-    """What to ask the owner, in plain words."""
-    if role and role.ask:
-        return role.ask
-    if role and role.loses:
-        return f"May this computer do without {CLASS_WORDS[role.loses]}, or is that done otherwise?"
-    said = note.rstrip(".") if note != title else ""
-    about = f" It says of itself: {said}." if said else ""
-    return f"Does anybody here use “{title}”?{about}"

@@ -2,11 +2,12 @@
 
 from collections.abc import Iterable
 
-from lumtak.core.audit.records import Finding, Grade, Stance, Weight
+from lumtak.core.audit.records import Finding, Grade, Weight
 from lumtak.core.catalogue import Role
 from lumtak.core.facts import Item
 from lumtak.core.reading import ConsumerLoad
 from lumtak.core.record import NotMeasured, known
+from lumtak.core.ruling import Stance
 from lumtak.core.units import MIB
 
 NO_READING = "no reading was taken; take a baseline first"

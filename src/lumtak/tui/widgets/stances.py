@@ -10,7 +10,8 @@ from textual.message import Message
 from textual.strip import Strip as Row
 from textual.widget import Widget
 
-from lumtak.core.audit import Finding, Stance
+from lumtak.core.audit import Finding
+from lumtak.core.ruling import Stance
 from lumtak.tui.theme import STANCE_WORDS, Palette
 
 _ORDER: tuple[Stance, ...] = ("ease", "ask", "keep", "guarded")
