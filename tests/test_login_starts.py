@@ -116,7 +116,7 @@ def test_lumtak_its_shell_and_what_it_starts_are_nobodys_question(tree):
         (34, b"bash", 1),
     ):
         process(tree, pid, name, rss=90000, parent=parent, runs=name + b"\0", started=pid)
-    process(tree, 35, b"sshd", parent=1, cgroup=b"0::/system.slice/ssh.service\n")
+    process(tree, 35, b"sshd", parent=1, cgroup=b"0::/system.slice/afar.service\n")
     process(tree, 30, b"bash", parent=35, runs=b"bash\0", started=40)
     others = {
         40: b"/usr/bin/python3\0/usr/local/bin/lumtak\0",
@@ -134,11 +134,11 @@ def test_lumtak_its_shell_and_what_it_starts_are_nobodys_question(tree):
     assert seen[34].consumer == "apps:process/bash", "another shell is a program like any other"
     assert seen[33].untouchable == "it is part of Lumtak"
     assert (seen[30].untouchable, seen[35].untouchable) == (RUNS_LUMTAK, RUNS_LUMTAK)
-    here = facts(item("services", "ssh"), item("services", "tide"), processes=tuple(seen.values()))
+    here = facts(item("services", "afar"), item("services", "tide"), processes=tuple(seen.values()))
     judged = {f.key: f for f in audit(here, profile(), CATALOGUE, None).findings}
-    assert (judged["ssh"].stance, judged["ssh"].reason) == ("guarded", "Lumtak runs in it.")
+    assert (judged["afar"].stance, judged["afar"].reason) == ("guarded", "Lumtak runs in it.")
     assert judged["tide"].stance != "guarded"
-    assert parse_ref("services:ssh") in guards(here, CATALOGUE)
+    assert parse_ref("services:afar") in guards(here, CATALOGUE)
 
 
 def test_a_process_is_shown_with_its_command_user_folder_and_what_started_it(tree):

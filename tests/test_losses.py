@@ -251,7 +251,7 @@ def test_no_gain_is_claimed_once_the_changes_are_put_back(home, way):
     carry_out(open_job)
     restart(open_job)
     read_after(open_job, seconds=60, at_once=True)
-    assert "less load" in content_of(open_job).verdict
+    assert "carries less" in content_of(open_job).verdict
     if way == "undo":
         open_job.computer.close()
         assert lumtak("undo", "sim:drawing-bench", "--all", home=home).returncode == 0

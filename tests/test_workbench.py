@@ -76,7 +76,7 @@ async def test_the_audit_is_searched_as_it_is_typed_and_jumps_lead_along_depende
         await pilot.click(Stances, offset=(row(stances, 0).index("ask owner") + 3, 0))
         await until(
             pilot,
-            lambda: says(app, "2 of 176 shown", "Moulding link") and not says(app, "Chart cache "),
+            lambda: says(app, "4 of 176 shown", "Moulding link") and not says(app, "Chart cache "),
         )
         await pilot.click(Stances, offset=(row(stances, 0).index("ask owner") + 3, 0))
         await until(pilot, lambda: says(app, "Chart cache"))
@@ -99,9 +99,13 @@ async def test_the_owners_questions_are_asked_one_by_one(data_folder, sim):
         await pilot.press("enter")
         await until(pilot, lambda: ready(app))
         await pilot.press("i")
-        await until(pilot, lambda: says(app, "question 1 of 2", "Moulding link"))
+        await until(pilot, lambda: says(app, "question 1 of 4", "Sail sync"))
+        await pilot.press("enter")
+        await until(pilot, lambda: says(app, "question 2 of 4", "Photo mirror"))
+        await pilot.press("enter")
+        await until(pilot, lambda: says(app, "question 3 of 4", "Moulding link"))
         await pilot.press("right", "right", "enter")
-        await until(pilot, lambda: says(app, "question 2 of 2"))
+        await until(pilot, lambda: says(app, "question 4 of 4", "Offcut finder"))
         await pilot.press("right", "enter")
         await until(pilot, lambda: isinstance(app.screen, JobScreen) and not app.screen.busy)
         found = app.screen.job.audit.by_consumer
@@ -110,7 +114,7 @@ async def test_the_owners_questions_are_asked_one_by_one(data_folder, sim):
             "needed",
             "not needed",
         ]
-        await pilot.press("i")
+        await pilot.press("i", "enter", "enter")
         await until(pilot, lambda: says(app, "the owner said: not needed"))
         await pilot.press("enter", "escape")
         await until(pilot, lambda: isinstance(app.screen, JobScreen) and not app.screen.busy)

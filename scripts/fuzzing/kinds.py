@@ -343,7 +343,7 @@ def _spoil_database(
         return path
     with (
         closing(sqlite3.connect(path, isolation_level=None)) as database,
-        suppress(sqlite3.Error),
+        suppress(sqlite3.Error, UnicodeDecodeError),
     ):  # spoiled before
         table = chance.choice(tables)
         rows = [

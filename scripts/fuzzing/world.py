@@ -24,13 +24,13 @@ from lumtak.computers.hands.whose import Hands
 from lumtak.computers.linux.clock import LinuxClock
 from lumtak.computers.linux.computer import LinuxComputer
 from lumtak.tui.app import LumtakApp
-from lumtak.work.data_folder import DataFolder
+from lumtak.work.knowledge import Knowledge
 from outside import ETC, FILE, INSTALL, Outside
 
 LONGEST_S = 2.0
 """Of processor time: nobody waits longer, and a busy computer makes no difference."""
 _HANGS_S = 60
-_CATALOGUE = vars(DataFolder)["catalogue"]
+_CATALOGUE = vars(Knowledge)["catalogue"]
 _UNEXPECTED = ("Traceback", "This should not have happened")
 _OBEYED = {"Cc", "Cf", "Cs", "Co", "Cn", "Zl", "Zp"}
 """Categories of Unicode that a terminal or an editor may obey."""
@@ -115,7 +115,7 @@ class World:
 
     def own_catalogue(self):
         """While it lasts, what the data folder adds to the catalogue counts."""
-        return mock.patch.object(DataFolder, "catalogue", _CATALOGUE)
+        return mock.patch.object(Knowledge, "catalogue", _CATALOGUE)
 
     def _log(self) -> str:
         path = self.home / "lumtak.log"
@@ -150,9 +150,8 @@ class World:
                 mock.patch.object(LinuxClock, "wait", wait),
                 mock.patch("os.pidfd_open", side_effect=ProcessLookupError),
                 mock.patch.object(Hand, "space", return_value=[20 << 30, 10 << 30]),
-                mock.patch.object(
-                    DataFolder, "catalogue", CATALOGUE
-                ),  # read once, for thousands of runs
+                # Read once, for thousands of runs.
+                mock.patch.object(Knowledge, "catalogue", CATALOGUE),
                 mock.patch.object(LumtakApp, "run"),
             ):
                 patches.enter_context(patch)

@@ -37,6 +37,8 @@ def write_whole(path: Path, data: bytes, *, private: bool = False) -> None:
         StorageError: the disk is full, the folder is read-only, ...
     """
     # Its name says which process made it, so that `sweep` leaves those of living ones.
+    if not path.name:
+        raise StorageError(f"“{path}” names no file.", "Name the file as well as its folder.")
     temporary = path.with_name(f".{path.name}.{os.getpid()}.{os.urandom(4).hex()}.new")
     try:
         if private:

@@ -1,7 +1,6 @@
 """What every command shares: the data folder, the log, output for people and for scripts."""
 
 import contextlib
-import logging
 import os
 import sys
 from collections.abc import Callable, Iterable, Sequence
@@ -19,6 +18,8 @@ from lumtak.errors import ComputerError
 from lumtak.storage import make_folder
 
 if TYPE_CHECKING:
+    from logging import LogRecord
+
     from lumtak.computers.protocol import Computer
 
 _F = TypeVar("_F", bound=Callable[..., Any])
@@ -76,15 +77,16 @@ def with_data_folder(function: _F) -> _F:
 
 def log_to(folder: Path) -> None:
     """Details go to lumtak.log in the data folder, opened when there is something to say."""
+    import logging
     from logging.handlers import RotatingFileHandler
 
     class Quiet(RotatingFileHandler):
         """A log that cannot be written must not hide the error that was to go there."""
 
-        def handleError(self, record: logging.LogRecord) -> None:  # noqa: N802 - logging's name
+        def handleError(self, record: "LogRecord") -> None:  # noqa: N802 - logging's name
             del record
 
-        def emit(self, record: logging.LogRecord) -> None:
+        def emit(self, record: "LogRecord") -> None:
             with contextlib.suppress(OSError):
                 make_folder(folder)
                 super().emit(record)

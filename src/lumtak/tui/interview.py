@@ -61,6 +61,8 @@ class InterviewScreen(ModalScreen[Answers]):
 
     def on_mount(self) -> None:
         """The first question."""
+        for button in self.query(Button):
+            button.active_effect_duration = 0  # while it lights up, a second press would be lost
         self.update_all()
 
     def update_all(self) -> None:

@@ -1,6 +1,7 @@
 """Lumtak's data folder, with its journal, casebook, profiles and computers."""
 
 from functools import cached_property
+from importlib.resources import files
 from pathlib import Path
 
 import msgspec
@@ -9,6 +10,7 @@ from lumtak.casebook import Casebook
 from lumtak.computers.addresses import open_computer
 from lumtak.computers.protocol import Computer
 from lumtak.core.actions import Action
+from lumtak.core.advice import Advice, load_advice
 from lumtak.core.audit import Answer
 from lumtak.core.facts import Facts
 from lumtak.core.reading import Reading
@@ -50,6 +52,12 @@ class DataFolder(Knowledge):
     def casebook(self) -> Casebook:
         """The jobs."""
         return Casebook(self.home, only_look=self._only_look)
+
+    @cached_property
+    def advice(self) -> tuple[Advice, ...]:
+        """Common advice, graded."""
+        shipped = files("lumtak") / "data" / "advice.toml"
+        return load_advice(shipped.read_text(encoding="utf-8"), shipped.name)
 
     def look(
         self,

@@ -1,4 +1,4 @@
-"""What Lumtak knows, and what the shop knows by itself: roles, profiles, advice.
+"""What Lumtak knows, and what the shop knows by itself: roles and profiles.
 
 Apart from the data folder's journal and casebook, so that the pocket reference waits for neither.
 """
@@ -10,7 +10,6 @@ from pathlib import Path
 
 import msgspec
 
-from lumtak.core.advice import Advice, load_advice
 from lumtak.core.catalogue import Catalogue, Role, read_roles
 from lumtak.core.profile import Profile, load_profile
 from lumtak.core.record import UNREADABLE, json_document
@@ -114,11 +113,6 @@ class Knowledge:
         for name in ("catalogue", "wrongs"):
             self.__dict__.pop(name, None)
 
-    @cached_property
-    def advice(self) -> tuple[Advice, ...]:
-        """Common advice, graded."""
-        return load_advice(_shipped("advice.toml"), "advice.toml")
-
     def profiles(self) -> dict[str, Profile]:
         """Profiles by name: those that ship with Lumtak, and those in the home folder, which win.
 
@@ -185,10 +179,6 @@ def shipped_catalogue() -> Catalogue:
     return Catalogue(
         role for name, text in texts if name.endswith(".toml") for role in read_roles(text, name)
     )
-
-
-def _shipped(name: str) -> str:
-    return (files("lumtak") / "data" / name).read_text(encoding="utf-8")
 
 
 def _text_of(path: Path) -> str:
