@@ -33,11 +33,11 @@ BASELINE = (
     "~On to the audit",
 )
 AUDIT = (*BASELINE, "Enter", "~Space chooses")
-PLAN = (*AUDIT, "a", "~17 chosen", "4", "~On to applying")
+PLAN = (*AUDIT, "a", "~15 chosen", "4", "~On to applying")
 APPLIED = (
     *PLAN,
     "Enter",
-    "~Apply 17",
+    "~Apply 15",
     "Enter",
     "~Leave everything",
     "Right",
@@ -50,7 +50,7 @@ CONFIRMED = (
     "Enter",
     "~On to applying",
     "Enter",
-    "~Apply 17",
+    "~Apply 15",
     "Enter",
     "~Leave everything",
     "Right",

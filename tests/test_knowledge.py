@@ -241,6 +241,15 @@ def test_evidence_guards_what_nobody_knows_and_nothing_else(why):
     assert set(guards(facts(odd, known_one), CATALOGUE)) == {odd.ref}
 
 
+def test_what_its_package_calls_a_server_is_asked_by_whom_it_serves():
+    odd = item("services", "oddd", evidence=("server",))
+    known_one = item("services", "fax", role="fax", evidence=("server",))
+    found = {f.key: f for f in audit(facts(odd, known_one), profile(), CATALOGUE, None).findings}
+    assert (found["oddd"].stance, found["fax"].stance) == ("ask", "ease")
+    assert found["oddd"].question.startswith("Does any other computer use")
+    assert guards(facts(odd, known_one), CATALOGUE) == {}
+
+
 def test_what_a_shop_teaches_is_checked_exported_and_taken_over(home, tmp_path):
     own = DataFolder(home)
     (odd,) = audit(facts(item("services", "kiln-watch")), profile(), CATALOGUE, None).findings

@@ -300,7 +300,7 @@ def test_causes_aliases_origin_and_package_of_units(tree):
         tree,
         "/var/lib/dpkg/status",
         "Package: dbus-broker\nDescription: message bus\n more\n\nPackage: man-db\nStatus:"
-        " x\nDescription: tools for reading manual pages\n",
+        " x\nSection: contrib/net\nDescription: server of manual pages\n",
     )
     put(tree, "/var/lib/dpkg/info/tides.list", "/etc/xdg/autostart/tides.desktop\n")
     hand = Asked(str(tree))
@@ -321,9 +321,8 @@ def test_causes_aliases_origin_and_package_of_units(tree):
         ("wants", "other"),
         ("timer", "man-db.timer"),
     ]
-    assert (
-        manual.note == "Daily man-db regeneration (package man-db: tools for reading manual pages)"
-    )
+    assert manual.note == "Daily man-db regeneration (package man-db: server of manual pages)"
+    assert manual.evidence == ("server",)
     assert (mine.origin, mine.triggers[0].kind) == ("user", "bus")
 
 

@@ -150,9 +150,10 @@ class Fixed(Record, tag_field="kind", tag="fixed"):
     needed: str
 
 
-Evidence = Literal["essential", "early", "phase"]
+Evidence = Literal["essential", "early", "phase", "server"]
 """What bears out that something stands on an item of which nothing else is known: every system has
-its package; it starts before the system is up; it starts in a phase for which the session waits."""
+its package; it starts before the system is up; it starts in a phase for which the session waits;
+its package says of itself that it is a server."""
 
 
 class Item(Record):

@@ -45,6 +45,12 @@ def by_role(role: Role | None, profile: Profile, value: str | None, proposal: st
     return Ruling("ease", f"{use}, which {profile.name} does not need.", proposal)
 
 
+def asked_as_server(title: str, note: str) -> str:
+    """What to ask of a server of which nothing else is known."""
+    said = f" It says of itself: {note.rstrip('.')}." if note != title else ""
+    return f"Does any other computer use “{title}” of this one?{said}"
+
+
 def question_of(role: Role | None, title: str, note: str) -> str:
     """What to ask the owner, in plain words."""
     if role and role.ask:

@@ -82,13 +82,19 @@ def keep_answers(open_job: OpenJob, answers: Mapping[str, Answer | None]) -> Aud
 
 
 def what_runs(open_job: OpenJob, refs: Iterable[SettingRef]) -> dict[str, tuple[str, ...]]:
-    """Lines about what runs of these items, by address: its commands, users, folders."""
+    """Lines about these items, by address: what they say of themselves, and what runs of them with
+    its commands, users and folders.
+    """
     wanted = [str(ref) for ref in refs]
     try:
         facts = open_job.computer.about.facts()
     except ComputerError as error:  # what the owner knows can be asked all the same
         return dict.fromkeys(wanted, (f"what runs cannot be looked at: {error.message}",))
-    return {name: programs_closely(open_job.computer, facts, name) for name in wanted}
+    notes = {i.consumer: (f"it says of itself: {i.note}",) for i in facts.items if i.note}
+    return {
+        name: (*notes.get(name, ()), *programs_closely(open_job.computer, facts, name))
+        for name in wanted
+    }
 
 
 def teach(open_job: OpenJob, finding: Finding, title: str, stops: str, better: Better) -> Audit:

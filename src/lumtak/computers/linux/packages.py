@@ -14,7 +14,7 @@ import msgspec
 
 from lumtak.computers.hands.reach import Reach, names_at, text
 from lumtak.core.catalogue import Catalogue
-from lumtak.core.facts import Item, Origin
+from lumtak.core.facts import Evidence, Item, Origin
 from lumtak.core.text import plain
 
 _INFO, _STATUS = "/var/lib/dpkg/info", "/var/lib/dpkg/status"
@@ -26,6 +26,12 @@ _DEFINES = re.compile(
 )
 """Files that define an item: units, units of the user, login entries."""
 _ESSENTIAL = re.compile(r"(?m)^(?:Priority: (?:required|important)|Essential: yes)$")
+"""Every system has it; Debian Policy, 2.5 and 3.8."""
+_NETWORK = re.compile(
+    r"(?m)^Section: (?:[\w-]+/)?(?:comm|database|httpd|mail|net|news|video|sound|web|php)$"
+)
+_SERVER = re.compile(r"(?i)\b(?:server|daemon)\b(?!-| for (?:the )?(?:desktop|session))")
+"""Of a network section, and a server by its summary; Debian Policy, 2.4."""
 _SYSTEM_PACKAGES = {
     "systemd",
     "udev",
@@ -84,8 +90,8 @@ class _About(NamedTuple):
     """What a package says of itself."""
 
     summary: str
-    is_essential: bool
-    """Whether every system has it; Debian Policy, 2.5 and 3.8."""
+    evidence: tuple[Evidence, ...]
+    """What follows from its fields for an item of which nothing else is known."""
 
 
 def _told(hand: Reach, packages: set[str]) -> dict[str, _About]:
@@ -99,19 +105,33 @@ def _told(hand: Reach, packages: set[str]) -> dict[str, _About]:
         name = about.removeprefix("Package: ").partition("\n")[0]
         if name in packages:
             said = re.search(r"(?m)^Description: (.*)$", about)
-            found.setdefault(name, _About(said[1] if said else "", bool(_ESSENTIAL.search(about))))
+            summary = said[1] if said else ""
+            found.setdefault(name, _About(summary, _evidence(about, summary)))
     return found
+
+
+def _evidence(about: str, summary: str) -> tuple[Evidence, ...]:
+    found: list[Evidence] = []
+    if _ESSENTIAL.search(about):
+        found.append("essential")
+    if _NETWORK.search(about) and _SERVER.search(summary):
+        found.append("server")
+    return tuple(found)
 
 
 def _packaged(item: Item, package: str, told: dict[str, _About], catalogue: Catalogue) -> Item:
     if not package:
         return item
     role = catalogue.role_with(item.area, item.key, package, item.role)
-    about = told.get(package, _About("", is_essential=False))
+    about = told.get(package, _About("", ()))
     summary = plain(about.summary)
-    evidence = (*item.evidence, "essential") if about.is_essential else item.evidence
     note = f"{item.note} (package {plain(package)}: {summary})" if summary else item.note
     origin: Origin = "system" if package in _SYSTEM_PACKAGES else "package"
     return msgspec.structs.replace(
-        item, package=plain(package), note=note, origin=origin, role=role, evidence=evidence
+        item,
+        package=plain(package),
+        note=note,
+        origin=origin,
+        role=role,
+        evidence=(*item.evidence, *about.evidence),
     )

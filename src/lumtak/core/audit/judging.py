@@ -10,14 +10,21 @@ from functools import cached_property
 import msgspec
 
 from lumtak.core.audit.records import Answer, Finding
-from lumtak.core.audit.rules import PREFETCH, best_value, by_area, by_evidence, prefetch
+from lumtak.core.audit.rules import (
+    PREFETCH,
+    best_value,
+    by_area,
+    by_evidence,
+    is_perhaps_a_server,
+    prefetch,
+)
 from lumtak.core.audit.weighing import grade_of, weigh
 from lumtak.core.catalogue import Catalogue, Role
 from lumtak.core.facts import RUNS_LUMTAK, Facts, Fixed, Item, Trigger, lumtaks
 from lumtak.core.needs import STANDS_STILL, Graphs
 from lumtak.core.profile import Profile
 from lumtak.core.reading import Reading
-from lumtak.core.ruling import Ruling, by_role, question_of
+from lumtak.core.ruling import Ruling, asked_as_server, by_role, question_of
 from lumtak.core.setting import UNSET_WORD
 
 _OFF_VALUES = {"off", "manual", "demand"}
@@ -116,12 +123,17 @@ class Judge:
             starters=self.graphs.starters(consumer),
             again=self._again(item, proposal),
             origin=item.origin,
-            question=question_of(role, item.title, item.note) if asked else "",
+            question=self._question(item, role) if asked else "",
             answer=self.answers.get(consumer, ""),
             value=UNSET_WORD if item.value is None else item.value,
             proposal=proposal,
             fixed=fixed,
         )
+
+    def _question(self, item: Item, role: Role | None) -> str:
+        if is_perhaps_a_server(item, role):
+            return asked_as_server(item.title, item.note)
+        return question_of(role, item.title, item.note)
 
     def _again(self, item: Item, proposal: str | None) -> str:
         """What may start it though it is off.
@@ -146,6 +158,7 @@ class Judge:
             or self._of_its_disk(item, role)
             or self._stands_still(item)
             or self._said(item, role)
+            or self._server(item, role)
             or by_role(role, self.profile, item.value, self._proposal(item, role))
         )
 
@@ -202,6 +215,12 @@ class Judge:
                 return Ruling("ease", "the owner does not need it.", self._proposal(item, role))
             case None:
                 return None
+
+    def _server(self, item: Item, role: Role | None) -> Ruling | None:
+        if not is_perhaps_a_server(item, role):
+            return None
+        why = "not known, but its package says that it is a server: other computers may use it."
+        return Ruling("ask", why, self._proposal(item, role))
 
     # -- what the rules ask ------------------------------------------------------------------------
 

@@ -107,12 +107,17 @@ _EVIDENCE: dict[Evidence, str] = {
 }
 
 
+def is_perhaps_a_server(item: Item, role: Role | None) -> bool:
+    """Whether nothing is known of it, but its package says that it serves other computers."""
+    return "server" in item.evidence and (role is None or role.likely)
+
+
 def by_evidence(item: Item, role: Role | None) -> str:
     """Why an item is guarded of which nothing is known, or its name alone; empty where it is not.
 
     Evidence guards, or asks; it never makes anything “not needed”.
     """
-    if (role is not None and not role.likely) or not item.evidence:
+    said = " and ".join(_EVIDENCE[e] for e in item.evidence if e in _EVIDENCE)
+    if (role is not None and not role.likely) or not said:
         return ""
-    said = " and ".join(_EVIDENCE[e] for e in item.evidence)
     return f"not known, but {said}, so that others may stand on it."
