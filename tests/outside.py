@@ -11,6 +11,7 @@ import re
 from pathlib import Path
 
 from helpers import put
+from lumtak.computers.hands.desktops import FAMILIES
 from lumtak.computers.hands.hand import Hand
 from lumtak.computers.hands.places import RefusalError
 from lumtak.computers.hands.table import (
@@ -179,9 +180,10 @@ class Outside(Acting):
     def _desktop(self, *words):
         match words:
             case ["dump", _]:
-                found = [(name.rsplit(" ", 1), value) for name, value in self.stored.items()]
+                paths = {f"{k.schema} {k.key}": k for f in FAMILIES for k in f.keys}
+                found = [(paths[name], value) for name, value in self.stored.items()]
                 return "".join(
-                    f"[{s.replace('.', '/')}]\n{k}={v}\n" for (s, k), v in found
+                    f"[{k.folder.strip('/')}]\n{k.key}={value}\n" for k, value in found
                 ).encode()
             case ["set", schema, key, value]:
                 self.tell(stored={**self.stored, f"{schema} {key}": value})

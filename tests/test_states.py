@@ -37,7 +37,7 @@ OWN, OWN_SWITCH = (
     f"{UNITS}/swap.target.wants/var-lib-lumtak-swap_5.swap",
 )
 FREQ = "/sys/devices/system/cpu/cpufreq"
-KEY = ("org.mate.interface", "enable-animations", "/org/mate/interface/enable-animations")
+KEY = ("org.mate.interface", "enable-animations", "/org/mate/desktop/interface/enable-animations")
 CASES = {
     "absent": (
         ("apps", "x"), Absent("/f", "n", 2), [File("/f", "n", 0, 0o644, b"a")],

@@ -4,16 +4,32 @@ answer as systemd and dconf do.
 
 import contextlib
 import errno
+import os
 
 import pytest
 
-from helpers import Once, Parts, Plain, computer_on, facts, item, linux, look, means_of, put
+from helpers import (
+    CATALOGUE,
+    Once,
+    Parts,
+    Plain,
+    computer_on,
+    facts,
+    item,
+    linux,
+    look,
+    means_of,
+    profile,
+    put,
+)
 from lumtak.computers import Capabilities
 from lumtak.computers.hands.shell import beside
 from lumtak.computers.hands.states import DesktopKey
 from lumtak.computers.hands.table import NOWHERE
+from lumtak.computers.linux.effect_files import EffectFiles
 from lumtak.computers.linux.effects import DesktopEffects
 from lumtak.computers.linux.services import Services
+from lumtak.core.audit import audit
 from lumtak.core.facts import Fixed
 from lumtak.core.setting import SettingRef, State, parse_change, parse_ref
 from lumtak.errors import ComputerError
@@ -467,10 +483,59 @@ def test_what_nothing_keeps_is_a_sentence(tree, address):
         assert "Nothing here keeps effects:nothing" in str(caught.value)
 
 
+_SCHEMA = """<?xml version="1.0"?><schemalist>
+<schema id="org.mate.interface" path="/org/mate/desktop/interface/">
+<key name="enable-animations" type="b"><default>true</default></key></schema>
+<schema id="org.mate.sound" path="/org/mate/desktop/sound/">
+<key name="event-sounds" type="b"><default>false</default></key></schema>
+<schema id="org.mate.background" path="/org/mate/elsewhere/">
+<key name="background-fade" type="b"><default>true</default></key></schema></schemalist>"""
+
+
+def test_what_is_unset_is_what_the_schemas_own_file_says(tree):
+    where = "/usr/share/glib-2.0/schemas"
+    put(tree, f"{where}/org.mate.all.gschema.xml", _SCHEMA)
+    put(tree, f"{where}/org.mate.short.gschema.xml", _SCHEMA[:99])
+    put(tree, f"{where}/10_all.gschema.override",
+        "[org.mate.interface:MATE]\nenable-animations=false\n[org.mate.sound:Else]\n"
+        "event-sounds=true\n")  # fmt: skip
+    put(tree, "/run/systemd/sessions/1", f"UID={os.getuid()}\nDESKTOP=MATE\nCLASS=user\n")
+    schemas = "org.mate.interface org.mate.sound org.mate.background org.gnome.desktop.interface"
+    of = {i.key: i for i in effects_of(tree, schemas)[2].items}
+    assert {k: (i.value, i.default, i.running) for k, i in of.items()} == {
+        "animations": (None, "off", False),
+        "event-sounds": (None, "off", False),
+        "background-fade": (None, "on", True),
+    }
+    assert of["background-fade"].setting.needed.endswith("/org/mate/elsewhere/background-fade")
+    judged = audit(facts(*of.values()), profile(), CATALOGUE, None)
+    assert [(f.key, f.stance) for f in judged.findings if f.stance == "ease"] == [
+        ("background-fade", "ease")
+    ]
+
+
+def test_the_desktop_whose_session_runs_counts_and_not_what_is_installed(tree):
+    put(tree, "/usr/bin/plasmashell", "")
+    put(tree, "/usr/bin/kwin_x11", "")
+    both = "org.mate.interface org.gnome.desktop.interface"
+
+    def seen(session):
+        put(tree, "/run/systemd/sessions/1", f"UID={os.getuid()}\nCLASS=user\n{session}\n")
+        hand, _, stored = effects_of(tree, both)
+        files = EffectFiles(means_of(hand)).items(look())
+        return {i.note.split(" ")[0] for i in stored.items}, {i.key for i in files.items}
+
+    assert seen("DESKTOP=GNOME") == ({"org.gnome.desktop.interface"}, set())
+    assert seen("DESKTOP=MATE") == ({"org.mate.interface"}, set())
+    stored, files = seen("DESKTOP=KDE\nTYPE=x11")
+    assert (stored, "compositing" in files) == (set(), True)
+    assert "compositing" not in seen("DESKTOP=KDE\nTYPE=wayland")[1]
+
+
 def test_lists_among_what_is_stored_are_no_folders(tree):
     hand, adapter, _ = effects_of(tree)
     hand.replies["dconf dump"] = (
-        b"[org/mate/interface]\n[odd=1\nlist=['x']\nenable-animations=false\n\n[/]\n"
+        b"[org/mate/desktop/interface]\n[odd=1\nlist=['x']\nenable-animations=false\n\n[/]\n"
     )
     assert adapter.read(parse_ref("effects:animations")).value == "off"
 
@@ -480,7 +545,10 @@ def test_an_effect_of_another_desktop_or_of_none_is_refused(tree):
     with pytest.raises(ComputerError, match="glass is no effect of this desktop"):
         adapter.read(parse_ref("effects:glass"))
     mate = DesktopKey(
-        "org.mate.interface", "enable-animations", "/org/mate/interface/enable-animations", "false"
+        "org.mate.interface",
+        "enable-animations",
+        "/org/mate/desktop/interface/enable-animations",
+        "false",
     )
     with pytest.raises(
         ComputerError,

@@ -168,6 +168,8 @@ class Item(Record):
     """What it is for, by the catalogue's name; empty when nobody knows."""
     value: str | None = None
     """The setting's value now; None is unset."""
+    default: str = ""
+    """What an effect is while it is unset; empty where that is not known."""
     running: bool = False
     started_by: str = ""
     """What starts it, as a clause."""

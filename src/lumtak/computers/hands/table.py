@@ -229,7 +229,7 @@ PROGRAMS = {
 }
 """What every hand runs: it looks, and changes nothing."""
 _KEYS = "|".join(
-    sorted({re.escape(k.schema + "\0" + k.key) for family in FAMILIES for k in family})
+    sorted({re.escape(k.schema + "\0" + k.key) for family in FAMILIES for k in family.keys})
 )
 OF_A_USER = {
     "dconf": r"dump\0/",

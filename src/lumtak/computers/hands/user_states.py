@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import List
 
-from lumtak.computers.hands.desktops import FAMILIES
+from lumtak.computers.hands.desktops import FAMILIES, OLD_PATHS
 from lumtak.computers.hands.exact import Exact
 from lumtak.computers.hands.shell import DESKTOP, FILES, PERMISSIONS, ScriptPart, at, quoted
 from lumtak.computers.hands.words import unescaped
@@ -123,8 +123,13 @@ class DesktopKey(Exact, kind="gsettings"):
     """Its place in dconf."""
     raw: str
 
+    def __post_init__(self) -> None:
+        """A journal of 0.1 may have a place that never was one."""
+        super().__post_init__()
+        object.__setattr__(self, "path", OLD_PATHS.get(self.path, self.path))
+
     def _problem(self, key: str) -> str:
-        known = (k for family in FAMILIES for k in family if k.effect == key)
+        known = (k for family in FAMILIES for k in family.keys if k.effect == key)
         if not any((k.schema, k.key, k.path) == (self.schema, self.key, self.path) for k in known):
             return "no desktop that Lumtak knows keeps it there"
         fits = len(self.raw) <= _LONGEST and self.raw.isprintable() and not self.raw.startswith("-")

@@ -18,7 +18,7 @@ from lumtak.computers.linux.desktop_entry import (
     with_hidden,
 )
 from lumtak.computers.linux.folder import InFiles, UserFolder
-from lumtak.computers.linux.hardware import sessions as sessions_of
+from lumtak.computers.linux.hardware import desktops_of
 from lumtak.computers.linux.login_starts import PROGRAM_FOLDERS, LoginStart
 from lumtak.core.facts import Fixed, Item, Setting
 from lumtak.core.setting import SettingRef, State
@@ -34,9 +34,6 @@ _LONGEST_DELAY_S = 3600
 _ENTRIES_MOST = 5000
 _MOST_OF_ONE, _MOST_OF_ALL = 1 << 16, 1 << 22
 """Bytes of an entry, and of all of them in one look: what is beyond is listed, and not read."""
-_DESKTOPS = {"plasma": "KDE", "gnome-classic": "GNOME", "ubuntu": "GNOME", "cinnamon": "X-Cinnamon"}
-"""Names of sessions, and what their desktops call themselves in OnlyShowIn (Desktop Menu
-Specification, registered names)."""
 
 
 class Autostart(InFiles):
@@ -69,7 +66,7 @@ class Autostart(InFiles):
         for folder in reversed(self._user.config_dirs):
             origins |= dict.fromkeys(self._system_names(folder), False)
         origins |= dict.fromkeys(self._own_names(), True)
-        items, starts, desktops = [], list[LoginStart](), self._desktops()
+        items, starts, desktops = [], list[LoginStart](), desktops_of(self._hand, self._user)
         left = _MOST_OF_ALL
         for name, own in sorted(origins.items())[:_ENTRIES_MOST]:
             if left <= 0:
@@ -142,14 +139,6 @@ class Autostart(InFiles):
             return None
         delay_s = min(number(shown.get("X-GNOME-Autostart-Delay")) or 0, _LONGEST_DELAY_S)
         return LoginStart(item.consumer, runs, shell, self._user.uid, delay_s)
-
-    def _desktops(self) -> list[str]:
-        """Names of the desktop of the user's newest session; none where nobody tells."""
-        sessions = sessions_of(self._hand, self._user.uid) or []
-        named = [d for s in sessions[-1:] for d in s.get("DESKTOP", "").split(":") if d]
-        return list(dict.fromkeys(_DESKTOPS.get(d.lower(), d) for d in named)) or list(
-            self._user.desktops
-        )
 
     def _is_there(self, name: str) -> bool:
         places = (

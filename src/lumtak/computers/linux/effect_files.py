@@ -7,10 +7,13 @@ import posixpath
 import re
 from typing import Literal, NamedTuple
 
+from lumtak.computers.hands.desktops import FAMILIES
 from lumtak.computers.hands.reach import Reach, text_at
 from lumtak.computers.hands.states import File, InFolder
+from lumtak.computers.hands.whose import User
 from lumtak.computers.linux.adapter import Listed, Look
 from lumtak.computers.linux.folder import InFiles, UserFolder
+from lumtak.computers.linux.hardware import desktops_of, sessions
 from lumtak.core.facts import Fixed, Item, Setting
 from lumtak.core.setting import SettingRef, State
 from lumtak.core.text import plain
@@ -76,6 +79,10 @@ KEYS = (
           "string"),
 )  # fmt: skip
 """Two desktops; their own documentation names these keys."""
+_FILES = {"ini": "KDE", "xml": "XFCE"}
+"""What the desktop that keeps its effects in such files calls itself (Desktop Menu Specification,
+registered names)."""
+_SHOWN = "compositing"
 _XML = (
     '<?xml version="1.0" encoding="UTF-8"?>\n\n<channel name="{channel}"'
     ' version="1.0">\n</channel>\n'
@@ -104,12 +111,14 @@ class EffectFiles(InFiles):
 
     def has(self, ref: SettingRef) -> bool:
         """Whether this effect is kept in a file here."""
-        return super().has(ref) and any(key.effect == ref.key for key in file_keys(self._hand))
+        return super().has(ref) and any(
+            key.effect == ref.key for key in file_keys(self._hand, self._user)
+        )
 
     def items(self, look: Look) -> Listed:
         """What the desktops that are here keep in files."""
         items = []
-        keys = look.once(file_keys, self._hand)
+        keys = look.once(file_keys, self._hand, self._user)
         held = self._held() if any(k.form == "xml" for k in keys) else False
         for key in keys:
             try:
@@ -161,7 +170,7 @@ class EffectFiles(InFiles):
     # -- the setting -------------------------------------------------------------------------------
 
     def _key(self, ref: SettingRef) -> FileKey:
-        key = next((k for k in file_keys(self._hand) if k.effect == ref.key), None)
+        key = next((k for k in file_keys(self._hand, self._user) if k.effect == ref.key), None)
         if key is None:
             raise ComputerError(
                 f"{plain(ref.key)} is no effect of this desktop.", "Audit the computer again."
@@ -207,10 +216,19 @@ class EffectFiles(InFiles):
         super().write(ref, exact)
 
 
-def file_keys(hand: Reach) -> list[FileKey]:
-    """Those of the desktops that are here."""
+def file_keys(hand: Reach, user: User) -> list[FileKey]:
+    """Those of the desktop whose session the user runs; of all that are here where nobody tells.
+
+    A desktop may ship the window manager of another, whose files count for nothing then. Under
+    Wayland nothing is shown without compositing, so that this is no choice.
+    """
+    used = set(desktops_of(hand, user))
+    wayland = [s.get("TYPE") for s in sessions(hand, user.uid) or []][-1:] == ["wayland"]
+    stores = {*_FILES.values(), *(name for family in FAMILIES for name in family.desktops)}
     found: dict[str, FileKey] = {}
     for key in KEYS:
+        if (used & stores and _FILES[key.form] not in used) or (wayland and key.effect == _SHOWN):
+            continue
         if any(hand.exists(f"{folder}/{key.program}") for folder in _PROGRAMS):
             found.setdefault(key.effect, key)
     return list(found.values())

@@ -10,6 +10,8 @@ from lumtak.computers.hands.reach import text
 from lumtak.computers.hands.states import DesktopKey
 from lumtak.computers.linux.adapter import Adapter, Listed, Look, unfit
 from lumtak.computers.linux.effect_files import file_keys
+from lumtak.computers.linux.hardware import desktops_of
+from lumtak.computers.linux.schemas import Shipped, shipped_keys
 from lumtak.core.facts import Fixed, Gap, Item, Setting
 from lumtak.core.setting import SettingRef, State
 from lumtak.core.text import plain
@@ -24,11 +26,18 @@ _PROFILE = "/etc/dconf/profile/user"
 _PROGRAMS = ("dconf", "gsettings")
 _TITLES = {
     "animations": "Animations",
+    "background-fade": "Fading of the background",
     "compositing": "Window compositing",
     "cursor-blinking": "Blinking cursor",
+    "dialog-effects": "Effects of dialogs",
     "event-sounds": "Sounds of events",
+    "image-thumbnails": "Thumbnails of pictures",
+    "menu-effects": "Effects of menus",
+    "moving-windows": "Windows shown while they move",
     "smooth-fonts": "Smooth fonts",
+    "start-effect": "Effect at the start",
     "thumbnails": "Thumbnails",
+    "workspace-effects": "Effects of workspaces",
 }
 
 
@@ -48,7 +57,7 @@ class DesktopEffects(Adapter):
         Where desktops keep effects in files, those count alone.
         """
         keys = self._keys()
-        if look.once(file_keys, self._hand):
+        if look.once(file_keys, self._hand, self._user):
             return Listed()
         if not keys:
             why = "no desktop is here whose effects this version knows"
@@ -74,26 +83,13 @@ class DesktopEffects(Adapter):
                 f" {plain(str(error), 120)}"
             )
             return Listed(gaps=[Gap(area="effects", reason=why, needed="the program dconf")])
-        items = []
-        for key in keys:
-            raw = stored.get(key.path, "")
-            items.append(
-                Item(
-                    area="effects",
-                    key=key.effect,
-                    title=_TITLES[key.effect],
-                    origin="system",
-                    value=_value(key, raw),
-                    running=_value(key, raw) != "off",
-                    setting=(
-                        Setting(values=("on", "off"))
-                        if raw in {"", key.on, key.off} or key.on[0] == "'"
-                        else _ODD
-                    ),
-                    note=f"{key.schema} {key.key}",
-                )
-            )
-        return Listed(items)
+        shipped = shipped_keys(self._hand, keys, self._desktops())
+        # Where the schemas' own files are here, they say which keys there are.
+        here = [k for k in keys if k in shipped] if shipped else keys
+        return Listed([_item(k, stored.get(k.path, ""), shipped.get(k)) for k in here])
+
+    def _desktops(self) -> list[str]:
+        return desktops_of(self._hand, self._user)
 
     def _keys(self) -> Sequence[Key]:
         if not self._hand.live:
@@ -101,10 +97,12 @@ class DesktopEffects(Adapter):
         compiled = b"".join(
             data for data in self._hand.read_many(_COMPILED, _MOST_COMPILED) if data
         )
-        for family in FAMILIES:
-            if family[0].schema.encode() in compiled:
-                return [key for key in family if key.schema.encode() in compiled]
-        return ()
+        there = [f for f in FAMILIES if f.keys[0].schema.encode() in compiled]
+        used = set(self._desktops())
+        # What runs counts, and not what is installed besides.
+        family = next((f for f in there if used & set(f.desktops)), next(iter(there), None))
+        keys = family.keys if family else ()
+        return [key for key in keys if key.schema.encode() in compiled]
 
     def _stored(self) -> dict[str, str]:
         """What the user set, by its place in dconf; what is not here is unset.
@@ -180,6 +178,26 @@ class DesktopEffects(Adapter):
             raise ComputerError(
                 f"{ref} was refused: {plain(str(error), 200)}.", "Nothing was changed."
             ) from error
+
+
+def _item(key: Key, raw: str, shipped: Shipped | None) -> Item:
+    value = _value(key, raw)
+    default = (_value(key, shipped.default) or "") if shipped else ""
+    fits = raw in {"", key.on, key.off} or key.on[0] == "'"
+    setting: Setting | Fixed = Setting(values=("on", "off")) if fits else _ODD
+    if shipped and shipped.path != key.path:
+        setting = Fixed(needed=f"its schema here keeps it in {plain(shipped.path, 120)}")
+    return Item(
+        area="effects",
+        key=key.effect,
+        title=_TITLES[key.effect],
+        origin="system",
+        value=value,
+        default=default,
+        running=(value or default) != "off",
+        setting=setting,
+        note=f"{key.schema} {key.key}" + (f"; unset counts as {default}" if default else ""),
+    )
 
 
 _ODD = Fixed(needed="it holds a value that is neither on nor off; set it by hand")

@@ -82,6 +82,7 @@ def _effects(machine: Machine) -> list[Item]:
             title=e.title,
             origin="system",
             value=machine.state.settings[f"effects:{e.key}"],
+            default=e.default,
             running=machine.model.effect_on(e.key),
             setting=Setting(values=("on", "off"), shows=e.shows),
             note=f"unset counts as {e.default}",

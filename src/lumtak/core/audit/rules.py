@@ -36,11 +36,23 @@ def by_area(item: Item, facts: Facts, profile: Profile, reading: Reading | None)
     return _memory(item, profile)
 
 
+_PART_OF = {
+    "image-thumbnails": "thumbnails",
+    "dialog-effects": "animations",
+    "menu-effects": "animations",
+    "workspace-effects": "animations",
+    "start-effect": "animations",
+}
+"""Effects that a desktop lets be switched by themselves, and what a profile keeps them with."""
+
+
 def _effect(item: Item, profile: Profile) -> Ruling:
-    if item.key in profile.effects.keep:
+    if {item.key, _PART_OF.get(item.key, item.key)} & set(profile.effects.keep):
         return Ruling("keep", "the profile keeps this effect.")
     if item.value == "off":
         return Ruling("keep", "it is off already.")
+    if item.value is None and item.default == "off":
+        return Ruling("keep", "nothing is set, and that is off here.")
     return Ruling("ease", f"{profile.name} does not ask for this effect.", "off")
 
 
