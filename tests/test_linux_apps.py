@@ -233,11 +233,15 @@ def test_permissions_of_sandboxes_are_set_and_unset_again(tree):
             "does not start until /home/u/.config/gone is there",
         ),
         ("AutostartCondition=GNOME3 if-session x", "", ""),
+        ("X-GNOME-HiddenUnderSystemd=true", "GNOME", "the session starts its unit instead"),
+        ("X-GNOME-HiddenUnderSystemd=true", "XFCE", ""),
+        ("X-systemd-skip=true", "KDE", ""),
     ],
 )
 def test_an_entry_that_does_not_start_here_says_why(tree, line, desktops, why):
     put(tree, "/usr/bin/here", "")
     put(tree, "/home/u/.config/done", "")
+    put(tree, "/usr/lib/systemd/user/gnome-session-manager@.service", "")
     put(tree, "/etc/xdg/autostart/cond.desktop", f"[Desktop Entry]\nName=C\nExec=c\n{line}\n")
     box = linux(tree)
     session = f"UID={tree_user().uid}\nCLASS=user\nDESKTOP={desktops}\n"

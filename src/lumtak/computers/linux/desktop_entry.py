@@ -8,6 +8,12 @@ _MOST_LINES = 5000
 _LONGEST_COMMAND = 4096
 _BEFORE = {"env", "nice", "ionice", "setsid", "nohup"}
 _SHELLS = {"sh", "bash", "dash"}
+_BY_UNIT = (
+    ("X-GNOME-HiddenUnderSystemd", "GNOME", "/usr/lib/systemd/user/gnome-session-manager@.service"),
+    ("X-systemd-skip", "KDE", "/usr/lib/systemd/user/plasma-workspace.target"),
+)
+"""(what an entry says, on which desktop, the unit that manages it): the session then passes
+over the entry, and starts a user unit of the same program; systemd-xdg-autostart-generator(8)."""
 _SWITCH = "X-GNOME-Autostart-enabled"
 
 
@@ -57,6 +63,10 @@ def never_here(
     """
     if elsewhere := _elsewhere(entry, desktops):
         return elsewhere
+    for switch, desktop, manager in _BY_UNIT:
+        is_skipped = entry.get(switch, "").lower() == "true" and desktop in desktops
+        if is_skipped and there(manager):
+            return "does not start by this entry: the session starts its unit instead"
     if (program := entry.get("TryExec")) and not there(program):
         return f"does not start, since {program} is not installed"
     condition, _, what = entry.get("AutostartCondition", "").partition(" ")
