@@ -103,7 +103,7 @@ VIEWS = {
     "audit-80": (*AUDIT, "Space", "~1 chosen"),
     "interview": (*AUDIT, "i", "~question 1 of"),
     "plan": PLAN,
-    "apply-half": (*CONFIRMED, "~[5-9] of 17", "Enter", "~Held"),
+    "apply-half": (*CONFIRMED, "~[5-9] of 15", "Enter", "~Held"),
     "apply-failed": (*CONFIRMED, "~could not be changed"),
     "put-back": (
         "b",
@@ -132,7 +132,7 @@ START = (
 EASED = (*START, ("job", "choose", JOB, "--eased"))
 FAULTS = {
     "apply-half": "slow",
-    "apply-failed": "refuse:apps:photo-mirror",
+    "apply-failed": "refuse:apps:chat-horn",
     "put-back": "revert:services:fax-bridge",
 }
 """Views of a computer on which something goes wrong, with a job that stands at its plan."""

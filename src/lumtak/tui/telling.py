@@ -52,7 +52,7 @@ class TellScreen(ModalScreen[Told | None]):
             yield Static(plain(self._about, 600), id="what", markup=False)
             for number, name in enumerate(self._names):
                 yield Static(name, classes="soft", markup=False)
-                yield Input(id=f"line-{number}", compact=True, max_length=200)
+                yield Input(id=f"line-{number}", classes="line", compact=True, max_length=200)
             yield Static(id="said", classes="soft", markup=False)
             with Horizontal(classes="acts"):
                 for name, words in self._choices:

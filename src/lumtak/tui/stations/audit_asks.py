@@ -10,6 +10,7 @@ from lumtak.core.catalogue import Better
 from lumtak.tui.interview import InterviewScreen
 from lumtak.tui.stations.base import StationView
 from lumtak.tui.telling import TellScreen, Told
+from lumtak.tui.theme import STANCE_WORDS
 from lumtak.work.audit import keep_answers, say_wrong, teach, what_runs
 
 _SHOWN = 4
@@ -70,13 +71,13 @@ class AskingStation(StationView):
             self.app.push_screen(
                 TellScreen(
                     f"What is {finding.title} for?",
-                    f"{finding.ref}: {finding.reason} What is said here counts on every computer"
-                    " of this shop; `lumtak knowledge check` shows what it changes.",
+                    f"It is {finding.ref}: {finding.reason} What is said here counts on every"
+                    " computer of this shop; `lumtak knowledge check` shows what it changes.",
                     lines=("It is for", "Without it"),
                     choices=(
-                        ("leave", "Leave it unknown"),
+                        ("leave", "Not known"),
                         ("keep", "Keep it"),
-                        ("demand", "Start it when asked for"),
+                        ("demand", "Start on demand"),
                         ("off", "It may go"),
                     ),
                 ),
@@ -101,9 +102,9 @@ class AskingStation(StationView):
             return
         self.app.push_screen(
             TellScreen(
-                f"Was it wrong to say “{finding.stance}” of {finding.title}?",
-                f"{finding.reason} It is kept with the job, and shown wherever this item comes up"
-                " again.",
+                f"Was it wrong to say “{STANCE_WORDS[finding.stance]}” of {finding.title}?",
+                f"It was said: {finding.reason} What you say is kept with the job, and shown"
+                " wherever this item comes up again.",
                 lines=("What is right, in a few words",),
                 choices=(("leave", "It was right"), ("wrong", "It was wrong")),
             ),
