@@ -1,6 +1,5 @@
 """Workload profiles: what a computer's owner does on it, and what follows for the audit."""
 
-import difflib
 import re
 import types
 from typing import Any, Literal, get_args, get_origin
@@ -132,6 +131,8 @@ def _check_keys(
     fields = {field.name: field for field in msgspec.structs.fields(record)}
     for key, value in table.items():
         if key not in fields:
+            import difflib
+
             near = difflib.get_close_matches(key, fields, n=1, cutoff=0.0)[0]
             where = f"[{'.'.join(at)}] has" if at else "a profile has"
             raise BadFileError(
