@@ -514,6 +514,19 @@ def test_a_plan_that_is_not_of_this_audit_is_refused():
         planned([item("services", "shadows")], "effects:shadows=off")
 
 
+def test_what_effects_cost_together_at_most():
+    here = facts(
+        item("effects", "shadows"),
+        item("effects", "thumbnails"),
+        item("apps", "panel", role="graphics"),
+        item("apps", "sail"),
+    )
+    costs = [("apps:panel", 3.0, 40), ("apps:process/Xorg", 1.0, 1), ("apps:sail", 5.0, 9)]
+    found = {f.key: f for f in audit(here, profile(), CATALOGUE, reading(costs=costs)).findings}
+    assert found["shadows"].weight.source.endswith("what draws the screen does: 41 MiB, 4.0 %")
+    assert "several programs have a part" in found["thumbnails"].weight.source
+
+
 def test_what_a_step_saves_and_where_that_comes_from():
     items = [
         item("services", "a", role="fax"),

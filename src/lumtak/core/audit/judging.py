@@ -18,7 +18,7 @@ from lumtak.core.audit.rules import (
     is_perhaps_a_server,
     prefetch,
 )
-from lumtak.core.audit.weighing import grade_of, weigh
+from lumtak.core.audit.weighing import drawing, grade_of, weigh
 from lumtak.core.catalogue import Catalogue, Role
 from lumtak.core.facts import RUNS_LUMTAK, Facts, Fixed, Item, Trigger, lumtaks
 from lumtak.core.needs import STANDS_STILL, Graphs
@@ -29,6 +29,8 @@ from lumtak.core.setting import UNSET_WORD
 
 _OFF_VALUES = {"off", "manual", "demand"}
 _STOPS_SHOWN = 20
+_DRAWS, _DESKTOP = "graphics", "system:desktop"
+"""The role of display server, compositor and shell; the desktop of a simulated computer."""
 
 
 class Judge:
@@ -86,6 +88,20 @@ class Judge:
                 found.add(item.consumer)
         return found
 
+    @cached_property
+    def drawn(self) -> str:
+        """What all effects together cost at most; see `weighing.drawing`."""
+        return drawing(cost for cost in self.costs.values() if self._draws(cost.key))
+
+    def _draws(self, consumer: str) -> bool:
+        if consumer == _DESKTOP:
+            return True
+        if item := self.graphs.items.get(consumer):
+            return item.role == _DRAWS
+        area, _, name = consumer.partition(":")
+        name = name.rpartition("/")[2]
+        return self.catalogue.role_for(area, name, names=(name,)) == _DRAWS
+
     def _nearest(self, item: Item) -> tuple[Trigger | None, str]:
         """(what starts it, the consumer that this stands for); both empty where nothing does."""
         chain = self.graphs.chain(item.consumer)
@@ -99,7 +115,8 @@ class Judge:
     def finding(self, item: Item) -> Finding:
         """The item, weighed and judged."""
         role, consumer = self.catalogue.find(item.role), item.consumer
-        weight = weigh(item, self.window, self.costs.get(consumer), self.facts.hardware.ram_bytes)
+        cost, whole = self.costs.get(consumer), self.facts.hardware.ram_bytes
+        weight = weigh(item, self.window, cost, whole, self.drawn)
         # What is fixed is judged all the same: it may be eased through what starts it.
         stance, reason, proposal = self.ruling(item, role)
         fixed = item.setting.needed if isinstance(item.setting, Fixed) else ""

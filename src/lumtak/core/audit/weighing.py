@@ -8,13 +8,42 @@ from lumtak.core.facts import Item
 from lumtak.core.reading import ConsumerLoad
 from lumtak.core.record import NotMeasured, known
 from lumtak.core.ruling import Stance
-from lumtak.core.units import MIB
+from lumtak.core.units import MIB, percent, ram
 
 NO_READING = "no reading was taken; take a baseline first"
 
 
-def weigh(item: Item, window: str, cost: ConsumerLoad | None, ram_total_bytes: int) -> Weight:
-    """What an item cost in a reading; with the reason where that cannot be told."""
+_NOT_DRAWN = {"thumbnails", "image-thumbnails", "event-sounds"}
+
+
+def drawing(costs: Iterable[ConsumerLoad]) -> str:
+    """What effects that cannot be told apart cost together at most: what draws the screen does.
+
+    Args:
+        costs: of display server, compositor and shell; none where nothing of them was seen.
+    """
+    mine = list(costs)
+    if not mine:
+        return ""
+    memory, cpu = sum(known(c.ram_bytes) for c in mine), sum(c.cpu_pct for c in mine)
+    return (
+        "all such effects together take at most what draws the screen does:"
+        f" {ram(memory)}, {percent(cpu)}"
+    )
+
+
+def weigh(
+    item: Item, window: str, cost: ConsumerLoad | None, ram_total_bytes: int, drawn: str = ""
+) -> Weight:
+    """What an item cost in a reading; with the reason where that cannot be told.
+
+    Args:
+        item: of any area.
+        window: of the reading, in words; empty where none was taken.
+        cost: in the reading; None where it was not seen.
+        ram_total_bytes: of the computer.
+        drawn: from `drawing`.
+    """
     if item.area in {"power", "memory"}:
         nothing = NotMeasured(
             not_measured=(
@@ -26,9 +55,7 @@ def weigh(item: Item, window: str, cost: ConsumerLoad | None, ram_total_bytes: i
         nothing = NotMeasured(not_measured=NO_READING)
         return Weight(cpu_pct=nothing, ram_bytes=nothing, source=NO_READING)
     if cost is None and item.area == "effects":
-        nothing = NotMeasured(
-            not_measured="drawn by the desktop itself, so its share cannot be told apart"
-        )
+        nothing = NotMeasured(not_measured=_not_told_apart(item.key, drawn))
         return Weight(cpu_pct=nothing, ram_bytes=nothing, source=nothing.not_measured)
     if cost is None:
         return Weight(cpu_pct=0.0, ram_bytes=0.0, source=f"{window}: not seen running")
@@ -39,6 +66,13 @@ def weigh(item: Item, window: str, cost: ConsumerLoad | None, ram_total_bytes: i
         source=_source(window, cost),
         heft=cost.cpu_pct + 100 * known(cost.ram_bytes) / ram_total_bytes,
     )
+
+
+def _not_told_apart(effect: str, drawn: str) -> str:
+    if effect in _NOT_DRAWN:
+        return "several programs have a part in it, so its share cannot be told apart"
+    apart = "drawn by the desktop itself, so its share cannot be told apart"
+    return f"{apart}; {drawn}" if drawn else apart
 
 
 def _source(window: str, cost: ConsumerLoad) -> str:
