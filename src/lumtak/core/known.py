@@ -3,7 +3,15 @@
 from lumtak.core.catalogue import CLASS_WORDS, Catalogue, Role, Serves
 from lumtak.core.profile import Profile
 from lumtak.core.record import Record
-from lumtak.core.ruling import Ruling, Stance, by_role, question_of
+from lumtak.core.ruling import (
+    Ruling,
+    Stance,
+    by_role,
+    guarded_for,
+    needed_for,
+    never_by,
+    question_of,
+)
 from lumtak.core.setting import SettingRef
 
 
@@ -54,12 +62,11 @@ def known(ref: SettingRef, package: str, profile: Profile, catalogue: Catalogue)
 def _ruling(role: Role | None, consumer: str, profile: Profile) -> Ruling:
     """The stance; see `judging.Judge.ruling`, which knows the computer as well."""
     if role and role.guarded:
-        why = f"for {role.title}; never touched, since without it {role.stops}."
-        return Ruling("guarded", why)
+        return guarded_for(role)
     if (role and role.name in profile.never.roles) or consumer in profile.never.items:
-        return Ruling("guarded", f"the profile {profile.name} says never to touch it.")
+        return never_by(profile)
     if role and role.name in profile.needs.roles:
-        return Ruling("keep", f"the profile needs it for {role.title}.")
+        return needed_for(role.title)
     return by_role(role, profile, "auto", "off")
 
 

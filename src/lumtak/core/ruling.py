@@ -26,6 +26,22 @@ def is_never_silent(role: Role) -> bool:
     return role.serves == "others" or bool(role.loses) or role.likely
 
 
+def guarded_for(role: Role) -> Ruling:
+    """It fills a guarded role."""
+    why = f"for {role.title}; never touched, since without it {role.stops}."
+    return Ruling("guarded", why)
+
+
+def never_by(profile: Profile) -> Ruling:
+    """The profile names it as never to be touched."""
+    return Ruling("guarded", f"the profile {profile.name} says never to touch it.")
+
+
+def needed_for(title: str) -> Ruling:
+    """The profile needs the role that it fills."""
+    return Ruling("keep", f"the profile needs it for {title}.")
+
+
 def by_role(role: Role | None, profile: Profile, value: str | None, proposal: str | None) -> Ruling:
     """What the catalogue says, where neither profile nor owner has said anything."""
     if role is None:
@@ -47,8 +63,7 @@ def by_role(role: Role | None, profile: Profile, value: str | None, proposal: st
 
 def asked_as_server(title: str, note: str) -> str:
     """What to ask of a server of which nothing else is known."""
-    said = f" It says of itself: {note.rstrip('.')}." if note != title else ""
-    return f"Does any other computer use “{title}” of this one?{said}"
+    return f"Does any other computer use “{title}” of this one?{_of_itself(title, note)}"
 
 
 def question_of(role: Role | None, title: str, note: str) -> str:
@@ -57,6 +72,10 @@ def question_of(role: Role | None, title: str, note: str) -> str:
         return role.ask
     if role and role.loses:
         return f"May this computer do without {CLASS_WORDS[role.loses]}, or is that done otherwise?"
+    return f"Does anybody here use “{title}”?{_of_itself(title, note)}"
+
+
+def _of_itself(title: str, note: str) -> str:
+    """A sentence to follow a question; empty where the note says no more than the title."""
     said = note.rstrip(".") if note != title else ""
-    about = f" It says of itself: {said}." if said else ""
-    return f"Does anybody here use “{title}”?{about}"
+    return f" It says of itself: {said}." if said else ""

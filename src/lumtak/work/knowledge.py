@@ -52,7 +52,7 @@ class Knowledge:
         """
         found = shipped_catalogue()
         for folder in (self.home / "catalogue", self.home / "knowledge"):
-            for path in sorted(folder.glob("*.toml")) if folder.is_dir() else []:
+            for path in _written_in(folder):
                 try:
                     found = found.extended(read_roles(_text_of(path), str(path)), str(path))
                 except LumtakError as error:
@@ -102,8 +102,7 @@ class Knowledge:
         Raises:
             BadFileError: a file is no knowledge.
         """
-        folder = self.home / "knowledge"
-        paths = sorted(folder.glob("*.toml")) if folder.is_dir() else []
+        paths = _written_in(self.home / "knowledge")
         return tuple(role for path in paths for role in read_roles(_text_of(path), str(path)))
 
     def _keep(self, path: Path, data: bytes) -> None:
@@ -119,8 +118,7 @@ class Knowledge:
         A broken file in the home folder is left out here; naming it says what is wrong with it.
         """
         found = shipped_profiles()
-        own = self.home / "profiles"
-        for path in sorted(own.glob("*.toml")) if own.is_dir() else []:
+        for path in _written_in(self.home / "profiles"):
             try:
                 profile = read_profile(path)
             except LumtakError:
@@ -166,19 +164,26 @@ def read_profile(path: Path) -> Profile:
 
 def shipped_profiles() -> dict[str, Profile]:
     """The profiles that ship with Lumtak, by name."""
-    shipped = files("lumtak") / "data" / "profiles"
-    texts = sorted((e.name, e) for e in shipped.iterdir() if e.name.endswith(".toml"))
-    found = [load_profile(entry.read_text(encoding="utf-8"), name) for name, entry in texts]
+    found = [load_profile(text, name) for name, text in _shipped("profiles")]
     return {profile.name: profile for profile in found}
 
 
 def shipped_catalogue() -> Catalogue:
     """What Lumtak knows by itself: a file a field."""
-    shipped = files("lumtak") / "data" / "knowledge"
-    texts = sorted((e.name, e.read_text(encoding="utf-8")) for e in shipped.iterdir())
     return Catalogue(
-        role for name, text in texts if name.endswith(".toml") for role in read_roles(text, name)
+        role for name, text in _shipped("knowledge") for role in read_roles(text, name)
     )
+
+
+def _shipped(folder: str) -> list[tuple[str, str]]:
+    """(name, text) of the TOML files of a folder that ships with Lumtak, by name."""
+    shipped = (files("lumtak") / "data" / folder).iterdir()
+    return sorted((e.name, e.read_text("utf-8")) for e in shipped if e.name.endswith(".toml"))
+
+
+def _written_in(folder: Path) -> list[Path]:
+    """The TOML files of a folder of the shop's own, by name; none where there is no such folder."""
+    return sorted(folder.glob("*.toml")) if folder.is_dir() else []
 
 
 def _text_of(path: Path) -> str:

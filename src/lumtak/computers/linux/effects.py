@@ -56,7 +56,8 @@ class DesktopEffects(Adapter):
 
         Where desktops keep effects in files, those count alone.
         """
-        keys = self._keys()
+        used = look.once(desktops_of, self._hand, self._user)
+        keys = self._keys(used)
         if look.once(file_keys, self._hand, self._user):
             return Listed()
         if not keys:
@@ -83,24 +84,28 @@ class DesktopEffects(Adapter):
                 f" {plain(str(error), 120)}"
             )
             return Listed(gaps=[Gap(area="effects", reason=why, needed="the program dconf")])
-        shipped = shipped_keys(self._hand, keys, self._desktops())
+        shipped = shipped_keys(self._hand, keys, used)
         # Where the schemas' own files are here, they say which keys there are.
         here = [k for k in keys if k in shipped] if shipped else keys
         return Listed([_item(k, stored.get(k.path, ""), shipped.get(k)) for k in here])
 
-    def _desktops(self) -> list[str]:
-        return desktops_of(self._hand, self._user)
+    def _keys(self, used: Sequence[str] | None = None) -> Sequence[Key]:
+        """What the desktop that is here stores.
 
-    def _keys(self) -> Sequence[Key]:
+        Args:
+            used: from `desktops_of`, where that was asked already.
+        """
         if not self._hand.live:
             return ()
         compiled = b"".join(
             data for data in self._hand.read_many(_COMPILED, _MOST_COMPILED) if data
         )
         there = [f for f in FAMILIES if f.keys[0].schema.encode() in compiled]
-        used = set(self._desktops())
+        used = desktops_of(self._hand, self._user) if used is None else used
         # What runs counts, and not what is installed besides.
-        family = next((f for f in there if used & set(f.desktops)), next(iter(there), None))
+        family = next(
+            (f for f in there if not set(f.desktops).isdisjoint(used)), next(iter(there), None)
+        )
         keys = family.keys if family else ()
         return [key for key in keys if key.schema.encode() in compiled]
 

@@ -24,7 +24,15 @@ from lumtak.core.facts import RUNS_LUMTAK, Facts, Fixed, Item, Trigger, lumtaks
 from lumtak.core.needs import STANDS_STILL, Graphs
 from lumtak.core.profile import Profile
 from lumtak.core.reading import Reading
-from lumtak.core.ruling import Ruling, asked_as_server, by_role, question_of
+from lumtak.core.ruling import (
+    Ruling,
+    asked_as_server,
+    by_role,
+    guarded_for,
+    needed_for,
+    never_by,
+    question_of,
+)
 from lumtak.core.setting import UNSET_WORD
 
 _OFF_VALUES = {"off", "manual", "demand"}
@@ -99,8 +107,7 @@ class Judge:
         if item := self.graphs.items.get(consumer):
             return item.role == _DRAWS
         area, _, name = consumer.partition(":")
-        name = name.rpartition("/")[2]
-        return self.catalogue.role_for(area, name, names=(name,)) == _DRAWS
+        return self.catalogue.role_for(area, name.rpartition("/")[2]) == _DRAWS
 
     def _nearest(self, item: Item) -> tuple[Trigger | None, str]:
         """(what starts it, the consumer that this stands for); both empty where nothing does."""
@@ -181,10 +188,10 @@ class Judge:
 
     def _guard(self, item: Item, role: Role | None) -> Ruling | None:
         if role and role.guarded:
-            why = f"for {role.title}; never touched, since without it {role.stops}."
-        elif self._never(item):
-            why = f"the profile {self.profile.name} says never to touch it."
-        elif item.consumer in self.running_lumtak:
+            return guarded_for(role)
+        if self._never(item):
+            return never_by(self.profile)
+        if item.consumer in self.running_lumtak:
             why = f"{RUNS_LUMTAK}."
         elif item.consumer in self.guarding:
             through = self.graphs.path_in_words(self.guarding[item.consumer])
@@ -208,8 +215,7 @@ class Judge:
 
     def _need(self, item: Item, role: Role | None) -> Ruling | None:
         if self._needed(item):
-            title = role.title if role else item.role
-            return Ruling("keep", f"the profile needs it for {title}.")
+            return needed_for(role.title if role else item.role)
         if item.consumer not in self.needing:
             return None
         through = self.graphs.path_in_words(self.needing[item.consumer])

@@ -55,7 +55,7 @@ class AskingStation(StationView):
             return True
         return False
 
-    # -- the owner's questions ---------------------------------------------------------------------
+    # -- what the shop knows better ----------------------------------------------------------------
 
     def _finding(self) -> Finding | None:
         """Under the cursor."""
