@@ -414,6 +414,9 @@ class Plain:
     def times(self):
         return {}
 
+    def history(self, item):
+        return ()
+
     def closely(self, process):
         raise ComputerError("plain has no processes.")
 

@@ -241,9 +241,21 @@ def test_evidence_guards_what_nobody_knows_and_nothing_else(why):
     assert set(guards(facts(odd, known_one), CATALOGUE)) == {odd.ref}
 
 
-def test_what_its_package_calls_a_server_is_asked_by_whom_it_serves():
-    odd = item("services", "oddd", evidence=("server",))
-    known_one = item("services", "fax", role="fax", evidence=("server",))
+def test_what_others_here_need_is_asked_with_their_names():
+    called = item(
+        "apps", "odd", triggers=(Trigger(kind="bus", by="org.example.Odd"),), running=True
+    )
+    needed = item("services", "odd", stood_on_by=("chart-table", "hull", "keel"))
+    found = {f.area: f for f in audit(facts(called, needed), profile(), CATALOGUE, None).findings}
+    assert {f.stance for f in found.values()} == {"ask"}
+    assert "asked for it on the bus as org.example.Odd" in found["apps"].reason
+    assert "packages chart-table, hull and 1 more need its package" in found["services"].reason
+
+
+@pytest.mark.parametrize("why", ["server", "listens"])
+def test_what_seems_to_serve_other_computers_is_asked_by_whom_it_serves(why):
+    odd = item("services", "oddd", evidence=(why,))
+    known_one = item("services", "fax", role="fax", evidence=(why,))
     found = {f.key: f for f in audit(facts(odd, known_one), profile(), CATALOGUE, None).findings}
     assert (found["oddd"].stance, found["fax"].stance) == ("ask", "ease")
     assert found["oddd"].question.startswith("Does any other computer use")

@@ -1,18 +1,21 @@
 """What is read from /proc, /sys and systemd; odd and hostile machines."""
 
 import os
+import socket
 
+import msgspec
 import pytest
 
-from helpers import CATALOGUE, linux, look, means_of, process, put, tree_user
+from helpers import CATALOGUE, computer_on, item, linux, look, means_of, process, put, tree_user
 from lumtak.computers.hands.hand import Hand
 from lumtak.computers.linux import hardware
+from lumtak.computers.linux.listening import is_open, with_listening
 from lumtak.computers.linux.login_starts import LoginStart
 from lumtak.computers.linux.packages import owners_of_files, with_packages
 from lumtak.computers.linux.proc import Processes, cpu_times, meminfo
 from lumtak.computers.linux.services import Services
 from lumtak.computers.linux.units import blocks
-from lumtak.core.facts import longest_starts
+from lumtak.core.facts import Process, longest_starts
 from lumtak.core.record import NotMeasured
 from lumtak.core.sample import between
 from lumtak.core.setting import parse_ref
@@ -300,7 +303,17 @@ def test_causes_aliases_origin_and_package_of_units(tree):
         tree,
         "/var/lib/dpkg/status",
         "Package: dbus-broker\nDescription: message bus\n more\n\nPackage: man-db\nStatus:"
-        " x\nSection: contrib/net\nDescription: server of manual pages\n",
+        " x\nSection: contrib/net\nDescription: server of manual pages\n"
+        + "".join(
+            f"\nPackage: {name}\nStatus: install ok installed\n{more}Depends: libc (>= 2),\n"
+            f" {needs}\n"
+            for name, more, needs in (
+                ("reader", "", "man-db:any (>= 1)"),
+                ("man-extra", "Source: man-db\n", "dbus-broker"),
+                ("either", "", "man-db | info"),
+                ("task-docs", "Section: tasks\n", "man-db"),
+            )
+        ),
     )
     put(tree, "/var/lib/dpkg/info/tides.list", "/etc/xdg/autostart/tides.desktop\n")
     hand = Asked(str(tree))
@@ -323,6 +336,7 @@ def test_causes_aliases_origin_and_package_of_units(tree):
     ]
     assert manual.note == "Daily man-db regeneration (package man-db: server of manual pages)"
     assert manual.evidence == ("server",)
+    assert (manual.stood_on_by, bus.stood_on_by) == (("reader",), ("man-extra",))
     assert (mine.origin, mine.triggers[0].kind) == ("user", "bus")
 
 
@@ -525,3 +539,49 @@ def test_a_group_that_a_user_named_like_a_service_is_none(tree, group, counts_fo
     found.services = True
     found.units = frozenset({"apps:user/tide.service"})
     assert {p.consumer for p in found.look() if p.pid == 40} == {counts_for}
+
+
+def test_who_waits_for_other_computers_is_seen(tree):
+    with socket.create_server(("0.0.0.0", 0)), socket.create_server(("127.0.0.1", 0)) as inner:
+        odd = item("services", "odd", running=True)
+        mine = Process(pid=os.getpid(), name="odd", consumer=odd.consumer, cpu_s=0.0, rss_bytes=0)
+        (seen,) = with_listening(Hand(), [odd], [mine], os.geteuid())
+        assert seen.evidence == ("listens",)
+        known_one = item("services", "fax", role="fax", running=True)
+        assert with_listening(Hand(), [known_one], [mine], os.geteuid()) == [known_one]
+        _, port = inner.getsockname()
+    put(tree, "/proc/net/tcp", f" 0: 0100007F:{port:04X} 00000000:0000 0A 0:0 0:0 0   7 0 8 1\n")
+    put(tree, f"/proc/{os.getpid()}/status", "Uid:\t7\t7\t7\t7\n")
+    assert with_listening(Hand(str(tree)), [odd], [mine], 0) == [odd], "for this one only"
+    put(tree, "/proc/net/tcp6", " 0: 00000000:0050 00000000:0000 0A 0:0 0:0 0   7 0 8 1\n")
+    assert with_listening(Hand(str(tree)), [odd], [mine], 0)[0].evidence == ("listens",)
+    also = msgspec.structs.replace(mine, consumer="services:other")
+    assert with_listening(Hand(str(tree)), [odd], [mine, also], 0) == [odd], "either of them may"
+    assert is_open("[::]:631 (Stream) /run/x (Stream)")
+    assert not is_open("/run/x (Stream) 127.0.0.1:631 (Stream) [::1]:631 (Stream)")
+
+
+def test_since_when_it_is_here_and_when_it_was_used_is_told_or_said_not_to_be(tree):
+    tides = item("apps", "tides", title="Tide tables", package="tides")
+    put(tree, "/var/lib/dpkg/info/tides:amd64.list", "/x\n")
+    about = computer_on(Hand(str(tree))).about
+    installed, used = about.history(tides)
+    assert installed.startswith("installed by 20")
+    assert used == "when it was last used is not known: nothing noted it"
+    put(
+        tree,
+        "/var/log/dpkg.log",
+        "2024-02-03 10:00:00 install tides:amd64 <none> 1\n2025-01-01 1:1:1 install tidesX:all 1 2",
+    )
+    opened = ('<xbel><bookmark><info xmlns:b="http://www.freedesktop.org/standards/desktop-'
+              'bookmarks"><b:application name="Other" exec="&apos;/usr/bin/tides %u&apos;"'
+              ' modified="2024-05-06T07:08:09Z"/></info></bookmark></xbel>')  # fmt: skip
+    place = f"{tree_user().data_home}/recently-used.xbel"
+    put(tree, place, opened)
+    assert about.history(tides) == (
+        "installed on 2024-02-03, as the package manager noted",
+        "last opened a file on 2024-05-06, as the desktop noted",
+    )
+    for bad in ("<xbel", "<!DOCTYPE x [<!ENTITY a 'aa'>]>" + opened, "\x1b[2J", "x" * 100):
+        put(tree, place, bad)
+        assert "not known" in about.history(tides)[1]

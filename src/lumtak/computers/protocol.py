@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from datetime import datetime
 from typing import Protocol
 
-from lumtak.core.facts import Facts, Process, ProcessDetails, System
+from lumtak.core.facts import Facts, Item, Process, ProcessDetails, System
 from lumtak.core.record import Figure, NotMeasured, Record
 from lumtak.core.sample import Snapshot
 from lumtak.core.setting import Area, SettingRef, State
@@ -132,6 +132,13 @@ class About(Protocol):
 
         Raises:
             ComputerError: it has ended, or another process has its number by now.
+        """
+        ...
+
+    def history(self, item: Item) -> tuple[str, ...]:
+        """Since when it is here and when it was last used: lines for people, read now.
+
+        None where a computer keeps no such notes.
         """
         ...
 

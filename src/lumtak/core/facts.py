@@ -150,10 +150,10 @@ class Fixed(Record, tag_field="kind", tag="fixed"):
     needed: str
 
 
-Evidence = Literal["essential", "early", "phase", "server"]
+Evidence = Literal["essential", "early", "phase", "server", "listens"]
 """What bears out that something stands on an item of which nothing else is known: every system has
 its package; it starts before the system is up; it starts in a phase for which the session waits;
-its package says of itself that it is a server."""
+its package says of itself that it is a server; it waits for connections of other computers."""
 
 
 class Item(Record):
@@ -190,6 +190,8 @@ class Item(Record):
     note: str = ""
     """What the system itself says of it."""
     evidence: tuple[Evidence, ...] = ()
+    stood_on_by: tuple[str, ...] = ()
+    """Packages here that cannot be without the one that brought it."""
     start_s: float | None = None
     """For how long it was starting when it last started, where the system counts that."""
 

@@ -4,10 +4,13 @@ from collections.abc import Iterable, Mapping
 
 import msgspec
 
+from lumtak.computers.protocol import Computer
 from lumtak.core.audit import Answer, Audit, Finding, audit
 from lumtak.core.catalogue import Better
+from lumtak.core.facts import Item
 from lumtak.core.setting import SettingRef
 from lumtak.core.shop import Wrong, taught
+from lumtak.core.text import plain
 from lumtak.errors import ComputerError, UsageError
 from lumtak.work.actions import programs_closely
 from lumtak.work.open_job import OpenJob
@@ -90,11 +93,23 @@ def what_runs(open_job: OpenJob, refs: Iterable[SettingRef]) -> dict[str, tuple[
         facts = open_job.computer.about.facts()
     except ComputerError as error:  # what the owner knows can be asked all the same
         return dict.fromkeys(wanted, (f"what runs cannot be looked at: {error.message}",))
-    notes = {i.consumer: (f"it says of itself: {i.note}",) for i in facts.items if i.note}
+    items = {i.consumer: i for i in facts.items}
     return {
-        name: (*notes.get(name, ()), *programs_closely(open_job.computer, facts, name))
+        name: (
+            *(_history(open_job.computer, items[name]) if name in items else ()),
+            *programs_closely(open_job.computer, facts, name),
+        )
         for name in wanted
     }
+
+
+def _history(computer: Computer, item: Item) -> tuple[str, ...]:
+    said = (f"it says of itself: {item.note}",) if item.note else ()
+    try:
+        return (*said, *computer.about.history(item))
+    except OSError as error:
+        why = plain(str(error), 200)
+        return (*said, f"since when it is here is not known, it cannot be read: {why}")
 
 
 def teach(open_job: OpenJob, finding: Finding, title: str, stops: str, better: Better) -> Audit:

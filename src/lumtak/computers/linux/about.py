@@ -13,6 +13,8 @@ from lumtak.computers.linux.adapter import Adapter
 from lumtak.computers.linux.clock import NO_LOGIN, NO_RESTART
 from lumtak.computers.linux.clock_plan import plan_in_force
 from lumtak.computers.linux.closely import closely
+from lumtak.computers.linux.history import history
+from lumtak.computers.linux.listening import with_listening
 from lumtak.computers.linux.load import Counters
 from lumtak.computers.linux.marks import marks
 from lumtak.computers.linux.packages import owners_of_files, with_packages
@@ -95,6 +97,7 @@ class LinuxAbout:
         items = [_running(item, look.running) for listed in found for item in listed.items]
         paths = {c: path for listed in found for c, path in listed.paths.items()}
         items = with_packages(self._hand, items, paths, owners, self._catalogue)
+        items = with_listening(self._hand, items, processes, self._hand.about()["uid"])
         items += self._unlisted(processes, {item.consumer for item in items})
         has_battery, _ = look.once(hardware.battery, self._hand)
         return Facts(
@@ -129,6 +132,11 @@ class LinuxAbout:
     def closely(self, process: Process) -> ProcessDetails:
         """See `closely.closely`."""
         return closely(self._hand, process)
+
+    def history(self, item: Item) -> tuple[str, ...]:
+        """See `history.history`."""
+        up = number(text_at(self._hand, "/proc/uptime").partition(".")[0]) or 0
+        return history(self._hand, self._hands.user, self._user, item, float(up))
 
     def times(self) -> dict[str, Figure]:
         """Parts of the last start, as systemd counted them, and how quickly it answers.

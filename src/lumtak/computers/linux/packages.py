@@ -30,6 +30,9 @@ _ESSENTIAL = re.compile(r"(?m)^(?:Priority: (?:required|important)|Essential: ye
 _NETWORK = re.compile(
     r"(?m)^Section: (?:[\w-]+/)?(?:comm|database|httpd|mail|net|news|video|sound|web|php)$"
 )
+_GATHERS = re.compile(r"(?m)^Section: (?:[\w-]+/)?(?:metapackages|tasks)$")
+"""Names other packages and is nothing itself; the same policy."""
+_NEEDS = re.compile(r"(?m)^(?:Pre-)?Depends: (.*(?:\n .*)*)$")
 _SERVER = re.compile(r"(?i)\b(?:server|daemon)\b(?!-| for (?:the )?(?:desktop|session))")
 """Of a network section, and a server by its summary; Debian Policy, 2.4."""
 _SYSTEM_PACKAGES = {
@@ -92,6 +95,8 @@ class _About(NamedTuple):
     summary: str
     evidence: tuple[Evidence, ...]
     """What follows from its fields for an item of which nothing else is known."""
+    stood_on_by: tuple[str, ...] = ()
+    """Packages of other projects that are here and need it."""
 
 
 def _told(hand: Reach, packages: set[str]) -> dict[str, _About]:
@@ -101,13 +106,31 @@ def _told(hand: Reach, packages: set[str]) -> dict[str, _About]:
     except OSError:
         return {}
     found: dict[str, _About] = {}
+    sources: dict[str, str] = {}
+    standing: dict[str, set[str]] = {}
     for about in status.split("\n\n"):
         name = about.removeprefix("Package: ").partition("\n")[0]
+        source = re.search(r"(?m)^Source: (\S+)", about)
+        sources[name] = source[1] if source else name
         if name in packages:
             said = re.search(r"(?m)^Description: (.*)$", about)
             summary = said[1] if said else ""
             found.setdefault(name, _About(summary, _evidence(about, summary)))
+        for needed in _needed(about) & packages:
+            standing.setdefault(needed, set()).add(name)
+    for name, on_it in standing.items():
+        others = sorted(n for n in on_it if sources[n] != sources.get(name))
+        if name in found:
+            found[name] = found[name]._replace(stood_on_by=tuple(map(plain, others)))
     return found
+
+
+def _needed(about: str) -> set[str]:
+    """Packages without which an installed one cannot be; where several would do, none of them."""
+    if _GATHERS.search(about) or "\nStatus: install ok installed\n" not in about:
+        return set()
+    clauses = ",".join(_NEEDS.findall(about)).split(",")
+    return {c.split("(")[0].strip().partition(":")[0] for c in clauses if "|" not in c}
 
 
 def _evidence(about: str, summary: str) -> tuple[Evidence, ...]:
@@ -134,4 +157,5 @@ def _packaged(item: Item, package: str, told: dict[str, _About], catalogue: Cata
         origin=origin,
         role=role,
         evidence=(*item.evidence, *about.evidence),
+        stood_on_by=about.stood_on_by,
     )

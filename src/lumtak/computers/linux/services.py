@@ -5,10 +5,13 @@ How they start, what they need, and changing how they start.
 
 from collections.abc import Mapping
 
+import msgspec
+
 from lumtak.computers.hands.reach import runs_systemd, text, text_at
 from lumtak.computers.hands.states import UnitLinks, unit_name
 from lumtak.computers.hands.table import NOWHERE, UNITS, is_switch, why_no_link
 from lumtak.computers.linux.adapter import Adapter, Listed, Look
+from lumtak.computers.linux.listening import is_open
 from lumtak.computers.linux.units import (
     Fields,
     all_units,
@@ -73,6 +76,7 @@ class Services(Adapter):
         Units that are not there, and what is neither service nor timer, are passed over.
         """
         active = {u["Id"] for u in units if u.get("ActiveState") in _UP}
+        opened = {u["Id"] for u in units if u["Id"] in active and is_open(u.get("Listen", ""))}
         switched = links(self._hand)
         items: dict[str, Item] = {}
         paths: dict[str, str] = {}
@@ -82,7 +86,10 @@ class Services(Adapter):
                 continue
             key = unit.removesuffix(".service")
             paths[key] = fields.get("FragmentPath", "")
-            items[key] = self._item(key, unit, fields, active, switched.get(unit, {}))
+            item = self._item(key, unit, fields, active, switched.get(unit, {}))
+            if not opened.isdisjoint(fields.get("TriggeredBy", "").split()):
+                item = msgspec.structs.replace(item, evidence=(*item.evidence, "listens"))
+            items[key] = item
         return list(items.values()), paths
 
     def _item(

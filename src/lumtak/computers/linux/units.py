@@ -32,6 +32,7 @@ PROPERTIES = (
     "TriggeredBy",
     "Triggers",
     "BusName",
+    "Listen",
     "Type",
     "DefaultDependencies",
     "InactiveExitTimestampMonotonic",
@@ -55,7 +56,11 @@ def blocks(shown: str) -> list[Fields]:
     """
     found = []
     for block in re.split(r"\n\s*\n", shown):
-        fields = dict(line.split("=", 1) for line in block.splitlines() if "=" in line)
+        fields: Fields = {}
+        for name, _, value in (line.partition("=") for line in block.splitlines() if "=" in line):
+            # A socket has a line for each address that it waits at.
+            more = name == "Listen" and fields.get(name)
+            fields[name] = f"{fields[name]} {value}" if more else value
         if fields.get("Id"):
             found.append(fields)
     return found

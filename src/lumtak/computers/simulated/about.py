@@ -7,6 +7,7 @@ from lumtak.core.facts import (
     Facts,
     Gap,
     Hardware,
+    Item,
     Mark,
     MemoryNow,
     Process,
@@ -118,6 +119,11 @@ class SimulatedAbout:
         return ProcessDetails(
             command=f"/usr/bin/{name}", user=user, folder=f"/home/{user}" if mine else "/"
         )
+
+    def history(self, item: Item) -> tuple[str, ...]:
+        """None: it was never used before."""
+        del item
+        return ()
 
     def times(self) -> dict[str, Figure]:
         """Parts of the last start, the login, and how quickly it answers now."""

@@ -15,8 +15,9 @@ from lumtak.core.audit.rules import (
     best_value,
     by_area,
     by_evidence,
-    is_perhaps_a_server,
     prefetch,
+    serving,
+    stood_on,
 )
 from lumtak.core.audit.weighing import drawing, grade_of, weigh
 from lumtak.core.catalogue import Catalogue, Role
@@ -155,7 +156,7 @@ class Judge:
         )
 
     def _question(self, item: Item, role: Role | None) -> str:
-        if is_perhaps_a_server(item, role):
+        if serving(item, role):
             return asked_as_server(item.title, item.note)
         return question_of(role, item.title, item.note)
 
@@ -182,7 +183,7 @@ class Judge:
             or self._of_its_disk(item, role)
             or self._stands_still(item)
             or self._said(item, role)
-            or self._server(item, role)
+            or self._by_hint(item, role)
             or by_role(role, self.profile, item.value, self._proposal(item, role))
         )
 
@@ -239,11 +240,15 @@ class Judge:
             case None:
                 return None
 
-    def _server(self, item: Item, role: Role | None) -> Ruling | None:
-        if not is_perhaps_a_server(item, role):
+    def _by_hint(self, item: Item, role: Role | None) -> Ruling | None:
+        """What is not known, but seems to be there for others: asked, with what says so."""
+        if why := serving(item, role):
+            said = f"not known, but {why}: other computers may use it."
+        elif why := stood_on(item, role):
+            said = f"not known, but {why}: somebody seems to need it."
+        else:
             return None
-        why = "not known, but its package says that it is a server: other computers may use it."
-        return Ruling("ask", why, self._proposal(item, role))
+        return Ruling("ask", said, self._proposal(item, role))
 
     # -- what the rules ask ------------------------------------------------------------------------
 

@@ -119,9 +119,37 @@ _EVIDENCE: dict[Evidence, str] = {
 }
 
 
-def is_perhaps_a_server(item: Item, role: Role | None) -> bool:
-    """Whether nothing is known of it, but its package says that it serves other computers."""
-    return "server" in item.evidence and (role is None or role.likely)
+_SERVES: dict[Evidence, str] = {
+    "server": "its package says that it is a server",
+    "listens": "it waits for connections of other computers",
+}
+
+
+def serving(item: Item, role: Role | None) -> str:
+    """Why an item that nobody knows may serve other computers; empty where nothing says so."""
+    if role is not None and not role.likely:
+        return ""
+    return " and ".join(_SERVES[e] for e in item.evidence if e in _SERVES)
+
+
+_NAMED = 2
+
+
+def stood_on(item: Item, role: Role | None) -> str:
+    """What speaks for an item of which nothing is known, as a clause; empty where nothing does."""
+    if role is not None and not role.likely:
+        return ""
+    said = []
+    if on_it := item.stood_on_by:
+        more = f" and {len(on_it) - _NAMED} more" if len(on_it) > _NAMED else ""
+        one = len(on_it) == 1
+        names = ", ".join(on_it[:_NAMED]) + more
+        said.append(f"the package{'' if one else 's'} {names} need{'s' if one else ''} its package")
+    kinds = {t.kind for t in item.triggers}
+    if item.running and kinds == {"bus"}:
+        name = next(t.by for t in item.triggers)
+        said.append(f"another program asked for it on the bus as {name}, so that it runs")
+    return " and ".join(said)
 
 
 def by_evidence(item: Item, role: Role | None) -> str:
