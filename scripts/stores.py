@@ -1,29 +1,96 @@
-"""Whether the schemas of desktops have every key that Lumtak sets, and where: a check by hand.
+"""Whether what distributions ship has every key of a desktop that Lumtak sets, where Lumtak has it:
+a check by hand.
 
-    apt-get download PACKAGES, dpkg-deb -x each to FOLDER, then: python scripts/stores.py FOLDER
+    apt-get download PACKAGES, dpkg-deb -x each to FOLDER, then:
+    python scripts/stores.py NAME=FOLDER NAME=FOLDER
 
-Prints a line a key; ends with 1 where one is missing or stands elsewhere.
+Prints a line a key, and what each of the folders says; ends with 1 where one lacks a key that
+belongs to it, or has it elsewhere. Of a schema its XML says it; of a channel or a file the programs
+and files of the place, in which the name of the key has to stand.
 """
 
 import sys
+from collections.abc import Iterator
 from pathlib import Path
 
-from lumtak.computers.hands.desktops import FAMILIES
+from lumtak.computers.hands.desktop_data import DESKTOPS
+from lumtak.computers.hands.desktops import Key
 from lumtak.computers.linux.schemas import keys_in
+
+_MOST_BYTES = 1 << 25
+_FINE = "as Lumtak has it"
+
+
+class Shipped:
+    """What one distribution ships, unpacked in a folder."""
+
+    def __init__(self, folder: Path) -> None:
+        self._folder = folder
+        files = sorted(folder.rglob("*.gschema.xml"))
+        self._schemas = {
+            (s, k): (path, default, kind)
+            for f in files
+            for s, k, path, default, kind in keys_in(f.read_bytes())
+        }
+        self._names = {str(f.relative_to(folder)) for f in folder.rglob("*")}
+        self._words = [f.read_bytes() for f in self._holding() if f.stat().st_size < _MOST_BYTES]
+
+    def _holding(self) -> Iterator[Path]:
+        """Programs, libraries, and files of settings."""
+        for top in ("usr/bin", "usr/lib", "usr/share", "etc"):
+            for file in (self._folder / top).rglob("*"):
+                fits = file.suffix in {".kcfg", ".xml", ".conf", ".json", ".upd", ".desktop", ""}
+                if file.is_file() and not file.is_symlink() and (fits or ".so" in file.name):
+                    yield file
+
+    def says(self, key: Key, here: tuple[str, ...]) -> tuple[str, bool]:
+        """(what is said of a key, whether that is wrong)."""
+        if key.store == "gsettings":
+            return self._of_schema(key)
+        if here and not any(path.removeprefix("/") in self._names for path in here):
+            return "not here", False
+        return (_FINE, False) if self._named(key) else ("no such name", True)
+
+    def _of_schema(self, key: Key) -> tuple[str, bool]:
+        if (key.at, key.name) not in self._schemas:
+            return "missing", True
+        path, default, kind = self._schemas[key.at, key.name]
+        if (path, kind) != (key.path, key.kind):
+            return f"{path} {kind}", True
+        return f"{_FINE}, shipped {' '.join(default.split())[:40]}", False
+
+    def _named(self, key: Key) -> bool:
+        """Whether the name of a key stands in a program or file; of one that switches a part of the
+        window manager, whether that part is there.
+        """
+        name = key.name.rpartition("/")[2]
+        part = name.removesuffix("Enabled")
+        forms_of = (f"/{part}", f"_effect_{part}")
+        if part != name and any("kwin" in n and any(f in n for f in forms_of) for n in self._names):
+            return True
+        forms = (name.encode(), name.encode("utf-16-le"))
+        return any(form in words for words in self._words for form in forms)
 
 
 def main() -> int:
     """Print the check."""
-    files = sorted(Path(sys.argv[1]).rglob("*.gschema.xml"))
-    there = {(s, k): (p, d) for f in files for s, k, p, d in keys_in(f.read_bytes())}
+    named = dict(word.split("=", 1) for word in sys.argv[1:])
+    ships = {name: Shipped(Path(folder)) for name, folder in named.items()}
+    print(f"| desktop | setting | where | {' | '.join(ships)} |")
+    print("| - | - | - |" + " - |" * len(ships))
     wrong = 0
-    print("| desktop | effect | schema and key | shipped default | |\n| - | - | - | - | - |")
-    for family in FAMILIES:
-        for key in family.keys:
-            path, default = there.get((key.schema, key.key), ("", ""))
-            said = "as Lumtak has it" if path == key.path else path or "missing"
-            wrong += path != key.path
-            row = (family.desktops[0], key.effect, f"{key.schema} {key.key}", default, said)
+    for desktop in DESKTOPS:
+        for key, here in desktop.here.items():
+            found = [shipped.says(key, here) for shipped in ships.values()]
+            wrong += sum(bad for _, bad in found)
+            name = "any" if desktop.names == ("*",) else desktop.names[0]
+            where = f"{key.at} {key.under if key.store == 'ini' else ''} {key.name}"
+            row = (
+                name,
+                f"{key.area}:{key.setting}",
+                " ".join(where.split()),
+                *(s for s, _ in found),
+            )
             print("| " + " | ".join(row) + " |")
     return 1 if wrong else 0
 

@@ -11,10 +11,11 @@ import re
 from pathlib import Path
 
 from helpers import put
-from lumtak.computers.hands.desktops import FAMILIES
+from lumtak.computers.hands.desktop_data import KEYS
 from lumtak.computers.hands.hand import Hand
 from lumtak.computers.hands.places import RefusalError
 from lumtak.computers.hands.table import (
+    CHANNELS,
     NOWHERE,
     OF_A_USER,
     OF_ROOT,
@@ -24,6 +25,8 @@ from lumtak.computers.hands.table import (
     swap_file,
 )
 from lumtak.computers.hands.whose import Hands
+from lumtak.computers.linux import channel_text
+from lumtak.computers.linux.ini_text import value_in, with_value
 
 ETC = "/etc/systemd/system"
 FILE = "/usr/lib/systemd/system"
@@ -171,6 +174,8 @@ class Outside(Acting):
                 self._switch(verb, unit)
             case ["dconf" | "gsettings", *_]:
                 return self._desktop(*words[1:])
+            case ["busctl", "--user", "--json=short", "--auto-start=no", *_]:
+                return self._channel(*words[words.index(CHANNELS) + 3 :])
             case ["busctl", "--user", *_]:
                 return self._store(*words[words.index(STORE) + 3 :])
             case ["busctl", *_]:
@@ -180,15 +185,37 @@ class Outside(Acting):
     def _desktop(self, *words):
         match words:
             case ["dump", _]:
-                paths = {f"{k.schema} {k.key}": k for f in FAMILIES for k in f.keys}
+                paths = {f"{k.at} {k.name}": k for k in KEYS}
                 found = [(paths[name], value) for name, value in self.stored.items()]
                 return "".join(
-                    f"[{k.folder.strip('/')}]\n{k.key}={value}\n" for k, value in found
+                    f"[{k.under.strip('/')}]\n{k.name}={value}\n" for k, value in found
                 ).encode()
             case ["set", schema, key, value]:
                 self.tell(stored={**self.stored, f"{schema} {key}": value})
             case ["reset", schema, key]:
                 self.tell(stored={n: v for n, v in self.stored.items() if n != f"{schema} {key}"})
+        return b""
+
+    def _channel(self, method, _, channel, *rest):
+        """The keeper of channels: what it holds is in its file at once."""
+        file = self.path / f"home/u/.config/xfce4/xfconf/xfce-perchannel-xml/{channel}.xml"
+        data = file.read_bytes() if file.exists() else channel_text.empty_file(channel)
+        if method == "GetAllProperties":
+            keys = [k for k in KEYS if (k.store, k.at) == ("xfconf", channel)]
+            places = {k: channel_text.find(data, k.name, "") for k in keys}
+            held = {k: value_in(data, place) for k, place in places.items() if place.there}
+            said = {
+                k.name: {"type": k.kind, "data": raw if k.kind in "sid" else raw == "true"}
+                for k, raw in held.items()
+            }
+            return json.dumps({"type": "a{sv}", "data": [said]}).encode()
+        key = next(k for k in KEYS if (k.at, k.name) == (channel, rest[0]))
+        if method == "SetProperty":
+            kind = {"b": "bool", "i": "int", "s": "string"}[key.kind]
+            changed = with_value(data, channel_text.find(data, key.name, kind), rest[2])
+        else:
+            changed = channel_text.without(data, key.name)
+        put(self.path, f"/{file.relative_to(self.path)}", changed)
         return b""
 
     def _service(self, verb, *words):

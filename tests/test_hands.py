@@ -39,9 +39,9 @@ def far(**options):
 # -- what it is ------------------------------------------------------------------------------------
 
 
-@pytest.mark.parametrize("module", SENT, ids=lambda m: m.__name__)
-def test_what_is_sent_is_in_the_language_of_python_3_8_and_knows_the_standard_library_only(module):
-    tree = ast.parse(Path(module.__file__).read_text(encoding="utf-8"), feature_version=(3, 8))
+@pytest.mark.parametrize("name", channel.SENT)
+def test_what_is_sent_is_in_the_language_of_python_3_8_and_knows_the_standard_library_only(name):
+    tree = ast.parse(channel.text_of(name), feature_version=(3, 8))
     names = [a.name for n in ast.walk(tree) if isinstance(n, ast.Import) for a in n.names]
     names += [n.module for n in ast.walk(tree) if isinstance(n, ast.ImportFrom)]
     ours = {m.__name__ for m in SENT}

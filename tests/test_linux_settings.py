@@ -11,15 +11,17 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from helpers import linux, look, means_of, put, settings_of, tree_user
+from helpers import computer_on, linux, look, means_of, put, settings_of, tree_user
 from lumtak.computers.hands import whose
 from lumtak.computers.hands.back import root_script
+from lumtak.computers.hands.desktop_data import KEYS
 from lumtak.computers.hands.shell import beside
 from lumtak.computers.hands.states import SwapAreas
 from lumtak.computers.hands.table import swap_unit_text
 from lumtak.computers.hands.whose import Hands
+from lumtak.computers.linux import channel_text, ini_text
 from lumtak.computers.linux.clock_plan import ClockPlan, plan_in_force
-from lumtak.computers.linux.effect_files import KEYS, _get, _set
+from lumtak.computers.linux.ini_text import value_in, with_value
 from lumtak.computers.linux.memory_settings import MemorySettings
 from lumtak.computers.linux.profile_plan import ProfilePlan
 from lumtak.computers.linux.root import Root
@@ -280,26 +282,50 @@ def test_two_scripts_are_left_one_of_roots_and_their_sums_are_told(tree):
 # -- effects that stand in files -------------------------------------------------------------------
 
 
-@pytest.mark.parametrize("key", KEYS, ids=lambda k: f"{k.file}-{k.name}")
+def _find(key, data):
+    if key.store == "ini":
+        return ini_text.find(data, key.under, key.name)
+    return channel_text.find(data, key.name, {"b": "bool", "s": "string"}.get(key.kind, "int"))
+
+
+def _get(key, data):
+    place = _find(key, data)
+    return value_in(data, place) if place.there else None
+
+
+def _set(key, data, value):
+    return with_value(data, _find(key, data), value)
+
+
+@pytest.mark.parametrize(
+    "key", [k for k in KEYS if k.store != "gsettings"], ids=lambda k: f"{k.at}-{k.name}"
+)
 @given(data=st.binary(max_size=200), value=st.sampled_from(["on", "off"]))
 def test_any_file_takes_the_value_and_keeps_the_rest(key, data, value):
-    if key.form == "xml":
+    if key.store == "xfconf":
         data = (
             b'<channel name="xfwm4">\n'
             + data.replace(b"<", b"").replace(b'"', b"")
             + b"\n</channel>\n"
         )
-    wanted = key.on if value == "on" else key.off
+    on, off = (key.on, key.off) if key.off != "false" or key.on != "true" else ("true", "false")
+    wanted = on if value == "on" else off
     changed = _set(key, data.replace(b"\r", b""), wanted)
     assert _get(key, changed) == wanted
     assert _set(key, changed, wanted) == changed
-    other = _set(key, changed, key.off if value == "on" else key.on)
+    other = _set(key, changed, off if value == "on" else on)
     assert _set(key, other, wanted) == changed
+    gone = (
+        ini_text.without(changed, key.under, key.name)
+        if key.store == "ini"
+        else channel_text.without(changed, key.name)
+    )
+    assert _get(key, gone) is None
 
 
 INI = next(k for k in KEYS if k.name == "AnimationDurationFactor")
-XML = next(k for k in KEYS if k.name == "use_compositing")
-TOP = next(k for k in KEYS if k.name == "misc-thumbnail-mode")
+XML = next(k for k in KEYS if k.name == "/general/use_compositing")
+TOP = next(k for k in KEYS if k.name == "/misc-thumbnail-mode")
 OTHER = (
     b'<property name="o" type="empty">\n<property name="p" type="int" value="1"/>\n</property>\n'
 )
@@ -350,8 +376,9 @@ def test_where_a_value_stands_and_where_it_is_added(key, data, value, after):
     assert _get(key, after) == key.off
 
 
-def test_a_file_that_is_not_there_is_made_as_the_desktop_makes_it(tree):
-    for program, effect, path, begins in (
+@pytest.mark.parametrize(
+    ("program", "effect", "path", "begins"),
+    [
         (
             "xfwm4",
             "shadows",
@@ -359,39 +386,98 @@ def test_a_file_that_is_not_there_is_made_as_the_desktop_makes_it(tree):
             b'<?xml version="1.0" encoding="UTF-8"?>\n\n<channel name="xfwm4"',
         ),
         ("plasmashell", "cursor-blinking", "kdeglobals", b"[KDE]\n"),
-    ):
-        put(tree, f"/usr/bin/{program}", "")
-        linux(tree).settings.write(parse_ref(f"effects:{effect}"), State(value="off"))
-        made = tree / "home/u/.config" / path
-        assert made.read_bytes().startswith(begins)
-        assert made.stat().st_mode & 0o777 == 0o600
+    ],
+)
+def test_a_file_that_is_not_there_is_made_as_the_desktop_makes_it(
+    tree, program, effect, path, begins
+):
+    put(tree, f"/usr/bin/{program}", "")
+    linux(tree).settings.write(parse_ref(f"effects:{effect}"), State(value="off"))
+    made = tree / "home/u/.config" / path
+    assert made.read_bytes().startswith(begins)
+    assert made.stat().st_mode & 0o777 == 0o600
 
 
-def test_effects_in_a_file_that_cannot_be_read_are_left_out_and_the_others_are_not(tree):
+def test_files_that_cannot_be_read_are_said_and_the_others_are_not_lost(tree):
     put(tree, "/usr/bin/plasmashell", "")
+    put(tree, "/usr/bin/kwin_x11", "")
     put(tree, "/home/u/.config/breezerc", "[Common]\nShadowSize=ShadowNone\n")
+    put(tree, "/home/u/.config/klaunchrc", b"x" * (10 << 20))
     (tree / "home/u/.config/kdeglobals").mkdir()
-    listed = {i.key: i.value for i in linux(tree).about.facts().items if i.area == "effects"}
-    assert listed == {"shadows": "off", "transparency": None}
+    found = linux(tree).about.facts()
+    listed = {i.key: i.value for i in found.items if i.area == "effects"}
+    assert (listed["shadows"], "animations" in listed) == ("off", False)
+    reasons = " ".join(g.reason for g in found.gaps if g.area == "effects")
+    assert "animations cannot be told" in reasons
+    assert "is larger than" in reasons
 
 
-def test_a_running_desktop_keeps_its_settings_itself(tree):
+def test_what_the_administrator_set_or_locked_is_a_default_and_is_not_fought(tree):
+    put(tree, "/usr/bin/plasmashell", "")
+    put(tree, "/etc/xdg/kdeglobals", "[KDE]\nAnimationDurationFactor=0\nCursorBlinkRate[$i]=0\n")
+    put(tree, "/home/u/.config/breezerc", "[Common][$i]\nShadowSize=ShadowLarge\n")
+    box = linux(tree)
+    of = {i.key: i for i in box.about.facts().items if i.area == "effects"}
+    assert (of["animations"].value, of["animations"].default) == (None, "off")
+    for key in ("cursor-blinking", "shadows"):
+        assert "the administrator" in of[key].setting.needed
+        with pytest.raises(ComputerError, match="the administrator"):
+            box.settings.foresee(parse_ref(f"effects:{key}"), State(value="off"))
+
+
+CHANNEL = "/home/u/.config/xfce4/xfconf/xfce-perchannel-xml/xfwm4.xml"
+
+
+def test_a_property_is_put_back_to_the_byte_or_alone_where_its_file_went_on(tree):
     put(tree, "/usr/bin/xfwm4", "")
     box, ref = linux(tree), parse_ref("effects:shadows")
+    before = box.settings.read(ref)
     box.settings.write(ref, State(value="off"))
-    written = (tree / "home/u/.config/xfce4/xfconf/xfce-perchannel-xml/xfwm4.xml").read_text()
-    assert (
-        '<property name="general" type="empty">\n    <property name="show_frame_shadow" type="bool"'
-        ' value="false"/>' in written
-    )
+    box.settings.write(ref, before)
+    assert not (tree / CHANNEL[1:]).exists()
+    odd = b'<channel>\n <property name="general" type="empty">\n </property>\n\n</channel>'
+    put(tree, CHANNEL, odd)
+    before = box.settings.read(ref)
+    box.settings.write(ref, State(value="off"))
+    off = (tree / CHANNEL[1:]).read_bytes()
+    box.settings.write(ref, before)
+    assert (tree / CHANNEL[1:]).read_bytes() == odd
+    more = off.replace(b"</channel>", b'<property name="n" type="int" value="1"/>\n</channel>')
+    put(tree, CHANNEL, more)
+    box.settings.write(ref, before)
+    left = (tree / CHANNEL[1:]).read_bytes()
+    assert box.settings.read(ref).same_as(before)
+    assert channel_text.others(left, "/general/show_frame_shadow") == [(b"n", b"int", b"1")]
+
+
+def test_a_running_desktop_is_asked_over_its_bus(tree):
+    put(tree, "/usr/bin/xfwm4", "")
     put(tree, "/proc/77/comm", "xfconfd\n")
-    put(tree, "/proc/77/status", f"Uid:\t{tree_user().uid}\t1\n")
-    assert (
-        "log its user out"
-        in next(i for i in box.about.facts().items if i.key == "shadows").setting.needed
-    )
-    with pytest.raises(ComputerError, match="log its user out"):
-        box.settings.write(ref, State(value="on"))
+    put(tree, "/proc/77/status", f"Uid:\t{tree_user().uid}\t{tree_user().uid}\t0\t0\n")
+    put(tree, "/proc/77/environ", "A=b\0DBUS_SESSION_BUS_ADDRESS=unix:path=/tmp/x\0")
+    put(tree, CHANNEL.replace("/home/u/.config", "/etc/xdg"), LOCKED_CHANNEL)
+    hand, ref = Outside(tree), parse_ref("effects:shadows")
+    box = computer_on(hand)
+    of = {i.key: i for i in box.about.facts().items if i.area == "effects"}
+    assert (of["shadows"].value, of["shadows"].setting.shows) == (None, "now")
+    assert "the administrator" in of["compositing"].setting.needed
+    before = box.settings.read(ref)
+    box.settings.write(ref, State(value="off"))
+    assert (box.settings.read(ref).value, "SetProperty" in str(hand.asked)) == ("off", True)
+    box.settings.write(ref, before)
+    assert box.settings.read(ref).same_as(before)
+    hand.fails = "ResetProperty"
+    with pytest.raises(ComputerError, match="was refused"):
+        box.settings.write(ref, before)
+    hand.fails = "GetAllProperties"
+    gaps = [g.reason for g in box.about.facts().gaps if g.area == "effects"]
+    assert gaps == ["What the desktop keeps of xfwm4 cannot be told: busctl failed: no"]
+
+
+LOCKED_CHANNEL = (
+    b'<channel name="xfwm4"><property name="general" type="empty">'
+    b'<property name="use_compositing" type="bool" value="true" locked="*"/></property></channel>'
+)
 
 
 def test_a_desktop_in_files_is_changed_and_put_back_to_the_byte(tree):

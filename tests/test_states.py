@@ -10,6 +10,7 @@ from lumtak.computers.hands.shell import ScriptPart, choice
 from lumtak.computers.hands.states import (
     STATE_KINDS,
     Absent,
+    ChannelKey,
     ClockPolicies,
     DesktopKey,
     File,
@@ -38,6 +39,8 @@ OWN, OWN_SWITCH = (
 )
 FREQ = "/sys/devices/system/cpu/cpufreq"
 KEY = ("org.mate.interface", "enable-animations", "/org/mate/desktop/interface/enable-animations")
+PROPERTY = ("xfwm4", "/general/show_frame_shadow", "b")
+IN_SHELL = f"'/f/xfwm4.xml' 'xfwm4' '{PROPERTY[1]}' 'show_frame_shadow' 'b'"
 CASES = {
     "absent": (
         ("apps", "x"), Absent("/f", "n", 2), [File("/f", "n", 0, 0o644, b"a")],
@@ -60,6 +63,14 @@ CASES = {
         [f"gsettings reset '{KEY[0]}' '{KEY[1]}'"], "",
         ["kind: gsettings", f"schema: {KEY[0]}", f"key: {KEY[1]}", f"path: {KEY[2]}",
         "raw: nothing"],
+    ),
+    "channel": (
+        ("effects", "shadows"), ChannelKey(*PROPERTY, "", "/f", 0, 0o600, None),
+        [ChannelKey(*PROPERTY, "false", "/f", 0, 0o600, b"x")],
+        [[f"channel_is {IN_SHELL} ''"], [f"channel_is {IN_SHELL} 'false'"]],
+        [f"channel {IN_SHELL} ''"], "",
+        ["kind: channel", "channel: xfwm4", f"name: {PROPERTY[1]}", "letter: b", "raw: nothing",
+        "folder: /f", "missing: 0", "mode: 600", "data: nothing"],
     ),
     "sandbox": (
         ("apps", "sandbox/a"), Permission("a", "yes"), [Permission("a", "no")],

@@ -456,7 +456,7 @@ def test_effects_of_each_family_of_desktops_and_what_is_missing(tree):
     of = {i.key: i for i in effects_of(tree)[2].items}
     assert (of["animations"].value, of["animations"].running) == ("off", False)
     assert of["animations"].setting.values == ("on", "off")
-    assert "neither on nor off" in of["cursor-blinking"].setting.needed
+    assert "another kind" in of["cursor-blinking"].setting.needed
     gnome, _, found = effects_of(tree, "org.gnome.desktop.interface")
     gnome.tell(stored={"org.gnome.desktop.interface font-antialiasing": "'rgba'"})
     fonts = {i.key: i for i in effects_of(tree)[2].items}["smooth-fonts"]
@@ -489,7 +489,9 @@ _SCHEMA = """<?xml version="1.0"?><schemalist>
 <schema id="org.mate.sound" path="/org/mate/desktop/sound/">
 <key name="event-sounds" type="b"><default>false</default></key></schema>
 <schema id="org.mate.background" path="/org/mate/elsewhere/">
-<key name="background-fade" type="b"><default>true</default></key></schema></schemalist>"""
+<key name="background-fade" type="b"><default>true</default></key></schema>
+<schema id="org.mate.NotificationDaemon" path="/org/mate/notification-daemon/">
+<key name="do-not-disturb" type="i"><default>0</default></key></schema></schemalist>"""
 
 
 def test_what_is_unset_is_what_the_schemas_own_file_says(tree):
@@ -500,18 +502,28 @@ def test_what_is_unset_is_what_the_schemas_own_file_says(tree):
         "[org.mate.interface:MATE]\nenable-animations=false\n[org.mate.sound:Else]\n"
         "event-sounds=true\n")  # fmt: skip
     put(tree, "/run/systemd/sessions/1", f"UID={os.getuid()}\nDESKTOP=MATE\nCLASS=user\n")
-    schemas = "org.mate.interface org.mate.sound org.mate.background org.gnome.desktop.interface"
+    put(tree, "/etc/dconf/profile/user", "user-db:user\nsystem-db:school\n")
+    put(tree, "/etc/dconf/db/school.d/1", "[org/mate/desktop/sound]\nevent-sounds=true\n")
+    put(tree, "/etc/dconf/db/school.d/locks/1", "/org/mate/desktop/sound/event-sounds\n")
+    schemas = (
+        "org.mate.interface org.mate.sound org.mate.background org.gnome.desktop.interface"
+        " org.mate.NotificationDaemon"
+    )
     of = {i.key: i for i in effects_of(tree, schemas)[2].items}
     assert {k: (i.value, i.default, i.running) for k, i in of.items()} == {
         "animations": (None, "off", False),
-        "event-sounds": (None, "off", False),
+        "event-sounds": (None, "on", True),
         "background-fade": (None, "on", True),
+        "notices": (None, "on", True),
     }
+    assert "the administrator" in of["event-sounds"].setting.needed
+    assert "its schema here has it as i" in of["notices"].setting.needed
     assert of["background-fade"].setting.needed.endswith("/org/mate/elsewhere/background-fade")
     judged = audit(facts(*of.values()), profile(), CATALOGUE, None)
     assert [(f.key, f.stance) for f in judged.findings if f.stance == "ease"] == [
-        ("background-fade", "ease")
-    ]
+        ("background-fade", "ease"),
+        ("event-sounds", "ease"),
+    ], "what is fixed is judged all the same"
 
 
 def test_the_desktop_whose_session_runs_counts_and_not_what_is_installed(tree):
@@ -542,7 +554,7 @@ def test_lists_among_what_is_stored_are_no_folders(tree):
 
 def test_an_effect_of_another_desktop_or_of_none_is_refused(tree):
     _, adapter, _ = effects_of(tree, "org.gnome.desktop.interface")
-    with pytest.raises(ComputerError, match="glass is no effect of this desktop"):
+    with pytest.raises(ComputerError, match="glass is no setting of this desktop"):
         adapter.read(parse_ref("effects:glass"))
     mate = DesktopKey(
         "org.mate.interface",

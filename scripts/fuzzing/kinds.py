@@ -4,6 +4,7 @@ Each yields what a run of the program gave, with the exit codes that are right f
 """
 
 import hashlib
+import os
 import random
 import sqlite3
 from collections.abc import Callable, Iterator
@@ -257,12 +258,16 @@ _EFFECTS = {
 
 def effect_files(world: World, chance: random.Random) -> Iterator[Tried]:
     """Files in which desktops keep their effects."""
-    for program in ("plasmashell", "kwin_x11", "xfwm4", "thunar", "xfconfd"):
+    for program in ("plasmashell", "kwin_x11", "xfwm4", "thunar", "xfsettingsd"):
         (world.tree / "usr/bin").mkdir(parents=True, exist_ok=True)
         (world.tree / "usr/bin" / program).write_bytes(b"")
+    session = world.tree / "run/systemd/sessions/1"
+    session.parent.mkdir(parents=True, exist_ok=True)
     world.keep("desktop", world.tree)
     while True:
         made = []
+        desktop = chance.choice(("KDE", "xfce"))
+        session.write_text(f"UID={os.getuid()}\nCLASS=user\nDESKTOP={desktop}\n")
         for name, data in _EFFECTS.items():
             place = world.tree / "home/u/.config" / name
             place.parent.mkdir(parents=True, exist_ok=True)

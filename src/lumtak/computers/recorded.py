@@ -7,6 +7,8 @@ import importlib
 from dataclasses import fields
 from typing import Any
 
+import msgspec
+
 from lumtak.computers.hands.states import STATE_KINDS, Exact, Unknown, state_of
 
 _REGISTRY = "lumtak.computers.linux.registry"
@@ -24,6 +26,22 @@ def recorded_state(said: Any) -> Exact:  # noqa: ANN401 - whatever a document ho
         return state_of(said)
     except ValueError:
         return Unknown(said)
+
+
+def channel_state(said: Any, setting: str) -> dict[str, Any] | None:  # noqa: ANN401 - whatever a document holds
+    """The document of a property of a channel, from that of the channel's whole file, as journals
+    had it.
+
+    None where it is no such file, or holds no setting of this name.
+    """
+    from lumtak.computers.linux.effect_channels import property_of_file
+
+    try:
+        state = state_of(said)
+    except ValueError:
+        return None
+    made = property_of_file(state, setting)
+    return None if made is None else msgspec.to_builtins(made)
 
 
 def in_words(exact: object) -> list[str]:

@@ -166,6 +166,8 @@ class Item(Record):
     origin: Origin = "unknown"
     role: str = ""
     """What it is for, by the catalogue's name; empty when nobody knows."""
+    part_of: str = ""
+    """Of an effect: the key of the one with which a profile keeps it."""
     value: str | None = None
     """The setting's value now; None is unset."""
     default: str = ""

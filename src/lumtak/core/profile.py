@@ -49,6 +49,16 @@ class PowerWishes(Record):
 
     mains: str | None = None
     battery: str | None = None
+    dim_mains: Literal["on", "off"] | None = None
+    """Whether the screen is dimmed when nobody does anything; left out: left alone, like all that
+    follow."""
+    dim_battery: Literal["on", "off"] | None = None
+    screen_off_mains: int | None = None
+    """Seconds after which the screen goes off; 0: never."""
+    screen_off_battery: int | None = None
+    sleep_mains: int | None = None
+    """Seconds after which the computer sleeps; 0: never."""
+    sleep_battery: int | None = None
 
 
 class MemoryRule(Record):

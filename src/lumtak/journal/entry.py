@@ -12,7 +12,7 @@ from lumtak.core.setting import Change, SettingRef, Shows, State
 from lumtak.errors import NewerError
 from lumtak.journal.migrate import migrated
 
-FORMAT = 3
+FORMAT = 4
 """Of records; docs/FORMATS.md says what each number brought."""
 
 Stage = Literal[

@@ -8,6 +8,7 @@ from collections.abc import Callable
 from typing import Any
 
 from lumtak.computers.hands.states import unit_name
+from lumtak.computers.recorded import channel_state
 
 Document = dict[str, Any]
 
@@ -47,7 +48,18 @@ def _to_3(record: Document) -> Document:
     return {**record, **states, "script_made": _number(around.get("undo_missing"))}
 
 
-_STEPS: dict[int, Callable[[Document], Document]] = {1: _to_2, 2: _to_3}
+def _to_4(record: Document) -> Document:
+    """What stood in the file of a channel is a property, and no longer a whole file."""
+    key = str(_dict(record.get("ref")).get("key"))
+    states: Document = {
+        name: {**record[name], "exact": made}
+        for name in ("before", "restore", "expected", "after")
+        if (made := channel_state(_dict(record.get(name)).get("exact"), key)) is not None
+    }
+    return {**record, **states}
+
+
+_STEPS: dict[int, Callable[[Document], Document]] = {1: _to_2, 2: _to_3, 3: _to_4}
 
 
 # -- version 3: states -----------------------------------------------------------------------------

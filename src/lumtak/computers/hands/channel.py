@@ -14,6 +14,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from importlib.resources import files
 from typing import Any
 
+from lumtak.computers.hands.desktop_data import as_code
 from lumtak.computers.hands.looking import VERSION
 from lumtak.computers.hands.places import NotOrdinaryError, RefusalError
 from lumtak.computers.hands.wire import lengths, packed, unpacked
@@ -25,9 +26,10 @@ _BOOT = (
 )
 """Reads a length and then the code, and nothing beyond it."""
 SENT = (
-    "desktops", "table", "words", "shell", "exact", "user_states", "root_states", "swap_states",
-    "states", "back", "programs", "places", "looking", "atomic", "hand", "wire",
+    "desktops", "desktop_data", "table", "words", "shell", "exact", "user_states", "root_states",
+    "swap_states", "states", "back", "programs", "places", "looking", "atomic", "hand", "wire",
 )  # fmt: skip
+_PACKAGE = "lumtak.computers.hands"
 ANSWER_S = 30.0
 _START_S = 30.0
 
@@ -40,22 +42,25 @@ def bootstrap(python: str) -> tuple[str, ...]:
     return (python, "-I", "-S", "-B", "-c", _BOOT)
 
 
+def text_of(name: str) -> str:
+    """A module of those that are sent; of the desktops' keys what was read from their files."""
+    if name == "desktop_data":
+        return as_code()
+    return (files(_PACKAGE) / f"{name}.py").read_text(encoding="utf-8")
+
+
 def code(options: Mapping[str, Any]) -> bytes:
     """What the interpreter is sent.
 
     A length, and a program that makes the modules of the hand and serves as these options say.
     """
-    package = "lumtak.computers.hands"
-    folder = files(package)
-    modules = [
-        (f"{package}.{name}", (folder / f"{name}.py").read_text(encoding="utf-8")) for name in SENT
-    ]
+    modules = [(f"{_PACKAGE}.{name}", text_of(name)) for name in SENT]
     program = (
         "import sys, types\n"
         f"for name, text in {modules!r}:\n"
         "    sys.modules[name] = module = types.ModuleType(name)\n"
         "    exec(compile(text, name, 'exec'), module.__dict__)\n"
-        f"sys.modules['{package}.wire'].main({dict(options)!r})\n"
+        f"sys.modules['{_PACKAGE}.wire'].main({dict(options)!r})\n"
     ).encode("utf-8", "surrogateescape")
     return len(program).to_bytes(4, "big") + program
 

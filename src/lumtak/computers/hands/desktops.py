@@ -1,174 +1,77 @@
-"""Where desktops that store their settings by schemas keep visual effects.
+"""Where desktops keep their settings: what a key of one of their stores is.
 
-All that Lumtak sets there.
-
-One file of the standard library, in the language of Python 3.8, for it is sent with the hand.
+One file of the standard library, in the language of Python 3.8, for it is sent with the hand;
+`desktop_data` holds the keys themselves.
 """
 
 from __future__ import annotations
 
 from typing import NamedTuple
 
+SWITCH, NUMBER, TEXT, LIST = "b", "iu", "s", "as"
+"""Kinds of keys, by the letters of GVariant."""
+
 
 class Key(NamedTuple):
-    """One key of a schema, and what it holds for on and off (GVariant text)."""
+    """One key of a store, and what it holds for a value of its setting."""
 
-    effect: str
-    schema: str
-    folder: str
-    """Where the schema's own file says that its keys stand in dconf; a name tells nothing of it."""
-    key: str
+    area: str
+    setting: str
+    """Its address is area and setting."""
+    store: str
+    """Which kind keeps it: gsettings (schemas, in dconf), xfconf (channels), ini (files)."""
+    at: str
+    """The schema, the channel, or the file under the user's configuration folder."""
+    under: str
+    """The folder in dconf that the schema's own file names; the group of a file; empty in a
+    channel."""
+    name: str
+    """Of the key; of a property from the channel downwards, with its slashes."""
+    kind: str = SWITCH
+    """b, s, i, u, d or as (GVariant)."""
     on: str = "true"
     off: str = "false"
+    """As the store has it; in dconf GVariant text. Of a list, any other is on."""
+    default: str = ""
+    """What counts while nothing is stored, where the store itself does not tell."""
+    each_s: int = 1
+    """Of a number: the seconds that one of the store's units is."""
+    force: str = ""
+    """Where the display server tells what is in force: a setting of the XSETTINGS manager, or
+    _NET_WM_CM for whoever composes."""
 
     @property
     def path(self) -> str:
         """Its place in dconf."""
-        return self.folder + self.key
+        return self.under + self.name
+
+    @property
+    def is_number(self) -> bool:
+        """Whether it is a number of seconds, and no switch."""
+        return self.area == "power" and self.kind in NUMBER
+
+    def fits(self, raw: str) -> bool:
+        """Whether this is what Lumtak would store there, or may have found there."""
+        return (
+            len(raw) <= MOST_TEXT and raw.isprintable() and not raw.startswith("-")
+        ) or raw == "-1"
 
 
-class Family(NamedTuple):
-    """A desktop, or several that keep their effects in the same places."""
-
-    desktops: tuple[str, ...]
-    """What they call themselves (Desktop Menu Specification, registered names)."""
-    keys: tuple[Key, ...]
+MOST_TEXT = 1 << 16
 
 
-_CINNAMON, _MATE, _GNOME = "/org/cinnamon/", "/org/mate/desktop/", "/org/gnome/desktop/"
-_SMOOTH = ("'grayscale'", "'none'")
-_INVERTED = ("false", "true")
-_THUMBNAILS = ("'local-only'", "'never'")
+class Desktop(NamedTuple):
+    """A desktop, or several that keep their settings in the same places."""
 
-FAMILIES: tuple[Family, ...] = (
-    Family(
-        ("X-Cinnamon", "Cinnamon"),
-        (
-            Key("animations", "org.cinnamon", _CINNAMON, "desktop-effects"),
-            Key("dialog-effects", "org.cinnamon", _CINNAMON, "desktop-effects-on-dialogs"),
-            Key("menu-effects", "org.cinnamon", _CINNAMON, "desktop-effects-on-menus"),
-            Key("workspace-effects", "org.cinnamon", _CINNAMON, "desktop-effects-workspace"),
-            Key("start-effect", "org.cinnamon", _CINNAMON, "startup-animation"),
-            Key(
-                "cursor-blinking",
-                "org.cinnamon.desktop.interface",
-                _CINNAMON + "desktop/interface/",
-                "cursor-blink",
-            ),
-            Key(
-                "event-sounds",
-                "org.cinnamon.desktop.sound",
-                _CINNAMON + "desktop/sound/",
-                "event-sounds",
-            ),
-            Key(
-                "smooth-fonts",
-                "org.cinnamon.settings-daemon.plugins.xsettings",
-                _CINNAMON + "settings-daemon/plugins/xsettings/",
-                "antialiasing",
-                *_SMOOTH,
-            ),
-            Key(
-                "thumbnails",
-                "org.cinnamon.desktop.thumbnailers",
-                _CINNAMON + "desktop/thumbnailers/",
-                "disable-all",
-                *_INVERTED,
-            ),
-            Key(
-                "image-thumbnails",
-                "org.nemo.preferences",
-                "/org/nemo/preferences/",
-                "show-image-thumbnails",
-                *_THUMBNAILS,
-            ),
-            Key("background-fade", "org.nemo.desktop", "/org/nemo/desktop/", "background-fade"),
-        ),
-    ),
-    Family(
-        ("MATE",),
-        (
-            Key("animations", "org.mate.interface", _MATE + "interface/", "enable-animations"),
-            Key(
-                "compositing",
-                "org.mate.Marco.general",
-                "/org/mate/marco/general/",
-                "compositing-manager",
-            ),
-            Key(
-                "moving-windows",
-                "org.mate.Marco.general",
-                "/org/mate/marco/general/",
-                "reduced-resources",
-                *_INVERTED,
-            ),
-            Key("background-fade", "org.mate.background", _MATE + "background/", "background-fade"),
-            Key("cursor-blinking", "org.mate.interface", _MATE + "interface/", "cursor-blink"),
-            Key("event-sounds", "org.mate.sound", _MATE + "sound/", "event-sounds"),
-            Key(
-                "smooth-fonts",
-                "org.mate.font-rendering",
-                _MATE + "font-rendering/",
-                "antialiasing",
-                *_SMOOTH,
-            ),
-            Key(
-                "thumbnails",
-                "org.mate.thumbnailers",
-                _MATE + "thumbnailers/",
-                "disable-all",
-                *_INVERTED,
-            ),
-            Key(
-                "image-thumbnails",
-                "org.mate.caja.preferences",
-                "/org/mate/caja/preferences/",
-                "show-image-thumbnails",
-                *_THUMBNAILS,
-            ),
-        ),
-    ),
-    Family(
-        ("GNOME", "GNOME-Classic", "GNOME-Flashback", "Unity", "Budgie"),
-        (
-            Key(
-                "animations",
-                "org.gnome.desktop.interface",
-                _GNOME + "interface/",
-                "enable-animations",
-            ),
-            Key(
-                "cursor-blinking",
-                "org.gnome.desktop.interface",
-                _GNOME + "interface/",
-                "cursor-blink",
-            ),
-            Key("event-sounds", "org.gnome.desktop.sound", _GNOME + "sound/", "event-sounds"),
-            Key(
-                "smooth-fonts",
-                "org.gnome.desktop.interface",
-                _GNOME + "interface/",
-                "font-antialiasing",
-                *_SMOOTH,
-            ),
-            Key(
-                "thumbnails",
-                "org.gnome.desktop.thumbnailers",
-                _GNOME + "thumbnailers/",
-                "disable-all",
-                *_INVERTED,
-            ),
-            Key(
-                "image-thumbnails",
-                "org.gnome.nautilus.preferences",
-                "/org/gnome/nautilus/preferences/",
-                "show-image-thumbnails",
-                *_THUMBNAILS,
-            ),
-        ),
-    ),
-)
-"""The family whose desktop the user's session runs, else the first whose schemas are there."""
+    names: tuple[str, ...]
+    """What they call themselves (Desktop Menu Specification, registered names); a star for what
+    goes with any."""
+    sessions: tuple[str, ...]
+    """What their sessions are called besides."""
+    here: dict[Key, tuple[str, ...]]
+    """Every key, with the files of which one says that its place counts here; of a schema its own
+    file says so."""
+
 
 OLD_PATHS: dict[str, str] = {
     "/org/mate/interface/enable-animations": "/org/mate/desktop/interface/enable-animations",

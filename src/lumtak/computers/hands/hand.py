@@ -311,7 +311,7 @@ class Hand(Looking):
             timeout_s: after that it is ended, with whatever it started.
             partly: take what it prints although it fails.
             bus: run it on the session bus of this hand's user, who is at home there: HOME, then the
-                configuration folder, a line each.
+                configuration folder, then the bus where it is known, a line each.
         """
         arguments = list(arguments)
         name, told = arguments[0], "\0".join(arguments[1:])
@@ -323,8 +323,11 @@ class Hand(Looking):
             raise OSError(errno.ENOSYS, "no programs run in a folder")
         if not bus:
             return printed(arguments, timeout_s, check=not partly)
-        home, _, config = bus.partition("\n")
-        return on_the_bus(arguments, timeout_s, {"HOME": home, "XDG_CONFIG_HOME": config})
+        home, config, *known = bus.split("\n")
+        own = {"HOME": home, "XDG_CONFIG_HOME": config}
+        if known:
+            own["DBUS_SESSION_BUS_ADDRESS"] = known[0]
+        return on_the_bus(arguments, timeout_s, own)
 
     def answers(self, folder: str, tries: int = 5) -> list[list[float]]:
         """Seconds, a list each.

@@ -30,8 +30,31 @@ of the user; dbus-daemon(1)."""
 def on_the_bus(arguments: list[str], timeout_s: float, own: dict[str, str]) -> bytes:
     """What a program prints that runs on the session bus of this hand's user.
 
-    On one of its own where the user is not logged in.
+    On one of its own where the user is not logged in. Programs of dconf see what the user set, and
+    not what the administrator did for everybody.
     """
+    if arguments[0] == "dconf":
+        with tempfile.NamedTemporaryFile("w", prefix="lumtak-profile-") as profile:
+            profile.write(_own_of_profile())
+            profile.flush()
+            return _on_a_bus(arguments, timeout_s, dict(own, DCONF_PROFILE=profile.name))
+    return _on_a_bus(arguments, timeout_s, own)
+
+
+def _own_of_profile() -> str:
+    """The database of a user's own, as the administrator's profile names it; dconf(7)."""
+    try:
+        with open("/etc/dconf/profile/user", encoding="utf-8", errors="replace") as file:
+            said = file.read(1 << 16)
+    except OSError:
+        said = ""
+    named = [line for line in said.splitlines() if line.startswith(("user-db:", "service-db:"))]
+    return "%s\n" % (named[0] if named else "user-db:user")
+
+
+def _on_a_bus(arguments: list[str], timeout_s: float, own: dict[str, str]) -> bytes:
+    if "DBUS_SESSION_BUS_ADDRESS" in own:
+        return printed(arguments, timeout_s, check=True, more=own)
     runtime = "/run/user/%d" % os.geteuid()
     if os.path.exists(runtime + "/bus"):
         own = dict(

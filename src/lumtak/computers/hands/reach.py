@@ -7,6 +7,7 @@ from collections.abc import Iterator, Sequence
 from typing import Any, Protocol
 
 from lumtak.computers.hands.places import NotOrdinaryError, RefusalError
+from lumtak.core.text import plain
 
 __all__ = [
     "NotOrdinaryError",
@@ -14,6 +15,7 @@ __all__ = [
     "RefusalError",
     "names_at",
     "real_path",
+    "reason_of",
     "runs_systemd",
     "text",
     "text_at",
@@ -75,6 +77,12 @@ def text_at(hand: Reach, path: str, most: int = 1 << 16) -> str:
         return text(hand.read(path, most)).strip()
     except OSError:
         return ""
+
+
+def reason_of(error: BaseException) -> str:
+    """What an operation failed for, for a person."""
+    said = error.strerror if isinstance(error, OSError) and error.strerror else str(error)
+    return plain(said, 200)
 
 
 def names_at(hand: Reach, folder: str) -> list[str]:

@@ -14,7 +14,15 @@ import posixpath
 import re
 from typing import Any, Dict, List, Optional, Sequence
 
-from lumtak.computers.hands.table import STORE, STORE_PATH, STORE_TABLE
+from lumtak.computers.hands.table import (
+    CHANNELS as KEEPER,
+)
+from lumtak.computers.hands.table import (
+    CHANNELS_PATH,
+    STORE,
+    STORE_PATH,
+    STORE_TABLE,
+)
 
 
 def temporary_name(name: str) -> str:
@@ -95,8 +103,55 @@ at() {
 }
 """
 DESKTOP = """
-desktop_is() { [ -n "$root" ] || [ "$(dconf read "$1")" = "$2" ]; }
+# What the user set, and not what the administrator did for everybody.
+own=
+desktop_is() {
+    [ -n "$root" ] || {
+        [ -n "$own" ] || {
+            own=$(mktemp) && trap 'rm -f "$own"' EXIT
+            grep -m 1 -e '^user-db:' -e '^service-db:' /etc/dconf/profile/user >"$own" \\
+                2>/dev/null || echo user-db:user >"$own"
+        }
+        [ "$(DCONF_PROFILE=$own dconf read "$1")" = "$2" ]
+    }
+}
 """
+CHANNELS = """
+keeper() { busctl --user --auto-start=no call {bus} {path} {bus} "$@" 2>/dev/null; }
+as_kept() { # LETTER TEXT, as the keeper says it
+    case $1 in s) printf 'v s "%s"' "$2" ;; *) printf 'v %s %s' "$1" "$2" ;; esac
+}
+channel_is() { # FILE CHANNEL PROPERTY LEAF LETTER TEXT
+    [ -n "$root" ] && return 0
+    if keeper ListChannels >/dev/null; then
+        if [ -n "$6" ]; then
+            [ "$(keeper GetProperty ss "$2" "$3")" = "$(as_kept "$5" "$6")" ]
+        else
+            ! grep -q "name=\\"$4\\"" "$1" 2>/dev/null
+        fi
+    else
+        said="s/.*name=\\"$4\\"[^>]*value=\\"\\([^\\"]*\\)\\".*/\\1/p"
+        [ "$(sed -n "$said" "$1" 2>/dev/null)" = "$6" ]
+    fi
+}
+channel() { # FILE CHANNEL PROPERTY LEAF LETTER TEXT
+    [ -n "$root" ] && return 0
+    if ! keeper ListChannels >/dev/null; then
+        echo 'The desktop keeps this: log in there, then run this again.'
+        return 1
+    elif [ -n "$6" ]; then
+        keeper SetProperty ssv "$2" "$3" "$5" "$6" >/dev/null
+    else
+        keeper ResetProperty ssb "$2" "$3" false >/dev/null
+    fi && {
+        count=50 # the keeper writes its file a while later
+        until channel_is "$@" || [ "$count" -eq 0 ]; do
+            sleep 0.1
+            count=$((count - 1))
+        done
+    }
+}
+""".replace("{bus}", KEEPER).replace("{path}", CHANNELS_PATH)
 PERMISSIONS = (
     """
 store() { busctl --user call {bus} {path} {bus} "$@"; }

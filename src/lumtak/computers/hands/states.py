@@ -25,11 +25,20 @@ from lumtak.computers.hands.root_states import (
 )
 from lumtak.computers.hands.shell import ScriptPart
 from lumtak.computers.hands.swap_states import SwapAreas, swap_switch
-from lumtak.computers.hands.user_states import Absent, DesktopKey, File, InFolder, Link, Permission
+from lumtak.computers.hands.user_states import (
+    Absent,
+    ChannelKey,
+    DesktopKey,
+    File,
+    InFolder,
+    Link,
+    Permission,
+)
 
 __all__ = [
     "STATE_KINDS",
     "Absent",
+    "ChannelKey",
     "ClockPolicies",
     "DesktopKey",
     "Exact",

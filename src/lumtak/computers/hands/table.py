@@ -13,7 +13,7 @@ from __future__ import annotations
 import posixpath
 import re
 
-from lumtak.computers.hands.desktops import FAMILIES
+from lumtak.computers.hands.desktop_data import KEYS
 
 UNITS, SYSCTL_D, SWAP_FOLDER = "/etc/systemd/system", "/etc/sysctl.d", "/var/lib/lumtak"
 NOWHERE = "/dev/null"
@@ -228,15 +228,34 @@ PROGRAMS = {
     ),
 }
 """What every hand runs: it looks, and changes nothing."""
-_KEYS = "|".join(
-    sorted({re.escape(k.schema + "\0" + k.key) for family in FAMILIES for k in family.keys})
+CHANNELS, CHANNELS_PATH = "org.xfce.Xfconf", "/org/xfce/Xfconf"
+"""The keeper of channels on the bus of a user's session."""
+
+
+def _named(store: str) -> str:
+    """Place and name of every key of a store, as two arguments."""
+    return "|".join(sorted({re.escape(k.at + "\0" + k.name) for k in KEYS if k.store == store}))
+
+
+_CHANNEL_NAMES = "|".join(sorted({re.escape(k.at) for k in KEYS if k.store == "xfconf"}))
+_CALL = r"--user\0--json=short\0--auto-start=no\0call\0--\0%s\0%s\0%s\0" % (
+    re.escape(CHANNELS),
+    CHANNELS_PATH,
+    re.escape(CHANNELS),
 )
 OF_A_USER = {
     "dconf": r"dump\0/",
-    "gsettings": r"(?:set\0(?:{0})\0(?!-){1}|reset\0(?:{0}))".format(_KEYS, _TEXT),
+    "gsettings": r"(?:set\0(?:{0})\0(?!-(?!1\Z)){1}|reset\0(?:{0}))".format(
+        _named("gsettings"), _TEXT
+    ),
     "busctl": (
-        r"--user\0--json=short\0call\0--\0%s\0%s\0%s\0(?:List|Lookup|SetPermission|DeletePermission)(?:\0%s)+"
-        % (re.escape(STORE), STORE_PATH, re.escape(STORE), _TEXT)
+        _CALL
+        + r"(?:GetAllProperties\0ss\0(?:%s)\0/" % _CHANNEL_NAMES
+        + r"|SetProperty\0ssv\0(?:%s)\0[bisd]\0%s" % (_named("xfconf"), _TEXT)
+        + r"|ResetProperty\0ssb\0(?:%s)\0false)" % _named("xfconf")
+        + r"|--user\0--json=short\0call\0--\0%s\0%s\0%s\0"
+        % (re.escape(STORE), STORE_PATH, re.escape(STORE))
+        + r"(?:List|Lookup|SetPermission|DeletePermission)(?:\0%s)+" % _TEXT
     ),
 }
 """What a hand runs besides on the bus of the user whom it is."""

@@ -3,14 +3,29 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import List
+from typing import List, Optional
 
-from lumtak.computers.hands.desktops import FAMILIES, OLD_PATHS
+from lumtak.computers.hands.desktop_data import KEYS
+from lumtak.computers.hands.desktops import OLD_PATHS, Key
 from lumtak.computers.hands.exact import Exact
-from lumtak.computers.hands.shell import DESKTOP, FILES, PERMISSIONS, ScriptPart, at, quoted
+from lumtak.computers.hands.shell import (
+    CHANNELS,
+    DESKTOP,
+    FILES,
+    PERMISSIONS,
+    ScriptPart,
+    at,
+    quoted,
+)
 from lumtak.computers.hands.words import unescaped
 
-_LONGEST = 1 << 16
+
+def _keys(store: str, setting: str) -> List[Key]:
+    return [k for k in KEYS if (k.store, k.setting) == (store, setting)]
+
+
+_ELSEWHERE = "no desktop that Lumtak knows keeps it there"
+_ODD = "its text cannot be stored"
 
 
 @dataclass(frozen=True)
@@ -115,7 +130,7 @@ class DesktopKey(Exact, kind="gsettings"):
     Empty where it is unset, which is a value of its own.
     """
 
-    areas = ("effects",)
+    areas = ("effects", "power")
     heads = (DESKTOP,)
     schema: str
     key: str
@@ -129,11 +144,11 @@ class DesktopKey(Exact, kind="gsettings"):
         object.__setattr__(self, "path", OLD_PATHS.get(self.path, self.path))
 
     def _problem(self, key: str) -> str:
-        known = (k for family in FAMILIES for k in family.keys if k.effect == key)
-        if not any((k.schema, k.key, k.path) == (self.schema, self.key, self.path) for k in known):
-            return "no desktop that Lumtak knows keeps it there"
-        fits = len(self.raw) <= _LONGEST and self.raw.isprintable() and not self.raw.startswith("-")
-        return "" if fits else "its text cannot be stored"
+        mine = (self.schema, self.key, self.path)
+        known = [k for k in _keys("gsettings", key) if (k.at, k.name, k.path) == mine]
+        if not known:
+            return _ELSEWHERE
+        return "" if known[0].fits(self.raw) else _ODD
 
     def tests(self, part: ScriptPart) -> List[bytes]:
         """See `Exact.tests`."""
@@ -149,6 +164,54 @@ class DesktopKey(Exact, kind="gsettings"):
                 else b"gsettings reset %s" % where
             )
         ]
+
+
+@dataclass(frozen=True)
+class ChannelKey(Exact, kind="channel"):
+    """A property of a channel, which the desktop's own keeper holds while its user is logged in.
+
+    Its text is empty where the user has none of their own. What the file held goes along, so that
+    it is put back to the byte where nothing else in it has changed since.
+    """
+
+    areas = ("effects", "power")
+    heads = (CHANNELS,)
+    channel: str
+    name: str
+    letter: str
+    """Of its type (D-Bus)."""
+    raw: str
+    folder: str = field(compare=False)
+    """Of the channel's file; as in `words.escaped`."""
+    missing: int = field(compare=False)
+    """How many folders were not there, from that one upwards."""
+    mode: int = field(compare=False)
+    data: Optional[bytes] = field(compare=False)
+    """None where the file was not there, or nobody had to read it."""
+
+    def _problem(self, key: str) -> str:
+        mine = (self.channel, self.name, self.letter)
+        known = [k for k in _keys("xfconf", key) if (k.at, k.name, k.kind) == mine]
+        if not known:
+            return _ELSEWHERE
+        folder = unescaped(self.folder)
+        if not folder.startswith("/") or "\0" in folder or not 0 <= self.missing < 1000:
+            return "it does not say in which file it stood"
+        return "" if known[0].fits(self.raw) and 0 <= self.mode <= 0o7777 else _ODD
+
+    def _place(self) -> bytes:
+        file = "%s/%s.xml" % (unescaped(self.folder), self.channel)
+        return b"%s %s %s %s" % tuple(
+            map(quoted, (file, self.channel, self.name, self.name.rpartition("/")[2]))
+        )
+
+    def tests(self, part: ScriptPart) -> List[bytes]:
+        """See `Exact.tests`."""
+        return [b"channel_is %s %s %s" % (self._place(), quoted(self.letter), quoted(self.raw))]
+
+    def bring(self, part: ScriptPart) -> List[bytes]:
+        """See `Exact.bring`."""
+        return [b"channel %s %s %s" % (self._place(), quoted(self.letter), quoted(self.raw))]
 
 
 @dataclass(frozen=True)

@@ -9,6 +9,7 @@ import msgspec
 from lumtak.computers.hands.states import File
 from lumtak.computers.hands.words import escaped, unescaped
 from lumtak.computers.linux.adapter import Counted, Listed, Look, Means
+from lumtak.computers.linux.desktop import desktops_of
 from lumtak.computers.linux.desktop_entry import (
     command_of,
     is_off,
@@ -18,7 +19,6 @@ from lumtak.computers.linux.desktop_entry import (
     with_hidden,
 )
 from lumtak.computers.linux.folder import InFiles, UserFolder
-from lumtak.computers.linux.hardware import desktops_of
 from lumtak.computers.linux.login_starts import PROGRAM_FOLDERS, LoginStart
 from lumtak.core.facts import Fixed, Item, Setting
 from lumtak.core.setting import SettingRef, State

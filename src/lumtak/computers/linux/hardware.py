@@ -4,16 +4,12 @@ import re
 from typing import Literal
 
 from lumtak.computers.hands.reach import Reach, text
-from lumtak.computers.hands.whose import User
 from lumtak.core.facts import MemoryNow, Space
 from lumtak.core.record import Figure, NotMeasured
 from lumtak.core.sample import Resource
 from lumtak.core.text import number, plain
 
 RESOURCES: tuple[Resource, ...] = ("cpu", "memory", "io")
-_DESKTOPS = {"plasma": "KDE", "gnome-classic": "GNOME", "ubuntu": "GNOME", "cinnamon": "X-Cinnamon"}
-"""Names of sessions, and what their desktops call themselves in OnlyShowIn (Desktop Menu
-Specification, registered names)."""
 _CPU = "/sys/devices/system/cpu"
 _SUPPLY = "/sys/class/power_supply"
 
@@ -179,14 +175,6 @@ def sessions(hand: Reach, uid: int | None = None) -> list[dict[str, str]] | None
         if uid in {None, _uid(said)} and said.get("CLASS", "user").startswith("user"):
             found.append({**said, "ID": name})
     return sorted(found, key=lambda s: s.get("REALTIME", ""))
-
-
-def desktops_of(hand: Reach, user: User) -> list[str]:
-    """Names of the desktop of the user's newest session; none where nobody tells."""
-    newest = (sessions(hand, user.uid) or [])[-1:]
-    named = [d for s in newest for d in s.get("DESKTOP", "").split(":")]
-    known = [_DESKTOPS.get(d.lower(), d) for d in named if d]
-    return list(dict.fromkeys(known)) or list(user.desktops)
 
 
 def memory_now(hand: Reach, sizes: dict[str, int]) -> MemoryNow:

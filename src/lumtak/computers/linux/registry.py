@@ -3,8 +3,9 @@
 from lumtak.computers.linux.adapter import Adapter
 from lumtak.computers.linux.autostart import Autostart
 from lumtak.computers.linux.clock_plan import ClockPlan
-from lumtak.computers.linux.effect_files import EffectFiles
-from lumtak.computers.linux.effects import DesktopEffects
+from lumtak.computers.linux.effect_channels import ChannelIdle, DesktopChannels
+from lumtak.computers.linux.effect_files import EffectFiles, FileIdle
+from lumtak.computers.linux.effects import DesktopEffects, DesktopIdle
 from lumtak.computers.linux.memory_settings import MemorySettings
 from lumtak.computers.linux.profile_plan import ProfilePlan
 from lumtak.computers.linux.sandboxes import Sandboxes
@@ -18,7 +19,11 @@ ADAPTERS: tuple[type[Adapter], ...] = (
     Sandboxes,
     Autostart,
     EffectFiles,
+    DesktopChannels,
     DesktopEffects,
+    FileIdle,
+    ChannelIdle,
+    DesktopIdle,
     ProfilePlan,
     ClockPlan,
     Swap,

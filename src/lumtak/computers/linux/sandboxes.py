@@ -6,7 +6,7 @@ The permission store's table "background" (XDG Desktop Portal, PermissionStore).
 import json
 from typing import Any
 
-from lumtak.computers.hands.reach import names_at
+from lumtak.computers.hands.reach import names_at, reason_of
 from lumtak.computers.hands.states import Permission
 from lumtak.computers.hands.table import STORE, STORE_PATH
 from lumtak.computers.hands.table import STORE_TABLE as TABLE
@@ -48,10 +48,8 @@ class Sandboxes(Adapter):
         try:
             held = self._held()
         except OSError as error:
-            why = (
-                "which programs in sandboxes may run in the background was not told:"
-                f" {plain(str(error), 120)}"
-            )
+            what = "which programs in sandboxes may run in the background was not told"
+            why = f"{what}: {reason_of(error)}"
             return Listed(gaps=[Gap(area="apps", reason=why, needed="the user's session bus")])
         return Listed(
             [
@@ -115,7 +113,7 @@ class Sandboxes(Adapter):
             raw = self._held().get(app, "")
         except OSError as error:
             raise ComputerError(
-                f"{plain(str(ref))} cannot be read: {plain(str(error), 200)}.",
+                f"{plain(str(ref))} cannot be read: {reason_of(error)}.",
                 "Is the user logged in?",
             ) from error
         return State(value=_VALUES.get(raw), exact=Permission(app, raw))
@@ -137,5 +135,5 @@ class Sandboxes(Adapter):
                 self._call("DeletePermission", "sss", TABLE, TABLE, exact.app)
         except OSError as error:
             raise ComputerError(
-                f"{plain(str(ref))} was refused: {plain(str(error), 200)}.", "Nothing was changed."
+                f"{plain(str(ref))} was refused: {reason_of(error)}.", "Nothing was changed."
             ) from error

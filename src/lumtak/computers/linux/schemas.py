@@ -1,7 +1,7 @@
 """What schemas of settings say of their keys: where each stands, and what it is while unset.
 
-Sources: the XML that programs ship with their schemas, and the overrides of a distribution
-(glib-compile-schemas(1)).
+Sources: the XML that programs ship with their schemas, the overrides of a distribution
+(glib-compile-schemas(1)), and what the administrator set or locked for everybody (dconf(7)).
 """
 
 import re
@@ -10,7 +10,7 @@ from typing import NamedTuple
 from xml.etree import ElementTree as ET
 
 from lumtak.computers.hands.desktops import Key
-from lumtak.computers.hands.reach import Reach, names_at, text
+from lumtak.computers.hands.reach import Reach, names_at, text, text_at
 
 _FOLDER = "/usr/share/glib-2.0/schemas"
 _ENDING, _OVERRIDE = ".gschema.xml", ".gschema.override"
@@ -23,7 +23,12 @@ class Shipped(NamedTuple):
     path: str
     """In dconf."""
     default: str
-    """GVariant text, as the distribution overrides it for this desktop."""
+    """GVariant text, as the distribution overrides it for this desktop, and the administrator for
+    everybody."""
+    kind: str = "b"
+    """Its type by the letters of GVariant; of a choice s."""
+    locked: bool = False
+    """Whether the administrator lets nobody change it."""
 
 
 def shipped_keys(hand: Reach, keys: Sequence[Key], desktops: Collection[str]) -> dict[Key, Shipped]:
@@ -34,16 +39,48 @@ def shipped_keys(hand: Reach, keys: Sequence[Key], desktops: Collection[str]) ->
         keys: to look for.
         desktops: names of the desktop that runs; an override may be for one of them alone.
     """
-    begins = tuple({".".join(k.schema.split(".")[:2]) for k in keys})
+    begins = tuple({".".join(k.at.split(".")[:2]) for k in keys})
     said = {(s, k): at for data in _read(hand, _ENDING, begins) for s, k, *at in keys_in(data)}
     instead: dict[tuple[str, str], str] = {}
     for data in _read(hand, _OVERRIDE):
         instead |= _overridden(text(data), desktops)
+    everybodys, locked = _administrators(hand)
     found = {}
     for key in keys:
-        if where := said.get((key.schema, key.key)):
-            found[key] = Shipped(where[0], instead.get((key.schema, key.key), where[1]))
+        if where := said.get((key.at, key.name)):
+            path, default, kind = where
+            default = everybodys.get(path, instead.get((key.at, key.name), default))
+            found[key] = Shipped(path, default, kind, path in locked)
     return found
+
+
+_DCONF = "/etc/dconf"
+PROFILE = f"{_DCONF}/profile/user"
+
+
+def _administrators(hand: Reach) -> tuple[dict[str, str], set[str]]:
+    """(values by place, places that are locked) that the administrator set for everybody.
+
+    Of the databases that a user's profile names, the one named first counts.
+    """
+    profile = text_at(hand, PROFILE)
+    values: dict[str, str] = {}
+    locked: set[str] = set()
+    for name in reversed(re.findall(r"(?m)^system-db:([\w-]{1,60})\s*$", profile)):
+        folder = f"{_DCONF}/db/{name}.d"
+        for data in _all_of(hand, folder):
+            values |= {
+                f"/{group}/{key}".replace("//", "/"): value
+                for (group, key), value in _overridden(text(data), ()).items()
+            }
+        for data in _all_of(hand, f"{folder}/locks"):
+            locked |= {line.strip() for line in text(data).splitlines()}
+    return values, locked
+
+
+def _all_of(hand: Reach, folder: str) -> list[bytes]:
+    paths = [f"{folder}/{name}" for name in names_at(hand, folder)]
+    return [data for data in hand.read_many(paths, _MOST) if data]
 
 
 def _read(hand: Reach, ending: str, begins: tuple[str, ...] = ("",)) -> list[bytes]:
@@ -53,14 +90,20 @@ def _read(hand: Reach, ending: str, begins: tuple[str, ...] = ("",)) -> list[byt
     return [data for data in hand.read_many(paths, _MOST) if data]
 
 
-def keys_in(data: bytes) -> list[tuple[str, str, str, str]]:
-    """(schema, key, place in dconf, default) of a file; nothing where it is no XML."""
+def keys_in(data: bytes) -> list[tuple[str, str, str, str, str]]:
+    """(schema, key, place in dconf, default, type) of a file; nothing where it is no XML."""
     try:
         root = ET.fromstring(data)  # noqa: S314 - the system's own file, of a size that is bounded
     except ET.ParseError:
         return []
     return [
-        (schema.get("id", ""), name, schema.get("path", "") + name, _default_of(key))
+        (
+            schema.get("id", ""),
+            name,
+            schema.get("path", "") + name,
+            _default_of(key),
+            key.get("type", "s"),
+        )
         for schema in root.iter("schema")
         for key in schema.iter("key")
         if schema.get("path") and (name := key.get("name", ""))

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 
 import msgspec
 
-from lumtak.computers.hands.reach import runs_systemd, text, text_at
+from lumtak.computers.hands.reach import reason_of, runs_systemd, text, text_at
 from lumtak.computers.hands.states import UnitLinks, unit_name
 from lumtak.computers.hands.table import NOWHERE, UNITS, is_switch, why_no_link
 from lumtak.computers.linux.adapter import Adapter, Listed, Look
@@ -65,7 +65,7 @@ class Services(Adapter):
         try:
             units = all_units(self._hand)
         except OSError as error:
-            why = f"the services could not be asked for: {plain(str(error), 200)}"
+            why = f"the services could not be asked for: {reason_of(error)}"
             return Listed(gaps=[Gap(area="services", reason=why, needed="systemctl")])
         items, paths = self.parse(units)
         return Listed(items, paths={f"services:{key}": path for key, path in paths.items()})
@@ -197,7 +197,7 @@ class Services(Adapter):
             return show(self._hand, *units)
         except OSError as error:
             raise ComputerError(
-                f"{plain(str(ref))} cannot be read: {plain(str(error), 200)}.",
+                f"{plain(str(ref))} cannot be read: {reason_of(error)}.",
                 "See whether systemctl answers there.",
             ) from error
 

@@ -25,8 +25,11 @@ def best_value(item: Item, wanted: str) -> str | None:
     return next((v for v in (wanted, "demand", "manual", "off") if v in can), None)
 
 
-def by_area(item: Item, facts: Facts, profile: Profile, reading: Reading | None) -> Ruling:
-    """Effects, plans and memory settings follow the profile's own rules."""
+def by_area(item: Item, facts: Facts, profile: Profile, reading: Reading | None) -> Ruling | None:
+    """Effects, plans and memory settings follow the profile's own rules.
+
+    None where an effect has a role, by which it is judged like anything else.
+    """
     if item.area == "effects":
         return _effect(item, profile)
     if item.area == "power":
@@ -36,27 +39,21 @@ def by_area(item: Item, facts: Facts, profile: Profile, reading: Reading | None)
     return _memory(item, profile)
 
 
-_PART_OF = {
-    "image-thumbnails": "thumbnails",
-    "dialog-effects": "animations",
-    "menu-effects": "animations",
-    "workspace-effects": "animations",
-    "start-effect": "animations",
-}
-"""Effects that a desktop lets be switched by themselves, and what a profile keeps them with."""
-
-
-def _effect(item: Item, profile: Profile) -> Ruling:
-    if {item.key, _PART_OF.get(item.key, item.key)} & set(profile.effects.keep):
+def _effect(item: Item, profile: Profile) -> Ruling | None:
+    if not {item.key, item.part_of}.isdisjoint(profile.effects.keep):
         return Ruling("keep", "the profile keeps this effect.")
     if item.value == "off":
         return Ruling("keep", "it is off already.")
     if item.value is None and item.default == "off":
         return Ruling("keep", "nothing is set, and that is off here.")
+    if item.role:
+        return None
     return Ruling("ease", f"{profile.name} does not ask for this effect.", "off")
 
 
 def _power(item: Item, facts: Facts, profile: Profile) -> Ruling:
+    if item.key not in {"mains", "battery"}:
+        return _when_idle(item, profile)
     wanted = profile.power.mains if item.key == "mains" else profile.power.battery
     if wanted is None:
         return Ruling("keep", "the profile leaves this plan alone.")
@@ -66,6 +63,22 @@ def _power(item: Item, facts: Facts, profile: Profile) -> Ruling:
         return Ruling("keep", f"the profile wants {wanted}, which {facts.name} does not have.")
     now = item.value or UNSET_WORD
     return Ruling("ease", f"the plan is {now}, and the profile wants {wanted}.", wanted)
+
+
+def _when_idle(item: Item, profile: Profile) -> Ruling:
+    """Dimming, screen and sleep: as the profile wants them, for each source of power."""
+    held = {f"{item.key}{end}" for end in ("", "_mains", "_battery")}
+    wishes = {w for name in held if (w := getattr(profile.power, name, None)) is not None}
+    if not wishes:
+        return Ruling("keep", "the profile leaves it alone.")
+    if len(wishes) > 1:
+        return Ruling("keep", "the profile wants it otherwise for each source, which has one here.")
+    wanted = str(wishes.pop())
+    if wanted in {item.value, item.default if item.value is None else None}:
+        return Ruling("keep", f"it is {wanted}, as the profile wants it.")
+    return Ruling(
+        "ease", f"it is {item.value or UNSET_WORD}, and the profile wants {wanted}.", wanted
+    )
 
 
 def _swap(item: Item, rule: str, facts: Facts, reading: Reading | None) -> Ruling:
