@@ -456,6 +456,9 @@ class Plain:
                 f"{ref}: that was recorded of another computer.", "Look at the record."
             )
 
+    def in_force(self, ref):
+        return ""
+
     def undo_kit(self):
         return None
 

@@ -163,6 +163,7 @@ def _as_json(entry: Entry) -> dict[str, object]:
         "open": entry.is_open,
         "shows": entry.shows,
         "note": entry.note,
+        "force": entry.force,
         "begun_at": entry.begun_at,
         "state_at": entry.stage_at,
         "seen_right_at": entry.seen_at,

@@ -199,6 +199,16 @@ class Settings(Protocol):
         """
         ...
 
+    def in_force(self, ref: SettingRef) -> str:
+        """Whether what is stored shows in the thing itself.
+
+        `IN_FORCE`, or why not as `not_in_force` says it; empty where nothing can be seen.
+
+        Raises:
+            ComputerError: it cannot be asked.
+        """
+        ...
+
     def undo_kit(self) -> UndoKit | None:
         """What leaves an undo script there; None for a simulated computer."""
         ...

@@ -150,10 +150,11 @@ class Fixed(Record, tag_field="kind", tag="fixed"):
     needed: str
 
 
-Evidence = Literal["essential", "early", "phase", "server", "listens"]
+Evidence = Literal["essential", "early", "phase", "server", "listens", "rival"]
 """What bears out that something stands on an item of which nothing else is known: every system has
 its package; it starts before the system is up; it starts in a phase for which the session waits;
-its package says of itself that it is a server; it waits for connections of other computers."""
+its package says of itself that it is a server; it waits for connections of other computers; it
+sets the power plan, and so does another program."""
 
 
 class Item(Record):

@@ -11,6 +11,8 @@ from lumtak.core.toml import read_toml
 from lumtak.errors import BadFileError
 
 FORMAT = 1
+LONGEST_IDLE_S = 86_400
+"""A day: nobody waits longer for a screen to go off."""
 Rhythm = Literal["weekly", "monthly", "quarterly", "half-yearly"]
 
 
@@ -191,6 +193,11 @@ def _check_values(profile: Profile, text: str, path: str) -> None:
                 f"“ceilings.{key}” is {value:g}, and a ceiling is above 0 and at most 100.",
                 line=_line_of(("ceilings", key), text),
             )
+    for key in ("screen_off_mains", "screen_off_battery", "sleep_mains", "sleep_battery"):
+        seconds = getattr(profile.power, key)
+        if seconds is not None and not 0 <= seconds <= LONGEST_IDLE_S:
+            problem = f"“power.{key}” is {seconds}, and it is from 0 to {LONGEST_IDLE_S} seconds."
+            raise BadFileError(path, problem, line=_line_of(("power", key), text))
     for key in ("cpu_pct", "ram_pct"):
         value = getattr(profile.threshold, key)
         if not 0 <= value <= 100:

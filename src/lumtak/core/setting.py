@@ -97,6 +97,14 @@ class Change(Record):
         return f"{self.ref}={UNSET_WORD if self.value is None else self.value}"
 
 
+IN_FORCE = "in force"
+
+
+def not_in_force(why: str) -> str:
+    """What is said of a value that is stored and does nothing."""
+    return f"stored, not in force: {why}"
+
+
 def parse_ref(text: str) -> SettingRef:
     """The address in `AREA:KEY`, split at the first colon.
 

@@ -10,7 +10,17 @@ from lumtak.core.facts import Facts, Fixed
 from lumtak.core.setting import Change, Shows, State
 from lumtak.errors import ComputerError
 from lumtak.journal.entry import Entry, PlanRecord, Stage
-from lumtak.journal.outcome import OnStep, Outcome, Result, clock, moment, nothing, word
+from lumtak.journal.outcome import (
+    OnStep,
+    Outcome,
+    Result,
+    clock,
+    force_of,
+    moment,
+    nothing,
+    with_force,
+    word,
+)
 from lumtak.journal.recover import Review, recover
 from lumtak.journal.store import Journal
 from lumtak.journal.undo_script import refresh_script
@@ -202,13 +212,17 @@ def _conclude(
         stage = result = "conflict"
         odd = f"read back as {after.word}, which is neither the old value nor the new one"
         note = refusal or odd
-    journal.stage(entry, stage, clock(computer), after=after, note=note)
-    return _ended(entry, after, result, note)
+    force = force_of(computer, entry.ref) if result == "done" else ""
+    note = with_force(note, force)
+    journal.stage(entry, stage, clock(computer), after=after, note=note, force=force)
+    return _ended(entry, after, result, note, force)
 
 
-def _ended(entry: Entry, after: State | None, result: Result, note: str) -> Outcome:
+def _ended(
+    entry: Entry, after: State | None, result: Result, note: str, force: str = ""
+) -> Outcome:
     ended = _outcome(entry.change, entry.title, entry.before, after, result, note)
-    return msgspec.structs.replace(ended, number=entry.id)
+    return msgspec.structs.replace(ended, number=entry.id, force=force)
 
 
 def _outcome(

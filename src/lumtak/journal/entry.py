@@ -69,6 +69,9 @@ class Entry(Record):
     session_id: str | None
     note: str = ""
     """For a person; nothing depends on it."""
+    force: str = ""
+    """Whether what was stored showed in the thing itself: `IN_FORCE`, or why not; empty where
+    nothing could be seen."""
     taken_over_by: int = 0
     """The newer change of the same setting that restores what this one would; 0 where there is
     none."""

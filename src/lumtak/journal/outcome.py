@@ -5,7 +5,8 @@ from typing import Literal
 
 from lumtak.computers.protocol import Computer
 from lumtak.core.record import NotMeasured, Record
-from lumtak.core.setting import Change, State
+from lumtak.core.setting import IN_FORCE, Change, SettingRef, State, not_in_force
+from lumtak.errors import ComputerError
 from lumtak.journal.entry import Moment
 
 Result = Literal["done", "as it was", "failed", "conflict", "not tried"]
@@ -24,6 +25,21 @@ class Outcome(Record):
     """Read back, as a word."""
     result: Result
     note: str = ""
+    force: str = ""
+    """Whether what is stored is in force, as it was seen; empty where nothing could be."""
+
+
+def force_of(computer: Computer, ref: SettingRef) -> str:
+    """Whether what is stored is in force; empty where that cannot be asked."""
+    try:
+        return computer.settings.in_force(ref)
+    except ComputerError as error:
+        return not_in_force(f"it cannot be asked: {error.message}")
+
+
+def with_force(note: str, force: str) -> str:
+    """A note for a person that says too where what is stored does nothing."""
+    return "; ".join(filter(None, (note, "" if force == IN_FORCE else force)))
 
 
 OnStep = Callable[[Outcome], None]

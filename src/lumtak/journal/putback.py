@@ -11,7 +11,17 @@ from lumtak.core.setting import Change, State
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError
 from lumtak.journal.entry import Entry, Stage
-from lumtak.journal.outcome import OnStep, Outcome, Result, clock, moment, nothing, word
+from lumtak.journal.outcome import (
+    OnStep,
+    Outcome,
+    Result,
+    clock,
+    force_of,
+    moment,
+    nothing,
+    with_force,
+    word,
+)
 from lumtak.journal.recover import Review, recover
 from lumtak.journal.store import Journal
 from lumtak.journal.undo_script import refresh_script
@@ -78,7 +88,9 @@ def put_back(
     return outcomes
 
 
-def _outcome(entry: Entry, now: State | None, result: Result, note: str = "") -> Outcome:
+def _outcome(
+    entry: Entry, now: State | None, result: Result, note: str = "", force: str = ""
+) -> Outcome:
     return Outcome(
         change=Change(ref=entry.ref, value=entry.restore.value),
         title=entry.title,
@@ -87,6 +99,7 @@ def _outcome(entry: Entry, now: State | None, result: Result, note: str = "") ->
         after=word(now),
         result=result,
         note=note,
+        force=force,
     )
 
 
@@ -162,8 +175,10 @@ def _bring_back(journal: Journal, computer: Computer, entry: Entry) -> Outcome:
     if refusal:
         return _later(journal, entry, back, refusal)
     if back.same_as(entry.restore):
-        journal.stage(entry, "undone", clock(computer))
-        return _outcome(entry, back, "done")
+        force = force_of(computer, entry.ref)
+        note = with_force("", force)
+        journal.stage(entry, "undone", clock(computer), note=note, force=force)
+        return _outcome(entry, back, "done", note, force)
     note = f"read back as {back.word} instead of {entry.restore.word}"
     journal.stage(entry, "conflict", clock(computer), note=note)
     return _outcome(entry, back, "conflict", note)

@@ -292,6 +292,7 @@ class Journal:
         *,
         after: State | None = None,
         note: str = "",
+        force: str = "",
         taken_over_by: int = 0,
     ) -> Entry:
         """How far a change got; gives it as it is now."""
@@ -301,6 +302,7 @@ class Journal:
             stage=stage,
             stage_at=at,
             note=note,
+            force=force or entry.force,
             after=after or entry.after,
             taken_over_by=over,
         )

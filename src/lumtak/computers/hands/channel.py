@@ -27,7 +27,8 @@ _BOOT = (
 """Reads a length and then the code, and nothing beyond it."""
 SENT = (
     "desktops", "desktop_data", "table", "words", "shell", "exact", "user_states", "root_states",
-    "swap_states", "states", "back", "programs", "places", "looking", "atomic", "hand", "wire",
+    "swap_states", "states", "back", "programs", "places", "display", "looking", "atomic", "hand",
+    "wire",
 )  # fmt: skip
 _PACKAGE = "lumtak.computers.hands"
 ANSWER_S = 30.0

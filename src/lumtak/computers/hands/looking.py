@@ -7,11 +7,13 @@ from __future__ import annotations
 
 import base64
 import contextlib
+import errno
 import os
 import posixpath
 import stat
 from typing import Any, Iterator, Sequence
 
+from lumtak.computers.hands.display import in_force
 from lumtak.computers.hands.places import Places, RefusalError, is_kernels, open_ordinary, read_most
 
 VERSION = 1
@@ -129,6 +131,19 @@ class Looking(Places):
                     if count >= most:
                         raise RefusalError("%s holds more than %d files" % (path, most))
         yield batch
+
+    def display(self, name: str, authority: str) -> dict[str, Any]:
+        """What is in force on a display of this hand's user; see `display.in_force`.
+
+        Args:
+            name: as in DISPLAY.
+            authority: the file of cookies; empty for none.
+        """
+        if self.root:
+            raise OSError(errno.ENOSYS, "no display is in a folder")
+        if self.rules:
+            raise RefusalError("root looks at nobody's display")
+        return in_force(name, self.read(authority, 1 << 16) if authority else b"")
 
     def counters(self) -> dict[int, bytes]:
         """The bytes of /proc/PID/stat of every process, by its number: one pass; proc(5)."""

@@ -119,6 +119,19 @@ class Piped(Channel):
                 if not ended:
                     self.close()
 
+    def display(self, name: str, authority: str) -> dict[str, Any]:
+        """See `Hand.display`."""
+
+        def fits(value: Any) -> bool:
+            return (
+                isinstance(value, dict)
+                and all(type(value.get(n)) is bool for n in ("composed", "managed", "passed on"))
+                and isinstance(value.get("settings"), dict)
+            )
+
+        found: dict[str, Any] = self.checked(self.ask("display", name, authority), fits)
+        return found
+
     def counters(self) -> dict[int, bytes]:
         """See `Hand.counters`."""
         found: dict[str, bytes] = self.checked(

@@ -31,6 +31,7 @@ OPERATIONS: dict[str, tuple[tuple[str, Any], ...]] = {
     "missing": (("path", str),),
     "space": (("path", str),),
     "walk": (("path", str), ("most", int)),
+    "display": (("name", str), ("authority", str)),
     "counters": (),
     "answers": (("folder", str), ("tries", int)),
     "put": (("folder", str), ("name", str), ("data", bytes), ("mode", int)),

@@ -18,6 +18,7 @@ from lumtak.computers.linux.listening import with_listening
 from lumtak.computers.linux.load import Counters
 from lumtak.computers.linux.marks import marks
 from lumtak.computers.linux.packages import owners_of_files, with_packages
+from lumtak.computers.linux.power_rivals import against, rivals, with_rivals
 from lumtak.computers.linux.profile_plan import Service, profile_service
 from lumtak.computers.linux.signs import signs
 from lumtak.computers.linux.times import answers, start_times
@@ -99,6 +100,10 @@ class LinuxAbout:
         items = with_packages(self._hand, items, paths, owners, self._catalogue)
         items = with_listening(self._hand, items, processes, self._hand.about()["uid"])
         items += self._unlisted(processes, {item.consumer for item in items})
+        setting_plans = rivals(self._hand, items)
+        seen = signs(self._hand, text_at(self._hand, "/proc/sys/kernel/osrelease"))
+        seen += against(setting_plans)
+        items = with_rivals(items, setting_plans, seen)
         has_battery, _ = look.once(hardware.battery, self._hand)
         return Facts(
             address=self._identity.address,
@@ -119,7 +124,7 @@ class LinuxAbout:
             memory=hardware.memory_now(self._hand, memory),
             space=hardware.space(self._hand),
             marks=tuple(marks(self._hand)),
-            signs=tuple(signs(self._hand, text_at(self._hand, "/proc/sys/kernel/osrelease"))),
+            signs=tuple(seen),
             times=times,
         )
 

@@ -143,6 +143,11 @@ class Adapter(ABC):
     def write(self, ref: SettingRef, exact: Any) -> None:  # noqa: ANN401 - one of its kinds
         """Bring about an exact state of one of its kinds."""
 
+    def in_force(self, ref: SettingRef) -> str:
+        """See `Settings.in_force`."""
+        del ref
+        return ""
+
     def accept(self, ref: SettingRef, exact: Any) -> None:  # noqa: ANN401 - one of its kinds
         """Whether a state that was recorded can be brought about here now.
 

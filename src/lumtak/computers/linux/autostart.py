@@ -9,7 +9,6 @@ import msgspec
 from lumtak.computers.hands.states import File
 from lumtak.computers.hands.words import escaped, unescaped
 from lumtak.computers.linux.adapter import Counted, Listed, Look, Means
-from lumtak.computers.linux.desktop import desktops_of
 from lumtak.computers.linux.desktop_entry import (
     command_of,
     is_off,
@@ -20,6 +19,7 @@ from lumtak.computers.linux.desktop_entry import (
 )
 from lumtak.computers.linux.folder import InFiles, UserFolder
 from lumtak.computers.linux.login_starts import PROGRAM_FOLDERS, LoginStart
+from lumtak.computers.linux.session import desktops_of
 from lumtak.core.facts import Fixed, Item, Setting
 from lumtak.core.setting import SettingRef, State
 from lumtak.core.text import number, plain

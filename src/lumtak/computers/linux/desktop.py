@@ -6,6 +6,7 @@ another, whose settings are for nothing then.
 
 import re
 import tomllib
+from abc import ABC, abstractmethod
 from collections.abc import Mapping, Sequence
 from functools import lru_cache
 from importlib.resources import files
@@ -13,13 +14,14 @@ from typing import ClassVar, NamedTuple
 
 from lumtak.computers.hands.desktop_data import DESKTOPS
 from lumtak.computers.hands.desktops import Desktop, Key
-from lumtak.computers.hands.reach import Reach, text, text_at
+from lumtak.computers.hands.reach import Reach
 from lumtak.computers.hands.whose import User
 from lumtak.computers.linux.adapter import Adapter, Look
-from lumtak.computers.linux.closely import uid_of
-from lumtak.computers.linux.hardware import sessions
+from lumtak.computers.linux.in_force import Display, display_of, said_of, settled
+from lumtak.computers.linux.session import desktops_of, is_wayland
 from lumtak.core.facts import Fixed, Item, Setting
-from lumtak.core.setting import Area, SettingRef, Shows
+from lumtak.core.profile import LONGEST_IDLE_S
+from lumtak.core.setting import IN_FORCE, Area, SettingRef, Shows
 from lumtak.core.text import number, plain
 from lumtak.errors import ComputerError
 
@@ -29,9 +31,6 @@ _COMPILED = tuple(
 """What glib-compile-schemas(1) makes of all schemas: their names stand in it as they are."""
 _MOST_COMPILED = 1 << 24
 _ANY = "*"
-_UNTOLD = {"", "default", "custom", "x11", "wayland"}
-"""Names of sessions that say nothing of the desktop."""
-LONGEST_S = 86_400
 ODD = "it holds a value of another kind than Lumtak knows; set it by hand"
 LOCKED = "the administrator keeps it as it is for everybody"
 
@@ -54,26 +53,6 @@ def words() -> dict[str, Words]:
 # -- which desktop counts --------------------------------------------------------------------------
 
 
-def desktops_of(hand: Reach, user: User) -> list[str]:
-    """Names of the desktop of the user's newest session, as it calls itself; none where nobody
-    tells.
-    """
-    newest = (sessions(hand, user.uid) or [])[-1:]
-    told = [d for s in newest for d in s.get("DESKTOP", "").split(":") if d.lower() not in _UNTOLD]
-    return list(dict.fromkeys(map(_registered, told or user.desktops)))
-
-
-def _registered(name: str) -> str:
-    """The registered name of a desktop that a session names."""
-    wanted = name.lower()
-    for desktop in DESKTOPS:
-        if own := next((n for n in desktop.names if n.lower() == wanted), ""):
-            return own
-        if wanted in desktop.sessions:
-            return desktop.names[0]
-    return name
-
-
 class Kept(NamedTuple):
     """What the desktop that counts keeps here."""
 
@@ -94,7 +73,7 @@ def kept_here(hand: Reach, user: User) -> Kept:
     for names in (*counts, (_ANY,)):
         for key in here[names]:
             found.setdefault((key.area, key.setting), key)
-    if _is_wayland(hand, user):  # where nothing is shown without it, it is no choice
+    if is_wayland(hand, user):  # where nothing is shown without it, it is no choice
         found.pop(("effects", "compositing"), None)
     return Kept(tuple(found.values()), "" if counts else ":".join(used))
 
@@ -126,11 +105,7 @@ def _here(hand: Reach, desktop: Desktop, compiled: bytes) -> list[Key]:
     return found
 
 
-def _is_wayland(hand: Reach, user: User) -> bool:
-    return [s.get("TYPE") for s in sessions(hand, user.uid) or []][-1:] == ["wayland"]
-
-
-class DesktopAdapter(Adapter):
+class DesktopAdapter(Adapter, ABC):
     """Settings that one kind of store keeps of the desktop that counts."""
 
     area: ClassVar[Area] = "effects"
@@ -146,6 +121,23 @@ class DesktopAdapter(Adapter):
         kept = kept_here(*asked) if look is None else look.once(kept_here, *asked)
         return [k for k in kept.keys if (k.area, k.store) == (self.area, self.store)]
 
+    @abstractmethod
+    def counting(self, key: Key) -> str:
+        """The value that counts now: what is stored, else the default; empty where nobody tells."""
+
+    def display(self, look: Look) -> Display:
+        """What the user's display says, asked once a look."""
+        return look.once(display_of, self._hand, self._of_user, self._user)
+
+    def in_force(self, ref: SettingRef) -> str:
+        """See `Adapter.in_force`; what shows at the next login is in force from then on."""
+        key = self.key_of(ref)
+        if not key.force:
+            return ""
+        wanted = self.counting(key)
+        asked = self._hand, self._of_user, self._user
+        return settled(key, wanted, lambda: display_of(*asked))
+
     def key_of(self, ref: SettingRef) -> Key:
         """The key that keeps a setting.
 
@@ -158,36 +150,6 @@ class DesktopAdapter(Adapter):
                 f"{plain(ref.key)} is no setting of this desktop.", "Audit the computer again."
             )
         return found
-
-
-# -- the user's session ----------------------------------------------------------------------------
-
-_NAMES = ("DISPLAY", "XAUTHORITY", "DBUS_SESSION_BUS_ADDRESS")
-_MOST_ENVIRONMENT = 1 << 17
-
-
-def process_of(hand: Reach, user: User, names: Sequence[str]) -> int | None:
-    """A process of the user's with one of these names; the newest where there are several."""
-    found = [
-        int(pid)
-        for pid in hand.names("/proc")
-        if pid.isdigit() and text_at(hand, f"/proc/{pid}/comm") in names
-    ]
-    mine = [pid for pid in found if uid_of(hand, pid) == user.uid]
-    return max(mine, default=None)
-
-
-def environment_of(of_user: Reach, pid: int) -> dict[str, str]:
-    """Where the display and the bus of a process are, as it was started; proc(5), environ.
-
-    Read as the user, and believed for what is done as the user only.
-    """
-    try:
-        data = of_user.read(f"/proc/{pid}/environ", _MOST_ENVIRONMENT)
-    except OSError:
-        return {}
-    said = dict(line.partition("=")[::2] for line in text(data).split("\0"))
-    return {name: value for name in _NAMES if (value := said.get(name, "")) and value.isprintable()}
 
 
 # -- values and their texts ------------------------------------------------------------------------
@@ -251,7 +213,16 @@ def is_odd(key: Key, raw: str) -> bool:
     return bool(raw) and re.fullmatch(_SHAPES.get(key.kind, r".*"), raw) is None
 
 
-def item_of(key: Key, raw: str, default: str, *, note: str, shows: Shows, fixed: str = "") -> Item:
+def item_of(
+    key: Key,
+    raw: str,
+    default: str,
+    *,
+    note: str,
+    shows: Shows,
+    fixed: str = "",
+    display: Display = "",
+) -> Item:
     """The item of a setting.
 
     Args:
@@ -261,16 +232,15 @@ def item_of(key: Key, raw: str, default: str, *, note: str, shows: Shows, fixed:
         note: where it stands.
         shows: when a change shows.
         fixed: why it cannot be changed; empty where it can.
+        display: what the user's display says.
     """
     said = words()[key.setting]
     value, otherwise = value_of(key, raw), value_of(key, default) or ""
     why = fixed or (ODD if is_odd(key, raw) else "")
+    counts = value or otherwise
+    idle = _idle(key, counts, display) if value or counts == "on" else ""
+    notes = [note, f"unset counts as {otherwise}" if otherwise else "", idle]
     area: Area = "power" if key.area == "power" else "effects"
-    setting = (
-        Setting(lowest=0, highest=LONGEST_S, shows=shows)
-        if key.is_number
-        else Setting(values=("on", "off"), shows=shows)
-    )
     return Item(
         area=area,
         key=key.setting,
@@ -280,7 +250,19 @@ def item_of(key: Key, raw: str, default: str, *, note: str, shows: Shows, fixed:
         part_of=said.part_of,
         value=None if value is None else plain(value, 100),
         default=plain(otherwise, 100),
-        running=(value or otherwise) != "off",
-        setting=Fixed(needed=why) if why else setting,
-        note=plain(note + (f"; unset counts as {otherwise}" if otherwise else ""), 300),
+        running=counts != "off" and not idle,
+        setting=Fixed(needed=why) if why else _setting(key, shows),
+        note=plain("; ".join(filter(None, notes)), 300),
     )
+
+
+def _setting(key: Key, shows: Shows) -> Setting:
+    if key.is_number:
+        return Setting(lowest=0, highest=LONGEST_IDLE_S, shows=shows)
+    return Setting(values=("on", "off"), shows=shows)
+
+
+def _idle(key: Key, wanted: str, display: Display) -> str:
+    """That what is stored does nothing, where the display itself says so; empty else."""
+    said = "" if isinstance(display, str) else said_of(key, wanted, display)
+    return "" if said == IN_FORCE else said

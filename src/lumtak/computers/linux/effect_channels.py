@@ -23,14 +23,13 @@ from lumtak.computers.linux.adapter import Listed, Look, unfit
 from lumtak.computers.linux.desktop import (
     LOCKED,
     DesktopAdapter,
-    environment_of,
     item_of,
-    process_of,
     raw_of,
     value_of,
 )
 from lumtak.computers.linux.folder import UserFolder
 from lumtak.computers.linux.ini_text import value_in, with_value
+from lumtak.computers.linux.session import environment_of, process_of
 from lumtak.core.facts import Gap
 from lumtak.core.setting import SettingRef, State
 from lumtak.core.text import plain
@@ -65,13 +64,17 @@ class _Held(NamedTuple):
         if self.told is None:
             return value_in(self.own or b"", mine)
         told = self.told.get(key.name, "")
-        everybodys = value_in(self.system, channel_text.find(self.system, key.name, kind))
-        return "" if not mine.there and told == everybodys else told
+        # The keeper tells the administrator's alike, and writes its file some seconds later.
+        own = mine.there and value_in(self.own or b"", mine) == told
+        return told if own or told != self._everybodys(key) else ""
+
+    def _everybodys(self, key: Key) -> str:
+        """What the administrator set; empty where they did not."""
+        return value_in(self.system, channel_text.find(self.system, key.name, ""))
 
     def default(self, key: Key) -> str:
         """What counts while the user has none."""
-        place = channel_text.find(self.system, key.name, _TYPES[key.kind])
-        return value_in(self.system, place) or key.default
+        return self._everybodys(key) or key.default
 
 
 class DesktopChannels(DesktopAdapter):
@@ -101,9 +104,15 @@ class DesktopChannels(DesktopAdapter):
                         note=f"{key.at}, {key.name}",
                         shows="login" if bus is None else "now",
                         fixed=LOCKED if locked else "",
+                        display="" if bus is None else self.display(look),
                     )
                 )
         return Listed(items, gaps)
+
+    def counting(self, key: Key) -> str:
+        """See `DesktopAdapter.counting`."""
+        held = self._held(key.at, self._bus())
+        return value_of(key, held.raw(key)) or value_of(key, held.default(key)) or ""
 
     def _looked_at(self, channel: str, bus: str | None) -> _Held | str:
         """What is kept of a channel, or why that cannot be told."""
@@ -213,10 +222,13 @@ class DesktopChannels(DesktopAdapter):
                 raise ComputerError(
                     f"{ref} was refused: {reason_of(error)}.", "Nothing was changed."
                 ) from error
-        self._wait_for_file(exact)
+        key = self.key_of(ref)
+        # Where the administrator set the same, the file alone tells that it is the user's own.
+        if self._held(key.at, bus).raw(key) != exact.raw:
+            self._wait_for_file(exact)
 
     def _wait_for_file(self, exact: ChannelKey) -> None:
-        """Whether it is the user's own shows in the file only, which the keeper writes later."""
+        """Until the keeper has written its file."""
         until = time.monotonic() + _WRITES_LATER_S
         while time.monotonic() < until:
             data = self._folder().content(f"{exact.channel}.xml") or b""

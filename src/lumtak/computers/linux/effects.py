@@ -10,13 +10,14 @@ from lumtak.computers.linux.adapter import Listed, Look, unfit
 from lumtak.computers.linux.desktop import (
     LOCKED,
     DesktopAdapter,
-    desktops_of,
     item_of,
     kept_here,
     raw_of,
     value_of,
 )
+from lumtak.computers.linux.in_force import Display
 from lumtak.computers.linux.schemas import PROFILE, Shipped, shipped_keys
+from lumtak.computers.linux.session import desktops_of
 from lumtak.core.facts import Gap, Item
 from lumtak.core.setting import SettingRef, State
 from lumtak.core.text import plain
@@ -48,7 +49,15 @@ class DesktopEffects(DesktopAdapter):
         shipped = shipped_keys(self._hand, keys, used)
         # Where the schemas' own files are here, they say which keys there are.
         here = [k for k in keys if k in shipped] if shipped else keys
-        return Listed([_item(k, stored.get(k.path, ""), shipped.get(k)) for k in here])
+        display = self.display(look) if any(k.force for k in here) else ""
+        return Listed([_item(k, stored.get(k.path, ""), shipped.get(k), display) for k in here])
+
+    def counting(self, key: Key) -> str:
+        """See `DesktopAdapter.counting`."""
+        used = desktops_of(self._hand, self._user)
+        shipped = shipped_keys(self._hand, [key], used).get(key)
+        default = value_of(key, shipped.default) if shipped else None
+        return value_of(key, self._stored().get(key.path, "")) or default or ""
 
     def _nothing_known(self, look: Look) -> list[Gap]:
         kept = look.once(kept_here, self._hand, self._user)
@@ -145,10 +154,18 @@ class DesktopIdle(DesktopEffects):
     area = "power"
 
 
-def _item(key: Key, raw: str, shipped: Shipped | None) -> Item:
+def _item(key: Key, raw: str, shipped: Shipped | None, display: Display) -> Item:
     default = shipped.default if shipped else ""
     note = f"{key.at} {key.name}"
-    return item_of(key, raw, default, note=note, shows="now", fixed=_why_fixed(key, shipped))
+    return item_of(
+        key,
+        raw,
+        default,
+        note=note,
+        shows="now",
+        fixed=_why_fixed(key, shipped),
+        display=display,
+    )
 
 
 def _why_fixed(key: Key, shipped: Shipped | None) -> str:

@@ -10,8 +10,9 @@ from lumtak.computers.hands.states import Profile
 from lumtak.computers.hands.table import PROFILE_BUSES
 from lumtak.computers.linux import hardware
 from lumtak.computers.linux.adapter import Adapter, Listed, Look
+from lumtak.computers.linux.clocks import disagrees
 from lumtak.core.facts import Fixed, Gap, Item, Setting
-from lumtak.core.setting import SettingRef, State
+from lumtak.core.setting import IN_FORCE, SettingRef, State, not_in_force
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError
 
@@ -118,6 +119,11 @@ class ProfilePlan(Adapter):
         return State(
             value=found.active, exact=Profile(found.bus, _SERVICE.get(found.active, found.active))
         )
+
+    def in_force(self, ref: SettingRef) -> str:
+        """What the service answers, held against what the kernel reports."""
+        why = disagrees(self._hand, self._answering(ref).active)
+        return not_in_force(why) if why else IN_FORCE
 
     def foresee(self, ref: SettingRef, value: str | None) -> State:
         """The service's own name of the plan.

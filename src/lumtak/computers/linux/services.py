@@ -21,7 +21,7 @@ from lumtak.computers.linux.units import (
     show,
 )
 from lumtak.core.facts import Fixed, Gap, Item, Origin, Setting, Trigger, TriggerKind
-from lumtak.core.setting import SettingRef, State
+from lumtak.core.setting import IN_FORCE, SettingRef, State, not_in_force
 from lumtak.core.text import number, plain
 from lumtak.errors import ComputerError
 
@@ -191,6 +191,14 @@ class Services(Adapter):
         fields = self._fields(ref)
         exact = UnitLinks(unit, links(self._hand).get(unit, {}), fields.get("ActiveState") in _UP)
         return State(value=self._value_of(ref, fields), exact=exact)
+
+    def in_force(self, ref: SettingRef) -> str:
+        """What is off and runs all the same was started by something else."""
+        fields = self._fields(ref)
+        runs, value = fields.get("ActiveState") in _UP, self._value_of(ref, fields)
+        if value in {"off", "manual"}:
+            return not_in_force("it runs all the same") if runs else IN_FORCE
+        return IN_FORCE if runs else ""
 
     def _shown(self, ref: SettingRef, *units: str) -> list[Fields]:
         try:

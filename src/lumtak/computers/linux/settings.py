@@ -80,6 +80,10 @@ class LinuxSettings:
             )
         return found
 
+    def in_force(self, ref: SettingRef) -> str:
+        """See `Settings.in_force`."""
+        return self._keeper(ref).in_force(ref)
+
     def undo_kit(self) -> FileUndoKit:
         """Leaves the undo script in the user's data folder."""
         folder = UserFolder(self._hands.user, posixpath.join(self._user.data_home, "lumtak-undo"))

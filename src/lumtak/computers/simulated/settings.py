@@ -14,7 +14,7 @@ from lumtak.computers.simulated.faults import (
 from lumtak.computers.simulated.items import items_of
 from lumtak.computers.simulated.machine import Machine
 from lumtak.core.facts import Item, Setting
-from lumtak.core.setting import SettingRef, Shows, State
+from lumtak.core.setting import IN_FORCE, SettingRef, Shows, State
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError
 
@@ -75,6 +75,11 @@ class SimulatedSettings:
                 "Nothing was changed; `lumtak journal` shows the record.",
             )
         return self._known(ref)
+
+    def in_force(self, ref: SettingRef) -> str:
+        """What is read is what the model runs with."""
+        del ref
+        return IN_FORCE
 
     def undo_kit(self) -> None:
         """None: nothing of it stays when Lumtak is gone."""

@@ -46,6 +46,8 @@ def _effect(item: Item, profile: Profile) -> Ruling | None:
         return Ruling("keep", "it is off already.")
     if item.value is None and item.default == "off":
         return Ruling("keep", "nothing is set, and that is off here.")
+    if not item.running:
+        return Ruling("keep", "it is stored, and not in force: it costs nothing.")
     if item.role:
         return None
     return Ruling("ease", f"{profile.name} does not ask for this effect.", "off")
@@ -170,6 +172,8 @@ def by_evidence(item: Item, role: Role | None) -> str:
 
     Evidence guards, or asks; it never makes anything “not needed”.
     """
+    if "rival" in item.evidence:
+        return "it sets the power plan, and so does another program: neither of them is touched."
     said = " and ".join(_EVIDENCE[e] for e in item.evidence if e in _EVIDENCE)
     if (role is not None and not role.likely) or not said:
         return ""

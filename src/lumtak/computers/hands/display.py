@@ -1,0 +1,185 @@
+"""What a display server says is in force: who composes windows, who manages them, and the settings
+that programs are passed.
+
+Sources: X Window System Protocol, version 11; ICCCM, 2.8 and 4.3; EWMH, _NET_WM_CM_Sn; XSETTINGS
+0.5; Xau, .Xauthority. One file of the standard library, in the language of Python 3.8, for it is
+sent with the hand.
+"""
+
+from __future__ import annotations
+
+import errno
+import re
+import socket
+import struct
+from typing import Any
+
+_SOCKETS = "/tmp/.X11-unix/X%d"  # noqa: S108 - where the display servers of a computer wait
+_COOKIE = b"MIT-MAGIC-COOKIE-1"
+_WAIT_S = 2.0
+_MOST_BYTES, _MOST_SETTINGS, _MOST_EVENTS = 1 << 18, 1000, 200
+_INTERN, _PROPERTY, _OWNER = 16, 20, 23
+"""Opcodes."""
+
+
+def number_of(display: str) -> tuple[int, int]:
+    """(display, screen) of a name like :0 or :0.1.
+
+    Raises:
+        OSError: it is none of this computer.
+    """
+    found = re.fullmatch(r"(?:unix)?:(\d{1,4})(?:\.(\d{1,2}))?", display)
+    if found is None:
+        raise OSError(errno.EINVAL, "the display is not of this computer")
+    return int(found[1]), int(found[2] or 0)
+
+
+def in_force(display: str, authority: bytes) -> dict[str, Any]:
+    """What is in force on a display: composed, managed, passed on (whether somebody does), settings
+    by name.
+
+    Args:
+        display: its name, as in DISPLAY.
+        authority: what the user's file of cookies holds.
+
+    Raises:
+        OSError: it does not answer, refuses, or says what cannot be understood.
+    """
+    number, screen = number_of(display)
+    with socket.socket(socket.AF_UNIX, socket.SOCK_STREAM) as line:
+        line.settimeout(_WAIT_S)
+        line.connect(_SOCKETS % number)
+        try:
+            return _asked(line, number, screen, authority)
+        except struct.error:
+            raise OSError(errno.EPROTO, "the display says what cannot be understood") from None
+
+
+def _asked(line: socket.socket, number: int, screen: int, authority: bytes) -> dict[str, Any]:
+    _greet(line, _cookie(authority, number))
+    keeper = _owner(line, b"_XSETTINGS_S%d" % screen)
+    settings: dict[str, Any] = {}
+    if keeper:
+        settings = settings_in(_property(line, keeper, b"_XSETTINGS_SETTINGS"))
+    return {
+        "composed": bool(_owner(line, b"_NET_WM_CM_S%d" % screen)),
+        "managed": bool(_owner(line, b"WM_S%d" % screen)),
+        "passed on": bool(keeper),
+        "settings": settings,
+    }
+
+
+def _cookie(authority: bytes, number: int) -> bytes:
+    """The cookie for a display of this computer; empty where there is none."""
+    at, found = 0, b""
+    try:
+        while at < len(authority):
+            at += 2
+            fields = []
+            for _ in range(4):
+                (size,) = struct.unpack_from(">H", authority, at)
+                fields.append(authority[at + 2 : at + 2 + size])
+                at += 2 + size
+            _, wanted, name, data = fields
+            if name == _COOKIE and wanted in (b"", b"%d" % number):
+                found = data
+    except struct.error:
+        pass  # cut short: what was whole counts
+    return found
+
+
+def _greet(line: socket.socket, cookie: bytes) -> None:
+    name = _COOKIE if cookie else b""
+    line.sendall(
+        struct.pack("<BxHHHHxx", ord("l"), 11, 0, len(name), len(cookie))
+        + _padded(name)
+        + _padded(cookie)
+    )
+    status, _, _, _, more = struct.unpack("<BBHHH", _exactly(line, 8))
+    _exactly(line, more * 4)
+    if status != 1:
+        raise OSError(errno.EACCES, "the display lets nobody look")
+
+
+def _padded(data: bytes) -> bytes:
+    return data + b"\0" * (-len(data) % 4)
+
+
+def _exactly(line: socket.socket, count: int) -> bytes:
+    if count > _MOST_BYTES:
+        raise OSError(errno.EMSGSIZE, "the display says too much")
+    data = b""
+    while len(data) < count:
+        more = line.recv(count - len(data))
+        if not more:
+            raise OSError(errno.EPIPE, "the display does not answer")
+        data += more
+    return data
+
+
+def _reply(line: socket.socket, request: bytes) -> bytes:
+    """The answer to one request; nothing where it is an error. Events are passed over."""
+    line.sendall(request)
+    for _ in range(_MOST_EVENTS):
+        head = _exactly(line, 32)
+        if head[0] == 0:
+            return b""
+        if head[0] == 1:
+            return head + _exactly(line, struct.unpack_from("<I", head, 4)[0] * 4)
+    raise OSError(errno.EPROTO, "the display does not come to the point")
+
+
+def _atom(line: socket.socket, name: bytes) -> int:
+    size = 2 + (len(name) + 3) // 4
+    request = struct.pack("<BBHHxx", _INTERN, 1, size, len(name)) + _padded(name)
+    answer = _reply(line, request)
+    return int(struct.unpack_from("<I", answer, 8)[0]) if answer else 0
+
+
+def _owner(line: socket.socket, name: bytes) -> int:
+    """The window that has a selection; 0 where nobody has it."""
+    atom = _atom(line, name)
+    answer = _reply(line, struct.pack("<BxHI", _OWNER, 2, atom)) if atom else b""
+    return int(struct.unpack_from("<I", answer, 8)[0]) if answer else 0
+
+
+def _property(line: socket.socket, window: int, name: bytes) -> bytes:
+    """What a window holds under a name."""
+    atom = _atom(line, name)
+    if not atom:
+        return b""
+    request = struct.pack("<BxHIIIII", _PROPERTY, 6, window, atom, 0, 0, _MOST_BYTES // 8)
+    answer = _reply(line, request)
+    if not answer or answer[1] != 8:
+        return b""
+    return answer[32 : 32 + struct.unpack_from("<I", answer, 16)[0]]
+
+
+def settings_in(data: bytes) -> dict[str, Any]:
+    """Numbers and texts by name, as an XSETTINGS manager passes them on.
+
+    Of what is cut short, what is whole.
+    """
+    found: dict[str, Any] = {}
+    if len(data) < 12:
+        return found
+    order = ">" if data[0] else "<"
+    (count,) = struct.unpack_from(order + "I", data, 8)
+    at = 12
+    try:
+        for _ in range(min(count, _MOST_SETTINGS)):
+            kind, size = struct.unpack_from(order + "BxH", data, at)
+            name = data[at + 4 : at + 4 + size].decode("utf-8", "replace")
+            at += 4 + size + (-size % 4) + 4
+            if kind == 0:
+                (found[name],) = struct.unpack_from(order + "i", data, at)
+                at += 4
+            elif kind == 1:
+                (length,) = struct.unpack_from(order + "I", data, at)
+                found[name] = data[at + 4 : at + 4 + length].decode("utf-8", "replace")
+                at += 4 + length + (-length % 4)
+            else:
+                at += 8
+    except struct.error:
+        pass
+    return found
