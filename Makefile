@@ -23,15 +23,22 @@ demo: setup
 terminal-tools:
 	@scripts/need-packages.sh tmux shellcheck busybox dash dbus-daemon dbus-bin bsdutils procps
 
+# A desktop that runs at a display without a monitor, and what others keep their settings by.
+DESKTOPS := xvfb dbus-daemon xfce4-session xfwm4 xfconf xfce4-settings xfce4-panel thunar xfce4-notifyd xfce4-power-manager \
+	libglib2.0-bin dconf-cli dconf-gsettings-backend gsettings-desktop-schemas gnome-settings-daemon-common nautilus-data \
+	marco-common caja-common mate-desktop-common mate-panel-common mate-notification-daemon-common mate-power-manager-common \
+	cinnamon-common cinnamon-desktop-data nemo-data
+
 # What boots a real Debian for `make lab` and `make lab-tests`.
 lab-tools:
 	-@scripts/need-packages.sh mmdebstrap user-mode-linux e2fsprogs openssh-client iproute2 procps kmod util-linux
+	-@scripts/need-packages.sh $(DESKTOPS)
 
 # A shell on a really booted, slow computer with Lumtak in it; everything there is thrown away afterwards.
 lab: setup lab-tools
 	@$(BIN)/python tests/lab/booted.py
 
-# On really booted computers: the whole job over restarts, power cuts, odd names, refusals. About ten minutes; root and /dev/net/tun.
+# On really booted computers: the whole job over restarts, power cuts, odd names, refusals; on real desktops. About ten minutes; root and /dev/net/tun.
 lab-tests: setup lab-tools
 	$(BIN)/python -m pytest -m lab
 

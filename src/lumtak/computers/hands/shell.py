@@ -127,7 +127,7 @@ channel_is() { # FILE CHANNEL PROPERTY LEAF LETTER TEXT
         if [ -n "$6" ]; then
             [ "$(keeper GetProperty ss "$2" "$3")" = "$(as_kept "$5" "$6")" ]
         else
-            ! grep -q "name=\\"$4\\"" "$1" 2>/dev/null
+            ! grep -q "name=\\"$4\\"[^>]*value=" "$1" 2>/dev/null
         fi
     else
         said="s/.*name=\\"$4\\"[^>]*value=\\"\\([^\\"]*\\)\\".*/\\1/p"

@@ -13,7 +13,7 @@ from lumtak.core.setting import IN_FORCE, not_in_force
 from lumtak.core.text import number, plain
 
 _COMPOSER = "_NET_WM_CM"
-_MOST_PROCESSES = 500
+_MOST_PROCESSES, _MOST_DISPLAYS = 500, 4
 _SETTLES_S, _LOOK_S = 2.0, 0.05
 """What a desktop takes until a new value is in force."""
 
@@ -32,22 +32,26 @@ def display_of(hand: Reach, of_user: Reach, user: User) -> Display:
     """
     if not hand.live or is_wayland(hand, user):
         return ""  # there are no such servers in a folder, and Wayland tells nobody
-    found = _environment(hand, of_user, user)
-    if found is None:
-        return f"{plain(user.name, 60)} is not logged in at a display"
-    authority = found.get("XAUTHORITY") or f"{user.home}/.Xauthority"
-    try:
-        there = authority if of_user.exists(authority) else ""
-        return of_user.display(found["DISPLAY"], there)
-    except OSError as error:
-        return f"the display {plain(found['DISPLAY'], 40)} cannot be asked: {reason_of(error)}"
+    why = f"{plain(user.name, 60)} is not logged in at a display"
+    for name, authority in _displays(hand, of_user, user).items():
+        try:
+            return of_user.display(name, authority if of_user.exists(authority) else "")
+        except OSError as error:
+            why = f"the display {plain(name, 40)} cannot be asked: {reason_of(error)}"
+    return why
 
 
-def _environment(hand: Reach, of_user: Reach, user: User) -> dict[str, str] | None:
-    """Of the newest process of the user's that knows a display; None where none does."""
+def _displays(hand: Reach, of_user: Reach, user: User) -> dict[str, str]:
+    """The displays that processes of the user know, those of the newest first, each with its file
+    of cookies.
+    """
     pids = sorted((int(n) for n in hand.names("/proc") if n.isdigit()), reverse=True)
-    mine = (pid for pid in pids[:_MOST_PROCESSES] if uid_of(hand, pid) == user.uid)
-    return next((e for pid in mine if (e := environment_of(of_user, pid)).get("DISPLAY")), None)
+    found: dict[str, str] = {}
+    for pid in pids[:_MOST_PROCESSES]:
+        said = environment_of(of_user, pid) if uid_of(hand, pid) == user.uid else {}
+        if (name := said.get("DISPLAY")) and len(found) < _MOST_DISPLAYS:
+            found.setdefault(name, said.get("XAUTHORITY") or f"{user.home}/.Xauthority")
+    return found
 
 
 def said_of(key: Key, wanted: str, display: Display) -> str:
