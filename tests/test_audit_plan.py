@@ -522,8 +522,10 @@ def test_what_effects_cost_together_at_most():
         item("apps", "sail"),
     )
     costs = [("apps:panel", 3.0, 40), ("apps:process/Xorg", 1.0, 1), ("apps:sail", 5.0, 9)]
-    found = {f.key: f for f in audit(here, profile(), CATALOGUE, reading(costs=costs)).findings}
-    assert found["shadows"].weight.source.endswith("what draws the screen does: 41 MiB, 4.0 %")
+    whole = audit(here, profile(), CATALOGUE, reading(costs=costs))
+    assert (whole.drawing.cpu_pct, whole.drawing.words) == (4.0, "41 MiB, 4.0 %")
+    found = {f.key: f for f in whole.findings}
+    assert found["shadows"].weight.source.endswith("what draws the screen: 41 MiB, 4.0 %")
     assert "several programs have a part" in found["thumbnails"].weight.source
 
 

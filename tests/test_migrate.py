@@ -3,6 +3,7 @@
 `data/jobs-0.1.json` holds two of them with their computers, made by version 0.1 itself.
 """
 
+import base64
 import json
 import os
 import shutil
@@ -13,7 +14,7 @@ import pytest
 
 from faulting import run_script
 from helpers import computer_on, database_at, put, snapshot_of
-from lumtak.computers.hands.states import STATE_KINDS, File, UnitLinks, Unknown
+from lumtak.computers.hands.states import STATE_KINDS, ChannelKey, File, UnitLinks, Unknown
 from lumtak.core.setting import parse_ref
 from lumtak.errors import ComputerError
 from lumtak.journal import Journal, drift, put_back, recorded
@@ -145,6 +146,23 @@ def test_what_stood_around_a_state_is_in_it_or_in_the_change():
     assert (
         entry_of("services:tide", {"kind": "links"}, {"active": "no"}).before.exact.active is False
     )
+
+
+def test_a_whole_file_of_a_channel_becomes_its_property(tmp_path):
+    folder = "/home/u/.config/xfce4/xfconf/xfce-perchannel-xml"
+    where = {"folder": folder, "file": "xfwm4.xml", "missing": "3"}
+    data = (
+        b'<channel>\n  <property name="general" type="empty">\n    <property'
+        b' name="show_frame_shadow" type="bool" value="false"/>\n  </property>\n</channel>\n'
+    )
+    words = {"kind": "file", "mode": "640", "bytes": base64.b64encode(data).decode()}
+    state = entry_of("effects:shadows", words, where).restore
+    name = "/general/show_frame_shadow"
+    assert state.exact == ChannelKey("xfwm4", name, "b", "false", folder, 3, 0o640, data)
+    assert (state.exact.missing, state.exact.mode, state.exact.data) == (3, 0o640, data)
+    unset = entry_of("effects:shadows", {"kind": "absent"}, where).restore.exact
+    assert (unset.raw, unset.data) == ("", None)
+    assert type(entry_of("effects:glass", words, where).restore.exact) is File, "of no such setting"
 
 
 @pytest.mark.parametrize(

@@ -20,9 +20,15 @@ from lumtak.computers.hands.states import (
     Profile,
     SwapAreas,
     UnitLinks,
+    WirelessFile,
     state_of,
 )
-from lumtak.computers.hands.table import power_unit_text, sysctl_text
+from lumtak.computers.hands.table import (
+    WIRELESS_FILE,
+    power_unit_text,
+    sysctl_text,
+    wireless_text,
+)
 from lumtak.computers.recorded import in_words
 
 UNITS = "/etc/systemd/system"
@@ -98,6 +104,11 @@ CASES = {
         [f"drop '{KEPT}'", "kernel '/proc/sys/vm/swappiness' '60'"], "",
         ["kind: sysctl", "name: swappiness", "live: 60", "kept: nothing"],
     ),
+    "wireless": (
+        ("power", "wireless_saving"), WirelessFile(None), [WirelessFile(wireless_text("off"))],
+        [[f"not_kept '{WIRELESS_FILE}'"], [f"{{ print_1_1 | kept_as '{WIRELESS_FILE}'; }}"]],
+        [f"drop '{WIRELESS_FILE}'"], "", ["kind: wireless", "kept: nothing"],
+    ),
     "clock": (
         ("power", "mains"), ClockPolicies({"policy0": "powersave/power"},
         power_unit_text("powersave", ""), POWER),
@@ -144,7 +155,7 @@ CASES = {
 }  # fmt: skip
 """(setting, state, what it is told apart from, tests of each, what brings it, what tidies, in
 words)."""
-OF_ROOT = {"links", "sysctl", "clock", "property", "swap"}
+OF_ROOT = {"wireless", "links", "sysctl", "clock", "property", "swap"}
 
 
 @pytest.mark.parametrize("kind", CASES)

@@ -139,7 +139,9 @@ def say_audit(found: Audit) -> None:
     click.echo(plain(found.headline, 400))
     for area in AREAS:
         mine = [f for f in found.findings if f.area == area]
-        click.echo(f"\n{AREA_TITLES[area]}")
+        most = found.drawing if area == "effects" else None
+        more = f", all together at most {most.words}: what draws the screen" if most else ""
+        click.echo(f"\n{AREA_TITLES[area]}{more}")
         rows = []
         for f in mine:
             memory, cpu = _weights(f)

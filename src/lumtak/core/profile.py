@@ -61,6 +61,8 @@ class PowerWishes(Record):
     sleep_mains: int | None = None
     """Seconds after which the computer sleeps; 0: never."""
     sleep_battery: int | None = None
+    wireless_saving: Literal["on", "off"] | None = None
+    """Whether wireless devices save power, which makes them answer late."""
 
 
 class MemoryRule(Record):

@@ -11,7 +11,7 @@ AREAS: tuple[Area, ...] = get_args(Area)
 AREA_TITLES: dict[Area, str] = {
     "services": "services",
     "apps": "background apps",
-    "effects": "visual effects",
+    "effects": "visual effects and the desktop",
     "power": "power plan",
     "memory": "memory",
 }

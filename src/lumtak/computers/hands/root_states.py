@@ -24,6 +24,7 @@ from lumtak.computers.hands.table import (
     POWER_SWITCH,
     PROFILE_BUSES,
     PROFILES,
+    WIRELESS_FILE,
     is_switch,
     kernel_value_fits,
     sysctl_file,
@@ -100,6 +101,38 @@ class UnitLinks(Exact, kind="links"):
                 b"units %s -- %s" % (b"start" if self.active else b"stop", quoted(self.unit))
             )
         return acts
+
+
+@dataclass(frozen=True)
+class WirelessFile(Exact, kind="wireless"):
+    """Lumtak's own file that says whether wireless devices save power."""
+
+    areas = ("power",)
+    root = True
+    heads = (DROP, KEPT)
+    kept: Optional[bytes]
+    """What it holds; None where there is none."""
+
+    def _problem(self, key: str) -> str:
+        if key != "wireless_saving":
+            return "it is a file of another setting"
+        return own_file_problem(WIRELESS_FILE, self.kept)
+
+    def by_hand(self) -> str:
+        """See `Exact.by_hand`."""
+        return "sudo rm %s" % word(WIRELESS_FILE) if self.kept is None else ""
+
+    def places(self) -> List[str]:
+        """See `Exact.places`."""
+        return [WIRELESS_FILE]
+
+    def tests(self, part: ScriptPart) -> List[bytes]:
+        """See `Exact.tests`."""
+        return [part.kept(WIRELESS_FILE, self.kept)]
+
+    def bring(self, part: ScriptPart) -> List[bytes]:
+        """See `Exact.bring`."""
+        return [part.keep(WIRELESS_FILE, self.kept)]
 
 
 @dataclass(frozen=True)

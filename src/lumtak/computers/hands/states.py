@@ -21,6 +21,7 @@ from lumtak.computers.hands.root_states import (
     KernelValue,
     Profile,
     UnitLinks,
+    WirelessFile,
     unit_name,
 )
 from lumtak.computers.hands.shell import ScriptPart
@@ -51,6 +52,7 @@ __all__ = [
     "SwapAreas",
     "UnitLinks",
     "Unknown",
+    "WirelessFile",
     "state_of",
     "swap_switch",
     "unit_name",

@@ -82,6 +82,17 @@ POLICY_FILE = re.compile(
 )
 
 
+WIRELESS_FILE = "/etc/NetworkManager/conf.d/zz-lumtak-wireless.conf"
+"""Sorted after what others set there; NetworkManager.conf(5)."""
+WIRELESS = {"off": 2, "on": 3}
+"""Whether wireless devices save power, as NetworkManager counts it: wifi.powersave."""
+
+
+def wireless_text(value: str) -> bytes:
+    """What Lumtak's own file says of it."""
+    return ("%s[connection]\nwifi.powersave=%d\n" % (_LEFT, WIRELESS[value])).encode()
+
+
 def swap_file(mib: int) -> str:
     """Where Lumtak's own swap file of this size stands."""
     return "%s/swap_%d" % (SWAP_FOLDER, int(mib))
@@ -147,8 +158,10 @@ def is_own_place(path: str) -> bool:
     """Whether this is the place of a file that only Lumtak writes."""
     folder, name = posixpath.split(path)
     kept = _SYSCTL_FILE.fullmatch(path)
-    return bool(kept and kept[1] in KERNEL) or (
-        folder == UNITS and (name == POWER_UNIT or swap_unit_size(name) > 0)
+    return (
+        path == WIRELESS_FILE
+        or bool(kept and kept[1] in KERNEL)
+        or (folder == UNITS and (name == POWER_UNIT or swap_unit_size(name) > 0))
     )
 
 
@@ -160,6 +173,8 @@ def is_own_content(path: str, data: bytes) -> bool:
     size = swap_unit_size(name)
     if size:
         return data == swap_unit_text(size)
+    if path == WIRELESS_FILE:
+        return data in map(wireless_text, WIRELESS)
     if name == POWER_UNIT:
         return any(data == power_unit_text(g, p) for g in GOVERNORS for p in PREFERENCES)
     said = _SYSCTL_TEXT.fullmatch(data.decode("utf-8", "replace"))

@@ -12,6 +12,7 @@ from lumtak.computers.linux.sandboxes import Sandboxes
 from lumtak.computers.linux.services import Services
 from lumtak.computers.linux.swap import Swap
 from lumtak.computers.linux.user_units import UserUnits
+from lumtak.computers.linux.wireless import Wireless
 
 ADAPTERS: tuple[type[Adapter], ...] = (
     Services,
@@ -24,6 +25,7 @@ ADAPTERS: tuple[type[Adapter], ...] = (
     FileIdle,
     ChannelIdle,
     DesktopIdle,
+    Wireless,
     ProfilePlan,
     ClockPlan,
     Swap,

@@ -55,6 +55,7 @@ def audit(
         gaps=facts.gaps,
         headline=headline(findings, profile, reading, found),
         bottleneck=found,
+        drawing=judge.drawn,
         marks=facts.marks,
     )
 

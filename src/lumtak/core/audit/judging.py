@@ -9,7 +9,7 @@ from functools import cached_property
 
 import msgspec
 
-from lumtak.core.audit.records import Answer, Finding
+from lumtak.core.audit.records import Answer, AtMost, Finding
 from lumtak.core.audit.rules import (
     PREFETCH,
     best_value,
@@ -98,7 +98,7 @@ class Judge:
         return found
 
     @cached_property
-    def drawn(self) -> str:
+    def drawn(self) -> AtMost | None:
         """What all effects together cost at most; see `weighing.drawing`."""
         return drawing(cost for cost in self.costs.values() if self._draws(cost.key))
 

@@ -9,6 +9,7 @@ from lumtak.core.facts import Gap, Mark, Origin
 from lumtak.core.record import Figure, Record
 from lumtak.core.ruling import Stance
 from lumtak.core.setting import Area, Change, SettingRef
+from lumtak.core.units import percent, ram
 
 Grade = Literal["proven here", "expected", "depends", "no effect", "harmful"]
 Answer = Literal["needed", "not needed"]
@@ -27,6 +28,18 @@ class Weight(Record):
     heft: float = 0.0
     """CPU percentage plus RAM percentage of the whole computer: for the order of the list and its
     bars."""
+
+
+class AtMost(Record):
+    """What draws the screen costs: no effect that it draws can cost more, nor all of them."""
+
+    cpu_pct: float
+    ram_bytes: float
+
+    @property
+    def words(self) -> str:
+        """For a person."""
+        return f"{ram(self.ram_bytes)}, {percent(self.cpu_pct)}"
 
 
 class Finding(Record):
@@ -107,6 +120,9 @@ class Audit(Record, dict=True, gc=True):
     headline: str
     bottleneck: Bottleneck | None = None
     """What holds the computer back; None where nothing was weighed."""
+    drawing: AtMost | None = None
+    """What all effects that the desktop draws cost together at most: its compositor, shell and
+    display server; None where nothing of them was seen."""
     marks: tuple[Mark, ...] = ()
     """Traces of advice that somebody followed here."""
 

@@ -2,21 +2,25 @@
 
 from collections.abc import Iterable
 
-from lumtak.core.audit.records import Finding, Grade, Weight
+from lumtak.core.audit.records import AtMost, Finding, Grade, Weight
 from lumtak.core.catalogue import Role
 from lumtak.core.facts import Item
 from lumtak.core.reading import ConsumerLoad
 from lumtak.core.record import NotMeasured, known
 from lumtak.core.ruling import Stance
-from lumtak.core.units import MIB, percent, ram
+from lumtak.core.units import MIB
 
 NO_READING = "no reading was taken; take a baseline first"
 
 
-_NOT_DRAWN = {"thumbnails", "image-thumbnails", "event-sounds"}
+_NOT_DRAWN = {
+    "thumbnails", "image-thumbnails", "event-sounds", "indexed-folders", "index-on-battery",
+    "location", "search-providers", "update-downloads",
+}  # fmt: skip
+"""Effects in which what draws the screen has no part."""
 
 
-def drawing(costs: Iterable[ConsumerLoad]) -> str:
+def drawing(costs: Iterable[ConsumerLoad]) -> AtMost | None:
     """What effects that cannot be told apart cost together at most: what draws the screen does.
 
     Args:
@@ -24,16 +28,17 @@ def drawing(costs: Iterable[ConsumerLoad]) -> str:
     """
     mine = list(costs)
     if not mine:
-        return ""
+        return None
     memory, cpu = sum(known(c.ram_bytes) for c in mine), sum(c.cpu_pct for c in mine)
-    return (
-        "all such effects together take at most what draws the screen does:"
-        f" {ram(memory)}, {percent(cpu)}"
-    )
+    return AtMost(cpu_pct=cpu, ram_bytes=memory)
 
 
 def weigh(
-    item: Item, window: str, cost: ConsumerLoad | None, ram_total_bytes: int, drawn: str = ""
+    item: Item,
+    window: str,
+    cost: ConsumerLoad | None,
+    ram_total_bytes: int,
+    drawn: AtMost | None = None,
 ) -> Weight:
     """What an item cost in a reading; with the reason where that cannot be told.
 
@@ -68,11 +73,13 @@ def weigh(
     )
 
 
-def _not_told_apart(effect: str, drawn: str) -> str:
+def _not_told_apart(effect: str, drawn: AtMost | None) -> str:
     if effect in _NOT_DRAWN:
         return "several programs have a part in it, so its share cannot be told apart"
     apart = "drawn by the desktop itself, so its share cannot be told apart"
-    return f"{apart}; {drawn}" if drawn else apart
+    if drawn is None:
+        return apart
+    return f"{apart}; all such effects together take at most what draws the screen: {drawn.words}"
 
 
 def _source(window: str, cost: ConsumerLoad) -> str:

@@ -185,11 +185,18 @@ class AuditStation(AskingStation):
 
     def _heading(self, area: Area, mine: list[Finding]) -> Text:
         note = ""
-        if area == "effects" and (kept := self.desk.job.profile.effects.keep):
-            note = f"the profile keeps {', '.join(kept)}"
+        if area == "effects":
+            note = self._of_effects()
         if area == "power":
             note = "◆ in force  ▸ wanted by the profile"
         return heading(area, mine, self._pen, note) if self._pen else Text()
+
+    def _of_effects(self) -> str:
+        """What all of them cost at most, and which of them the profile keeps."""
+        found, kept = self.desk.job.audit, self.desk.job.profile.effects.keep
+        most = f"all together at most {found.drawing.words}" if found and found.drawing else ""
+        keeps = f"the profile keeps {', '.join(kept)}" if kept else ""
+        return "; ".join(filter(None, (most, keeps)))
 
     def _memory(self) -> list[Line]:
         reading = self.desk.after or self.desk.baseline
