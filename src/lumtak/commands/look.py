@@ -140,7 +140,7 @@ def say_audit(found: Audit) -> None:
     for area in AREAS:
         mine = [f for f in found.findings if f.area == area]
         most = found.drawing if area == "effects" else None
-        more = f", all together at most {most.words}: what draws the screen" if most else ""
+        more = f"; what the desktop draws: at most {most.words} in all" if most else ""
         click.echo(f"\n{AREA_TITLES[area]}{more}")
         rows = []
         for f in mine:
