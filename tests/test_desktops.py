@@ -74,6 +74,13 @@ def test_a_session_is_known_by_its_own_name_or_its_desktops(tree, session, named
     assert desktops_of(Hand(str(tree)), tree_user()) == named
 
 
+def test_where_nobody_is_logged_in_the_session_counts_that_ran_last(tree):
+    hand, user = Hand(str(tree)), tree_user()
+    for kept, desktop in (("XSession=mate", "MATE"), ("Session=plasma\nXSession=", "KDE")):
+        put(tree, f"/var/lib/AccountsService/users/{user.name}", f"[User]\n{kept}\n")
+        assert desktops_of(hand, user) == [desktop]
+
+
 def test_of_a_desktop_that_nobody_describes_nothing_but_that_is_said(tree):
     put(tree, "/usr/bin/xfwm4", "")
     put(tree, "/run/systemd/sessions/1", f"UID={os.getuid()}\nCLASS=user\nDESKTOP=knots\n")

@@ -7,18 +7,31 @@ from lumtak.computers.hands.reach import Reach, text, text_at
 from lumtak.computers.hands.whose import User
 from lumtak.computers.linux.closely import uid_of
 from lumtak.computers.linux.hardware import sessions
+from lumtak.computers.linux.ini_text import find, value_in
 
 _UNTOLD = {"", "default", "custom", "x11", "wayland"}
 """Names of sessions that say nothing of the desktop."""
 
 
 def desktops_of(hand: Reach, user: User) -> list[str]:
-    """Names of the desktop of the user's newest session, as it calls itself; none where nobody
-    tells.
+    """Names of the desktop of the user's newest session, as it calls itself, or else of the one
+    that ran last; none where nobody tells.
     """
     newest = (sessions(hand, user.uid) or [])[-1:]
-    told = [d for s in newest for d in s.get("DESKTOP", "").split(":") if d.lower() not in _UNTOLD]
-    return list(dict.fromkeys(map(_registered, told or user.desktops)))
+    running = [d for s in newest for d in s.get("DESKTOP", "").split(":")]
+    told = _telling(running) or list(user.desktops) or _telling(_last(hand, user))
+    return list(dict.fromkeys(map(_registered, told)))
+
+
+def _telling(names: Sequence[str]) -> list[str]:
+    return [name for name in names if name.lower() not in _UNTOLD]
+
+
+def _last(hand: Reach, user: User) -> list[str]:
+    """The session that the user chose last, as AccountsService keeps it; root alone may see that."""
+    data = text_at(hand, f"/var/lib/AccountsService/users/{user.name}").encode()
+    named = (value_in(data, find(data, "User", key)) for key in ("Session", "XSession"))
+    return [name for name in named if name][:1]
 
 
 def _registered(name: str) -> str:
