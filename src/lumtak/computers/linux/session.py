@@ -28,7 +28,7 @@ def _telling(names: Sequence[str]) -> list[str]:
 
 
 def _last(hand: Reach, user: User) -> list[str]:
-    """The session that the user chose last, as AccountsService keeps it; root alone may see that."""
+    """The session that the user chose last, as AccountsService keeps it: root may see that."""
     data = text_at(hand, f"/var/lib/AccountsService/users/{user.name}").encode()
     named = (value_in(data, find(data, "User", key)) for key in ("Session", "XSession"))
     return [name for name in named if name][:1]
