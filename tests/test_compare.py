@@ -29,6 +29,7 @@ from lumtak.core.means import (
 from lumtak.core.record import NotMeasured
 from lumtak.core.settling import settle
 from lumtak.core.verdict import compare_readings, headline, sentences
+from lumtak.core.wander import CHANGES, LONG_MEMORY, TOLD, WAVES, WIDENED, wander
 from lumtak.errors import UsageError
 from lumtak.work.sampling import Precision
 from noise import FAMILIES, autoregression, until_sure
@@ -78,10 +79,10 @@ FIGURES = {
     "more than can be paired": ([wave(2003, 30, 4)], [wave(40, 27, 3)], 1.0),
 }
 EXPECTED = {
-    "two readings": (-2.99806353, 0.732292805, -2.94021146, -3.05597964, -4.12104992, 120, 90),
-    "two that depend on themselves": (-3.2703563, 1.60899616, -3.26527311, -3.27260549, -5.52243848,
+    "two readings": (-2.99806353, 0.742360131, -2.94021146, -3.05597964, -4.12104992, 120, 90),
+    "two that depend on themselves": (-3.2703563, 6.50362106, -3.26527311, -3.27260549, -5.52243848,
     38.9026905, 46.3363082),
-    "one that depends on itself": (-4.30369585, 2.5194856, -4.21805547, -4.35108843, -9.24395391,
+    "one that depends on itself": (-4.30369585, 14.9693814, -4.21805547, -4.35108843, -9.24395391,
     26.2707785, 31),
     "five samples": (-3.26020192, 5.57569701, -3.4, -3.4, -4.22757271, 4.23422605, 7),
     "six and eleven": (-3.78773298, 5.21856318, -4.06935153, -3.78429754, -4.28116836, 4.21832457,
@@ -91,16 +92,16 @@ EXPECTED = {
     "several readings": (-4.76452272, 5.95811135, -4.30048857, -4.0446089, -8.32996219, 180, 120),
     "several on one side": (-4.9870474, 4.37957064, -4.46524497, -4.38726925, -7.71194958, 180,
     17.5261722),
-    "several that hardly differ": (-5.39270347, 2.25865027, -5.37650461, -5.27870375, -6.24324319,
+    "several that hardly differ": (-5.39270347, 14.9066948, -5.37650461, -5.27870375, -6.24324319,
     32.2635595, 35.0523444),
-    "the same twice": (-3.02519557, 0.698336642, -2.92437864, -2.92508837, -4.31713872, 120, 120),
+    "the same twice": (-3.02519557, 0.708453002, -2.92437864, -2.92508837, -4.31713872, 120, 120),
     "the same twice, short": (-4.02066564, 1.81927903, -4.12439255, -4.03647247, -7.49180737,
     26.8615259, 80),
-    "several on the other side": (-5.60115945, 3.22237378, -6.57531885, -6.92537394, -13.0835276,
+    "several on the other side": (-5.60115945, 3.33212983, -6.57531885, -6.92537394, -13.0835276,
     24, 60),
     "a slope": (-14.85, 30.0756221, -14.8037934, -14.958301, -17.9255459, 3, 3.24224583),
     "a steep slope": (-62.85, 83.1069827, -62.8486733, -62.85, -80.8003735, 3, 3),
-    "a constant side": (22.2077585, 0.946208274, 21.9580589, 21.9580589, 25.9750078, 30, 30),
+    "a constant side": (22.2077585, 1.02842503, 21.9580589, 21.9580589, 25.9750078, 30, 30),
     "more than can be paired": (-2.79883276, 0.793906495, -2.77764595, -2.99839616, -3.86997245,
     2003, 40),
 }  # fmt: skip
@@ -129,6 +130,7 @@ def test_the_figures_are_those_that_were_calibrated(name):
 
 def test_constants_that_were_calibrated():
     assert (CAUTION_ENDED, MOST_CORRELATED, BATCHES, MOST_PAIRED) == (1.15, 0.995, 6, 2000)
+    assert (LONG_MEMORY, WIDENED, TOLD, WAVES, CHANGES) == (0.2, 1.2, 0.9, 4, 6)
     assert compare([1.0, 2.0], [1.0, 2.0], "x").threshold == 0
     assert compare_many([[1.0, 2.0]], [[1.0, 3.0]], "x") == compare_many(
         [[1.0, 2.0]], [[1.0, 3.0]], "x", caution=1.0
@@ -242,6 +244,44 @@ def test_three_points_are_found(rho):
     rng = np.random.default_rng(78)
     a, b = autoregression(rng, PAIRS, 120, rho), autoregression(rng, PAIRS, 120, rho) - 3
     assert rate(of_file, a, b, {"lower"}) >= 90
+
+
+KNOWN = [n for n in FAMILIES if n.startswith(("AR(1)", "bursts", "long bursts", "job every"))]
+
+
+@pytest.mark.parametrize("name", [n for n in KNOWN if n[-3:] not in {".85", "0.9"}])
+@pytest.mark.parametrize("shift", [0.0, 3.0])
+def test_that_nothing_can_be_known_is_no_way_out(name, shift):
+    rng = np.random.default_rng(81)
+    a, b = FAMILIES[name](rng, PAIRS, 120), FAMILIES[name](rng, PAIRS, 120) - shift
+    assert 100 * np.mean([bool(compare(x, y, "x").wanders) for x, y in zip(a, b, strict=True)]) <= 5
+
+
+def test_a_load_that_wanders_or_steps_is_said_to_and_how_to_know():
+    rng = np.random.default_rng(82)
+    a, b = FAMILIES["long memory, d 0.45"](rng, 2 * PAIRS, 120).reshape(2, PAIRS, 120)
+    told = [compare(x, y, "x") for x, y in zip(a, b, strict=True)]
+    assert sum(c.wanders.startswith("this load wanders more slowly") for c in told) > PAIRS / 2
+    assert all(c.verdict == "none" for c in told if c.wanders)
+    step = np.resize(np.repeat([5.0, 15.0], 20), 120) + 0.1 * autoregression(rng, 1, 120, 0.2)[0]
+    calm = 0.1 * autoregression(rng, 1, 120, 0.2)[0]
+    one = compare(step, calm + 19.5, "x")
+    assert one.wanders == "this load changed its level fewer than 6 times in a reading"
+    assert one.smallest == pytest.approx(10.0, abs=0.3), "the mean may lie anywhere between"
+    words = in_words(one, "CPU load", "points")
+    assert "cannot be known from these readings: this load changed its level" in words
+    assert "three before and three after" in words
+    assert compare(step, calm + 40.0, "x").verdict == "higher", "more than any of it"
+
+
+@given(
+    st.lists(st.floats(-1e6, 1e6), min_size=2, max_size=200),
+    st.lists(st.floats(-1e6, 1e6), min_size=2, max_size=200),
+)
+def test_slowness_never_makes_an_interval_narrower(before, after):
+    slow = wander([np.array(before)], [np.array(after)], 1.0)
+    assert np.isfinite(slow.half)
+    assert slow.half >= 1.0
 
 
 def test_a_t_test_would_cry_wolf():

@@ -2,8 +2,8 @@
 
 Samples taken one after the other depend on each other, so the interval of a plain t-test is too
 narrow: on two readings of the same computer it reports a difference far more often than one time in
-twenty. The interval here is the wider of two that allow for the dependence, and errs on the side of
-caution; `make calibrate` shows how often it is wrong (docs/MEASURING.md).
+twenty. The interval here is the widest of several that allow for the dependence, and errs on the
+side of caution; `make calibrate` shows how often it is wrong (docs/MEASURING.md).
 """
 
 from collections.abc import Sequence
@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Literal
 from lumtak.core.means import BATCHES, FEWEST, Spread, ar1_spread, batch_spread, student
 from lumtak.core.record import Record
 from lumtak.core.units import signed
+from lumtak.core.wander import cosine_spread, wander
 from lumtak.errors import UsageError
 
 if TYPE_CHECKING:
@@ -70,15 +71,18 @@ class Comparison(Record):
     effective_after: float
     readings_before: int
     readings_after: int
+    wanders: str = ""
+    """Why these readings cannot know, where that is so: what the load does, as a clause."""
     note: str = ""
     """What limits the result, as a sentence."""
 
 
 class _Spread(Record):
-    """How sure the mean of one side is: two ways, and a third where there are several readings."""
+    """How sure the mean of one side is: three ways, one more where there are several readings."""
 
     batch: Spread
     ar1: Spread
+    waves: Spread
     between: Spread | None
     effective: float
 
@@ -125,8 +129,11 @@ def compare_many(
     # Each reading counts once, however long it is: starts differ more than samples do.
     means = [float(np.mean([x.mean() for x in side])) for side in (a, b)]
     difference = means[1] - means[0]
-    half = caution * _half_width(spread_a, spread_b)
-    finding = _finding(difference - half, difference + half, threshold)
+    narrow = caution * _half_width(spread_a, spread_b)
+    slow = wander(a, b, narrow)
+    half = slow.half
+    finding, sooner = (_finding(difference - h, difference + h, threshold) for h in (half, narrow))
+    why = slow.why(matters=sooner != finding) if finding == "not known" else ""
     whole_a, whole_b = np.concatenate(a), np.concatenate(b)
     medians = [float(np.median(x)) for x in (whole_a, whole_b)]
     tails = [float(np.percentile(x, 95)) for x in (whole_a, whole_b)]
@@ -149,6 +156,7 @@ def compare_many(
         effective_after=spread_b.effective,
         readings_before=len(a),
         readings_after=len(b),
+        wanders=why,
         note=_note(whole_a, whole_b, spread_a, spread_b),
     )
 
@@ -212,11 +220,11 @@ def _note(a: "Floats", b: "Floats", spread_a: _Spread, spread_b: _Spread) -> str
 
 
 def _half_width(a: _Spread, b: _Spread) -> float:
-    """The widest of the intervals.
+    """The widest of the intervals, where the memory is short.
 
-    Batch means, autoregression, and variation between readings where there are several.
+    Batch means, autoregression, slow waves, and variation between readings where there are several.
     """
-    widths = [_welch(a.batch, b.batch), _welch(a.ar1, b.ar1)]
+    widths = [_welch(a.batch, b.batch), _welch(a.ar1, b.ar1), _welch(a.waves, b.waves)]
     if a.between or b.between:
         widths.append(_welch(a.between or max(a.batch, a.ar1), b.between or max(b.batch, b.ar1)))
     return max(widths)
@@ -240,17 +248,15 @@ def _spread(readings: "list[Floats]") -> _Spread:
     import numpy as np
 
     count = len(readings)
-    batch = [batch_spread(x) for x in readings]
-    ar1 = [ar1_spread(x) for x in readings]
+    ways = [[way(x) for x in readings] for way in (batch_spread, ar1_spread, cosine_spread)]
+    batch, ar1, waves = (
+        (sum(v for v, _ in way) / count**2, sum(d for _, d in way)) for way in ways
+    )
     between = None
     if count > 1:
         between = (float(np.var([x.mean() for x in readings], ddof=1)) / count, float(count - 1))
-    return _Spread(
-        batch=(sum(v for v, _ in batch) / count**2, sum(d for _, d in batch)),
-        ar1=(sum(v for v, _ in ar1) / count**2, sum(d for _, d in ar1)),
-        between=between,
-        effective=sum(d + 1 for _, d in ar1),
-    )
+    effective = sum(d + 1 for _, d in ways[1])
+    return _Spread(batch=batch, ar1=ar1, waves=waves, between=between, effective=effective)
 
 
 def _shift(a: "Floats", b: "Floats") -> float:
@@ -287,6 +293,11 @@ def in_words(
         return (
             f"{start} is the same: any difference is smaller than {limit}, which would not be felt"
             f" ({sure})."
+        )
+    if result.finding == "not known" and result.wanders:
+        return (
+            f"Whether {what} differs cannot be known from these readings: {result.wanders} ({sure}"
+            f" {unit}). Longer readings, or three before and three after, would settle it."
         )
     if result.finding == "not known":
         seen = f"{result.smallest / scale:.{decimals}f} {unit}"
