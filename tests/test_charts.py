@@ -7,10 +7,12 @@ import pytest
 from pypdf import PdfReader
 
 from helpers import lumtak, reading
+from lumtak.core.attribution import attribution
 from lumtak.core.bridge import bridge
 from lumtak.core.plan import Plan, Step
 from lumtak.core.setting import parse_change
 from lumtak.core.units import MIB
+from lumtak.core.verdict import compare_readings
 from lumtak.report.charts import CHART_KINDS
 from lumtak.work.data_folder import DataFolder
 from lumtak.work.handover import draw_chart
@@ -51,6 +53,15 @@ def test_the_bridge_sums_to_the_whole_and_keeps_what_was_projected():
     )
     memory = bridge(plan, before, after, "ram_used_bytes")
     assert memory.steps[0].measured == -110 * MIB
+    # Of four consumers, an error of 0.1 each: sure, though the whole wanders.
+    wild = reading([20.0 + 9 * (i % 30 > 14) for i in range(60)], costs=[("services:c", 1.0, 20)])
+    told = attribution(plan, before, wild, compare_readings(before, wild))
+    assert (told.changed.points, told.changed.half) == (-8.0, pytest.approx(2.571 * 0.2))
+    assert told.changed.points + told.rest.points == pytest.approx(told.whole.points)
+    assert told.rest.half > told.whole.half > 10 * told.changed.half
+    assert told.words.startswith("Of the CPU, what was changed: −8.0 ± 0.5 points; everything")
+    nothing = attribution(Plan(steps=()), before, wild, compare_readings(before, wild))
+    assert nothing is None, "none of it has a share of its own"
 
 
 @pytest.fixture(scope="module")

@@ -32,7 +32,14 @@ from lumtak.work.intake import begin_job, reopen_job
 from lumtak.work.open_job import OpenJob
 from lumtak.work.places import results_folder
 from lumtak.work.plan import carry_out, plan_of
-from lumtak.work.proof import comparisons_of, pace_of, read_after, same_point_s, why_provisional
+from lumtak.work.proof import (
+    attribution_of,
+    comparisons_of,
+    pace_of,
+    read_after,
+    same_point_s,
+    why_provisional,
+)
 from lumtak.work.reading import baselines_of, choose_baseline, read_baseline
 
 _DEMO_PACE = 60.0
@@ -331,8 +338,11 @@ def job_after(data_folder: DataFolder, job: str, seconds: float | None, *, now: 
     read_after(open_job, seconds=seconds, on_sample=count, at_once=now)
     progress("")
     results = comparisons_of(open_job)
+    shares = attribution_of(open_job, results)
     open_job.go("proof")
     open_job.close()
     click.echo(headline(results, why_provisional(open_job), pace_of(open_job)))
     for said in sentences(results, pace_of(open_job)):
         click.echo(said)
+    if shares is not None:
+        click.echo(shares.words)

@@ -2,6 +2,7 @@
 
 from lumtak.computers.protocol import Script
 from lumtak.core.actions import Action
+from lumtak.core.attribution import Attribution
 from lumtak.core.audit import Audit
 from lumtak.core.compare import Comparison
 from lumtak.core.facts import Facts
@@ -50,6 +51,8 @@ class Content(Record):
     after_provisional: Provisional
     """Why the after reading does not count (yet); empty when it does."""
     comparisons: tuple[Comparison, ...]
+    attribution: Attribution | None = None
+    """How much of the CPU's difference is of what was changed."""
     mismatches: tuple[str, ...]
     pace: str = ""
     """Why percentages of the CPU are no measure between the readings; empty where they are."""
@@ -73,4 +76,7 @@ def claims(content: Content) -> list[str]:
         "While the changes stood: " if content.after_provisional in {"put back", "changed"} else ""
     )
     shown = [c for c in content.comparisons if c.column != "work" or content.pace]
-    return [f"{then}{said}" for said in sentences(tuple(shown), content.pace)]
+    said = sentences(tuple(shown), content.pace)
+    if content.attribution is not None:
+        said.append(content.attribution.words)
+    return [f"{then}{line}" for line in said]

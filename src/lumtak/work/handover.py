@@ -14,7 +14,7 @@ from lumtak.report.content import ChangeLine, Content
 from lumtak.storage import in_sentences, write_whole
 from lumtak.work.open_job import OpenJob
 from lumtak.work.plan import undo_scripts_of
-from lumtak.work.proof import bridges_of, comparisons_of, pace_of, why_provisional
+from lumtak.work.proof import attribution_of, bridges_of, comparisons_of, pace_of, why_provisional
 
 
 def content_of(open_job: OpenJob) -> Content:
@@ -38,6 +38,7 @@ def content_of(open_job: OpenJob) -> Content:
         after=after,
         after_provisional=why_not,
         comparisons=comparisons,
+        attribution=attribution_of(open_job, comparisons),
         mismatches=(
             mismatches(before, after, (str(e.ref) for e in open_job.entries()))
             if before and after

@@ -2,6 +2,7 @@
 
 import threading
 
+from lumtak.core.attribution import Attribution, attribution
 from lumtak.core.bridge import Bridge, bridge
 from lumtak.core.compare import Comparison
 from lumtak.core.conditions import pace_changed
@@ -127,6 +128,14 @@ def pace_of(open_job: OpenJob) -> str:
     """
     before, after = open_job.baseline, open_job.after
     return pace_changed(before, after) if before and after else ""
+
+
+def attribution_of(open_job: OpenJob, comparisons: tuple[Comparison, ...]) -> Attribution | None:
+    """How much of the difference is of what was changed; None where that cannot be told."""
+    job, before, after = open_job.job, open_job.baseline, open_job.after
+    if before is None or after is None or job.plan is None or pace_of(open_job):
+        return None
+    return attribution(job.plan, before, after, comparisons)
 
 
 def comparisons_of(open_job: OpenJob) -> tuple[Comparison, ...]:

@@ -7,6 +7,7 @@ from textual.app import ComposeResult
 from textual.containers import Horizontal, VerticalScroll
 from textual.widgets import Button, Static
 
+from lumtak.core.attribution import attribution
 from lumtak.core.compare import Comparison
 from lumtak.core.conditions import mismatches, mover_in_words, movers
 from lumtak.core.reading import Reading
@@ -185,6 +186,7 @@ class ProofStation(StationView):
             elif result.column == "work":
                 text.append(f"\n{sentence(result)}", style=palette.ink)
                 text.append(" The clock cannot fake this one.\n", style=palette.soft)
+        text.append(self._shares(results, (before, after)), style=palette.ink)
         text.append_text(self._bridge(width, palette))
         text.append_text(self._projection(results, palette))
         text.append_text(self._times(palette))
@@ -197,6 +199,12 @@ class ProofStation(StationView):
             text.append(f"{line}\n", style=palette.warning)
         text.append_text(self._conditions(palette))
         return text
+
+    def _shares(self, results: tuple[Comparison, ...], sides: tuple[Reading, Reading]) -> str:
+        """How much of the difference is of what was changed; a line, or nothing."""
+        plan = None if self.desk.pace else self.desk.job.plan
+        found = attribution(plan, *sides, results) if plan else None
+        return f"{found.words}\n" if found else ""
 
     def _compared(
         self, result: Comparison, sides: tuple[Reading, Reading], palette: Palette, width: int
