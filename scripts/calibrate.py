@@ -143,7 +143,7 @@ def simulated(pairs=60):
             for _ in range(2):
                 computer.clock.restart()
                 readings.append(take_reading(computer))
-            for result in compare_readings(*readings):
+            for result in compare_readings(*([r] for r in readings)):
                 alarms[result.column] += result.verdict != "none"
     print(
         f"\nThe simulated drawing bench, restarted before each of two readings, {pairs} pairs:"

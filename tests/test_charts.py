@@ -55,13 +55,17 @@ def test_the_bridge_sums_to_the_whole_and_keeps_what_was_projected():
     assert memory.steps[0].measured == -110 * MIB
     # Of four consumers, an error of 0.1 each: sure, though the whole wanders.
     wild = reading([20.0 + 9 * (i % 30 > 14) for i in range(60)], costs=[("services:c", 1.0, 20)])
-    told = attribution(plan, before, wild, compare_readings(before, wild))
+    told_of = compare_readings([before], [wild])
+    told = attribution(plan, [before], [wild], told_of)
     assert (told.changed.points, told.changed.half) == (-8.0, pytest.approx(2.571 * 0.2))
     assert told.changed.points + told.rest.points == pytest.approx(told.whole.points)
     assert told.rest.half > told.whole.half > 10 * told.changed.half
     assert told.words.startswith("Of the CPU, what was changed: −8.0 ± 0.5 points; everything")
-    nothing = attribution(Plan(steps=()), before, wild, compare_readings(before, wild))
+    nothing = attribution(Plan(steps=()), [before], [wild], told_of)
     assert nothing is None, "none of it has a share of its own"
+    twice = attribution(plan, [before, before], [wild], told_of)
+    assert twice.changed.points == told.changed.points
+    assert twice.changed.half < told.changed.half
 
 
 @pytest.fixture(scope="module")

@@ -478,7 +478,7 @@ def side(cpu, ram=50.0, work=None, plan="balanced", clock=1.0):
 )
 def test_where_the_clock_was_another_one_the_verdict_is_the_works(before, after, says, pace):
     told = pace_changed(before, after)
-    results = compare_readings(before, after)
+    results = compare_readings([before], [after])
     assert says in headline(results, "", told)
     assert (pace in told) if pace else told == ""
     assert (

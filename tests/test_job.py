@@ -22,8 +22,14 @@ from lumtak.work.example import run_example
 from lumtak.work.handover import content_of, write_report
 from lumtak.work.intake import begin_job, choose_profile, reopen_job
 from lumtak.work.plan import carry_out, plan_of, put_changes_back, restart
-from lumtak.work.proof import comparisons_of, read_after, why_provisional
-from lumtak.work.reading import read_baseline
+from lumtak.work.proof import (
+    attribution_of,
+    comparisons_of,
+    read_after,
+    sides_of,
+    why_provisional,
+)
+from lumtak.work.reading import choose_baseline, read_baseline
 from lumtak.work.sampling import take_reading
 
 
@@ -84,6 +90,28 @@ def test_a_job_survives_quitting_at_every_station(open_job):
     assert open_job.computer.machine.state.settings == before
 
 
+def test_several_readings_of_one_state_are_held_together(open_job):
+    taken = [read_baseline(open_job, seconds=120) for _ in range(3)]
+    make_audit(open_job)
+    toggle(open_job, parse_ref("services:chart-cache"))
+    plan_of(open_job)
+    carry_out(open_job)
+    restart(open_job)
+    read_baseline(open_job, seconds=120)  # by mistake, after the changes
+    choose_baseline(open_job, 2)
+    first = read_after(open_job, seconds=120)
+    assert sides_of(open_job) == (taken[::-1], [first])
+    second = read_after(open_job, seconds=120)
+    assert sides_of(open_job)[1] == [second], "two cannot tell how much starts differ"
+    third = read_after(open_job, seconds=120)
+    assert sides_of(open_job) == (taken[::-1], [third, second, first])
+    compared = comparisons_of(open_job)
+    assert {(c.readings_before, c.readings_after) for c in compared} == {(3, 3)}
+    shares = attribution_of(open_job, compared)
+    assert shares.changed.points + shares.changed.half < 0
+    assert shares.changed.half < shares.whole.half
+
+
 def test_what_cannot_be_chosen_says_why(open_job):
     with pytest.raises(UsageError, match="no audit"):
         toggle(open_job, parse_ref("services:chart-cache"))
@@ -129,7 +157,7 @@ def test_no_change_is_rarely_taken_for_one(tmp_path):
         for _ in range(2):
             computer.clock.restart()
             readings.append(take_reading(computer))
-        alarms += sum(c.verdict != "none" for c in compare_readings(*readings)[:2])
+        alarms += sum(c.verdict != "none" for c in compare_readings(*([r] for r in readings))[:2])
     assert alarms <= 1
 
 
@@ -210,7 +238,9 @@ def test_the_headline_follows_the_verdicts(cpu, ram, words):
         )
         return msgspec.structs.replace(made, samples=samples)
 
-    results = compare_readings(carrying(0, 0), carrying(cpu, ram), Threshold(cpu_pct=0, ram_pct=0))
+    results = compare_readings(
+        [carrying(0, 0)], [carrying(cpu, ram)], Threshold(cpu_pct=0, ram_pct=0)
+    )
     assert words.lower() in headline(results, "").lower()
     assert headline(results, "restart").startswith(
         "Provisional, since a restart was owed when it was taken: "

@@ -5,11 +5,11 @@ does: their difference is sure even where that of the whole is not.
 """
 
 import math
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
 from lumtak.core.compare import Comparison
 from lumtak.core.plan import Plan
-from lumtak.core.reading import ConsumerLoad, Reading
+from lumtak.core.reading import Reading
 from lumtak.core.record import Record
 from lumtak.core.units import signed
 
@@ -48,30 +48,41 @@ class Attribution(Record):
 
 
 def attribution(
-    plan: Plan, before: Reading, after: Reading, comparisons: Iterable[Comparison]
+    plan: Plan,
+    before: Sequence[Reading],
+    after: Sequence[Reading],
+    comparisons: Iterable[Comparison],
 ) -> Attribution | None:
     """The CPU's difference, told apart; None where none of what was changed has a share of its own.
 
     Standard errors of consumers add in quadrature, as if they did not depend on each other.
+
+    Args:
+        plan: what was changed.
+        before: the readings that were compared.
+        after: the same.
+        comparisons: of them.
     """
     whole = next((c for c in comparisons if c.column == "cpu_pct"), None)
     then, now = _changed(plan, before), _changed(plan, after)
-    if whole is None or not (then or now):
+    if whole is None or (then is None and now is None):
         return None
-    points = sum(c.cpu_pct for c in now) - sum(c.cpu_pct for c in then)
-    error = math.sqrt(sum(c.cpu_se_pct**2 for c in (*then, *now)))
-    changed = Share(points=points, half=_BATCHES_T * error)
+    (was, was_variance), (is_now, is_variance) = then or (0.0, 0.0), now or (0.0, 0.0)
+    half = _BATCHES_T * math.sqrt(was_variance + is_variance)
+    changed = Share(points=is_now - was, half=half)
+    rest = Share(points=whole.difference - changed.points, half=math.hypot(whole.smallest, half))
     return Attribution(
-        changed=changed,
-        rest=Share(
-            points=whole.difference - changed.points,
-            half=math.hypot(whole.smallest, changed.half),
-        ),
-        whole=Share(points=whole.difference, half=whole.smallest),
+        changed=changed, rest=rest, whole=Share(points=whole.difference, half=whole.smallest)
     )
 
 
-def _changed(plan: Plan, reading: Reading) -> list[ConsumerLoad]:
-    """What the consumers of what was changed cost in a reading."""
+def _changed(plan: Plan, readings: Sequence[Reading]) -> tuple[float, float] | None:
+    """(mean of what the consumers of what was changed cost, its variance); None where no reading
+    saw any of them.
+    """
     names = {n for step in plan.steps for n in (str(step.change.ref), *step.brings)}
-    return [c for c in reading.consumers if c.key in names]
+    seen = [c for reading in readings for c in reading.consumers if c.key in names]
+    count = len(readings)
+    if not seen:
+        return None
+    return sum(c.cpu_pct for c in seen) / count, sum(c.cpu_se_pct**2 for c in seen) / count**2

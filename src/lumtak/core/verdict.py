@@ -3,6 +3,8 @@
 Screens, the command line and the report say the same, because they say it through here.
 """
 
+from collections.abc import Sequence
+
 from lumtak.core.compare import CAUTION_ENDED, Comparison, Verdict, compare_many, in_words
 from lumtak.core.profile import Threshold
 from lumtak.core.provisional import PROVISIONAL_WORDS, Provisional
@@ -17,18 +19,27 @@ _QUANTITIES = {
 }
 
 
+Readings = Sequence[Reading]
+
+
 def compare_readings(
-    before: Reading, after: Reading, threshold: Threshold | None = None
+    before: Readings, after: Readings, threshold: Threshold | None = None
 ) -> tuple[Comparison, ...]:
-    """CPU, RAM, and work where both readings know it; thresholds from the profile."""
-    limits = threshold or Threshold()
+    """CPU, RAM, and work where all readings know it; thresholds from the profile.
+
+    Args:
+        before: one reading or several of the same state.
+        after: the same.
+        threshold: of the profile.
+    """
+    limits, (one, *_) = threshold or Threshold(), after
     results = [
         _compare(before, after, "cpu_pct", limits.cpu_pct),
-        _compare(before, after, "ram_used_bytes", limits.ram_pct / 100 * after.ram_total_bytes),
+        _compare(before, after, "ram_used_bytes", limits.ram_pct / 100 * one.ram_total_bytes),
     ]
-    works = [s.work for reading in (before, after) for s in reading.kept]
+    works = [s.work for reading in (*before, *after) for s in reading.kept]
     if not any(isinstance(w, NotMeasured) for w in works):
-        results.append(_compare(before, after, "work", limits.cpu_pct / 100 * after.cores))
+        results.append(_compare(before, after, "work", limits.cpu_pct / 100 * one.cores))
     return tuple(results)
 
 
@@ -37,11 +48,10 @@ def caution_for(*readings: Reading) -> float:
     return CAUTION_ENDED if any(r.ended == "precise" for r in readings) else 1.0
 
 
-def _compare(before: Reading, after: Reading, column: str, threshold: float) -> Comparison:
-    sides = [reading.series(column) for reading in (before, after)]
-    return compare_many(
-        [sides[0]], [sides[1]], column, threshold=threshold, caution=caution_for(before, after)
-    )
+def _compare(before: Readings, after: Readings, column: str, threshold: float) -> Comparison:
+    then, now = ([reading.series(column) for reading in side] for side in (before, after))
+    caution = caution_for(*before, *after)
+    return compare_many(then, now, column, threshold=threshold, caution=caution)
 
 
 def sentence(result: Comparison) -> str:

@@ -1,11 +1,12 @@
 """The proof: the load after the changes, held against the baseline."""
 
 import threading
+from collections.abc import Callable
 
 from lumtak.core.attribution import Attribution, attribution
 from lumtak.core.bridge import Bridge, bridge
 from lumtak.core.compare import Comparison
-from lumtak.core.conditions import pace_changed
+from lumtak.core.conditions import mismatches, pace_changed
 from lumtak.core.provisional import Provisional
 from lumtak.core.reading import Reading
 from lumtak.core.settling import RECENT_S
@@ -135,7 +136,7 @@ def attribution_of(open_job: OpenJob, comparisons: tuple[Comparison, ...]) -> At
     job, before, after = open_job.job, open_job.baseline, open_job.after
     if before is None or after is None or job.plan is None or pace_of(open_job):
         return None
-    return attribution(job.plan, before, after, comparisons)
+    return attribution(job.plan, *sides_of(open_job), comparisons)
 
 
 def comparisons_of(open_job: OpenJob) -> tuple[Comparison, ...]:
@@ -150,4 +151,54 @@ def comparisons_of(open_job: OpenJob) -> tuple[Comparison, ...]:
             "A comparison needs a baseline and an after reading.",
             "Take the one that is missing.",
         )
-    return compare_readings(before, after, open_job.job.profile.threshold)
+    return compare_readings(*sides_of(open_job), open_job.job.profile.threshold)
+
+
+def sides_of(open_job: OpenJob) -> tuple[list[Reading], list[Reading]]:
+    """The baselines and the after readings that are held against each other.
+
+    Those that count; and all others of this job that were taken in the same state under the same
+    conditions, once there are three of them: two starts of one computer differ, and how much they
+    do cannot be told from two.
+    """
+    job, casebook = open_job.job, open_job.data_folder.casebook
+    entries = open_job.entries()
+    changed_from = min((e.begun_at for e in entries), default="")
+    changed_to = max((e.stage_at for e in entries), default="")
+    before, after = (
+        _alike(casebook.readings(job.id, role), number)
+        for role, number in (("baseline", job.baseline), ("after", job.after))
+    )
+    journal, computer, stood = open_job.data_folder.journal, open_job.computer, job.after_stood
+    return (
+        _together(before, lambda r: bool(changed_from) and r.taken_at < changed_from),
+        _together(
+            after,
+            lambda r: r.taken_at > changed_to and not provisional(journal, computer, r, stood),
+        ),
+    )
+
+
+_FEWEST_TOGETHER = 3
+
+
+def _together(alike: list[tuple[Reading, bool]], fits: Callable[[Reading], bool]) -> list[Reading]:
+    """The one that counts, with those that fit where that makes three."""
+    found = [reading for reading, counts in alike if counts or fits(reading)]
+    return found if len(found) >= _FEWEST_TOGETHER else [r for r, counts in alike if counts]
+
+
+def _alike(kept: list[tuple[int, Reading]], number: int | None) -> list[tuple[Reading, bool]]:
+    """(reading, whether it is the one that counts): those that can be held together with it."""
+    counts = next((r for n, r in kept if n == number), None)
+    return [
+        (reading, n == number)
+        for n, reading in kept
+        if n == number
+        or (
+            counts is not None
+            and reading.settled
+            and reading.ended in {"complete", "precise"}
+            and not mismatches(counts, reading, ())
+        )
+    ]

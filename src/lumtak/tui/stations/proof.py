@@ -7,14 +7,13 @@ from textual.app import ComposeResult
 from textual.containers import Horizontal, VerticalScroll
 from textual.widgets import Button, Static
 
-from lumtak.core.attribution import attribution
 from lumtak.core.compare import Comparison
 from lumtak.core.conditions import mismatches, mover_in_words, movers
 from lumtak.core.reading import Reading
 from lumtak.core.record import NotMeasured
 from lumtak.core.sample import Sample
 from lumtak.core.units import GIB, counted, percent, ram, signed, span, took
-from lumtak.core.verdict import compare_readings, headline, sentence, sentences
+from lumtak.core.verdict import headline, sentence, sentences
 from lumtak.errors import LumtakError
 from lumtak.tui.stations.base import StationView
 from lumtak.tui.theme import Palette
@@ -22,7 +21,7 @@ from lumtak.tui.widgets.bridge import bridge_rows
 from lumtak.tui.widgets.dots import distribution_rows
 from lumtak.tui.widgets.live import Live
 from lumtak.work.plan import restart
-from lumtak.work.proof import read_after
+from lumtak.work.proof import attribution_of, comparisons_of, read_after
 
 _FORMS = {"cpu_pct": ("%", 1.0, 1), "ram_used_bytes": ("GiB", GIB, 2)}
 """Unit, what it is divided by, decimals."""
@@ -47,7 +46,9 @@ class ProofStation(StationView):
 
     def on_mount(self) -> None:
         """Nothing is read."""
-        self._results: tuple[tuple[int | None, int | None], tuple[Comparison, ...]] | None = None
+        self._pair: tuple[int | None, int | None] | None = None
+        self._results: tuple[Comparison, ...] = ()
+        self._shares = ""
         self._wait_s = 0.0
 
     @property
@@ -56,19 +57,17 @@ class ProofStation(StationView):
 
     def _comparisons(self) -> tuple[Comparison, ...]:
         """Worked out once for a pair of readings."""
+        if self._pair != (self.desk.job.baseline, self.desk.job.after):
+            self._work_out()
+        return self._results
+
+    def _work_out(self) -> None:
         desk = self.desk
-        pair = (desk.job.baseline, desk.job.after)
-        if self._results is None or self._results[0] != pair:
-            before, after = desk.baseline, desk.after
-            self._results = (
-                pair,
-                (
-                    compare_readings(before, after, desk.job.profile.threshold)
-                    if before and after
-                    else ()
-                ),
-            )
-        return self._results[1]
+        has_both = desk.open_job.baseline is not None and desk.open_job.after is not None
+        self._results = comparisons_of(desk.open_job) if has_both else ()
+        shares = attribution_of(desk.open_job, self._results)
+        self._shares = f"{shares.words}\n" if shares else ""
+        self._pair = (desk.job.baseline, desk.job.after)
 
     def show(self) -> None:
         """As far as the proof is."""
@@ -186,7 +185,7 @@ class ProofStation(StationView):
             elif result.column == "work":
                 text.append(f"\n{sentence(result)}", style=palette.ink)
                 text.append(" The clock cannot fake this one.\n", style=palette.soft)
-        text.append(self._shares(results, (before, after)), style=palette.ink)
+        text.append(self._shares, style=palette.ink)
         text.append_text(self._bridge(width, palette))
         text.append_text(self._projection(results, palette))
         text.append_text(self._times(palette))
@@ -199,12 +198,6 @@ class ProofStation(StationView):
             text.append(f"{line}\n", style=palette.warning)
         text.append_text(self._conditions(palette))
         return text
-
-    def _shares(self, results: tuple[Comparison, ...], sides: tuple[Reading, Reading]) -> str:
-        """How much of the difference is of what was changed; a line, or nothing."""
-        plan = None if self.desk.pace else self.desk.job.plan
-        found = attribution(plan, *sides, results) if plan else None
-        return f"{found.words}\n" if found else ""
 
     def _compared(
         self, result: Comparison, sides: tuple[Reading, Reading], palette: Palette, width: int
@@ -233,9 +226,11 @@ class ProofStation(StationView):
             for x in (result.median_difference, result.p95_difference, result.shift)
         )
         worth = f"{result.effective_before:.0f} and {result.effective_after:.0f}"
+        several = (result.readings_before, result.readings_after)
+        of = f" · {several[0]} readings before, {several[1]} after" if max(several) > 1 else ""
         text.append(
             f"medians {medians} · 95th percentiles {tails} · shift {shift} {unit} · worth {worth}"
-            " independent samples\n",
+            f" independent samples{of}\n",
             style=palette.soft,
         )
         return text
@@ -370,12 +365,7 @@ class ProofStation(StationView):
             read_after(
                 desk.open_job, on_begin=live.follow, on_sample=note, stop=desk.stop, at_once=at_once
             )
-            before, after = desk.open_job.baseline, desk.open_job.after
-            if before and after:
-                self._results = (
-                    (desk.job.baseline, desk.job.after),
-                    compare_readings(before, after, desk.job.profile.threshold),
-                )
+            self._work_out()
 
         if desk.begin("reading after the changes", read, self._again, doing="after"):
             live.begin(desk.job.profile.ceilings.cpu_pct)
