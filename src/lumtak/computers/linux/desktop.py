@@ -113,7 +113,9 @@ class DesktopAdapter(Adapter, ABC):
 
     def has(self, ref: SettingRef) -> bool:
         """Whether such a store keeps this setting here."""
-        return super().has(ref) and any(k.setting == ref.key for k in self.keys())
+        if not super().has(ref) or ref.key not in words():
+            return False
+        return any(k.setting == ref.key for k in self.keys())
 
     def keys(self, look: Look | None = None) -> list[Key]:
         """What such a store keeps here."""

@@ -22,7 +22,8 @@ _PLACES = re.compile(
     r"/(?:usr/)?(?:s?bin|lib|libexec|share)/(?!doc/|man/|locale/|icons/).+|/opt/.+"
 )
 _NO_PROGRAM = re.compile(r"\.(?:gz|png|svg|mo|html|md|txt|xml|policy|desktop|service|rules|h|pyi)$")
-_MOST_FILES, _MOST_BYTES = 300, 1 << 21
+_MOST_FILES, _MOST_BYTES, _MOST_OF_ALL = 300, 1 << 21, 1 << 24
+"""Of a package: files, bytes of one, bytes of all of them."""
 _PLANS = ("mains", "battery")
 
 
@@ -58,9 +59,15 @@ def _writes(hand: Reach, package: str) -> bool:
         for line in listed.splitlines()
         if _PLACES.fullmatch(line) and not _NO_PROGRAM.search(line)
     ]
-    return any(
-        data and _WRITES.search(data) for data in hand.read_many(paths[:_MOST_FILES], _MOST_BYTES)
-    )
+    left = _MOST_OF_ALL
+    for path in paths[:_MOST_FILES]:
+        data = hand.read_many([path], min(left, _MOST_BYTES))[0] or b""
+        if _WRITES.search(data):
+            return True
+        left -= len(data)
+        if left <= 0:
+            break
+    return False
 
 
 def against(found: Sequence[Item]) -> list[Sign]:
