@@ -367,6 +367,22 @@ def test_several_readings_count_how_starts_differ():
     assert compare_many(boots(rng, 3, 30, 0.2), boots(rng, 1, 25, 0.2), "x").readings_after == 1
 
 
+def test_how_much_earlier_readings_differ_in_one_state_widens_the_interval():
+    rng = np.random.default_rng(10)
+    before, after = [noise(rng, 120, 0.5)], [noise(rng, 120, 0.5, 26.0)]
+    alone = compare_many(before, after, "x")
+    assert alone.verdict == "lower"
+    pair = [[20.0, 20.0], [24.0, 24.0]]
+    one_pair = compare_many(before, after, "x", earlier=[pair])
+    assert one_pair == alone, "one pair is no measure"
+    wide = compare_many(before, after, "x", earlier=[pair, [[40.0] * 3, [44.0] * 3]])
+    # Variance of a mean 8, two degrees of freedom, a reading a side.
+    assert wide.smallest == pytest.approx(4.30265 * np.sqrt(8 * 2), rel=1e-4)
+    assert wide.finding == "not known"
+    alike = [[30.0] * 3, [30.001] * 3, [30.002] * 3]
+    assert compare_many(before, after, "x", earlier=[alike]) == alone
+
+
 @given(
     st.lists(st.floats(-1e6, 1e6), min_size=2, max_size=50),
     st.lists(st.floats(-1e6, 1e6), min_size=2, max_size=50),

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Literal
 from lumtak.core.means import BATCHES, FEWEST, Spread, ar1_spread, batch_spread, student
 from lumtak.core.record import Record
 from lumtak.core.units import signed
-from lumtak.core.wander import cosine_spread, wander
+from lumtak.core.wander import Wander, cosine_spread, wander
 from lumtak.errors import UsageError
 
 if TYPE_CHECKING:
@@ -105,6 +105,7 @@ def compare_many(
     *,
     threshold: float = 0.0,
     caution: float = 1.0,
+    earlier: "Sequence[Sequence[Sequence[float]]]" = (),
 ) -> Comparison:
     """The difference of means with a 95 % interval, each side one reading or several.
 
@@ -117,6 +118,8 @@ def compare_many(
         column: what the values are.
         threshold: a difference smaller than this does not matter in practice.
         caution: by so much the interval is widened; CAUTION_ENDED where a reading ended by itself.
+        earlier: readings of this computer in groups of one state each: how much they differ within
+            their groups widens the interval.
 
     Raises:
         UsageError: fewer than two values in a reading, or values that are not finite.
@@ -129,24 +132,22 @@ def compare_many(
     # Each reading counts once, however long it is: starts differ more than samples do.
     means = [float(np.mean([x.mean() for x in side])) for side in (a, b)]
     difference = means[1] - means[0]
-    narrow = caution * _half_width(spread_a, spread_b)
+    readings = 1 / len(a) + 1 / len(b)
+    narrow = caution * max(_half_width(spread_a, spread_b), _between_states(earlier, readings))
     slow = wander(a, b, narrow)
-    half = slow.half
-    finding, sooner = (_finding(difference - h, difference + h, threshold) for h in (half, narrow))
-    why = slow.why(matters=sooner != finding) if finding == "not known" else ""
+    finding, why = _found(difference, slow, narrow, threshold)
     whole_a, whole_b = np.concatenate(a), np.concatenate(b)
-    medians = [float(np.median(x)) for x in (whole_a, whole_b)]
-    tails = [float(np.percentile(x, 95)) for x in (whole_a, whole_b)]
+    medians, tails = ([float(np.percentile(x, q)) for x in (whole_a, whole_b)] for q in (50, 95))
     return Comparison(
         column=column,
         before=means[0],
         after=means[1],
         difference=difference,
-        ci95=(difference - half, difference + half),
+        ci95=(difference - slow.half, difference + slow.half),
         verdict=_VERDICTS[finding],
         finding=finding,
         threshold=threshold,
-        smallest=half,
+        smallest=slow.half,
         median_difference=medians[1] - medians[0],
         p95_difference=tails[1] - tails[0],
         shift=_shift(whole_a, whole_b),
@@ -190,6 +191,16 @@ def _check(values: "Floats", name: str, column: str) -> None:
         )
 
 
+def _found(
+    difference: float, slow: Wander, narrow: float, threshold: float
+) -> tuple[Conclusion, str]:
+    """(finding, why nothing can be known where that is so)."""
+    finding, sooner = (
+        _finding(difference - half, difference + half, threshold) for half in (slow.half, narrow)
+    )
+    return finding, slow.why(matters=sooner != finding) if finding == "not known" else ""
+
+
 def _finding(low: float, high: float, threshold: float) -> Conclusion:
     """No effect needs the whole interval inside the threshold.
 
@@ -228,6 +239,27 @@ def _half_width(a: _Spread, b: _Spread) -> float:
     if a.between or b.between:
         widths.append(_welch(a.between or max(a.batch, a.ar1), b.between or max(b.batch, b.ar1)))
     return max(widths)
+
+
+_FEWEST_FREE = 2
+
+
+def _between_states(groups: "Sequence[Sequence[Sequence[float]]]", readings: float) -> float:
+    """Half the 95 % interval of a difference from how much earlier readings differ within their
+    groups; 0 where there are too few of them.
+
+    Args:
+        groups: of readings, of one state each.
+        readings: the sum of one over the number of readings on each side.
+    """
+    import numpy as np
+
+    means = [[float(np.mean(x)) for x in group] for group in groups if len(group) > 1]
+    free = sum(len(group) - 1 for group in means)
+    if free < _FEWEST_FREE:
+        return 0.0
+    squares = sum(float(np.var(group)) * len(group) for group in means)
+    return student((squares / free * readings, float(free)))
 
 
 def _welch(first: Spread, second: Spread) -> float:

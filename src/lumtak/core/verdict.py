@@ -23,7 +23,10 @@ Readings = Sequence[Reading]
 
 
 def compare_readings(
-    before: Readings, after: Readings, threshold: Threshold | None = None
+    before: Readings,
+    after: Readings,
+    threshold: Threshold | None = None,
+    earlier: Sequence[Readings] = (),
 ) -> tuple[Comparison, ...]:
     """CPU, RAM, and work where all readings know it; thresholds from the profile.
 
@@ -31,15 +34,18 @@ def compare_readings(
         before: one reading or several of the same state.
         after: the same.
         threshold: of the profile.
+        earlier: more readings of this computer, in groups of one state each.
     """
     limits, (one, *_) = threshold or Threshold(), after
     results = [
-        _compare(before, after, "cpu_pct", limits.cpu_pct),
-        _compare(before, after, "ram_used_bytes", limits.ram_pct / 100 * one.ram_total_bytes),
+        _compare(before, after, "cpu_pct", limits.cpu_pct, earlier),
+        _compare(
+            before, after, "ram_used_bytes", limits.ram_pct / 100 * one.ram_total_bytes, earlier
+        ),
     ]
     works = [s.work for reading in (*before, *after) for s in reading.kept]
     if not any(isinstance(w, NotMeasured) for w in works):
-        results.append(_compare(before, after, "work", limits.cpu_pct / 100 * one.cores))
+        results.append(_compare(before, after, "work", limits.cpu_pct / 100 * one.cores, ()))
     return tuple(results)
 
 
@@ -48,10 +54,18 @@ def caution_for(*readings: Reading) -> float:
     return CAUTION_ENDED if any(r.ended == "precise" for r in readings) else 1.0
 
 
-def _compare(before: Readings, after: Readings, column: str, threshold: float) -> Comparison:
+def _compare(
+    before: Readings, after: Readings, column: str, threshold: float, earlier: Sequence[Readings]
+) -> Comparison:
     then, now = ([reading.series(column) for reading in side] for side in (before, after))
-    caution = caution_for(*before, *after)
-    return compare_many(then, now, column, threshold=threshold, caution=caution)
+    return compare_many(
+        then,
+        now,
+        column,
+        threshold=threshold,
+        caution=caution_for(*before, *after),
+        earlier=[[reading.series(column) for reading in group] for group in earlier],
+    )
 
 
 def sentence(result: Comparison) -> str:

@@ -1,7 +1,6 @@
 """The proof: the load after the changes, held against the baseline."""
 
 import threading
-from collections.abc import Callable
 
 from lumtak.core.attribution import Attribution, attribution
 from lumtak.core.bridge import Bridge, bridge
@@ -151,7 +150,9 @@ def comparisons_of(open_job: OpenJob) -> tuple[Comparison, ...]:
             "A comparison needs a baseline and an after reading.",
             "Take the one that is missing.",
         )
-    return compare_readings(*sides_of(open_job), open_job.job.profile.threshold)
+    return compare_readings(
+        *sides_of(open_job), open_job.job.profile.threshold, earlier_of(open_job)
+    )
 
 
 def sides_of(open_job: OpenJob) -> tuple[list[Reading], list[Reading]]:
@@ -161,6 +162,30 @@ def sides_of(open_job: OpenJob) -> tuple[list[Reading], list[Reading]]:
     conditions, once there are three of them: two starts of one computer differ, and how much they
     do cannot be told from two.
     """
+    before, after = _of_one_state(open_job)
+    return _together(before), _together(after)
+
+
+_EARLIER_JOBS = 8
+
+
+def earlier_of(open_job: OpenJob) -> list[list[Reading]]:
+    """Readings of this computer in groups of one state each: of this job before and after its
+    changes, and the baselines of the visits before it.
+    """
+    casebook, mine = open_job.data_folder.casebook, open_job.job
+    groups = [[r for r, _ in side] for side in _of_one_state(open_job)]
+    visits = [j for j in casebook.jobs() if j.identity == mine.identity and j.id != mine.id]
+    for visit in visits[:_EARLIER_JOBS]:
+        kept = casebook.readings(visit.id, "baseline")
+        groups.append([r for r, _ in _alike(kept, kept[0][0] if kept else None)])
+    return [group for group in groups if len(group) > 1]
+
+
+def _of_one_state(
+    open_job: OpenJob,
+) -> tuple[list[tuple[Reading, bool]], list[tuple[Reading, bool]]]:
+    """(reading, whether it counts) before and after the changes, alike in state and conditions."""
     job, casebook = open_job.job, open_job.data_folder.casebook
     entries = open_job.entries()
     changed_from = min((e.begun_at for e in entries), default="")
@@ -171,21 +196,22 @@ def sides_of(open_job: OpenJob) -> tuple[list[Reading], list[Reading]]:
     )
     journal, computer, stood = open_job.data_folder.journal, open_job.computer, job.after_stood
     return (
-        _together(before, lambda r: bool(changed_from) and r.taken_at < changed_from),
-        _together(
-            after,
-            lambda r: r.taken_at > changed_to and not provisional(journal, computer, r, stood),
-        ),
+        [(r, own) for r, own in before if own or (changed_from and r.taken_at < changed_from)],
+        [
+            (r, own)
+            for r, own in after
+            if own or (r.taken_at > changed_to and not provisional(journal, computer, r, stood))
+        ],
     )
 
 
 _FEWEST_TOGETHER = 3
 
 
-def _together(alike: list[tuple[Reading, bool]], fits: Callable[[Reading], bool]) -> list[Reading]:
-    """The one that counts, with those that fit where that makes three."""
-    found = [reading for reading, counts in alike if counts or fits(reading)]
-    return found if len(found) >= _FEWEST_TOGETHER else [r for r, counts in alike if counts]
+def _together(alike: list[tuple[Reading, bool]]) -> list[Reading]:
+    """All of them where they are three, else the one that counts."""
+    enough = len(alike) >= _FEWEST_TOGETHER
+    return [reading for reading, counts in alike if counts or enough]
 
 
 def _alike(kept: list[tuple[int, Reading]], number: int | None) -> list[tuple[Reading, bool]]:
