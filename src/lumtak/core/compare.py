@@ -109,8 +109,7 @@ def compare_many(
 ) -> Comparison:
     """The difference of means with a 95 % interval, each side one reading or several.
 
-    With several readings on a side the variation between them counts too, because two starts of the
-    same computer differ.
+    With several readings on a side the variation between them counts too: two starts differ.
 
     Args:
         before: readings, each one value a sample, in order, (n,).
@@ -130,18 +129,18 @@ def compare_many(
     b = [_values(values, "after", column) for values in after]
     spread_a, spread_b = _spread(a), _spread(b)
     # Each reading counts once, however long it is: starts differ more than samples do.
-    means = [float(np.mean([x.mean() for x in side])) for side in (a, b)]
-    difference = means[1] - means[0]
-    readings = 1 / len(a) + 1 / len(b)
-    narrow = caution * max(_half_width(spread_a, spread_b), _between_states(earlier, readings))
+    was, now = (float(np.mean([x.mean() for x in side])) for side in (a, b))
+    difference = now - was
+    apart = _between_states(earlier, len(a), len(b))
+    narrow = caution * _half_width(spread_a, spread_b, apart)
     slow = wander(a, b, narrow)
     finding, why = _found(difference, slow, narrow, threshold)
     whole_a, whole_b = np.concatenate(a), np.concatenate(b)
     medians, tails = ([float(np.percentile(x, q)) for x in (whole_a, whole_b)] for q in (50, 95))
     return Comparison(
         column=column,
-        before=means[0],
-        after=means[1],
+        before=was,
+        after=now,
         difference=difference,
         ci95=(difference - slow.half, difference + slow.half),
         verdict=_VERDICTS[finding],
@@ -230,12 +229,17 @@ def _note(a: "Floats", b: "Floats", spread_a: _Spread, spread_b: _Spread) -> str
     return ""
 
 
-def _half_width(a: _Spread, b: _Spread) -> float:
+def _half_width(a: _Spread, b: _Spread, apart: float) -> float:
     """The widest of the intervals, where the memory is short.
 
     Batch means, autoregression, slow waves, and variation between readings where there are several.
+
+    Args:
+        a: of the one side.
+        b: of the other.
+        apart: from `_between_states`.
     """
-    widths = [_welch(a.batch, b.batch), _welch(a.ar1, b.ar1), _welch(a.waves, b.waves)]
+    widths = [apart, _welch(a.batch, b.batch), _welch(a.ar1, b.ar1), _welch(a.waves, b.waves)]
     if a.between or b.between:
         widths.append(_welch(a.between or max(a.batch, a.ar1), b.between or max(b.batch, b.ar1)))
     return max(widths)
@@ -244,13 +248,16 @@ def _half_width(a: _Spread, b: _Spread) -> float:
 _FEWEST_FREE = 2
 
 
-def _between_states(groups: "Sequence[Sequence[Sequence[float]]]", readings: float) -> float:
+def _between_states(
+    groups: "Sequence[Sequence[Sequence[float]]]", before: int, after: int
+) -> float:
     """Half the 95 % interval of a difference from how much earlier readings differ within their
     groups; 0 where there are too few of them.
 
     Args:
         groups: of readings, of one state each.
-        readings: the sum of one over the number of readings on each side.
+        before: number of readings that are compared.
+        after: the same.
     """
     import numpy as np
 
@@ -259,7 +266,7 @@ def _between_states(groups: "Sequence[Sequence[Sequence[float]]]", readings: flo
     if free < _FEWEST_FREE:
         return 0.0
     squares = sum(float(np.var(group)) * len(group) for group in means)
-    return student((squares / free * readings, float(free)))
+    return student((squares / free * (1 / before + 1 / after), float(free)))
 
 
 def _welch(first: Spread, second: Spread) -> float:
