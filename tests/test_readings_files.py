@@ -2,6 +2,7 @@
 
 import re
 import threading
+from datetime import timedelta
 
 import msgspec
 import pytest
@@ -10,7 +11,7 @@ from hypothesis import strategies as st
 
 from helpers import bench, linux, reading
 from lumtak.core.means import half_width
-from lumtak.core.reading import to_json
+from lumtak.core.reading import ENDED_WORDS, to_json
 from lumtak.core.record import NotMeasured
 from lumtak.errors import BadFileError, ComputerError, LumtakError, UsageError
 from lumtak.formats.openmetrics import to_openmetrics
@@ -57,6 +58,29 @@ def test_late_and_missed_samples_are_recorded_and_never_invented(sim):
     assert len(got.samples) == 18
     assert got.samples[1].length_s == pytest.approx(1.7)
     assert got.samples[-1].t_s == pytest.approx(20.0)
+
+
+def test_a_reading_is_cut_where_the_computer_slept(sim):
+    class Sleeps(Slow):
+        """Its clock on the wall goes on by an hour before the tenth sample, the other does not."""
+
+        @property
+        def clock(self):
+            return self
+
+        def wall(self):
+            return self._inner.clock.wall() + timedelta(hours=1 if self._calls >= 10 else 0)
+
+        def now_s(self):
+            return self._inner.clock.now_s()
+
+        def wait(self, seconds, stop=None):
+            self._inner.clock.wait(seconds, stop)
+
+    got = take_reading(Sleeps(sim), seconds=60)
+    assert (got.ended, len(got.samples)) == ("slept", 9), "nothing of what came after"
+    assert ENDED_WORDS[got.ended] == "cut when the computer slept"
+    assert take_reading(Slow(sim), seconds=5).ended == "complete"
 
 
 def test_a_reading_ends_by_itself_when_its_means_are_sure(sim):

@@ -17,7 +17,7 @@ from lumtak.commands.common import (
 from lumtak.computers import Computer
 from lumtak.core.audit import Audit, Finding, audit
 from lumtak.core.facts import Origin, in_rows
-from lumtak.core.reading import Reading, to_json
+from lumtak.core.reading import ENDED_WORDS, WHOLE, Reading, to_json
 from lumtak.core.record import NotMeasured
 from lumtak.core.sample import Sample
 from lumtak.core.setting import AREA_TITLES, AREAS
@@ -244,7 +244,7 @@ def _write_reading(reading: Reading, out: Path, *, to_stderr: bool) -> None:
         settled = f"settled after {reading.samples[reading.settled_from - 1].t_s:.0f} s"
     else:
         settled = "settled from the start"
-    early = "" if reading.ended in {"complete", "precise"} else f" ({reading.ended} early)"
+    early = "" if reading.ended in WHOLE else f" ({ENDED_WORDS[reading.ended]})"
     click.echo(
         f"{out}: {counted(len(reading.samples), 'sample')}{early}, CPU"
         f" {percent(reading.mean('cpu_pct'))}, RAM {ram(reading.mean('ram_used_bytes'))}; "

@@ -49,9 +49,17 @@ class ConsumerLoad(Record):
     """Whether memory that programs share was divided among them; else it was left out."""
 
 
-Ended = Literal["complete", "precise", "stopped", "lost"]
+Ended = Literal["complete", "precise", "stopped", "lost", "slept"]
 """Ran its full length; ended once the means were sure enough; stopped by hand; the computer went
-away in the middle."""
+away in the middle; it slept in the middle, or its clock was set forward, and the reading was cut
+there."""
+WHOLE: tuple[Ended, ...] = ("complete", "precise")
+ENDED_WORDS: dict[Ended, str] = {
+    "stopped": "stopped by hand",
+    "lost": "cut when the computer went away",
+    "slept": "cut when the computer slept",
+}
+"""Of what is not whole, for a person."""
 
 
 class Reading(Record):

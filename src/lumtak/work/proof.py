@@ -7,7 +7,7 @@ from lumtak.core.bridge import Bridge, bridge
 from lumtak.core.compare import Comparison
 from lumtak.core.conditions import mismatches, pace_changed
 from lumtak.core.provisional import Provisional
-from lumtak.core.reading import Reading
+from lumtak.core.reading import WHOLE, Reading
 from lumtak.core.settling import RECENT_S
 from lumtak.core.verdict import compare_readings
 from lumtak.errors import UsageError
@@ -224,7 +224,7 @@ def _alike(kept: list[tuple[int, Reading]], number: int | None) -> list[tuple[Re
         or (
             counts is not None
             and reading.settled
-            and reading.ended in {"complete", "precise"}
+            and reading.ended in WHOLE
             and not mismatches(counts, reading, ())
         )
     ]

@@ -15,6 +15,8 @@ from lumtak.errors import ComputerError, UsageError
 SHORTEST_INTERVAL_S, LONGEST_INTERVAL_S = 0.2, 60.0
 LONGEST_S = 24 * 3600.0
 MEMORY_EVERY_S = 60.0
+ASLEEP_S = 3.0
+"""By so much more has the clock on the wall to go on in one interval: it is set by less."""
 
 OnBegin = Callable[[Window], None]
 """Called with the window before its first sample: it holds the samples as they come."""
@@ -156,6 +158,7 @@ class _Sampler:
         self._interval_s, self._count = interval_s, count
         self._last = window.looks[0]
         self._due_s = self._looked_s = self._start_s = self._last.at_s
+        self._wall, self._clock_s = computer.clock.wall(), computer.clock.now_s()
 
     def run(
         self, rule: Precision | None, on_sample: OnSample | None, stop: threading.Event | None
@@ -182,6 +185,9 @@ class _Sampler:
         if stop is not None and stop.is_set():
             self._window.ended = "stopped"
             return False
+        if self._slept():
+            self._window.ended = "slept"
+            return False
         now = self._snapshot()
         if now is None:
             self._window.ended = "lost"
@@ -190,6 +196,16 @@ class _Sampler:
         self._last = now
         self._catch_up(now.at_s)
         return True
+
+    def _slept(self) -> bool:
+        """Whether the clock on the wall went on without the other, which stands still in sleep.
+
+        The sample that it fell into is no load of anything, and what comes after is a start.
+        """
+        wall, clock_s = self._computer.clock.wall(), self._computer.clock.now_s()
+        ahead_s = (wall - self._wall).total_seconds() - (clock_s - self._clock_s)
+        self._wall, self._clock_s = wall, clock_s
+        return ahead_s > ASLEEP_S
 
     def _snapshot(self) -> Snapshot | None:
         """With memory at the end and now and then; None where the computer has gone away."""

@@ -8,7 +8,7 @@ from textual.containers import Horizontal
 from textual.widgets import Button, Static
 
 from lumtak.core.means import half_width
-from lumtak.core.reading import Conditions, Reading
+from lumtak.core.reading import ENDED_WORDS, WHOLE, Conditions, Reading
 from lumtak.core.record import NotMeasured, known
 from lumtak.core.sample import consumer_name
 from lumtak.core.text import plain
@@ -108,8 +108,8 @@ class BaselineStation(StationView):
         text, half = Text(), half_width(reading.series("cpu_pct"))
         early = (
             ""
-            if reading.ended in {"complete", "precise"}
-            else f", {reading.ended} after {span(reading.samples[-1].t_s)}"
+            if reading.ended in WHOLE
+            else f", {ENDED_WORDS[reading.ended]}, after {span(reading.samples[-1].t_s)}"
         )
         text.append(
             f"Baseline{early}: CPU {percent(reading.mean('cpu_pct'))} ± {half:.1f}",
