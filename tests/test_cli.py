@@ -414,7 +414,7 @@ def test_a_reading_of_this_computer_stopped_by_hand_is_kept(there, tmp_path):
         out, _ = process.communicate()
     os.close(seen)
     assert process.returncode == 0
-    assert "stopped early" in out
+    assert "(stopped after " in out
     kept = json.loads((tmp_path / "r.json").read_text())
     assert kept["ended"] == "stopped"
     assert kept["samples"]

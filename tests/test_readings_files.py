@@ -79,7 +79,7 @@ def test_a_reading_is_cut_where_the_computer_slept(sim):
 
     got = take_reading(Sleeps(sim), seconds=60)
     assert (got.ended, len(got.samples)) == ("slept", 9), "nothing of what came after"
-    assert ENDED_WORDS[got.ended] == "cut when the computer slept"
+    assert ENDED_WORDS[got.ended] == "cut by sleep"
     assert take_reading(Slow(sim), seconds=5).ended == "complete"
 
 

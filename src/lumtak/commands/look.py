@@ -244,7 +244,8 @@ def _write_reading(reading: Reading, out: Path, *, to_stderr: bool) -> None:
         settled = f"settled after {reading.samples[reading.settled_from - 1].t_s:.0f} s"
     else:
         settled = "settled from the start"
-    early = "" if reading.ended in WHOLE else f" ({ENDED_WORDS[reading.ended]})"
+    length = f"{reading.samples[-1].t_s:.0f} s"
+    early = "" if reading.ended in WHOLE else f" ({ENDED_WORDS[reading.ended]} after {length})"
     click.echo(
         f"{out}: {counted(len(reading.samples), 'sample')}{early}, CPU"
         f" {percent(reading.mean('cpu_pct'))}, RAM {ram(reading.mean('ram_used_bytes'))}; "

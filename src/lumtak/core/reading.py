@@ -55,11 +55,11 @@ away in the middle; it slept in the middle, or its clock was set forward, and th
 there."""
 WHOLE: tuple[Ended, ...] = ("complete", "precise")
 ENDED_WORDS: dict[Ended, str] = {
-    "stopped": "stopped by hand",
-    "lost": "cut when the computer went away",
-    "slept": "cut when the computer slept",
+    "stopped": "stopped",
+    "lost": "lost",
+    "slept": "cut by sleep",
 }
-"""Of what is not whole, for a person."""
+"""Of what is not whole, for a person; “after 40 s” follows."""
 
 
 class Reading(Record):

@@ -109,7 +109,7 @@ class BaselineStation(StationView):
         early = (
             ""
             if reading.ended in WHOLE
-            else f", {ENDED_WORDS[reading.ended]}, after {span(reading.samples[-1].t_s)}"
+            else f", {ENDED_WORDS[reading.ended]} after {span(reading.samples[-1].t_s)}"
         )
         text.append(
             f"Baseline{early}: CPU {percent(reading.mean('cpu_pct'))} ± {half:.1f}",
