@@ -18,6 +18,9 @@ _BATCHES_T = 2.571
 error of a consumer is at least worth."""
 
 
+_LEAST = 0.1
+
+
 class Share(Record):
     """A difference in percentage points of the whole computer, and half its 95 % interval."""
 
@@ -27,7 +30,8 @@ class Share(Record):
     @property
     def words(self) -> str:
         """For a person."""
-        return f"{signed(self.points, 1)} ± {self.half:.1f}"
+        size = f"{self.half:.1f}" if self.half >= _LEAST else f"less than {_LEAST:g}"
+        return f"{signed(self.points, 1)} ± {size}"
 
 
 class Attribution(Record):
