@@ -33,13 +33,17 @@ class Shipped:
             for s, k, path, default, kind in keys_in(f.read_bytes())
         }
         self._names = {str(f.relative_to(folder)) for f in folder.rglob("*")}
-        self._words = [f.read_bytes() for f in self._holding() if f.stat().st_size < _MOST_BYTES]
+        self._words = {
+            str(f.relative_to(folder)): f.read_bytes()
+            for f in self._holding()
+            if f.stat().st_size < _MOST_BYTES
+        }
 
     def _holding(self) -> Iterator[Path]:
         """Programs, libraries, and files of settings."""
         for top in ("usr/bin", "usr/lib", "usr/share", "etc"):
             for file in (self._folder / top).rglob("*"):
-                fits = file.suffix in {".kcfg", ".xml", ".conf", ".json", ".upd", ".desktop", ""}
+                fits = file.suffix in {".kcfg", ".xml", ".conf", ".json", ".upd", ".service", ""}
                 if file.is_file() and not file.is_symlink() and (fits or ".so" in file.name):
                     yield file
 
@@ -49,7 +53,8 @@ class Shipped:
             return self._of_schema(key)
         if here and not any(path.removeprefix("/") in self._names for path in here):
             return "not here", False
-        return (_FINE, False) if self._named(key) else ("no such name", True)
+        where = self._named(key, here)
+        return (f"{_FINE}, in {where}", False) if where else ("no such name", True)
 
     def _of_schema(self, key: Key) -> tuple[str, bool]:
         if (key.at, key.name) not in self._schemas:
@@ -59,17 +64,23 @@ class Shipped:
             return f"{path} {kind}", True
         return f"{_FINE}, shipped {' '.join(default.split())[:40]}", False
 
-    def _named(self, key: Key) -> bool:
-        """Whether the name of a key stands in a program or file; of one that switches a part of the
-        window manager, whether that part is there.
+    def _named(self, key: Key, here: tuple[str, ...]) -> str:
+        """A program or file in which the name of a key stands, the most telling one; of a name that
+        switches a part of the window manager, that part. Empty where there is none.
         """
         name = key.name.rpartition("/")[2]
         part = name.removesuffix("Enabled")
-        forms_of = (f"/{part}", f"_effect_{part}")
-        if part != name and any("kwin" in n and any(f in n for f in forms_of) for n in self._names):
-            return True
-        forms = (name.encode(), name.encode("utf-16-le"))
-        return any(form in words for words in self._words for form in forms)
+        if key.at == "kwinrc" and part not in {name, ""}:
+            forms = (f"/{part}", f"_effect_{part}")
+            parts = [n for n in self._names if "kwin" in n and any(f in n for f in forms)]
+            return min(parts, key=len, default="")
+        forms_of = (name.encode(), name.encode("utf-16-le"))
+        holding = [n for n, words in self._words.items() if any(f in words for f in forms_of)]
+        own = tuple(path.removeprefix("/") for path in here)
+        stem = key.at.rpartition("/")[2].partition(".")[0].removesuffix("rc")
+        return min(
+            holding, key=lambda n: (not n.startswith(own), stem not in n, len(n), n), default=""
+        )
 
 
 def main() -> int:
