@@ -64,7 +64,8 @@ MODULES = (
     "computers/linux/desktop", "computers/linux/in_force", "computers/linux/autostart",
     "computers/linux/folder",
     "computers/linux/memory_settings", "computers/linux/profile_plan", "computers/linux/clock_plan",
-    "computers/linux/clocks", "computers/linux/sandboxes", "computers/linux/settings", "computers/linux/adapter",
+    "computers/linux/clocks", "computers/linux/sandboxes", "computers/linux/settings",
+    "computers/linux/adapter",
     "computers/hands/states", "core/setting", "core/compare", "core/wander", "core/attribution",
     "core/means", "core/plan", "core/audit",
 )  # fmt: skip
