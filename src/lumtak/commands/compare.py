@@ -6,7 +6,7 @@ import click
 import msgspec
 
 from lumtak.commands.common import columns, json_option, say_json, with_data_folder
-from lumtak.core.compare import Comparison
+from lumtak.core.compare import TO_KNOW, Comparison
 from lumtak.core.conditions import Mover, mismatches, mover_in_words, movers
 from lumtak.core.reading import Reading
 from lumtak.core.units import counted, signed
@@ -141,5 +141,7 @@ def _say_comparison(result: Comparison) -> None:
             ),
         ]
     )
+    if result.wanders:
+        click.echo(f"This cannot be known from these readings: {result.wanders}. {TO_KNOW}")
     if result.note:
         click.echo(result.note)

@@ -36,6 +36,7 @@ _VERDICTS: dict[Conclusion, Verdict] = {
 CAUTION_ENDED = 1.15
 """By so much is the interval widened where a reading ended by itself: a lucky calm ends it early.
 Set by calibration."""
+TO_KNOW = "Longer readings, or three before and three after, would settle it."
 MOST_PAIRED = 2000
 """Longer series are averaged into so many bins for the Hodges-Lehmann shift, which looks at every
 pair."""
@@ -336,7 +337,7 @@ def in_words(
     if result.finding == "not known" and result.wanders:
         return (
             f"Whether {what} differs cannot be known from these readings: {result.wanders} ({sure}"
-            f" {unit}). Longer readings, or three before and three after, would settle it."
+            f" {unit}). {TO_KNOW}"
         )
     if result.finding == "not known":
         seen = f"{result.smallest / scale:.{decimals}f} {unit}"
