@@ -35,7 +35,7 @@ def test_every_setting_of_a_desktop_is_described_and_can_be_stored():
     assert len(KEYS) == len({(k.area, k.setting, k.store, k.at, k.under, k.name) for k in KEYS})
     for key in KEYS:
         said = words()[key.setting]
-        assert said.title
+        assert 0 < len(said.title) <= 26, "a row has no more room"
         assert not said.role or CATALOGUE.find(said.role), key
         assert not said.part_of or said.part_of in words(), key
         assert key.store != "gsettings" or key.under.startswith("/"), key
@@ -43,6 +43,7 @@ def test_every_setting_of_a_desktop_is_described_and_can_be_stored():
             assert key.is_number or not raw or not is_odd(key, raw), (key, raw)
             assert key.fits(raw)
     assert {k.setting for k in KEYS} == words().keys(), "and nothing else is"
+    assert len({said.title for said in words().values()}) == len(words())
 
 
 @given(key=st.sampled_from(KEYS), value=st.sampled_from(["on", "off", "0", "600", "86400"]))

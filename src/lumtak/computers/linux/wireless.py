@@ -48,7 +48,7 @@ class Wireless(Adapter):
                 Item(
                     area="power",
                     key=_KEY,
-                    title="Saving power on wireless networks",
+                    title="Wireless saving power",
                     origin="system",
                     value=value,
                     running=value != "off",
