@@ -5,6 +5,7 @@ import os
 import socket
 import struct
 import threading
+import time
 
 import pytest
 from hypothesis import given
@@ -172,10 +173,13 @@ def server(monkeypatch):
         listening.bind(f"\0{name}" % 7)
         listening.listen()
 
-        def answering(data):
+        def answering(data, *, drips=False):
             def run():
                 line, _ = listening.accept()
                 with line, contextlib.suppress(OSError):  # who asked may have had enough
+                    while drips:
+                        line.sendall(data)
+                        time.sleep(0.05)
                     line.sendall(data)
                     line.shutdown(socket.SHUT_WR)
                     while line.recv(4096):
@@ -203,6 +207,13 @@ GREETED = struct.pack("<BBHHH", 1, 0, 11, 0, 0)
 def test_a_display_that_lies_floods_or_is_silent_is_an_error(server, answer, said):
     server(answer)
     with pytest.raises(OSError, match=said):
+        Hand().display(":7", "")
+
+
+def test_a_display_that_drips_is_not_waited_for(server, monkeypatch):
+    monkeypatch.setattr(display, "_WAIT_S", 0.3)
+    server(b"\x01", drips=True)
+    with pytest.raises(OSError, match=r"takes too long|timed out"):
         Hand().display(":7", "")
 
 

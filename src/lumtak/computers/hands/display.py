@@ -12,11 +12,13 @@ import errno
 import re
 import socket
 import struct
+import time
 from typing import Any
 
 _SOCKETS = "/tmp/.X11-unix/X%d"  # noqa: S108 - where the display servers of a computer wait
 _COOKIE = b"MIT-MAGIC-COOKIE-1"
-_WAIT_S = 2.0
+_WAIT_S = 3.0
+"""For all that is asked: whoever waits there may be slow on purpose."""
 _MOST_BYTES, _MOST_SETTINGS, _MOST_EVENTS = 1 << 18, 1000, 200
 _INTERN, _PROPERTY, _OWNER = 16, 20, 23
 """Opcodes."""
@@ -46,8 +48,8 @@ def in_force(display: str, authority: bytes) -> dict[str, Any]:
         OSError: it does not answer, refuses, or says what cannot be understood.
     """
     number, screen = number_of(display)
-    with socket.socket(socket.AF_UNIX, socket.SOCK_STREAM) as line:
-        line.settimeout(_WAIT_S)
+    with socket.socket(socket.AF_UNIX, socket.SOCK_STREAM) as open_socket:
+        line = _Line(open_socket, time.monotonic() + _WAIT_S)
         line.connect(_SOCKETS % number)
         try:
             return _asked(line, number, screen, authority)
@@ -55,7 +57,50 @@ def in_force(display: str, authority: bytes) -> dict[str, Any]:
             raise OSError(errno.EPROTO, "the display says what cannot be understood") from None
 
 
-def _asked(line: socket.socket, number: int, screen: int, authority: bytes) -> dict[str, Any]:
+class _Line:
+    """A connection on which all that is said has to be said by a certain time.
+
+    Args:
+        to: the socket.
+        until: on the monotonic clock.
+    """
+
+    def __init__(self, to: socket.socket, until: float) -> None:
+        self._to, self._until = to, until
+
+    def _bounded(self) -> socket.socket:
+        left = self._until - time.monotonic()
+        if left <= 0:
+            raise OSError(errno.ETIMEDOUT, "the display takes too long")
+        self._to.settimeout(left)
+        return self._to
+
+    def connect(self, path: str) -> None:
+        """Connect to the display."""
+        self._bounded().connect(path)
+
+    def send(self, data: bytes) -> None:
+        """Say all of this."""
+        self._bounded().sendall(data)
+
+    def read(self, count: int) -> bytes:
+        """So many bytes.
+
+        Raises:
+            OSError: they are too many, or do not come.
+        """
+        if count > _MOST_BYTES:
+            raise OSError(errno.EMSGSIZE, "the display says too much")
+        data = b""
+        while len(data) < count:
+            more = self._bounded().recv(count - len(data))
+            if not more:
+                raise OSError(errno.EPIPE, "the display does not answer")
+            data += more
+        return data
+
+
+def _asked(line: _Line, number: int, screen: int, authority: bytes) -> dict[str, Any]:
     _greet(line, _cookie(authority, number))
     keeper = _owner(line, b"_XSETTINGS_S%d" % screen)
     settings: dict[str, Any] = {}
@@ -88,15 +133,15 @@ def _cookie(authority: bytes, number: int) -> bytes:
     return found
 
 
-def _greet(line: socket.socket, cookie: bytes) -> None:
+def _greet(line: _Line, cookie: bytes) -> None:
     name = _COOKIE if cookie else b""
-    line.sendall(
+    line.send(
         struct.pack("<BxHHHHxx", ord("l"), 11, 0, len(name), len(cookie))
         + _padded(name)
         + _padded(cookie)
     )
-    status, _, _, _, more = struct.unpack("<BBHHH", _exactly(line, 8))
-    _exactly(line, more * 4)
+    status, _, _, _, more = struct.unpack("<BBHHH", line.read(8))
+    line.read(more * 4)
     if status != 1:
         raise OSError(errno.EACCES, "the display lets nobody look")
 
@@ -105,45 +150,33 @@ def _padded(data: bytes) -> bytes:
     return data + b"\0" * (-len(data) % 4)
 
 
-def _exactly(line: socket.socket, count: int) -> bytes:
-    if count > _MOST_BYTES:
-        raise OSError(errno.EMSGSIZE, "the display says too much")
-    data = b""
-    while len(data) < count:
-        more = line.recv(count - len(data))
-        if not more:
-            raise OSError(errno.EPIPE, "the display does not answer")
-        data += more
-    return data
-
-
-def _reply(line: socket.socket, request: bytes) -> bytes:
+def _reply(line: _Line, request: bytes) -> bytes:
     """The answer to one request; nothing where it is an error. Events are passed over."""
-    line.sendall(request)
+    line.send(request)
     for _ in range(_MOST_EVENTS):
-        head = _exactly(line, 32)
+        head = line.read(32)
         if head[0] == 0:
             return b""
         if head[0] == 1:
-            return head + _exactly(line, struct.unpack_from("<I", head, 4)[0] * 4)
+            return head + line.read(struct.unpack_from("<I", head, 4)[0] * 4)
     raise OSError(errno.EPROTO, "the display does not come to the point")
 
 
-def _atom(line: socket.socket, name: bytes) -> int:
+def _atom(line: _Line, name: bytes) -> int:
     size = 2 + (len(name) + 3) // 4
     request = struct.pack("<BBHHxx", _INTERN, 1, size, len(name)) + _padded(name)
     answer = _reply(line, request)
     return int(struct.unpack_from("<I", answer, 8)[0]) if answer else 0
 
 
-def _owner(line: socket.socket, name: bytes) -> int:
+def _owner(line: _Line, name: bytes) -> int:
     """The window that has a selection; 0 where nobody has it."""
     atom = _atom(line, name)
     answer = _reply(line, struct.pack("<BxHI", _OWNER, 2, atom)) if atom else b""
     return int(struct.unpack_from("<I", answer, 8)[0]) if answer else 0
 
 
-def _property(line: socket.socket, window: int, name: bytes) -> bytes:
+def _property(line: _Line, window: int, name: bytes) -> bytes:
     """What a window holds under a name."""
     atom = _atom(line, name)
     if not atom:

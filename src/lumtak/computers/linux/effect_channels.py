@@ -41,6 +41,7 @@ _TYPES = {"b": "bool", "i": "int", "s": "string", "d": "double"}
 """By the letters of D-Bus."""
 _WRITES_LATER_S, _LOOK_S = 8.0, 0.1
 """The keeper writes its files some seconds after a change."""
+_ANSWER_S = 4.0
 _BY_HAND = "Nothing was changed; change it in the desktop's own settings."
 
 _Channel = dict[str, str]
@@ -147,7 +148,7 @@ class DesktopChannels(DesktopAdapter):
     def _ask(self, bus: str, *words: str) -> Any:  # noqa: ANN401 - whatever the keeper says
         call = ("--user", "--json=short", "--auto-start=no", "call", "--")
         said = self._of_user.run(
-            ("busctl", *call, CHANNELS, CHANNELS_PATH, CHANNELS, *words), bus=bus
+            ("busctl", *call, CHANNELS, CHANNELS_PATH, CHANNELS, *words), _ANSWER_S, bus=bus
         )
         return json.loads(said)["data"] if said.strip() else None
 
