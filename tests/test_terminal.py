@@ -2,6 +2,7 @@
 
 import itertools
 import os
+import pty
 import re
 import shutil
 import subprocess
@@ -11,7 +12,7 @@ from pathlib import Path
 
 import pytest
 
-from helpers import ENTRY, put, snapshot_of
+from helpers import ENTRY, LUMTAK, put, snapshot_of
 
 pytestmark = [
     pytest.mark.long,
@@ -300,3 +301,18 @@ def test_a_real_local_job_reopened_where_it_was(terminal, tmp_path):
     t.keys("q")
     t.wait("ended")
     assert snapshot_of(person) == before
+
+
+def test_the_workbench_ends_where_its_terminal_goes_away_without_a_word(tmp_path):
+    seen, shown = pty.openpty()
+    # A session of its own without this terminal as its own: no signal tells it of the end.
+    with subprocess.Popen(
+        [*LUMTAK, "--home", tmp_path / "home"], stdin=shown, stdout=shown, stderr=shown,
+        env={**os.environ, "TERM": "xterm-256color"}, start_new_session=True,
+    ) as process:  # fmt: skip
+        os.close(shown)
+        drawn = b""
+        while b"Lumtak" not in drawn:
+            drawn += os.read(seen, 4096)
+        os.close(seen)
+        assert process.wait(60) == 1

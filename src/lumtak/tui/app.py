@@ -1,7 +1,9 @@
 """The workbench."""
 
 import logging
+import os
 import sys
+import termios
 from collections.abc import Iterable
 from typing import ClassVar
 
@@ -15,6 +17,8 @@ from lumtak.tui.bench import BenchScreen
 from lumtak.tui.interview import InterviewScreen
 from lumtak.tui.theme import DARK, LIGHT
 from lumtak.work.data_folder import DataFolder
+
+_TERMINAL_EVERY_S = 2.0
 
 
 class LumtakApp(App[None]):
@@ -60,6 +64,16 @@ class LumtakApp(App[None]):
         """Open the bench."""
         self.theme_changed_signal.subscribe(self, self._draw_anew)
         self.push_screen(BenchScreen(self.data_folder, pace=self.pace, demo=self.demo))
+        if not self.is_headless:
+            self.set_interval(_TERMINAL_EVERY_S, self._end_without_terminal)
+
+    def _end_without_terminal(self) -> None:
+        """Where the terminal is gone and nobody said so, reading from it would never end."""
+        try:
+            termios.tcgetattr(sys.__stdin__ or 0)
+        except (OSError, termios.error):
+            logging.getLogger(__name__).warning("the terminal is gone, so the workbench ends")
+            os._exit(1)  # nothing can be drawn any more, and the journal stands a kill
 
     def _draw_anew(self, _theme: Theme) -> None:
         """What is drawn with the theme's colours keeps them until it is drawn again."""
