@@ -15,7 +15,6 @@ from lumtak.journal.outcome import (
     Outcome,
     Result,
     clock,
-    force_of,
     moment,
     nothing,
     with_force,
@@ -212,8 +211,9 @@ def _conclude(
         stage = result = "conflict"
         odd = f"read back as {after.word}, which is neither the old value nor the new one"
         note = refusal or odd
-    force = force_of(computer, entry.ref) if result == "done" else ""
-    note = with_force(note, force)
+    force = ""
+    if result == "done":
+        note, force = with_force(computer, entry.ref, note)
     journal.stage(entry, stage, clock(computer), after=after, note=note, force=force)
     return _ended(entry, after, result, note, force)
 

@@ -29,17 +29,16 @@ class Outcome(Record):
     """Whether what is stored is in force, as it was seen; empty where nothing could be."""
 
 
-def force_of(computer: Computer, ref: SettingRef) -> str:
-    """Whether what is stored is in force; empty where that cannot be asked."""
+def with_force(computer: Computer, ref: SettingRef, note: str = "") -> tuple[str, str]:
+    """(the note, which says too where what is stored does nothing; whether it is in force).
+
+    The latter is empty where nothing can be seen.
+    """
     try:
-        return computer.settings.in_force(ref)
+        force = computer.settings.in_force(ref)
     except ComputerError as error:
-        return not_in_force(f"it cannot be asked: {error.message}")
-
-
-def with_force(note: str, force: str) -> str:
-    """A note for a person that says too where what is stored does nothing."""
-    return "; ".join(filter(None, (note, "" if force == IN_FORCE else force)))
+        force = not_in_force(f"it cannot be asked: {error.message}")
+    return "; ".join(filter(None, (note, "" if force == IN_FORCE else force))), force
 
 
 OnStep = Callable[[Outcome], None]

@@ -16,7 +16,6 @@ from lumtak.journal.outcome import (
     Outcome,
     Result,
     clock,
-    force_of,
     moment,
     nothing,
     with_force,
@@ -175,8 +174,7 @@ def _bring_back(journal: Journal, computer: Computer, entry: Entry) -> Outcome:
     if refusal:
         return _later(journal, entry, back, refusal)
     if back.same_as(entry.restore):
-        force = force_of(computer, entry.ref)
-        note = with_force("", force)
+        note, force = with_force(computer, entry.ref)
         journal.stage(entry, "undone", clock(computer), note=note, force=force)
         return _outcome(entry, back, "done", note, force)
     note = f"read back as {back.word} instead of {entry.restore.word}"

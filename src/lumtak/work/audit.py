@@ -10,7 +10,6 @@ from lumtak.core.catalogue import Better
 from lumtak.core.facts import Item
 from lumtak.core.setting import SettingRef
 from lumtak.core.shop import Wrong, taught
-from lumtak.core.text import plain
 from lumtak.errors import ComputerError, UsageError
 from lumtak.work.actions import programs_closely
 from lumtak.work.open_job import OpenJob
@@ -105,11 +104,7 @@ def what_runs(open_job: OpenJob, refs: Iterable[SettingRef]) -> dict[str, tuple[
 
 def _history(computer: Computer, item: Item) -> tuple[str, ...]:
     said = (f"it says of itself: {item.note}",) if item.note else ()
-    try:
-        return (*said, *computer.about.history(item))
-    except OSError as error:
-        why = plain(str(error), 200)
-        return (*said, f"since when it is here is not known, it cannot be read: {why}")
+    return (*said, *computer.about.history(item))
 
 
 def teach(open_job: OpenJob, finding: Finding, title: str, stops: str, better: Better) -> Audit:

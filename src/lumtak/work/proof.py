@@ -15,6 +15,8 @@ from lumtak.journal import provisional, standing_now
 from lumtak.work.open_job import OpenJob
 from lumtak.work.sampling import OnBegin, OnSample, take_reading
 
+_Alike = list[tuple[Reading, bool]]
+"""(reading, whether it is the one that counts)."""
 LATE_S, SETTLED_IN_S = 900.0, RECENT_S
 """A start so long ago is not waited for again; a computer that has been up so long is no longer
 starting."""
@@ -150,9 +152,10 @@ def comparisons_of(open_job: OpenJob) -> tuple[Comparison, ...]:
             "A comparison needs a baseline and an after reading.",
             "Take the one that is missing.",
         )
-    return compare_readings(
-        *sides_of(open_job), open_job.job.profile.threshold, earlier_of(open_job)
-    )
+    alike = _of_one_state(open_job)
+    before_all, after_all = (_together(side) for side in alike)
+    threshold = open_job.job.profile.threshold
+    return compare_readings(before_all, after_all, threshold, _earlier(open_job, alike))
 
 
 def sides_of(open_job: OpenJob) -> tuple[list[Reading], list[Reading]]:
@@ -169,12 +172,12 @@ def sides_of(open_job: OpenJob) -> tuple[list[Reading], list[Reading]]:
 _EARLIER_JOBS = 8
 
 
-def earlier_of(open_job: OpenJob) -> list[list[Reading]]:
+def _earlier(open_job: OpenJob, alike: tuple[_Alike, _Alike]) -> list[list[Reading]]:
     """Readings of this computer in groups of one state each: of this job before and after its
     changes, and the baselines of the visits before it.
     """
     casebook, mine = open_job.data_folder.casebook, open_job.job
-    groups = [[r for r, _ in side] for side in _of_one_state(open_job)]
+    groups = [[r for r, _ in side] for side in alike]
     visits = [j for j in casebook.jobs() if j.identity == mine.identity and j.id != mine.id]
     for visit in visits[:_EARLIER_JOBS]:
         kept = casebook.readings(visit.id, "baseline")
@@ -182,10 +185,8 @@ def earlier_of(open_job: OpenJob) -> list[list[Reading]]:
     return [group for group in groups if len(group) > 1]
 
 
-def _of_one_state(
-    open_job: OpenJob,
-) -> tuple[list[tuple[Reading, bool]], list[tuple[Reading, bool]]]:
-    """(reading, whether it counts) before and after the changes, alike in state and conditions."""
+def _of_one_state(open_job: OpenJob) -> tuple[_Alike, _Alike]:
+    """Before and after the changes, alike in state and conditions."""
     job, casebook = open_job.job, open_job.data_folder.casebook
     entries = open_job.entries()
     changed_from = min((e.begun_at for e in entries), default="")
@@ -208,14 +209,14 @@ def _of_one_state(
 _FEWEST_TOGETHER = 3
 
 
-def _together(alike: list[tuple[Reading, bool]]) -> list[Reading]:
+def _together(alike: _Alike) -> list[Reading]:
     """All of them where they are three, else the one that counts."""
     enough = len(alike) >= _FEWEST_TOGETHER
     return [reading for reading, counts in alike if counts or enough]
 
 
-def _alike(kept: list[tuple[int, Reading]], number: int | None) -> list[tuple[Reading, bool]]:
-    """(reading, whether it is the one that counts): those that can be held together with it."""
+def _alike(kept: list[tuple[int, Reading]], number: int | None) -> _Alike:
+    """Those that can be held together with the one of this number."""
     counts = next((r for n, r in kept if n == number), None)
     return [
         (reading, n == number)
@@ -225,6 +226,6 @@ def _alike(kept: list[tuple[int, Reading]], number: int | None) -> list[tuple[Re
             counts is not None
             and reading.settled
             and reading.ended in WHOLE
-            and not mismatches(counts, reading, ())
+            and not mismatches(counts, reading)
         )
     ]

@@ -39,4 +39,5 @@ KEYS: tuple[Key, ...] = tuple(key for desktop in DESKTOPS for key in desktop.her
 def as_code() -> str:
     """This module as a hand gets it."""
     imported = "from lumtak.computers.hands.desktops import Desktop, Key\n"
-    return f"{imported}DESKTOPS = {DESKTOPS!r}\nKEYS = {KEYS!r}\n"
+    keys = "KEYS = tuple(key for desktop in DESKTOPS for key in desktop.here)\n"
+    return f"{imported}DESKTOPS = {DESKTOPS!r}\n{keys}"

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-SWITCH, NUMBER, TEXT, LIST = "b", "iu", "s", "as"
+SWITCH, NUMBER = "b", "iu"
 """Kinds of keys, by the letters of GVariant."""
 
 

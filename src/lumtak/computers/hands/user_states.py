@@ -20,8 +20,14 @@ from lumtak.computers.hands.shell import (
 from lumtak.computers.hands.words import unescaped
 
 
-def _keys(store: str, setting: str) -> List[Key]:
-    return [k for k in KEYS if (k.store, k.setting) == (store, setting)]
+def _key(store: str, setting: str, **parts: str) -> Optional[Key]:
+    """The key of a store that keeps a setting, and has these parts; None where none has."""
+    for key in KEYS:
+        if (key.store, key.setting) == (store, setting) and all(
+            getattr(key, name) == value for name, value in parts.items()
+        ):
+            return key
+    return None
 
 
 _ELSEWHERE = "no desktop that Lumtak knows keeps it there"
@@ -144,11 +150,10 @@ class DesktopKey(Exact, kind="gsettings"):
         object.__setattr__(self, "path", OLD_PATHS.get(self.path, self.path))
 
     def _problem(self, key: str) -> str:
-        mine = (self.schema, self.key, self.path)
-        known = [k for k in _keys("gsettings", key) if (k.at, k.name, k.path) == mine]
-        if not known:
+        known = _key("gsettings", key, at=self.schema, name=self.key, path=self.path)
+        if known is None:
             return _ELSEWHERE
-        return "" if known[0].fits(self.raw) else _ODD
+        return "" if known.fits(self.raw) else _ODD
 
     def tests(self, part: ScriptPart) -> List[bytes]:
         """See `Exact.tests`."""
@@ -190,14 +195,13 @@ class ChannelKey(Exact, kind="channel"):
     """None where the file was not there, or nobody had to read it."""
 
     def _problem(self, key: str) -> str:
-        mine = (self.channel, self.name, self.letter)
-        known = [k for k in _keys("xfconf", key) if (k.at, k.name, k.kind) == mine]
-        if not known:
+        known = _key("xfconf", key, at=self.channel, name=self.name, kind=self.letter)
+        if known is None:
             return _ELSEWHERE
         folder = unescaped(self.folder)
         if not folder.startswith("/") or "\0" in folder or not 0 <= self.missing < 1000:
             return "it does not say in which file it stood"
-        return "" if known[0].fits(self.raw) and 0 <= self.mode <= 0o7777 else _ODD
+        return "" if known.fits(self.raw) and 0 <= self.mode <= 0o7777 else _ODD
 
     def _place(self) -> bytes:
         file = "%s/%s.xml" % (unescaped(self.folder), self.channel)

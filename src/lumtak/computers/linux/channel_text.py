@@ -4,6 +4,7 @@ As the keeper of channels writes such files: properties within properties, a lin
 """
 
 import re
+from collections.abc import Iterator
 
 from lumtak.computers.linux.ini_text import Place
 
@@ -30,20 +31,13 @@ def find(data: bytes, name: str, kind: str) -> Place:
         kind: that is written where it is not there yet: bool, int, string, double.
     """
     wanted = [part.encode() for part in name.strip("/").split("/")]
-    inside: list[bytes] = []
     holders: list[re.Match[bytes]] = []
-    for tag in _TAG.finditer(data):
-        if tag[1]:
-            del inside[-1:]
-            continue
-        path = [*inside, _attribute(tag[2], b"name")[0]]
+    for path, tag in _opened(data):
         if path == wanted and (value := _attribute(tag[2], b"value"))[1] >= 0:
             start = tag.start(2) + value[1]
             return Place(start, start + len(value[0]), b"", b"", there=True)
         if len(path) == len(holders) + 1 < len(wanted) and path == wanted[: len(path)]:
             holders.append(tag)
-        if not tag[2].endswith(b"/"):
-            inside = path
     return _new(data, wanted, kind, holders)
 
 
@@ -67,19 +61,25 @@ def others(data: bytes, name: str) -> list[tuple[bytes, ...]]:
     that differ in this one alone.
     """
     wanted = [part.encode() for part in name.strip("/").split("/")]
-    inside: list[bytes] = []
     found = []
+    for path, tag in _opened(data):
+        value, at = _attribute(tag[2], b"value")
+        if at >= 0 and path != wanted:
+            found.append((*path, _attribute(tag[2], b"type")[0], value))
+    return found
+
+
+def _opened(data: bytes) -> Iterator[tuple[list[bytes], re.Match[bytes]]]:
+    """(names from the channel downwards, tag) of every property that is opened, in their order."""
+    inside: list[bytes] = []
     for tag in _TAG.finditer(data):
         if tag[1]:
             del inside[-1:]
             continue
         path = [*inside, _attribute(tag[2], b"name")[0]]
-        value, at = _attribute(tag[2], b"value")
-        if at >= 0 and path != wanted:
-            found.append((*path, _attribute(tag[2], b"type")[0], value))
+        yield path, tag
         if not tag[2].endswith(b"/"):
             inside = path
-    return found
 
 
 def locked_for(data: bytes, name: str, user: str) -> bool:

@@ -6,7 +6,6 @@ another, whose settings are for nothing then.
 
 import re
 import tomllib
-from abc import ABC, abstractmethod
 from collections.abc import Mapping, Sequence
 from functools import lru_cache
 from importlib.resources import files
@@ -105,7 +104,7 @@ def _here(hand: Reach, desktop: Desktop, compiled: bytes) -> list[Key]:
     return found
 
 
-class DesktopAdapter(Adapter, ABC):
+class DesktopAdapter(Adapter):
     """Settings that one kind of store keeps of the desktop that counts."""
 
     area: ClassVar[Area] = "effects"
@@ -123,9 +122,13 @@ class DesktopAdapter(Adapter, ABC):
         kept = kept_here(*asked) if look is None else look.once(kept_here, *asked)
         return [k for k in kept.keys if (k.area, k.store) == (self.area, self.store)]
 
-    @abstractmethod
     def counting(self, key: Key) -> str:
-        """The value that counts now: what is stored, else the default; empty where nobody tells."""
+        """The value that counts now: what is stored, else the default.
+
+        Empty where nobody tells, and of what the desktop reads at login only.
+        """
+        del key
+        return ""
 
     def display(self, look: Look) -> Display:
         """What the user's display says, asked once a look."""
@@ -134,9 +137,9 @@ class DesktopAdapter(Adapter, ABC):
     def in_force(self, ref: SettingRef) -> str:
         """See `Adapter.in_force`; what shows at the next login is in force from then on."""
         key = self.key_of(ref)
-        if not key.force:
+        wanted = self.counting(key) if key.force else ""
+        if not wanted:
             return ""
-        wanted = self.counting(key)
         asked = self._hand, self._of_user, self._user
         return settled(key, wanted, lambda: display_of(*asked))
 

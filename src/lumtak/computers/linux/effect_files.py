@@ -45,16 +45,6 @@ class EffectFiles(DesktopAdapter, InFiles):
             )
         return Listed(items, gaps)
 
-    def counting(self, key: Key) -> str:
-        """See `DesktopAdapter.counting`."""
-        data, default, _ = self._looked_at(key)
-        return value_of(key, value_in(data, _place(key, data)) or default) or ""
-
-    def in_force(self, ref: SettingRef) -> str:
-        """Nothing yet: the desktop reads its files at login."""
-        del ref
-        return ""
-
     def _looked_at(self, key: Key) -> tuple[bytes, str, bool]:
         """(the user's file, what counts while it says nothing, whether nobody may change it)."""
         folder, name = self._file(key)

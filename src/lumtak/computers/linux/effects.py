@@ -54,10 +54,13 @@ class DesktopEffects(DesktopAdapter):
 
     def counting(self, key: Key) -> str:
         """See `DesktopAdapter.counting`."""
-        used = desktops_of(self._hand, self._user)
-        shipped = shipped_keys(self._hand, [key], used).get(key)
+        shipped = self._shipped(key)
         default = value_of(key, shipped.default) if shipped else None
         return value_of(key, self._stored().get(key.path, "")) or default or ""
+
+    def _shipped(self, key: Key) -> Shipped | None:
+        used = desktops_of(self._hand, self._user)
+        return shipped_keys(self._hand, [key], used).get(key)
 
     def _nothing_known(self, look: Look) -> list[Gap]:
         kept = look.once(kept_here, self._hand, self._user)
@@ -117,8 +120,7 @@ class DesktopEffects(DesktopAdapter):
         key = self.key_of(ref)
         default = ""
         if value == "on" and not key.on:
-            used = desktops_of(self._hand, self._user)
-            shipped = shipped_keys(self._hand, [key], used).get(key)
+            shipped = self._shipped(key)
             default = shipped.default if shipped and value_of(key, shipped.default) == "on" else ""
         return State(value=value, exact=_state(key, raw_of(key, ref, value, default)))
 

@@ -11,7 +11,7 @@ import shlex
 from datetime import UTC, datetime
 from xml.etree import ElementTree as ET
 
-from lumtak.computers.hands.reach import Reach, text, text_at
+from lumtak.computers.hands.reach import Reach, reason_of, text, text_at
 from lumtak.computers.hands.whose import User
 from lumtak.computers.linux.units import blocks
 from lumtak.core.facts import Item
@@ -46,11 +46,14 @@ def _installed(hand: Reach, package: str) -> str:
     dates = [d for log in _LOGS for d in line.findall(text_at(hand, log, _MOST_LOG))]
     if dates:
         return f"installed on {max(dates)}, as the package manager noted"
-    for rows in hand.walk(_INFO):
-        for path, _, _, changed in rows:
-            if re.fullmatch(rf"{re.escape(package)}(?::\w+)?\.list", posixpath.basename(path)):
-                day = datetime.fromtimestamp(changed, UTC).date().isoformat()
-                return f"installed by {day}, or before: that is when its package last changed"
+    try:
+        for rows in hand.walk(_INFO):
+            for path, _, _, changed in rows:
+                if re.fullmatch(rf"{re.escape(package)}(?::\w+)?\.list", posixpath.basename(path)):
+                    day = datetime.fromtimestamp(changed, UTC).date().isoformat()
+                    return f"installed by {day}, or before: that is when its package last changed"
+    except OSError as error:
+        return f"since when it is here is not known, it cannot be read: {reason_of(error)}"
     return "since when it is here is not known: the package manager kept no note"
 
 

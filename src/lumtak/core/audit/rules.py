@@ -134,6 +134,11 @@ _EVIDENCE: dict[Evidence, str] = {
 }
 
 
+def _is_known(role: Role | None) -> bool:
+    """Whether more than a name tells what an item is for."""
+    return role is not None and not role.likely
+
+
 _SERVES: dict[Evidence, str] = {
     "server": "its package says that it is a server",
     "listens": "it waits for connections of other computers",
@@ -142,7 +147,7 @@ _SERVES: dict[Evidence, str] = {
 
 def serving(item: Item, role: Role | None) -> str:
     """Why an item that nobody knows may serve other computers; empty where nothing says so."""
-    if role is not None and not role.likely:
+    if _is_known(role):
         return ""
     return " and ".join(_SERVES[e] for e in item.evidence if e in _SERVES)
 
@@ -152,7 +157,7 @@ _NAMED = 2
 
 def stood_on(item: Item, role: Role | None) -> str:
     """What speaks for an item of which nothing is known, as a clause; empty where nothing does."""
-    if role is not None and not role.likely:
+    if _is_known(role):
         return ""
     said = []
     if on_it := item.stood_on_by:
@@ -175,6 +180,6 @@ def by_evidence(item: Item, role: Role | None) -> str:
     if "rival" in item.evidence:
         return "it sets the power plan, and so does another program: neither of them is touched."
     said = " and ".join(_EVIDENCE[e] for e in item.evidence if e in _EVIDENCE)
-    if (role is not None and not role.likely) or not said:
+    if _is_known(role) or not said:
         return ""
     return f"not known, but {said}, so that others may stand on it."
