@@ -194,11 +194,7 @@ class AuditStation(AskingStation):
     def _of_effects(self) -> str:
         """What all of them cost at most, and which of them the profile keeps."""
         found, kept = self.desk.job.audit, self.desk.job.profile.effects.keep
-        most = (
-            f"what the desktop draws: at most {found.drawing.words}"
-            if found and found.drawing
-            else ""
-        )
+        most = f"drawn: at most {found.drawing.words}" if found and found.drawing else ""
         keeps = f"the profile keeps {', '.join(kept)}" if kept else ""
         return "; ".join(filter(None, (most, keeps)))
 
