@@ -5,6 +5,7 @@ from typing import Literal, get_args
 from lumtak.core.actions import Action
 from lumtak.core.audit import Audit
 from lumtak.core.facts import Facts
+from lumtak.core.felt import Complaint
 from lumtak.core.plan import Plan
 from lumtak.core.profile import Profile
 from lumtak.core.record import Record
@@ -52,5 +53,11 @@ class Job(Heading, forbid_unknown_fields=True):
     """What was done that cannot be put back, oldest first."""
     wrong: tuple[Wrong, ...] = ()
     """Findings that somebody said were wrong, oldest first."""
+    complaint: Complaint = ""
+    """What its owner came with; empty: nobody asked."""
+    told: str = ""
+    """The same in the owner's words."""
+    program: str = ""
+    """The path of a large program whose start is tried in readings, as the person agreed."""
     cursor: str = ""
     """Address of the item selected in the audit."""

@@ -9,6 +9,7 @@ from datetime import datetime
 from typing import Protocol
 
 from lumtak.core.facts import Facts, Item, Process, ProcessDetails, System
+from lumtak.core.felt import Start, Try
 from lumtak.core.record import Figure, NotMeasured, Record
 from lumtak.core.sample import Snapshot
 from lumtak.core.setting import Area, SettingRef, State
@@ -103,6 +104,13 @@ class UndoKit(Protocol):
         ...
 
 
+class Program(Record):
+    """A program of a package, whose start a person may have tried."""
+
+    path: str
+    title: str
+
+
 class Identity(Protocol):
     """Which computer it is, and whose settings are changed."""
 
@@ -143,11 +151,63 @@ class About(Protocol):
         ...
 
     def times(self) -> dict[str, Figure]:
-        """Seconds by name: parts of its last start, the login, and how quickly it answers now."""
+        """Seconds by name: parts of its last start."""
+        ...
+
+    def starts(self) -> tuple[Start, ...] | NotMeasured:
+        """The starts that its own records tell of, oldest first; or why none is known."""
+        ...
+
+    def programs(self) -> tuple[Program, ...]:
+        """Large programs whose start can be tried, by title; none where none is known."""
+        ...
+
+    def why_not_tried(self, path: str) -> str:
+        """Why the start of a program that a person named is not tried, as a clause; empty where it
+        is.
+        """
         ...
 
     def capabilities(self) -> Capabilities:
         """What can be done to it."""
+        ...
+
+
+class Life(Record):
+    """What people do with a computer, which is none of its load at idle; empty where it cannot be
+    told.
+    """
+
+    power_source: str = ""
+    """mains, battery."""
+    lid: str = ""
+    """open, closed."""
+    locked: str = ""
+    """on where the screen of a session is locked, off where none is."""
+    sessions: tuple[str, ...] = ()
+    """Of people, as the session manager names them."""
+    touched_s: float | None = None
+    """When somebody last touched keyboard, mouse or a terminal, on the computer's monotonic clock;
+    None where nothing tells."""
+
+
+class Watch(Protocol):
+    """Tries what the owner waits for, now and then while a reading is taken, and sees whether
+    somebody does something with the computer meanwhile.
+    """
+
+    def tries(self) -> list[Try]:
+        """Those that ended since this was asked last."""
+        ...
+
+    def life(self) -> tuple[float, Life] | None:
+        """(when it was seen, on the computer's monotonic clock, what was seen last); None where
+        nothing was yet.
+        """
+        ...
+
+    def close(self) -> None:
+        """It ends, and leaves nothing behind."""
         ...
 
 
@@ -156,6 +216,16 @@ class Load(Protocol):
 
     def sample(self, *, memory: bool = False) -> Snapshot:
         """Its counters now; with each consumer's memory if asked, which is dear."""
+        ...
+
+    def watch(self, *, every_s: float, program: str = "") -> Watch:
+        """A watch over it; its own cost is left out of samples until it is closed.
+
+        Args:
+            every_s: from one round of tries to the next.
+            program: the path of a large program whose start is tried too, as the person agreed;
+                empty for none.
+        """
         ...
 
     def end_process(self, process: Process, *, force: bool = False, wait_s: float = 5.0) -> bool:

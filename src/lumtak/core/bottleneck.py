@@ -40,7 +40,7 @@ class Bottleneck(Record):
 
 
 def find_bottleneck(
-    facts: Facts, profile: Profile, reading: Reading, eased: tuple[float, float]
+    facts: Facts, profile: Profile, reading: Reading, eased: tuple[float, float] | None
 ) -> Bottleneck:
     """The first of memory, disk, clock, processor whose figures are beyond what an idle computer
     shows.
@@ -49,10 +49,11 @@ def find_bottleneck(
         facts: of the computer.
         profile: gives the ceilings and the space that is to be free.
         reading: at idle.
-        eased: (CPU percentage points, bytes of RAM) that all eased changes would save together.
+        eased: (CPU percentage points, bytes of RAM) that all eased changes would save together;
+            None where nobody asks what would be left then.
     """
     memory, disk = _memory(reading), _disk(facts, reading)
-    lasting = _lasting(facts, profile, reading, eased)
+    lasting = "" if eased is None else _lasting(facts, profile, reading, eased)
     if memory:
         return Bottleneck(kind="memory", figures=memory, not_by_settings=lasting)
     if disk:

@@ -196,13 +196,14 @@ def _found(
 ) -> tuple[Conclusion, str]:
     """(finding, why nothing can be known where that is so)."""
     finding, sooner = (
-        _finding(difference - half, difference + half, threshold) for half in (slow.half, narrow)
+        found_between(difference - half, difference + half, threshold)
+        for half in (slow.half, narrow)
     )
     return finding, slow.why(matters=sooner != finding) if finding == "not known" else ""
 
 
-def _finding(low: float, high: float, threshold: float) -> Conclusion:
-    """No effect needs the whole interval inside the threshold.
+def found_between(low: float, high: float, threshold: float) -> Conclusion:
+    """What an interval says: no effect needs all of it inside the threshold.
 
     Lower and higher need it on one side of zero.
     """

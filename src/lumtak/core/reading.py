@@ -4,6 +4,7 @@ from typing import Annotated, Literal
 
 import msgspec
 
+from lumtak.core.felt import Felt, Start, Tries
 from lumtak.core.means import mean
 from lumtak.core.record import (
     AtLeastOne,
@@ -49,15 +50,23 @@ class ConsumerLoad(Record):
     """Whether memory that programs share was divided among them; else it was left out."""
 
 
-Ended = Literal["complete", "precise", "stopped", "lost", "slept"]
+Ended = Literal[
+    "complete", "precise", "stopped", "lost", "slept", "power", "lid", "lock", "login", "returned"
+]
 """Ran its full length; ended once the means were sure enough; stopped by hand; the computer went
-away in the middle; it slept in the middle, or its clock was set forward, and the reading was cut
-there."""
+away in the middle; it slept in the middle, or its clock was set forward; it went from mains to
+battery or back; its lid was moved; its screen was locked or unlocked; somebody logged in or out;
+somebody came back to it. The last six are cut where it was last seen undisturbed."""
 WHOLE: tuple[Ended, ...] = ("complete", "precise")
 ENDED_WORDS: dict[Ended, str] = {
     "stopped": "stopped",
     "lost": "lost",
     "slept": "cut by sleep",
+    "power": "cut when it changed between mains and battery",
+    "lid": "cut when the lid was moved",
+    "lock": "cut when the screen was locked or unlocked",
+    "login": "cut when somebody logged in or out",
+    "returned": "cut when somebody came back to it",
 }
 """Of what is not whole, for a person; “after 40 s” follows."""
 
@@ -86,8 +95,13 @@ class Reading(Record):
     missed: int = 0
     """Samples that were due while an earlier one was late: not taken, and not made up."""
     times: dict[str, Figure] = {}
-    """Seconds by name: parts of the start that came before, the login, and how quickly the computer
-    answered at the end."""
+    """Seconds by name: parts of the start that came before, and the login."""
+    felt: dict[Felt, Tries] = {}
+    """What the owner waits for, as often as it was tried."""
+    not_felt: dict[Felt, NotMeasured] = {}
+    """What of it could not be tried."""
+    starts: tuple[Start, ...] | NotMeasured = ()
+    """The starts that the computer's own records tell of, oldest first; or why none is known."""
 
     @property
     def kept(self) -> tuple[Sample, ...]:

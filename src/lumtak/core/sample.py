@@ -71,6 +71,9 @@ class Snapshot(Record):
     """Lumtak's own core-seconds, included in busy_s."""
     own_ram_bytes: float = 0.0
     """Lumtak's own memory, included in ram_used_bytes."""
+    own_disk_s: float = 0.0
+    """For how long the disk had to do with what Lumtak tried, included in disk_busy_s, iowait_s and
+    stalled_s."""
 
 
 class Sample(Record):
@@ -133,12 +136,13 @@ def between(first: Snapshot, second: Snapshot, start_s: float) -> Sample:
         ratio = ratio_a
     else:
         ratio = ratio_b if isinstance(ratio_b, NotMeasured) else (ratio_a + ratio_b) / 2
+    own_disk = max(0.0, second.own_disk_s - first.own_disk_s)
     used = second.ram_used_bytes - second.own_ram_bytes
     return Sample(
         t_s=second.at_s - start_s,
         length_s=length,
         cpu_pct=100 * busy / total,
-        iowait_pct=100 * max(0.0, second.iowait_s - first.iowait_s) / total,
+        iowait_pct=100 * max(0.0, second.iowait_s - first.iowait_s - own_disk) / total,
         steal_pct=100 * max(0.0, second.steal_s - first.steal_s) / total,
         work=ratio if isinstance(ratio, NotMeasured) else busy / length * ratio,
         ram_used_bytes=used,
@@ -148,10 +152,10 @@ def between(first: Snapshot, second: Snapshot, start_s: float) -> Sample:
         swap_in_bytes=second.swap_in_bytes - first.swap_in_bytes,
         swap_out_bytes=second.swap_out_bytes - first.swap_out_bytes,
         clock_ratio=ratio,
-        disk_busy_pct=_share(first.disk_busy_s, second.disk_busy_s, length),
+        disk_busy_pct=_share(first.disk_busy_s, second.disk_busy_s, length, own_disk),
         pressure_cpu_pct=_share(first.stalled_s["cpu"], second.stalled_s["cpu"], length),
         pressure_memory_pct=_share(first.stalled_s["memory"], second.stalled_s["memory"], length),
-        pressure_io_pct=_share(first.stalled_s["io"], second.stalled_s["io"], length),
+        pressure_io_pct=_share(first.stalled_s["io"], second.stalled_s["io"], length, own_disk),
         own_pct=100 * own / total,
         consumers={
             key: 100 * delta / total
@@ -163,8 +167,8 @@ def between(first: Snapshot, second: Snapshot, start_s: float) -> Sample:
     )
 
 
-def _share(first: Figure, second: Figure, length: float) -> Figure:
-    """A counter of seconds as a percentage of the time, as far as it is known."""
+def _share(first: Figure, second: Figure, length: float, own: float = 0.0) -> Figure:
+    """A counter of seconds as a percentage of the time, as far as it is known; without `own`."""
     if isinstance(first, NotMeasured) or isinstance(second, NotMeasured):
         return second if isinstance(second, NotMeasured) else first
-    return min(100.0, 100 * max(0.0, second - first) / length)
+    return min(100.0, 100 * max(0.0, second - first - own) / length)

@@ -5,6 +5,7 @@ Screens, the command line and the report say the same, because they say it throu
 
 from collections.abc import Sequence
 
+from lumtak.core.answer import FeltChange
 from lumtak.core.compare import CAUTION_ENDED, Comparison, Verdict, compare_many, in_words
 from lumtak.core.profile import Threshold
 from lumtak.core.provisional import PROVISIONAL_WORDS, Provisional
@@ -89,13 +90,20 @@ def sentences(comparisons: tuple[Comparison, ...], pace: str) -> list[str]:
     ]
 
 
-def headline(comparisons: tuple[Comparison, ...], provisional: Provisional, pace: str = "") -> str:
-    """One sentence for the customer; it follows from the intervals, never from the means alone.
+def headline(
+    comparisons: tuple[Comparison, ...],
+    provisional: Provisional,
+    pace: str = "",
+    led: Sequence[FeltChange] = (),
+) -> str:
+    """What to tell the customer: the complaint first, then the load; it follows from the intervals,
+    never from the means alone.
 
     Args:
         comparisons: of the baseline and the after reading.
         provisional: why the after reading does not count.
         pace: why percentages of the CPU are no measure: then the verdict is the work's.
+        led: what the complaint is about, before and after, the most telling first.
     """
     if not comparisons:
         return "There is no reading before and after yet, so nothing is said about the load."
@@ -106,7 +114,27 @@ def headline(comparisons: tuple[Comparison, ...], provisional: Provisional, pace
     processor, measure = ("work", "work") if pace else ("CPU", "cpu_pct")
     cpu, memory = verdicts.get(measure), verdicts["ram_used_bytes"]
     text = _of_memory_alone(memory, pace) if cpu is None else _of_both(cpu, memory, processor)
+    if answer := _answer(led):
+        same = cpu == memory == "none"
+        text = f"{answer} {_of_load(comparisons, processor) if same else text}"
     return f"Provisional, since {PROVISIONAL_WORDS[provisional]}: {text}" if provisional else text
+
+
+def _answer(led: Sequence[FeltChange]) -> str:
+    """What became of the complaint: the first of its measures that changed, else the first."""
+    sure = [change for change in led if not isinstance(change.ci95, NotMeasured)]
+    told = next((c for c in sure if c.finding in {"lower", "higher"}), None)
+    return "" if not sure else (told or sure[0]).clause
+
+
+def _of_load(comparisons: tuple[Comparison, ...], processor: str) -> str:
+    """Where neither load changed, as far as can be told."""
+    what = "work" if processor == "work" else "CPU"
+    measured = "work" if processor == "work" else "cpu_pct"
+    found = {c.column: c.finding for c in comparisons}
+    if found[measured] == found["ram_used_bytes"] == "no effect":
+        return f"At idle {what} and memory are the same as before."
+    return f"At idle no clear difference was found in {what} and memory."
 
 
 def _of_memory_alone(memory: Verdict, pace: str) -> str:

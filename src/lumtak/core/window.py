@@ -2,6 +2,7 @@
 
 import threading
 
+from lumtak.core.felt import Start, Try, gathered
 from lumtak.core.means import standard_error, weighed
 from lumtak.core.reading import Conditions, ConsumerLoad, Ended, Reading
 from lumtak.core.record import Figure, NotMeasured
@@ -27,6 +28,8 @@ class Window:
         self.looks = [first]
         """The snapshots with memory: of both ends, and some between."""
         self.samples: list[Sample] = []
+        self.tries: list[Try] = []
+        """Of what the owner waits for."""
         self.late = self.missed = 0
         self.ended: Ended = "complete"
         self._lock = threading.Lock()
@@ -35,6 +38,15 @@ class Window:
     def add(self, sample: Sample) -> None:
         """Another sample came."""
         self.samples.append(sample)
+
+    def end_at(self, at_s: float, ended: Ended) -> None:
+        """Something came between: what was read after this instant does not count."""
+        until_s = at_s + _ROUNDING_S
+        begun_s = self.looks[0].at_s
+        self.samples[:] = [s for s in self.samples if begun_s + s.t_s <= until_s]
+        self.tries[:] = [t for t in self.tries if t.at_s <= until_s]
+        self.looks[1:] = [look for look in self.looks[1:] if look.at_s <= until_s]
+        self.ended = ended
 
     def cut(self) -> tuple[int, bool]:
         """(index of the first sample that counts, whether the series settled); see `settle`."""
@@ -56,6 +68,7 @@ class Window:
         taken_at: str,
         interval_s: float,
         times: dict[str, Figure],
+        starts: tuple[Start, ...] | NotMeasured = (),
     ) -> Reading:
         """What was read.
 
@@ -71,6 +84,7 @@ class Window:
         keys = {key for s in kept for key in s.consumers}
         keys.update(*(look.memory for look in looks))
         costs = [_cost(key, kept, looks) for key in keys]
+        felt, not_felt = gathered(self.tries, self.looks[0].at_s)
         return Reading(
             computer=computer,
             identity=identity,
@@ -87,6 +101,9 @@ class Window:
             late=self.late,
             missed=self.missed,
             times=times,
+            felt=felt,
+            not_felt=not_felt,
+            starts=starts,
         )
 
 

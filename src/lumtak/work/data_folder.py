@@ -80,7 +80,7 @@ class DataFolder(Knowledge):
         try:
             reading = None
             if seconds:
-                reading = take_reading(computer, seconds=seconds, on_sample=on_sample)
+                reading = take_reading(computer, seconds=seconds, on_sample=on_sample, watched=None)
             return computer.about.facts(), reading
         finally:
             computer.close()

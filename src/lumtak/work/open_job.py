@@ -18,6 +18,7 @@ from lumtak.errors import UsageError
 from lumtak.journal import Entry, Owed, Review, owed_now
 from lumtak.work.actions import end_process
 from lumtak.work.data_folder import DataFolder
+from lumtak.work.sampling import Touched, Watched
 
 
 class OpenJob:
@@ -40,6 +41,8 @@ class OpenJob:
         """What an interruption left on this computer, until it is ended."""
         self.planned: tuple[Job, Plan] | None = None
         """The plan that was made last, and of which state of the job."""
+        self.touched: Touched | None = None
+        """When Lumtak itself last got a key; the workbench says it."""
         self._lock = threading.Lock()
 
     def keep(self, **fields: Any) -> None:  # noqa: ANN401
@@ -68,6 +71,11 @@ class OpenJob:
     def after(self) -> Reading | None:
         """The after reading, once taken."""
         return self.data_folder.casebook.reading(self.job.after)
+
+    @property
+    def watched(self) -> Watched:
+        """What is tried and seen while a reading of this job is taken."""
+        return Watched(program=self.job.program, touched=self.touched)
 
     def entries(self) -> list[Entry]:
         """Changes of this job in the journal, oldest first."""

@@ -1,15 +1,24 @@
 """The proof: the load after the changes, held against the baseline."""
 
 import threading
+from dataclasses import dataclass
 
+import msgspec
+
+from lumtak.casebook import Job
+from lumtak.core.answer import FeltChange, felt_changes, led_by
 from lumtak.core.attribution import Attribution, attribution
+from lumtak.core.bottleneck import find_bottleneck
 from lumtak.core.bridge import Bridge, bridge
 from lumtak.core.compare import Comparison
 from lumtak.core.conditions import mismatches, pace_changed
+from lumtak.core.felt import Start
 from lumtak.core.provisional import Provisional
 from lumtak.core.reading import WHOLE, Reading
+from lumtak.core.record import NotMeasured
 from lumtak.core.settling import RECENT_S
-from lumtak.core.verdict import compare_readings
+from lumtak.core.standing import Standing, brake, standings
+from lumtak.core.verdict import compare_readings, headline
 from lumtak.errors import UsageError
 from lumtak.journal import provisional, standing_now
 from lumtak.work.open_job import OpenJob
@@ -72,6 +81,7 @@ def read_after(
         on_begin=on_begin,
         on_sample=on_sample,
         stop=stop,
+        watched=open_job.watched,
     )
     number = open_job.data_folder.casebook.add_reading(open_job.job, "after", reading)
     stood = standing_now(open_job.data_folder.journal, open_job.computer)
@@ -138,6 +148,93 @@ def attribution_of(open_job: OpenJob, comparisons: tuple[Comparison, ...]) -> At
     if before is None or after is None or job.plan is None or pace_of(open_job):
         return None
     return attribution(job.plan, *sides_of(open_job), comparisons)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Proof:
+    """All that is said of a job's readings, before against after."""
+
+    comparisons: tuple[Comparison, ...]
+    felt: tuple[FeltChange, ...]
+    led: tuple[FeltChange, ...]
+    """Those of `felt` that the complaint is about, the most telling first."""
+    attribution: Attribution | None
+    standings: tuple[Standing, ...]
+    brake: str
+    """What holds the computer back now; a sentence."""
+    headline: str
+
+
+def proof_of(open_job: OpenJob) -> Proof:
+    """What may be said of the baseline and the after reading.
+
+    Raises:
+        UsageError: a reading is missing or too short.
+    """
+    comparisons = comparisons_of(open_job)
+    job, before, after = open_job.job, open_job.baseline, open_job.after
+    assert before is not None  # noqa: S101 - else there were no comparisons
+    assert after is not None  # noqa: S101
+    felt = felt_of(open_job)
+    led = led_by(job.complaint, felt)
+    return Proof(
+        comparisons=comparisons,
+        felt=felt,
+        led=led,
+        attribution=attribution_of(open_job, comparisons),
+        standings=standings(job.profile.ceilings, before, after),
+        brake=_brake_of(job, before, after),
+        headline=headline(comparisons, why_provisional(open_job), pace_of(open_job), led),
+    )
+
+
+def felt_of(open_job: OpenJob) -> tuple[FeltChange, ...]:
+    """What the owner waits for, before against after."""
+    before, after = sides_of(open_job)
+    return felt_changes(before, after, _starts_of(open_job))
+
+
+def _starts_of(open_job: OpenJob) -> tuple[list[Start], list[Start]]:
+    """The starts that the records tell of, of the state before the changes and of the one after.
+
+    Those before this job's changes and after those of the visit before; and those after the last of
+    this job's.
+    """
+    before, after, job = open_job.baseline, open_job.after, open_job.job
+    mine = open_job.entries()
+    others = [
+        e.stage_at
+        for e in open_job.data_folder.journal.entries(job.identity)
+        if e.job != job.id and before is not None and e.stage_at < before.taken_at
+    ]
+    since = max(others, default="")
+    first = min((e.begun_at for e in mine), default="~")
+    last = max((e.stage_at for e in mine), default="~")
+    return (
+        [s for s in _told(before) if since < s.at < first],
+        [s for s in _told(after) if s.at > last],
+    )
+
+
+def _told(reading: Reading | None) -> tuple[Start, ...]:
+    starts = () if reading is None else reading.starts
+    return () if isinstance(starts, NotMeasured) else starts
+
+
+def _brake_of(job: Job, before: Reading, after: Reading) -> str:
+    if job.facts is None:
+        return ""
+    held = []
+    for reading in (before, after):
+        system = msgspec.structs.replace(
+            job.facts.system,
+            power_source=reading.conditions.power_source,
+            power_plan=reading.conditions.power_plan,
+            temperature_c=reading.conditions.temperature_c,
+        )
+        facts = msgspec.structs.replace(job.facts, system=system)
+        held.append(find_bottleneck(facts, job.profile, reading, None))
+    return brake(*held)
 
 
 def comparisons_of(open_job: OpenJob) -> tuple[Comparison, ...]:

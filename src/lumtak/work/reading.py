@@ -27,6 +27,7 @@ def read_baseline(
         on_begin=on_begin,
         on_sample=on_sample,
         stop=stop,
+        watched=open_job.watched,
     )
     open_job.keep(
         baseline=open_job.data_folder.casebook.add_reading(open_job.job, "baseline", reading),

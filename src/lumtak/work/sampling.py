@@ -1,13 +1,14 @@
 """Taking a reading: samples at a steady pace, whatever the computer."""
 
+import contextlib
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Generator
 from dataclasses import dataclass
 
-from lumtak.computers.protocol import Computer
+from lumtak.computers.protocol import Computer, Life, Watch
 from lumtak.core.facts import System
 from lumtak.core.means import half_width
-from lumtak.core.reading import Conditions, Reading
+from lumtak.core.reading import ENDED_WORDS, WHOLE, Conditions, Ended, Reading
 from lumtak.core.sample import Sample, Snapshot, between, series_of
 from lumtak.core.window import Window
 from lumtak.errors import ComputerError, UsageError
@@ -18,6 +19,28 @@ MEMORY_EVERY_S = 60.0
 ASLEEP_S = 3.0
 """By so much more has the clock on the wall to go on in one interval: it is set by less."""
 
+ROUND_S, LONGEST_ROUND_S, ROUNDS = 3.0, 60.0, 60
+"""From one try of what the owner waits for to the next, at least and at most, and how many a
+reading is to have."""
+AWAY_S = 60.0
+"""Who has not touched a computer for so long is away from it, and comes back when they do."""
+OWN_TOUCH_S = 2.0
+"""A key that Lumtak itself got so near to a touch is that touch."""
+
+Touched = Callable[[], float]
+"""When Lumtak itself last got a key or a click, on the monotonic clock of this process."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Watched:
+    """What is tried while a reading is taken, and who is nobody that comes back."""
+
+    program: str = ""
+    """The path of a large program whose start is tried too."""
+    touched: Touched | None = None
+
+
+WATCHED = Watched()
 OnBegin = Callable[[Window], None]
 """Called with the window before its first sample: it holds the samples as they come."""
 OnSample = Callable[[Sample, int, int], None]
@@ -87,6 +110,7 @@ def take_reading(
     on_begin: OnBegin | None = None,
     on_sample: OnSample | None = None,
     stop: threading.Event | None = None,
+    watched: Watched | None = WATCHED,
 ) -> Reading:
     """A reading of this computer.
 
@@ -99,6 +123,7 @@ def take_reading(
         on_begin: given the window before its first sample.
         on_sample: told about each sample.
         stop: ends the reading early; what was read so far counts.
+        watched: what is tried and seen meanwhile; None for nothing.
 
     Samples that come late keep their true length; those that were missed are counted and left out,
     never invented. Consumers' memory is dear to look at, so it is taken at both ends of the window
@@ -115,25 +140,50 @@ def take_reading(
     half_width([0.0, 1.0])  # loads what it needs now, not in the middle of the window
     taken_at = computer.clock.wall().isoformat(timespec="seconds")
     conditions = conditions_of(computer.about.system())
-    window = Window(conditions, computer.load.sample(memory=True))
-    if on_begin:
-        on_begin(window)
-    sampler = _Sampler(computer, window, interval_s=interval_s, count=round(length / interval_s))
-    sampler.run(rule if seconds is None else None, on_sample, stop)
-    if not window.samples:
-        raise UsageError(
-            "The reading was stopped before its first sample.",
-            "Let it run for a few seconds at least.",
-        )
-    if window.ended != "lost" and len(window.looks) < 2:
+    with _watching(computer, length, watched) as seen:
+        window = Window(conditions, computer.load.sample(memory=True))
+        if on_begin:
+            on_begin(window)
+        count = round(length / interval_s)
+        sampler = _Sampler(computer, window, interval_s=interval_s, count=count, seen=seen)
+        sampler.run(rule if seconds is None else None, on_sample, stop)
+    _check_any(window)
+    if window.ended in {*WHOLE, "stopped"} and len(window.looks) < 2:
         window.looks.append(computer.load.sample(memory=True))
+    lost = window.ended == "lost"
     return window.reading(
         computer=computer.address,
         identity=computer.identity,
         taken_at=taken_at,
         interval_s=interval_s,
-        times={} if window.ended == "lost" else computer.about.times(),
+        times={} if lost else computer.about.times(),
+        starts=() if lost or watched is None else computer.about.starts(),
     )
+
+
+@contextlib.contextmanager
+def _watching(
+    computer: Computer, length_s: float, watched: Watched | None
+) -> Generator["_Seen", None, None]:
+    """What is seen of people while a reading of so many seconds is taken."""
+    if watched is None:
+        yield _Seen(None, None)
+        return
+    every_s = min(max(ROUND_S, length_s / ROUNDS), LONGEST_ROUND_S)
+    watch = computer.load.watch(every_s=every_s, program=watched.program)
+    try:
+        yield _Seen(watch, watched.touched)
+    finally:
+        watch.close()
+
+
+def _check_any(window: Window) -> None:
+    if not window.samples:
+        raise UsageError(
+            f"The reading was {ENDED_WORDS.get(window.ended, 'stopped')} before its first sample"
+            " counted.",
+            "Take it again, and let it run for a few seconds at least.",
+        )
 
 
 def _check_length(length: float, interval_s: float) -> None:
@@ -148,13 +198,64 @@ def _check_length(length: float, interval_s: float) -> None:
         )
 
 
+class _Seen:
+    """What people do with the computer while it is read, held against what they did at first.
+
+    Args:
+        watch: sees them; None where nobody does.
+        touched: when Lumtak itself was last touched.
+    """
+
+    def __init__(self, watch: Watch | None, touched: Touched | None) -> None:
+        self.watch = watch
+        self._touched = touched
+        self._last: tuple[float, Life] | None = None
+        self.good_s = 0.0
+        """When all was last as it had been."""
+
+    def ended(self) -> Ended | None:
+        """Why the reading has to end; None where nobody came between."""
+        now = self.watch.life() if self.watch is not None else None
+        if now is None or (self._last is not None and now[0] == self._last[0]):
+            return None
+        before, self._last = self._last, now
+        ended = None if before is None else self._between(before, now)
+        if ended is None:
+            self.good_s = now[0]
+        return ended
+
+    def _between(self, before: tuple[float, Life], now: tuple[float, Life]) -> Ended | None:
+        (then_s, was), (_, life) = before, now
+        kinds: tuple[tuple[Ended, str, str], ...] = (
+            ("power", was.power_source, life.power_source),
+            ("lid", was.lid, life.lid),
+            ("lock", was.locked, life.locked),
+        )
+        for ended, one, other in kinds:
+            if one and other and one != other:
+                return ended
+        if was.sessions != life.sessions:
+            return "login"
+        if was.touched_s is None or life.touched_s is None:
+            return None
+        # A touch is told on the clock on the wall, which may be set a little meanwhile.
+        if life.touched_s <= was.touched_s + ASLEEP_S:
+            return None
+        away = then_s - was.touched_s >= AWAY_S
+        return "returned" if away and not self._own(life.touched_s) else None
+
+    def _own(self, at_s: float) -> bool:
+        return self._touched is not None and abs(self._touched() - at_s) <= OWN_TOUCH_S
+
+
 class _Sampler:
     """Samples at a steady pace until the window is full, sure enough, stopped or lost."""
 
     def __init__(
-        self, computer: Computer, window: Window, *, interval_s: float, count: int
+        self, computer: Computer, window: Window, *, interval_s: float, count: int, seen: _Seen
     ) -> None:
         self._computer, self._window = computer, window
+        self._seen = seen
         self._interval_s, self._count = interval_s, count
         self._last = window.looks[0]
         self._due_s = self._looked_s = self._start_s = self._last.at_s
@@ -195,7 +296,16 @@ class _Sampler:
         self._window.add(between(self._last, now, self._start_s))
         self._last = now
         self._catch_up(now.at_s)
-        return True
+        return self._undisturbed()
+
+    def _undisturbed(self) -> bool:
+        """Take what was tried meanwhile; whether nobody came between."""
+        if self._seen.watch is not None:
+            self._window.tries += self._seen.watch.tries()
+        ended = self._seen.ended()
+        if ended is not None:
+            self._window.end_at(max(self._seen.good_s, self._start_s), ended)
+        return ended is None
 
     def _slept(self) -> bool:
         """Whether the clock on the wall went on without the other, which stands still in sleep.

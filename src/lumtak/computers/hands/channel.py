@@ -27,8 +27,8 @@ _BOOT = (
 """Reads a length and then the code, and nothing beyond it."""
 SENT = (
     "desktops", "desktop_data", "table", "words", "shell", "exact", "user_states", "root_states",
-    "swap_states", "states", "back", "programs", "places", "display", "looking", "atomic", "hand",
-    "wire",
+    "swap_states", "states", "back", "programs", "places", "display", "looking", "atomic",
+    "feeling", "hand", "wire",
 )  # fmt: skip
 _PACKAGE = "lumtak.computers.hands"
 ANSWER_S = 30.0
@@ -155,6 +155,20 @@ class Channel:
                 ):  # sudo's: it ends with its pipes
                     process.kill()
                     process.wait(timeout=2)
+
+    def kill(self) -> None:
+        """End it at once, also in the middle of an answer: whoever waits for it gets an OSError."""
+        process = self._process
+        if process is not None and self._session:
+            # setpriv and the interpreter are one process: its group is what it started.
+            with contextlib.suppress(ProcessLookupError, PermissionError):
+                os.killpg(process.pid, signal.SIGKILL)
+        self.close()
+
+    @property
+    def known_pid(self) -> int:
+        """Its process as it said; 0 where it does not run."""
+        return self._about.get("pid", 0) if self.is_open else 0
 
     @property
     def is_open(self) -> bool:

@@ -13,15 +13,20 @@ import re
 import socket
 import struct
 import time
-from typing import Any
+from collections.abc import Callable
+from typing import Any, TypeVar
 
 _SOCKETS = "/tmp/.X11-unix/X%d"  # noqa: S108 - where the display servers of a computer wait
 _COOKIE = b"MIT-MAGIC-COOKIE-1"
+_HEAD = 32
+"""Bytes of the greeting's answer before the vendor's name."""
 _WAIT_S = 3.0
 """For all that is asked: whoever waits there may be slow on purpose."""
 _MOST_BYTES, _MOST_SETTINGS, _MOST_EVENTS = 1 << 18, 1000, 200
-_INTERN, _PROPERTY, _OWNER = 16, 20, 23
+_INTERN, _PROPERTY, _OWNER, _EXTENSION = 16, 20, 23, 98
 """Opcodes."""
+
+_Answer = TypeVar("_Answer")
 
 
 def number_of(display: str) -> tuple[int, int]:
@@ -47,12 +52,32 @@ def in_force(display: str, authority: bytes) -> dict[str, Any]:
     Raises:
         OSError: it does not answer, refuses, or says what cannot be understood.
     """
-    number, screen = number_of(display)
+    _, screen = number_of(display)
+    return _connected(display, authority, lambda line: _asked(line, screen))
+
+
+def idle_s(display: str, authority: bytes) -> float:
+    """For how long nobody touched keyboard or mouse of a display; X Screen Saver Extension 1.1.
+
+    Args:
+        display: its name, as in DISPLAY.
+        authority: what the user's file of cookies holds.
+
+    Raises:
+        OSError: as above, or it does not tell.
+    """
+    return _connected(display, authority, _idle_s)
+
+
+def _connected(display: str, authority: bytes, ask: Callable[[_Line], _Answer]) -> _Answer:
+    """What a display answers to what is asked once it has let in."""
+    number, _ = number_of(display)
     with socket.socket(socket.AF_UNIX, socket.SOCK_STREAM) as open_socket:
         line = _Line(open_socket, time.monotonic() + _WAIT_S)
         line.connect(_SOCKETS % number)
         try:
-            return _asked(line, number, screen, authority)
+            _greet(line, _cookie(authority, number))
+            return ask(line)
         except struct.error:
             raise OSError(errno.EPROTO, "the display says what cannot be understood") from None
 
@@ -67,6 +92,8 @@ class _Line:
 
     def __init__(self, to: socket.socket, until: float) -> None:
         self._to, self._until = to, until
+        self.root = 0
+        """The window below all others of the first screen, once it is known."""
 
     def _bounded(self) -> socket.socket:
         left = self._until - time.monotonic()
@@ -100,8 +127,7 @@ class _Line:
         return data
 
 
-def _asked(line: _Line, number: int, screen: int, authority: bytes) -> dict[str, Any]:
-    _greet(line, _cookie(authority, number))
+def _asked(line: _Line, screen: int) -> dict[str, Any]:
     keeper = _owner(line, b"_XSETTINGS_S%d" % screen)
     settings: dict[str, Any] = {}
     if keeper:
@@ -141,9 +167,12 @@ def _greet(line: _Line, cookie: bytes) -> None:
         + _padded(cookie)
     )
     status, _, _, _, more = struct.unpack("<BBHHH", line.read(8))
-    line.read(more * 4)
+    said = line.read(more * 4)
     if status != 1:
         raise OSError(errno.EACCES, "the display lets nobody look")
+    vendor, formats = struct.unpack_from("<H", said, 16)[0], said[21] if len(said) > _HEAD else 0
+    at = _HEAD + vendor + (-vendor % 4) + 8 * formats
+    line.root = struct.unpack_from("<I", said, at)[0] if len(said) >= at + 4 else 0
 
 
 def _padded(data: bytes) -> bytes:
@@ -186,6 +215,21 @@ def _property(line: _Line, window: int, name: bytes) -> bytes:
     if not answer or answer[1] != 8:
         return b""
     return answer[32 : 32 + struct.unpack_from("<I", answer, 16)[0]]
+
+
+def _idle_s(line: _Line) -> float:
+    name = b"MIT-SCREEN-SAVER"
+    size = 2 + (len(name) + 3) // 4
+    request = struct.pack("<BxHHxx", _EXTENSION, size, len(name)) + _padded(name)
+    answer = _reply(line, request)
+    present, opcode = (answer[8], answer[9]) if answer else (0, 0)
+    if not present:
+        raise OSError(errno.ENOTSUP, "the display does not tell when it was touched")
+    # The root window stands in the greeting: any drawable of the screen serves.
+    answer = _reply(line, struct.pack("<BBHI", opcode, 1, 2, line.root))
+    if not answer:
+        raise OSError(errno.ENOTSUP, "the display does not tell when it was touched")
+    return int(struct.unpack_from("<I", answer, 16)[0]) / 1000
 
 
 def settings_in(data: bytes) -> dict[str, Any]:

@@ -17,12 +17,11 @@ import re
 import select
 import signal
 import stat
-import tempfile
-import time
-from typing import Callable, Iterator, Sequence
+from typing import Iterator, Sequence
 
 from lumtak.computers.hands.atomic import forget, gone_if_it_fails, put, put_link, shed
 from lumtak.computers.hands.back import root_script, script_path
+from lumtak.computers.hands.feeling import Feeling, why_not_started
 from lumtak.computers.hands.looking import Looking
 from lumtak.computers.hands.places import RefusalError
 from lumtak.computers.hands.programs import on_the_bus, printed
@@ -67,6 +66,7 @@ class Hand(Looking):
         super().__init__(root, rules)
         self.homes = tuple(homes)
         self.only = frozenset(only)
+        self._feeling: Feeling | None = None
 
     # -- files of the user -------------------------------------------------------------------------
 
@@ -329,21 +329,25 @@ class Hand(Looking):
             own["DBUS_SESSION_BUS_ADDRESS"] = known[0]
         return on_the_bus(arguments, timeout_s, own)
 
-    def answers(self, folder: str, tries: int = 5) -> list[list[float]]:
-        """Seconds, a list each.
+    def feel(self, folder: str, program: str) -> dict[str, float | str]:
+        """What the user waits for, tried once: seconds by name, or why not; see `feeling.Feeling`.
 
-        To start a program, to wake from a millisecond's sleep, to have a small file on the disk.
+        Args:
+            folder: on the disk that is tried; a file without a name is held there from the first
+                time on.
+            program: the path of a large one that is started too; empty for none.
         """
         if self.rules:
-            raise RefusalError("root makes no files to try the disk with")
-        starts = [_timed(lambda: self.run(["true"])) for _ in range(min(tries, 50))]
-        naps = [
-            max(0.0, _timed(lambda: time.sleep(0.001)) - 0.001) for _ in range(4 * min(tries, 50))
-        ]
-        writes: list[float] = []
-        with contextlib.suppress(OSError), tempfile.TemporaryFile(dir=self._place(folder)) as file:
-            writes = [_timed(lambda: _to_disk(file.fileno())) for _ in range(min(tries, 50))]
-        return [starts, naps, writes]
+            raise RefusalError("root tries nothing of what a user waits for")
+        if not self.live:
+            raise OSError(errno.ENOSYS, "nothing can be tried in a folder")
+        if self._feeling is None:
+            self._feeling = Feeling(self._place(folder))
+        return self._feeling.round(program)
+
+    def not_started(self, path: str) -> str:
+        """Why this program is not started to see how long that takes; empty where it is."""
+        return "programs do not run in a folder" if self.root else why_not_started(path)
 
 
 def _one_name(name: str) -> None:
@@ -358,14 +362,3 @@ def _started(data: bytes) -> int:
     """
     fields = data[data.rfind(b")") + 1 :].split()
     return int(fields[19]) if len(fields) > 19 and re.fullmatch(rb"[0-9]{1,20}", fields[19]) else 0
-
-
-def _timed(act: Callable[[], object]) -> float:
-    start = time.perf_counter()
-    act()
-    return time.perf_counter() - start
-
-
-def _to_disk(descriptor: int) -> None:
-    os.pwrite(descriptor, os.urandom(4096), 0)
-    os.fsync(descriptor)

@@ -11,15 +11,26 @@ import errno
 import os
 import posixpath
 import stat
+import time
 from typing import Any, Iterator, Sequence
 
-from lumtak.computers.hands.display import in_force
+from lumtak.computers.hands.display import idle_s, in_force
 from lumtak.computers.hands.places import Places, RefusalError, is_kernels, open_ordinary, read_most
 
 VERSION = 1
 MOST_BYTES = 1 << 20
 """Of one file, unless less is asked for."""
 _MOST_NAMES = 100_000
+
+
+def _read_at() -> list[float]:
+    """When each terminal was read from last."""
+    names = ["/dev/pts/%s" % n for n in os.listdir("/dev/pts") if n.isdigit()]
+    found = []
+    for path in [*names, *("/dev/tty%d" % n for n in range(1, 13))]:
+        with contextlib.suppress(OSError):
+            found.append(os.stat(path).st_atime)
+    return found
 
 
 class Looking(Places):
@@ -144,6 +155,26 @@ class Looking(Places):
         if self.rules:
             raise RefusalError("root looks at nobody's display")
         return in_force(name, self.read(authority, 1 << 16) if authority else b"")
+
+    def touched(self, name: str, authority: str) -> float:
+        """Seconds since somebody touched a terminal of this computer, or a display of this hand's
+        user; below 0 where nothing tells.
+
+        Terminals are asked by when they were read from last: the kernel notes that to the second
+        for the first touch, and every eight seconds from then on (drivers/tty/tty_io.c).
+
+        Args:
+            name: of the display, as in DISPLAY; empty for none.
+            authority: the file of cookies; empty for none.
+        """
+        if self.root:
+            raise OSError(errno.ENOSYS, "nobody sits at a folder")
+        ago = [time.time() - at for at in _read_at()]
+        if name and not self.rules:
+            cookies = self.read(authority, 1 << 16) if authority else b""
+            with contextlib.suppress(OSError):
+                ago.append(idle_s(name, cookies))
+        return max(0.0, min(ago)) if ago else -1.0
 
     def counters(self) -> dict[int, bytes]:
         """The bytes of /proc/PID/stat of every process, by its number: one pass; proc(5)."""

@@ -8,6 +8,8 @@ from lumtak.computers.hands.looking import MOST_BYTES
 from lumtak.computers.hands.places import RefusalError
 
 _MOST_PARTS = 100_000
+_AGES_S = 1e12
+_LONGEST_S, _MOST_FELT, _MOST_SAID = 300.0, 20, 5000
 
 
 class Piped(Channel):
@@ -132,6 +134,13 @@ class Piped(Channel):
         found: dict[str, Any] = self.checked(self.ask("display", name, authority), fits)
         return found
 
+    def touched(self, name: str, authority: str) -> float:
+        """See `Hand.touched`."""
+        ago_s: float = self.checked(
+            self.ask("touched", name, authority), lambda v: type(v) in {int, float} and v < _AGES_S
+        )
+        return ago_s
+
     def counters(self) -> dict[int, bytes]:
         """See `Hand.counters`."""
         found: dict[str, bytes] = self.checked(
@@ -143,20 +152,28 @@ class Piped(Channel):
         )
         return {int(k): data for k, data in found.items()}
 
-    def answers(self, folder: str, tries: int = 5) -> list[list[float]]:
-        """See `Hand.answers`."""
+    def feel(self, folder: str, program: str) -> dict[str, float | str]:
+        """See `Hand.feel`; on a disk that is busy it takes its time."""
 
-        def fits(value: Any) -> bool:
-            return (
-                isinstance(value, list)
-                and len(value) == 3
-                and all(
-                    isinstance(v, list) and all(type(n) in {int, float} for n in v) for v in value
-                )
-            )
+        def is_told(value: Any) -> bool:
+            if isinstance(value, str):
+                return len(value) <= _MOST_SAID
+            return type(value) in {int, float} and 0 <= value <= _LONGEST_S
 
-        found: list[list[float]] = self.checked(self.ask("answers", folder, tries), fits)
+        found: dict[str, float | str] = self.checked(
+            self.ask("feel", folder, program, answer_s=_LONGEST_S),
+            lambda v: (
+                isinstance(v, dict) and len(v) <= _MOST_FELT and all(map(is_told, v.values()))
+            ),
+        )
         return found
+
+    def not_started(self, path: str) -> str:
+        """See `Hand.not_started`."""
+        why: str = self.checked(
+            self.ask("not_started", path), lambda v: isinstance(v, str) and len(v) <= _MOST_SAID
+        )
+        return why
 
     def put(self, folder: str, name: str, data: bytes, mode: int) -> None:
         """See `Hand.put`."""

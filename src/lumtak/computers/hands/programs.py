@@ -6,6 +6,7 @@ One file of the standard library, in the language of Python 3.8, for it is sent 
 from __future__ import annotations
 
 import contextlib
+import ctypes
 import errno
 import os
 import select
@@ -72,11 +73,22 @@ def _on_a_bus(arguments: list[str], timeout_s: float, own: dict[str, str]) -> by
 
 
 def printed(
-    arguments: list[str], timeout_s: float, check: bool, more: dict[str, str] | None = None
+    arguments: list[str],
+    timeout_s: float,
+    check: bool,
+    more: dict[str, str] | None = None,
+    alone: bool = False,
 ) -> bytes:
     """What a program prints that runs in a session of its own.
 
     Without a terminal, with a clean environment and no descriptor but three.
+
+    Args:
+        arguments: its name and arguments.
+        timeout_s: after that it is ended.
+        check: whether it has to succeed.
+        more: added to its environment.
+        alone: whether what it left running is ended too.
     """
     program = subprocess.Popen(  # noqa: S603 - a table of programs and arguments, no shell
         arguments,
@@ -87,8 +99,9 @@ def printed(
         cwd="/",
         close_fds=True,
         start_new_session=True,
+        preexec_fn=_dies_with_its_hand if alone else None,  # noqa: PLW1509 - a hand has one thread
     )
-    out, said, late = _collected(program, timeout_s)
+    out, said, late = _collected(program, timeout_s, alone)
     if late:
         raise OSError(errno.ETIMEDOUT, "%s failed: %s" % (arguments[0], late))
     if check and program.returncode != 0:
@@ -101,7 +114,14 @@ def printed(
     return out
 
 
-def _collected(program: subprocess.Popen[bytes], timeout_s: float) -> tuple[bytes, bytes, str]:
+def _dies_with_its_hand() -> None:
+    """Whatever ends the hand ends this too; prctl(2), PR_SET_PDEATHSIG."""
+    ctypes.CDLL(None).prctl(1, signal.SIGKILL, 0, 0, 0)
+
+
+def _collected(
+    program: subprocess.Popen[bytes], timeout_s: float, alone: bool
+) -> tuple[bytes, bytes, str]:
     """(what it printed, what it said, why it was ended early)."""
     # Both pipes are read at once: a program that fills the one would wait for ever on the other.
     pipes = [p for p in (program.stdout, program.stderr) if p is not None]
@@ -110,7 +130,9 @@ def _collected(program: subprocess.Popen[bytes], timeout_s: float) -> tuple[byte
     late = _drained(kept, end)
     if late == _TOO_LATE:
         late = "it took longer than %g s" % timeout_s
-    if late:
+    if late or alone:
+        with contextlib.suppress(subprocess.TimeoutExpired):
+            program.wait(timeout=0.0 if late else max(0.1, end - time.monotonic()))
         with contextlib.suppress(ProcessLookupError, PermissionError):
             os.killpg(program.pid, signal.SIGKILL)
     else:

@@ -29,6 +29,7 @@ _ROOT_ONLY = (
     "run",
 )
 """What root is asked for by sudo: it changes things, and Lumtak looks at them as itself."""
+_TRIES_ONLY = ("about", "feel", "touched", "run")
 _PROMPT = "Lumtak changes settings of the system. Password of %p: "
 
 
@@ -129,10 +130,19 @@ class Hands:
         user: as the user whose settings are changed.
         root: changes the system; None where it has to be asked for by sudo.
         why_no_root: why there can be none, as a clause; empty where there is or can be one.
+        trying: another of the user, which tries what they wait for; None where nothing runs.
     """
 
-    def __init__(self, own: Reach, user: Reach, root: Reach | None, why_no_root: str = "") -> None:
+    def __init__(
+        self,
+        own: Reach,
+        user: Reach,
+        root: Reach | None,
+        why_no_root: str = "",
+        trying: Piped | None = None,
+    ) -> None:
         self.own, self.user = own, user
+        self.trying = trying
         self._root = root
         self.why_no_root = why_no_root
         self._asked: Piped | None = None
@@ -200,8 +210,9 @@ class Hands:
     def close(self) -> None:
         """End whatever was started."""
         self.give_back()
-        if isinstance(self.user, Piped):
-            self.user.close()
+        for hand in (self.user, self.trying):
+            if isinstance(hand, Piped):
+                hand.close()
 
 
 def _untraced(*, on: bool) -> None:
@@ -225,10 +236,10 @@ def local_hands(user: User) -> Hands:
     if os.geteuid() != 0:
         own = Hand(homes=homes)
         why = "" if sudo() else "it takes root: start Lumtak as root, or install sudo"
-        return Hands(own, own, None, why)
+        return Hands(own, own, None, why, _trying(user))
     root = Hand(rules=True)
     if user.uid == 0:
-        return Hands(root, Hand(homes=homes), root)
+        return Hands(root, Hand(homes=homes), root, trying=_trying(user))
     check_interpreter()
     ids = (
         f"--reuid={user.uid}",
@@ -238,7 +249,15 @@ def local_hands(user: User) -> Hands:
         "--inh-caps=-all",
     )
     command = ("/usr/bin/setpriv", *ids, "--reset-env", "--", *bootstrap(PYTHON))
-    return Hands(root, Piped(command, {"homes": homes}, f"the hand of {user.name}"), root)
+    of_user = Piped(command, {"homes": homes}, f"the hand of {user.name}")
+    return Hands(root, of_user, root, trying=_trying(user, command))
+
+
+def _trying(user: User, command: tuple[str, ...] = bootstrap(PYTHON)) -> Piped:
+    """The hand that tries what a user waits for: a process of its own, so that nothing that Lumtak
+    does meanwhile counts.
+    """
+    return Piped(command, {"only": _TRIES_ONLY}, f"the trying hand of {user.name}")
 
 
 def folder_hands(root: str, user: User) -> Hands:

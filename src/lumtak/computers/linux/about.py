@@ -20,9 +20,11 @@ from lumtak.computers.linux.marks import marks
 from lumtak.computers.linux.packages import owners_of_files, with_packages
 from lumtak.computers.linux.power_rivals import against, rivals, with_rivals
 from lumtak.computers.linux.profile_plan import Service, profile_service
+from lumtak.computers.linux.programs import programs_of, why_not_tried
 from lumtak.computers.linux.signs import signs
-from lumtak.computers.linux.times import answers, start_times
-from lumtak.computers.protocol import Capabilities, Clock, Identity
+from lumtak.computers.linux.starts import starts_of
+from lumtak.computers.linux.times import start_times
+from lumtak.computers.protocol import Capabilities, Clock, Identity, Program
 from lumtak.core.catalogue import Catalogue
 from lumtak.core.causes import starter_of
 from lumtak.core.facts import (
@@ -36,6 +38,7 @@ from lumtak.core.facts import (
     System,
     Trigger,
 )
+from lumtak.core.felt import Start
 from lumtak.core.record import Figure, NotMeasured
 from lumtak.core.setting import Area
 from lumtak.core.text import number, plain
@@ -79,6 +82,7 @@ class LinuxAbout:
         self._name = identity.name
         self._started: tuple[str, dict[str, Figure]] | None = None
         """The last start that was looked at, by its boot id, with its parts."""
+        self._told: tuple[tuple[object, object], tuple[Start, ...]] | None = None
 
     def facts(self) -> Facts:
         """Hardware, system, items of the areas, processes.
@@ -91,7 +95,7 @@ class LinuxAbout:
             asked = [pool.submit(adapter.items, look) for adapter in self._adapters]
             packages = pool.submit(owners_of_files, self._hand)
             # Asked here, while the adapters wait for their programs.
-            times = self._start_times()
+            times = self.times()
             found = [one.result() for one in asked]
             owners = packages.result()
         processes, memory = self._counters.seen(look), look.memory
@@ -143,15 +147,25 @@ class LinuxAbout:
         up = number(text_at(self._hand, "/proc/uptime").partition(".")[0]) or 0
         return history(self._hand, self._hands.user, self._user, item, float(up))
 
+    def starts(self) -> tuple[Start, ...] | NotMeasured:
+        """See `starts.starts_of`; what was told stays the same until the next start and login."""
+        at = (self._clock.boot_id(), self._clock.session_id())
+        if self._told is None or self._told[0] != at:
+            told = starts_of(self._hand, self._user)
+            if isinstance(told, NotMeasured) or isinstance(told[-1].usable_s, NotMeasured):
+                return told
+            self._told = at, told
+        return self._told[1]
+
+    def programs(self) -> tuple[Program, ...]:
+        """See `programs.programs_of`."""
+        return programs_of(self._hand)
+
+    def why_not_tried(self, path: str) -> str:
+        """See `programs.why_not_tried`."""
+        return why_not_tried(self._hand, path)
+
     def times(self) -> dict[str, Figure]:
-        """Parts of the last start, as systemd counted them, and how quickly it answers.
-
-        That takes a fifth of a second.
-        """
-        folders = (self._user.data_home, self._user.home, "/var/tmp")  # noqa: S108
-        return {**self._start_times(), **answers(self._hands.user, folders)}
-
-    def _start_times(self) -> dict[str, Figure]:
         """Parts of the last start: once it has ended they stay the same until the next."""
         boot = self._clock.boot_id()
         if self._started is None or self._started[0] != boot:

@@ -52,7 +52,7 @@ class LinuxComputer:
         adapters = [adapter(means) for adapter in ADAPTERS]
         counters = Counters(hand, self.name, adapters)
         self.clock = LinuxClock(hand, user, monotonic, wall)
-        self.load = LinuxLoad(hand, self.name, counters, self.clock)
+        self.load = LinuxLoad(hands, user, self.name, counters=counters, clock=self.clock)
         self.settings = LinuxSettings(hands, user, adapters)
         self.about = LinuxAbout(
             hands,

@@ -33,7 +33,7 @@ def display_of(hand: Reach, of_user: Reach, user: User) -> Display:
     if not hand.live or is_wayland(hand, user):
         return ""  # there are no such servers in a folder, and Wayland tells nobody
     why = f"{plain(user.name, 60)} is not logged in at a display"
-    for name, authority in _displays(hand, of_user, user).items():
+    for name, authority in displays_of(hand, of_user, user).items():
         try:
             return of_user.display(name, authority if of_user.exists(authority) else "")
         except OSError as error:
@@ -41,7 +41,7 @@ def display_of(hand: Reach, of_user: Reach, user: User) -> Display:
     return why
 
 
-def _displays(hand: Reach, of_user: Reach, user: User) -> dict[str, str]:
+def displays_of(hand: Reach, of_user: Reach, user: User) -> dict[str, str]:
     """The displays that processes of the user know, those of the newest first, each with its file
     of cookies.
     """

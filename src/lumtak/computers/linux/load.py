@@ -5,10 +5,12 @@ import time
 from collections.abc import Sequence
 
 from lumtak.computers.hands.reach import Reach, runs_systemd, text_at
+from lumtak.computers.hands.whose import Hands, User
 from lumtak.computers.linux import hardware
 from lumtak.computers.linux.adapter import Adapter, Look
 from lumtak.computers.linux.ending import end_process
 from lumtak.computers.linux.proc import Processes, cpu_times, meminfo, private_bytes
+from lumtak.computers.linux.watching import LinuxWatch
 from lumtak.computers.protocol import Clock
 from lumtak.core.facts import Process
 from lumtak.core.sample import Snapshot
@@ -101,14 +103,20 @@ class LinuxLoad:
     """See `Load`.
 
     Args:
-        hand: of the computer.
+        hands: of the computer.
+        user: who waits for it.
         name: for people.
         counters: of the computer.
         clock: of the computer.
     """
 
-    def __init__(self, hand: Reach, name: str, counters: Counters, clock: Clock) -> None:
+    def __init__(
+        self, hands: Hands, user: User, name: str, *, counters: Counters, clock: Clock
+    ) -> None:
+        hand = hands.own
+        self._hands, self._user = hands, user
         self._hand, self._name = hand, name
+        self._watch: LinuxWatch | None = None
         self._counters, self._clock = counters, clock
         self._processes, self._page = counters.processes, counters.page
         self._disk = hardware.system_disk(hand)
@@ -118,7 +126,7 @@ class LinuxLoad:
         self._counters.learn()
         self._processes.count()
         cores, busy, iowait, steal, total = self._counters.cpu_times()
-        own_cpu = time.process_time() if self._hand.live else 0.0
+        own_cpu = time.process_time() + self._processes.apart_s() if self._hand.live else 0.0
         at_s = self._clock.now_s()
         sizes = self._counters.memory()
         available = sizes.get(
@@ -138,6 +146,7 @@ class LinuxLoad:
             total_s=total,
             clock_ratio=hardware.clock_ratio(self._hand, self._counters.nominal_mhz, cores),
             disk_busy_s=hardware.disk_busy_s(self._hand, self._disk),
+            own_disk_s=0.0 if self._watch is None else self._watch.disk_s,
             stalled_s=hardware.stalled_s(self._hand),
             ram_total_bytes=sizes.get("MemTotal", 0),
             ram_used_bytes=float(max(0, sizes.get("MemTotal", 0) - available)),
@@ -154,7 +163,18 @@ class LinuxLoad:
     def _own_ram(self) -> float:
         if not self._hand.live:
             return 0.0
-        return private_bytes(self._hand, "self", self._page) or 0.0
+        own: tuple[int | str, ...] = ("self", *self._processes.apart)
+        return sum(private_bytes(self._hand, pid, self._page) or 0.0 for pid in own)
+
+    def watch(self, *, every_s: float, program: str = "") -> LinuxWatch:
+        """See `LinuxWatch`."""
+        made = LinuxWatch(
+            self._hands, self._user, now_s=self._clock.now_s, every_s=every_s, program=program
+        )
+        self._watch = made
+        if made.pid:
+            self._processes.leave_out(made.pid)
+        return made
 
     def end_process(self, process: Process, *, force: bool = False, wait_s: float = 5.0) -> bool:
         """Ask it by SIGTERM, or force it by SIGKILL."""

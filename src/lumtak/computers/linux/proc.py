@@ -64,6 +64,20 @@ def _parsed(raw: bytes) -> _Known | None:
         return None
 
 
+def _parent_of(raw: bytes) -> int:
+    parsed = _parsed(raw)
+    return parsed.parent if parsed else 0
+
+
+def _ticks_of(raw: bytes, *, waited: bool) -> int:
+    """Of a process, with what it has waited for where that is wanted; proc(5), cutime, cstime."""
+    fields = raw[raw.rfind(b")") + 2 :].split(None, 15)
+    try:
+        return sum(int(n) for n in fields[11 : 15 if waited else 13])
+    except ValueError:
+        return 0
+
+
 class Processes:
     """All processes, pass after pass.
 
@@ -87,6 +101,10 @@ class Processes:
         self._above: set[int] | None = None
         self._begun: set[int] = set()
         """What Lumtak itself started, and what that started."""
+        self.apart: set[int] = set()
+        """What tries the computer for a reading, and what that starts: Lumtak's own cost."""
+        self._apart_ticks: dict[int, int] = {}
+        self._tries_pid = 0
         self._counts = Groups(hand)
         self._own_group = "" if own_pid is None else self._group(own_pid)
         self._groups: dict[str, tuple[str, float]] = {}
@@ -97,6 +115,28 @@ class Processes:
         self._tick, self._page, self._own_uid = about["tick"], about["page"], about["uid"]
         self.starts = LoginStarts(hand, self._tick)
         """What the entries start at login."""
+
+    def leave_out(self, pid: int) -> None:
+        """This process tries the computer: it and what it starts count as Lumtak's own cost."""
+        self._tries_pid = pid
+        self.apart.add(pid)
+
+    def apart_s(self) -> float:
+        """Core-seconds of those, as of the last pass: what has ended counts with who waited."""
+        return sum(self._apart_ticks.values()) / self._tick
+
+    def _set_apart(self, raw: dict[int, bytes]) -> None:
+        """Take what tries the computer out of a pass, and count it."""
+        self.apart &= raw.keys()
+        if not self.apart:
+            return
+        parents = {pid: _parent_of(data) for pid, data in raw.items() if pid not in self._known}
+        self.apart |= {pid for pid, parent in parents.items() if parent in self.apart}
+        for pid in self.apart:
+            # What it waited for counts for the first of them only: for others it is passed on.
+            self._apart_ticks[pid] = _ticks_of(raw.pop(pid), waited=pid == self._tries_pid)
+        for gone in self._apart_ticks.keys() - self.apart - {self._tries_pid}:
+            del self._apart_ticks[gone]
 
     def look(self) -> list[Process]:
         """One pass over all processes, and what it found."""
@@ -122,6 +162,7 @@ class Processes:
         """
         raw = self._hand.counters()
         raw.pop(self._own_pid or 0, None)
+        self._set_apart(raw)
         for gone in self._known.keys() - raw.keys():
             del self._known[gone]
             self._begun.discard(gone)

@@ -1,45 +1,11 @@
-"""How long the last start took, as systemd counted it, and how quickly the computer answers now."""
-
-import statistics
-from collections.abc import Sequence
+"""How long the last start took, as systemd counted it."""
 
 from lumtak.computers.hands.reach import Reach, text, text_at
 from lumtak.core.record import Figure, NotMeasured
-from lumtak.core.text import number, plain
+from lumtak.core.text import number
 
 _STAMPS = ("Firmware", "Loader", "Kernel", "InitRD", "Userspace", "Finish")
 _NONE = NotMeasured(not_measured="no systemd counts the start here")
-
-
-def answers(hand: Reach, folders: Sequence[str]) -> dict[str, Figure]:
-    """Seconds, medians of a few tries each.
-
-    To start a program, to wake from a short sleep, to have a small file on the disk.
-
-    Args:
-        hand: of the user; a folder that looks like a computer cannot be asked so.
-        folders: on the disk that is to be asked; a file is made in the first that takes one, and
-            removed.
-    """
-    if not hand.live:
-        return {}
-    found: dict[str, Figure] = {}
-    try:
-        starts, naps, writes = hand.answers(next((f for f in folders if hand.exists(f)), "/"))
-    except OSError as error:
-        return {
-            "start of a program": NotMeasured(
-                not_measured=plain((error.strerror or str(error)).lower(), 200)
-            )
-        }
-    found["start of a program"] = statistics.median(starts)
-    found["waking from sleep"] = statistics.median(naps)
-    found["writing a small file to the disk"] = (
-        statistics.median(writes)
-        if writes
-        else NotMeasured(not_measured="no file can be made in the user's folders")
-    )
-    return found
 
 
 def _in_a_container(hand: Reach) -> bool:

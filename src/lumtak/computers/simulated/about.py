@@ -1,6 +1,6 @@
 """What a simulated computer is."""
 
-from lumtak.computers.protocol import Capabilities, Clock, Identity
+from lumtak.computers.protocol import Capabilities, Clock, Identity, Program
 from lumtak.computers.simulated.items import items_of
 from lumtak.computers.simulated.machine import Machine
 from lumtak.core.facts import (
@@ -15,6 +15,7 @@ from lumtak.core.facts import (
     Space,
     System,
 )
+from lumtak.core.felt import Start
 from lumtak.core.record import Figure, NotMeasured
 from lumtak.core.units import GIB, MIB
 from lumtak.errors import ComputerError
@@ -126,14 +127,26 @@ class SimulatedAbout:
         return ()
 
     def times(self) -> dict[str, Figure]:
-        """Parts of the last start, the login, and how quickly it answers now."""
+        """Parts of the last start, and the login."""
         login = self._machine.state.login_took_s
         still = NotMeasured(not_measured="programs are still starting")
         return {
             **self._machine.state.took_s,
             "login": still if login is None else login,
-            **self._machine.model.answers_s(),
         }
+
+    def starts(self) -> tuple[Start, ...]:
+        """As it noted them."""
+        return self._machine.state.starts
+
+    def programs(self) -> tuple[Program, ...]:
+        """The one that it is there for."""
+        program = self._machine.spec.program
+        return (Program(path=program.path, title=program.title),)
+
+    def why_not_tried(self, path: str) -> str:
+        """Only the one that it has."""
+        return "" if path == self._machine.spec.program.path else "there is no such program"
 
     def capabilities(self) -> Capabilities:
         """Everything."""

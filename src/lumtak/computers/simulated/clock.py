@@ -2,11 +2,10 @@
 
 import threading
 import uuid
-from datetime import UTC, datetime, timedelta
+from datetime import datetime, timedelta
 
-from lumtak.computers.simulated.machine import Machine
+from lumtak.computers.simulated.machine import EPOCH, Machine
 
-_EPOCH = datetime(2026, 3, 2, 7, 30, tzinfo=UTC)
 _IDS = uuid.UUID("6a0f5f0e-4c1d-4b8e-9d3a-2f1c7b9e5d10")
 
 
@@ -26,7 +25,7 @@ class SimulatedClock:
 
     def wall(self) -> datetime:
         """Its clock on the wall: a Monday morning, and what has passed since."""
-        return _EPOCH + timedelta(seconds=round(self._machine.model.clock_s, 3))
+        return EPOCH + timedelta(seconds=round(self._machine.model.clock_s, 3))
 
     def wait(self, seconds: float, stop: threading.Event | None = None) -> None:
         """Its time passes by the model; at its pace, when it has one."""

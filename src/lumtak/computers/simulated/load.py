@@ -1,6 +1,7 @@
 """The load of a simulated computer: the counters of its model."""
 
 from lumtak.computers.simulated.machine import Machine
+from lumtak.computers.simulated.watching import SimulatedWatch
 from lumtak.core.facts import Process
 from lumtak.core.sample import Memory, Snapshot
 from lumtak.core.units import MIB
@@ -51,6 +52,10 @@ class SimulatedLoad:
                 if memory and model.running[i]
             },
         )
+
+    def watch(self, *, every_s: float, program: str = "") -> SimulatedWatch:
+        """See `SimulatedWatch`."""
+        return SimulatedWatch(self._machine, every_s=every_s, program=program)
 
     def end_process(self, process: Process, *, force: bool = False, wait_s: float = 5.0) -> bool:
         """Its program ends by the model; one that is stubborn only when forced."""

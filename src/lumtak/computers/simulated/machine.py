@@ -4,6 +4,7 @@ Its state on the disk, its model, time that passes, and its starts.
 """
 
 import threading
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 import msgspec
@@ -11,12 +12,18 @@ import msgspec
 from lumtak.computers.simulated.model import Model
 from lumtak.computers.simulated.spec import ComputerSpec, load_spec
 from lumtak.computers.simulated.state import SimState, damaged, fits, load_state, save_state
+from lumtak.core.felt import Start, Waited
+from lumtak.core.record import NotMeasured
 from lumtak.errors import UsageError
 
 _SHUTDOWN_S = 6.0
 _TYPING_S = 4.0
 _LONGEST_START_S = 600
 _FIRST_UPTIME_S = 900.0
+_MORNINGS, _MORNINGS_APART = 4, 1_000_003
+_MOST_STARTS, _TOLD = 20, 3
+EPOCH = datetime(2026, 3, 2, 7, 30, tzinfo=UTC)
+"""A Monday morning: when it is switched on for the first time that is not noted only."""
 
 
 class Machine:
@@ -46,9 +53,34 @@ class Machine:
         self.state = saved or fresh
         self.model = Model(self.spec, self.state)
         if saved is None:
+            self._begin(fresh)
+
+    def _begin(self, fresh: SimState) -> None:
+        """It was switched on a few mornings before, and is now: those it notes, this one it lives.
+
+        Each morning is a life of its own, so that this one is what it would be without them.
+        """
+        starts: list[Start] = []
+        for morning in range(1, _MORNINGS + 1):
+            seed = (fresh.seed * _MORNINGS_APART + morning) % (1 << 63)
+            self.state = msgspec.structs.replace(fresh, seed=seed, starts=())
+            self.model = Model(self.spec, self.state)
             self._boot()
-            self._pass(_FIRST_UPTIME_S)
-            self.save()
+            for _ in range(_LONGEST_START_S):
+                if self.state.login_took_s is not None:
+                    break
+                self._pass(1.0)
+            was = EPOCH - timedelta(days=_MORNINGS + 1 - morning)
+            at = was.isoformat(timespec="seconds")
+            starts += [
+                msgspec.structs.replace(s, at=at, boot_id=f"{s.boot_id}-{at[:10]}")
+                for s in self.state.starts
+            ]
+        self.state = msgspec.structs.replace(fresh, starts=tuple(starts))
+        self.model = Model(self.spec, self.state)
+        self._boot()
+        self._pass(_FIRST_UPTIME_S)
+        self.save()
 
     def _new(self, seed: int) -> SimState:
         settings: dict[str, str | None] = dict(self.spec.settings)
@@ -78,7 +110,7 @@ class Machine:
         """
         while seconds > 0 and self.state.login_took_s is None:
             step = min(1.0, seconds)
-            self.model.advance(step)
+            self._advance_start(step)
             seconds -= step
             self._note_login()
         if seconds > 0:
@@ -88,7 +120,27 @@ class Machine:
 
     def _note_login(self) -> None:
         if self.state.login_took_s is None and not self.model.starting:
-            self.put(login_took_s=self.model.clock_s - self.state.login_at_s)
+            took_s = self.model.clock_s - self.state.login_at_s
+            self.put(login_took_s=took_s)
+            if self.state.starts and self.state.logins_of_start == 1:
+                *before, last = self.state.starts
+                told = msgspec.structs.replace(last, usable_s=took_s, waited_for=self._waited())
+                self.put(starts=(*before, told))
+
+    def _advance_start(self, seconds: float) -> None:
+        """Time passes while programs are starting, and each of them is noted."""
+        waited = dict(self.state.waited_s)
+        for key in self.model.starting_keys():
+            waited[key] = waited.get(key, 0.0) + seconds
+        self.model.advance(seconds)
+        self.put(waited_s=waited)
+
+    def _waited(self) -> tuple[Waited, ...]:
+        longest = sorted(self.state.waited_s.items(), key=lambda one: (-one[1], one[0]))
+        titles = dict(zip(self.model.keys, (s.title for s in self.model.specs), strict=True))
+        return tuple(
+            Waited(name=titles[key], took_s=took) for key, took in longest[:_TOLD] if key in titles
+        )
 
     def _catch_up(self) -> None:
         """Strike with what is due."""
@@ -124,6 +176,7 @@ class Machine:
 
     def _boot(self) -> None:
         began = self.model.clock_s
+        self.put(waited_s={}, logins_of_start=0)
         self.model.advance(self.spec.hardware.boot_s)
         up = self.model.clock_s
         for address in list(self.state.settings):
@@ -143,6 +196,13 @@ class Machine:
                 "start: services": self.model.clock_s - up,
             },
         )
+        start = Start(
+            boot_id=f"boot-{self.state.boots}",
+            at=(EPOCH + timedelta(seconds=round(began, 3))).isoformat(timespec="seconds"),
+            login_screen_s=self.model.clock_s - began,
+            usable_s=NotMeasured(not_measured="programs are still starting"),
+        )
+        self.put(starts=(*self.state.starts, start)[-_MOST_STARTS:])
         self._log_in()
 
     def _log_out(self) -> None:
@@ -152,7 +212,12 @@ class Machine:
 
     def _log_in(self) -> None:
         self.model.advance(_TYPING_S)
-        self.put(logins=self.state.logins + 1, login_at_s=self.model.clock_s, login_took_s=None)
+        self.put(
+            logins=self.state.logins + 1,
+            logins_of_start=self.state.logins_of_start + 1,
+            login_at_s=self.model.clock_s,
+            login_took_s=None,
+        )
         self.model.start("system:desktop")
         for address in list(self.state.settings):
             area = address.split(":", 1)[0]
@@ -163,7 +228,7 @@ class Machine:
         for _ in range(_LONGEST_START_S):
             if not self.model.starting_any(prefix):
                 return
-            self.model.advance(1.0)
+            self._advance_start(1.0)
 
     def put_in_force(self, address: str) -> None:
         """A setting counts, and what it switches starts or stops."""

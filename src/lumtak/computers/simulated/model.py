@@ -17,6 +17,8 @@ from lumtak.core.facts import UNLISTED
 
 _STEP_S = 1.0
 _GIRTH_SPREAD = 0.02
+_LUCK = 0.15
+"""Spread of the logarithm of what a start takes, from one to the next."""
 _BACKLOG_MOST = 4.0
 _SWAP_MIB_S = 64.0
 _CACHE_MIB_S = 4.0
@@ -64,6 +66,7 @@ class Model(Programs):
         self.stalled_io_s = state.stalled_io_s
         self.temperature_c = state.temperature_c
         self.waits = (0.0, 0.0, state.clock_ratio)
+        self._seed = state.seed
         self._bits = dice(state.seed, state.random)
         self._random = np.random.Generator(self._bits)
 
@@ -119,14 +122,22 @@ class Model(Programs):
         if i is None or self.running[i]:
             return
         self.running[i] = True
-        self.start_left[i], self.read_left[i] = (
-            self.start_work[i],
-            self.start_read[i] * self.read_ahead,
-        )
+        work, read = self._start_luck(i)
+        self.start_left[i] = self.start_work[i] * work
+        self.read_left[i] = self.start_read[i] * self.read_ahead * read
         self.mood[i], self.girth[i] = self._random.standard_normal(2)
         self.bursting[i] = False
         for stray in self._leaves.get(key, ()):
             self.start(UNLISTED + stray)
+
+    def _start_luck(self, place: int) -> Floats:
+        """By what a start takes more or less work and reading than the mean of all.
+
+        Drawn apart, so that the life that follows is the same with any of them.
+        """
+        at = round(self.clock_s * 1000)
+        draws = np.random.default_rng([self._seed, at, place]).standard_normal(2)
+        return np.exp(_LUCK * np.clip(draws, -2.5, 2.5))
 
     @property
     def read_ahead(self) -> float:
@@ -152,10 +163,14 @@ class Model(Programs):
         """Whether a program is still starting."""
         return bool((self.start_left > 0).any() or (self.read_left > 0).any())
 
+    def starting_keys(self) -> list[str]:
+        """Programs that are still starting."""
+        busy = (self.start_left > 0) | (self.read_left > 0)
+        return [key for i, key in enumerate(self.keys) if busy[i]]
+
     def starting_any(self, prefix: str) -> bool:
         """Whether a program whose key begins so is still starting."""
-        busy = (self.start_left > 0) | (self.read_left > 0)
-        return any(busy[i] for i, key in enumerate(self.keys) if key.startswith(prefix))
+        return any(key.startswith(prefix) for key in self.starting_keys())
 
     # -- time --------------------------------------------------------------------------------------
 
@@ -234,26 +249,6 @@ class Model(Programs):
             if self.live.get(rung) == "demand" and not self.running[self.place[rung]]:
                 self.start(rung)
                 self.asked_left[self.place[rung]] = self.asked_s[self.place[rung]]
-
-    def answers_s(self) -> dict[str, float]:
-        """How quickly the computer answers just now, in seconds.
-
-        A program's start, waking from sleep, a small file on the disk.
-        """
-        waiting, disk, clock = self.waits
-        hardware = self.spec.hardware
-        seek = 0.012 if hardware.disk == "spinning" else 0.0004
-        idle_disk = max(0.05, 1 - disk)
-        read = 12.0 * self.read_ahead / hardware.disk_mib_s + 20 * seek * self.read_ahead
-        swapped = self.swapped_mib / max(1.0, self.total_mib)
-        cpu = 0.08 / clock / max(0.05, 1 - waiting)
-        return {
-            "start of a program": cpu + read / idle_disk + 2.0 * swapped,
-            "waking from sleep": 0.00006 / clock / max(0.02, 1 - waiting),
-            "writing a small file to the disk": (
-                (2 * seek + 0.004 / hardware.disk_mib_s) / idle_disk
-            ),
-        }
 
     def _demand(self, dt: float) -> Floats:
         """Core-seconds per second each program asks for, its start apart."""

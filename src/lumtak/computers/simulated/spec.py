@@ -154,6 +154,13 @@ class EffectSpec(ProcessSpec):
     desktop_ram_mib: float = 0.0
 
 
+class ProgramSpec(Record):
+    """The large program that a computer is there for."""
+
+    title: str
+    path: str
+
+
 class ComputerSpec(Record):
     """A computer of the fleet."""
 
@@ -168,6 +175,7 @@ class ComputerSpec(Record):
     """What it is used for, by the profile's name."""
     hardware: HardwareSpec
     kernel: KernelSpec
+    program: ProgramSpec
     settings: dict[str, str]
     """Power and memory settings at the start, by address."""
     plan: tuple[PlanSpec, ...]

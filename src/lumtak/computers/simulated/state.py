@@ -8,6 +8,7 @@ from pathlib import Path
 
 import msgspec
 
+from lumtak.core.felt import Start
 from lumtak.core.record import UNREADABLE, Record, immeasurable
 from lumtak.core.text import number
 from lumtak.errors import StorageError
@@ -51,6 +52,8 @@ class SimState(Record, forbid_unknown_fields=False):
     """Its own clock, since it was first switched on."""
     boots: int = 0
     logins: int = 0
+    logins_of_start: int = 0
+    """Since the last start."""
     booted_at_s: float = 0.0
     login_at_s: float = 0.0
     login_took_s: float | None = None
@@ -76,6 +79,10 @@ class SimState(Record, forbid_unknown_fields=False):
     temperature_c: float = 36.0
     took_s: dict[str, float] = {}
     """Parts of the last start, by name."""
+    waited_s: dict[str, float] = {}
+    """How long each program of the last start took to start, by its key."""
+    starts: tuple[Start, ...] = ()
+    """What it noted of its starts, oldest first."""
     reverting: dict[str, tuple[float, str | None]] = {}
     """Settings that go back by themselves: when, and to what."""
     respawning: dict[str, float] = {}
