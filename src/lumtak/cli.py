@@ -11,13 +11,14 @@ _COMMANDS = {
     "act": ("end",),
     "change": ("apply", "undo"),
     "compare": ("compare",),
+    "job": ("job",),
     "journal": ("journal", "drift", "restart"),
     "know": ("advice", "answer", "capture", "explain", "memory"),
     "knowledge": ("knowledge",),
     "known": ("known",),
     "look": ("audit", "facts", "look", "read"),
     "profile": ("profile",),
-    "work": ("chart", "demo", "example", "job", "jobs", "report"),
+    "work": ("chart", "demo", "example", "jobs", "report"),
 }
 """The module of `lumtak.commands` that has each command, so that a command waits for its own."""
 

@@ -7,6 +7,7 @@ how many per cent the other differs.
 
 import math
 from collections.abc import Sequence
+from itertools import pairwise
 
 from lumtak.core.compare import (
     CAUTION_ENDED,
@@ -118,6 +119,8 @@ def _of_tries(felt: Felt, before: Sequence[Reading], after: Sequence[Reading]) -
     if not all(sides):
         return None
     scaled = [[_scaled(felt, values) for values in side] for side in sides]
+    if MEASURES[felt].degrees:
+        scaled = _headed_for(scaled)
     ended = any(r.ended == "precise" for r in (*before, *after))
     result = compare_many(
         scaled[0],
@@ -136,6 +139,47 @@ def tries_of(reading: Reading, felt: Felt) -> list[float]:
         return []
     cut = min(reading.settled_from, len(reading.samples) - 1)
     return kept.since(reading.samples[cut - 1].t_s if cut else 0.0)
+
+
+_SLOWEST = 0.985
+"""Of what is left of a difference in temperature from one try to the next."""
+
+
+def _headed_for(sides: list[list[list[float]]]) -> list[list[list[float]]]:
+    """The temperature that a computer is on its way to at each try.
+
+    What is warm follows its load with a delay (Newton's law of cooling): of the difference to where
+    it is headed a share f is left at the next try, so it is headed for (T2 - f T1) / (1 - f). The
+    share is found by least squares over all readings, each about its own mean. These follow each
+    other as the load does, and hold nothing of how warm the computer was when the reading began.
+    """
+    pairs = [pair for side in sides for values in side for pair in _about_means(values)]
+    power = sum(a * a for a, _ in pairs)
+    along = sum(a * b for a, b in pairs)
+    left = min(max(along / power, 0.0), _SLOWEST) if power > 0 else 0.0
+    return [
+        [[(b - left * a) / (1 - left) for a, b in pairwise(values)] for values in side]
+        for side in sides
+    ]
+
+
+def _about_means(values: Sequence[float]) -> list[tuple[float, float]]:
+    """Each temperature with the next, both about the mean of theirs."""
+    count = len(values) - 1
+    first, second = sum(values[:-1]) / count, sum(values[1:]) / count
+    return [(a - first, b - second) for a, b in pairwise(values)]
+
+
+def typical(reading: Reading, felt: Felt) -> float | None:
+    """What one of them came to in a reading: the geometric mean of a time, the mean of a
+    temperature; None where it was tried too seldom.
+    """
+    values = tries_of(reading, felt)
+    if len(values) < FEWEST_TRIES:
+        return None
+    scaled = _scaled(felt, values)
+    middle = sum(scaled) / len(scaled)
+    return middle if MEASURES[felt].degrees else _back(middle)
 
 
 def _scaled(felt: Felt, values: Sequence[float]) -> list[float]:
@@ -193,11 +237,7 @@ def _of_starts(felt: Felt, before: Sequence[Start], after: Sequence[Start]) -> F
     )
     finding: Conclusion = "not known"
     if free:
-        squares = sum((v - was) ** 2 for v in logs[0]) + sum((v - now) ** 2 for v in logs[1])
-        # Records tell a start to the second: that is never surer than rounding leaves it.
-        rounding = max(_SECOND_VARIANCE / _back(2 * middle) for middle in (was, now))
-        variance = max(squares / free, rounding) * sum(1 / len(side) for side in logs)
-        half = student((variance, float(free)))
+        half = student((_variance_of_starts(logs, free), float(free)))
         finding = found_between(difference - half, difference + half, _threshold(felt))
         ci95 = (_percent(difference - half), _percent(difference + half))
     return FeltChange(
@@ -210,6 +250,15 @@ def _of_starts(felt: Felt, before: Sequence[Start], after: Sequence[Start]) -> F
         count_before=len(sides[0]),
         count_after=len(sides[1]),
     )
+
+
+def _variance_of_starts(logs: list[list[float]], free: int) -> float:
+    """Of the difference of two means, pooled."""
+    means = [sum(side) / len(side) for side in logs]
+    squares = sum((v - m) ** 2 for side, m in zip(logs, means, strict=True) for v in side)
+    # Records tell a start to the second: that is never surer than rounding leaves it.
+    rounding = max(_SECOND_VARIANCE / _back(2 * m) for m in means)
+    return max(squares / free, rounding) * sum(1 / len(side) for side in logs)
 
 
 def counts_in_words(change: FeltChange) -> str:

@@ -9,7 +9,7 @@ from lumtak.core.facts import Facts
 from lumtak.core.profile import Profile
 from lumtak.core.reading import Reading
 from lumtak.core.record import NotMeasured, Record
-from lumtak.core.units import GIB, MIB
+from lumtak.core.units import GIB, MIB, took
 
 Limit = Literal["memory", "disk", "clock", "processor", "nothing"]
 
@@ -18,6 +18,8 @@ _STALLED_PCT = 5.0
 _FULL_PCT = 90.0
 _DISK_BUSY_PCT = 35.0
 _IOWAIT_PCT = 10.0
+_SLOW_READ_S = 0.005
+"""A program's start reads a hundred times and more: half a second and more of waiting."""
 _SLOW_CLOCK = 0.75
 _TIGHT_FREE = 0.05
 _STEPS_GIB = (2, 4, 8, 16, 32, 64, 128)
@@ -40,7 +42,11 @@ class Bottleneck(Record):
 
 
 def find_bottleneck(
-    facts: Facts, profile: Profile, reading: Reading, eased: tuple[float, float] | None
+    facts: Facts,
+    profile: Profile,
+    reading: Reading,
+    eased: tuple[float, float] | None,
+    read_s: float | None = None,
 ) -> Bottleneck:
     """The first of memory, disk, clock, processor whose figures are beyond what an idle computer
     shows.
@@ -51,8 +57,9 @@ def find_bottleneck(
         reading: at idle.
         eased: (CPU percentage points, bytes of RAM) that all eased changes would save together;
             None where nobody asks what would be left then.
+        read_s: how long one read from the disk takes, where what people wait for counts too.
     """
-    memory, disk = _memory(reading), _disk(facts, reading)
+    memory, disk = _memory(reading), _disk(facts, reading, read_s)
     lasting = "" if eased is None else _lasting(facts, profile, reading, eased)
     if memory:
         return Bottleneck(kind="memory", figures=memory, not_by_settings=lasting)
@@ -111,9 +118,11 @@ def _memory(reading: Reading) -> tuple[str, ...]:
     return memory_troubles(reading) + full
 
 
-def _disk(facts: Facts, reading: Reading) -> tuple[str, ...]:
+def _disk(facts: Facts, reading: Reading, read_s: float | None) -> tuple[str, ...]:
     busy, wait = _mean(reading, "disk_busy_pct"), reading.mean("iowait_pct")
     figures = []
+    if read_s is not None and read_s > _SLOW_READ_S:
+        figures.append(f"one read from it takes {took(read_s)}")
     if busy is not None and busy > _DISK_BUSY_PCT:
         figures.append(f"the disk is busy {busy:.0f} % of the time")
     if wait > _IOWAIT_PCT:

@@ -52,7 +52,7 @@ MEASURES: dict[Felt, Measure] = {
     "file_write": Measure(title="writing a small file", happens="Files are saved"),
     "file_read": Measure(title="reading from the disk", happens="Files are read"),
     "temperature": Measure(
-        title="temperature",
+        title="temperature, once settled",
         happens="The computer stays",
         less="cooler",
         more="warmer",

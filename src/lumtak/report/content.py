@@ -2,16 +2,18 @@
 
 from lumtak.computers.protocol import Script
 from lumtak.core.actions import Action
+from lumtak.core.answer import FeltChange, typical
 from lumtak.core.attribution import Attribution
 from lumtak.core.audit import Audit
 from lumtak.core.compare import Comparison
 from lumtak.core.facts import Facts
+from lumtak.core.felt import MEASURES, Complaint, leads
 from lumtak.core.plan import Plan
 from lumtak.core.profile import Profile
 from lumtak.core.provisional import Provisional
 from lumtak.core.reading import Reading
 from lumtak.core.record import Record
-from lumtak.core.verdict import sentences
+from lumtak.core.standing import Standing
 
 FORMAT = 1
 
@@ -50,9 +52,21 @@ class Content(Record):
     after: Reading | None
     after_provisional: Provisional
     """Why the after reading does not count (yet); empty when it does."""
+    complaint: Complaint = ""
+    """What the owner came with; empty: nobody asked."""
+    told: str = ""
+    """The same in the owner's words."""
+    claims: tuple[str, ...] = ()
+    """What may be told, in the order in which it is told: the complaint first."""
+    felt: tuple[FeltChange, ...] = ()
+    """What the owner waits for, before and after; what the complaint is about first."""
     comparisons: tuple[Comparison, ...]
     attribution: Attribution | None = None
     """How much of the CPU's difference is of what was changed."""
+    standings: tuple[Standing, ...] = ()
+    """CPU and RAM of the after reading against their ceilings."""
+    brake: str = ""
+    """What holds the computer back now; a sentence."""
     mismatches: tuple[str, ...]
     pace: str = ""
     """Why percentages of the CPU are no measure between the readings; empty where they are."""
@@ -67,16 +81,13 @@ class Content(Record):
     owed: str
 
 
-def claims(content: Content) -> list[str]:
-    """What each comparison says, a sentence each.
-
-    Said of what was, where the changes do not stand any more.
-    """
-    then = (
-        "While the changes stood: " if content.after_provisional in {"put back", "changed"} else ""
-    )
-    shown = [c for c in content.comparisons if c.column != "work" or content.pace]
-    said = sentences(tuple(shown), content.pace)
-    if content.attribution is not None:
-        said.append(content.attribution.words)
-    return [f"{then}{line}" for line in said]
+def waits_of(content: Content) -> list[tuple[str, str, str]]:
+    """(title, before, after) of what the complaint is about, as far as it was tried."""
+    readings = (content.before, content.after)
+    rows = []
+    for felt in leads(content.complaint):
+        values = [None if r is None else typical(r, felt) for r in readings]
+        if values != [None, None]:
+            was, now = ("" if v is None else MEASURES[felt].value(v) for v in values)
+            rows.append((MEASURES[felt].title, was, now))
+    return rows

@@ -5,11 +5,12 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any, NamedTuple
 
+from lumtak.core.proof import complaint_in_words
 from lumtak.core.record import NotMeasured
 from lumtak.core.text import plain
 from lumtak.core.units import percent, ram, span
 from lumtak.report.charts import Plot
-from lumtak.report.content import Content, claims
+from lumtak.report.content import Content, waits_of
 from lumtak.report.plotting import plotting
 
 _INK, _SOFT, _RULE = "#22282e", "#5a646d", "#c3cad0"
@@ -118,12 +119,14 @@ def _verdict(content: Content, styles: "_Styles") -> list[Any]:
     """Whose computer, and what came of it."""
     name = f"{content.computer[:1].upper()}{content.computer[1:]}"
     used = f"Used for {content.profile.title.lower()} by {content.user}."
-    points = [*claims(content), *content.mismatches]
+    came = complaint_in_words(content.complaint, content.told)
+    points = [*content.claims, *content.mismatches]
     if content.owed:
         points.append(f"Still to do: {content.owed}.")
     return [
         styles.title(f"{name}: what was done"),
         styles.soft(f"Visit {content.visit}, begun {content.begun_at[:10]}. {used}"),
+        *([styles.soft(f"The complaint was: {came}")] if came else []),
         styles.big(content.verdict),
         *(styles.body(f"• {point}") for point in points),
     ]
@@ -190,8 +193,13 @@ def _figures(content: Content, width: float, styles: _Styles) -> Any:  # noqa: A
         return [show(before.mean(column)), show(after.mean(column)) if after else "not read yet"]
 
     ceilings = content.profile.ceilings
+    waits = [
+        [styles.body(f"{title[:1].upper()}{title[1:]}"), *values, ""]
+        for title, *values in waits_of(content)
+    ]
     rows: list[list[Any]] = [
         ["", "before", "after", "ceiling"],
+        *waits,
         ["CPU load at idle", *cell("cpu_pct", percent), percent(ceilings.cpu_pct)],
         [
             "Memory in use at idle",

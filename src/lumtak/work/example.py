@@ -9,7 +9,6 @@ from pathlib import Path
 
 from lumtak.core.compare import Comparison
 from lumtak.core.units import counted, percent, ram, signed
-from lumtak.core.verdict import headline, sentences
 from lumtak.errors import ConflictError
 from lumtak.work.audit import choose_all_eased, make_audit
 from lumtak.work.data_folder import DataFolder
@@ -17,7 +16,7 @@ from lumtak.work.handover import write_report
 from lumtak.work.intake import begin_job
 from lumtak.work.open_job import OpenJob
 from lumtak.work.plan import carry_out, plan_of, put_changes_back, restart
-from lumtak.work.proof import comparisons_of, pace_of, read_after, why_provisional
+from lumtak.work.proof import proof_of, read_after
 from lumtak.work.reading import read_baseline
 
 COMPUTER, PROFILE = "sim:drawing-bench", "hull-drafting"
@@ -77,10 +76,10 @@ def _job(open_job: OpenJob, out: Path, say: Callable[[str], None]) -> tuple[Comp
     restart(open_job)
     say(f"Restart   {open_job.owed().in_words() or 'nothing owed any more'}")
     after = read_after(open_job)
-    results = comparisons_of(open_job)
+    proof = proof_of(open_job)
     say(f"Proof     CPU {percent(after.mean('cpu_pct'))}, RAM {ram(after.mean('ram_used_bytes'))}")
-    say(f"          {headline(results, why_provisional(open_job), pace_of(open_job))}")
-    for said in sentences(results[:2], pace_of(open_job)):
+    say(f"          {proof.headline}")
+    for said in proof.claims:
         say(f"          {said}")
     files = write_report(open_job, out)
     say(f"Handover  wrote {', '.join(str(f) for f in files)}")
@@ -91,4 +90,4 @@ def _job(open_job: OpenJob, out: Path, say: Callable[[str], None]) -> tuple[Comp
         raise ConflictError(
             "Not every change of the example could be applied and put back.", "See the lines above."
         )
-    return results
+    return proof.comparisons

@@ -4,6 +4,7 @@ from pathlib import Path
 
 from lumtak.core.audit import audit
 from lumtak.core.conditions import mismatches
+from lumtak.core.proof import Proof
 from lumtak.core.record import json_document
 from lumtak.core.setting import State
 from lumtak.core.strip import Strip, strips
@@ -14,14 +15,13 @@ from lumtak.report.content import ChangeLine, Content
 from lumtak.storage import in_sentences, write_whole
 from lumtak.work.open_job import OpenJob
 from lumtak.work.plan import undo_scripts_of
-from lumtak.work.proof import attribution_of, bridges_of, comparisons_of, pace_of, why_provisional
+from lumtak.work.proof import bridges_of, pace_of, proof_of, why_provisional
 
 
 def content_of(open_job: OpenJob) -> Content:
     """What the report of this job says now."""
     job, before, after = open_job.job, open_job.baseline, open_job.after
-    comparisons = comparisons_of(open_job) if before and after else ()
-    why_not = why_provisional(open_job)
+    proof = proof_of(open_job) if before and after else Proof(headline=headline((), ""))
     return Content(
         job=job.id,
         visit=job.visit,
@@ -36,16 +36,22 @@ def content_of(open_job: OpenJob) -> Content:
         plan=job.plan,
         before=before,
         after=after,
-        after_provisional=why_not,
-        comparisons=comparisons,
-        attribution=attribution_of(open_job, comparisons),
+        after_provisional=why_provisional(open_job),
+        complaint=job.complaint,
+        told=job.told,
+        claims=tuple(proof.claims),
+        felt=proof.felt,
+        comparisons=proof.comparisons,
+        attribution=proof.attribution,
+        standings=proof.standings,
+        brake=proof.brake,
         mismatches=(
             mismatches(before, after, (str(e.ref) for e in open_job.entries()))
             if before and after
             else ()
         ),
         pace=pace_of(open_job),
-        verdict=headline(comparisons, why_not, pace_of(open_job)),
+        verdict=proof.headline,
         changes=tuple(
             ChangeLine(
                 number=e.id,

@@ -1,23 +1,23 @@
 """The proof: the load after the changes, held against the baseline."""
 
 import threading
-from dataclasses import dataclass
 
 import msgspec
 
 from lumtak.casebook import Job
-from lumtak.core.answer import FeltChange, felt_changes, led_by
+from lumtak.core.answer import FeltChange, felt_changes, led_by, typical
 from lumtak.core.attribution import Attribution, attribution
 from lumtak.core.bottleneck import find_bottleneck
 from lumtak.core.bridge import Bridge, bridge
 from lumtak.core.compare import Comparison
 from lumtak.core.conditions import mismatches, pace_changed
 from lumtak.core.felt import Start
+from lumtak.core.proof import Proof
 from lumtak.core.provisional import Provisional
 from lumtak.core.reading import WHOLE, Reading
 from lumtak.core.record import NotMeasured
 from lumtak.core.settling import RECENT_S
-from lumtak.core.standing import Standing, brake, standings
+from lumtak.core.standing import brake, standings
 from lumtak.core.verdict import compare_readings, headline
 from lumtak.errors import UsageError
 from lumtak.journal import provisional, standing_now
@@ -150,41 +150,34 @@ def attribution_of(open_job: OpenJob, comparisons: tuple[Comparison, ...]) -> At
     return attribution(job.plan, *sides_of(open_job), comparisons)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Proof:
-    """All that is said of a job's readings, before against after."""
-
-    comparisons: tuple[Comparison, ...]
-    felt: tuple[FeltChange, ...]
-    led: tuple[FeltChange, ...]
-    """Those of `felt` that the complaint is about, the most telling first."""
-    attribution: Attribution | None
-    standings: tuple[Standing, ...]
-    brake: str
-    """What holds the computer back now; a sentence."""
-    headline: str
-
-
 def proof_of(open_job: OpenJob) -> Proof:
     """What may be said of the baseline and the after reading.
 
     Raises:
         UsageError: a reading is missing or too short.
     """
-    comparisons = comparisons_of(open_job)
     job, before, after = open_job.job, open_job.baseline, open_job.after
-    assert before is not None  # noqa: S101 - else there were no comparisons
-    assert after is not None  # noqa: S101
+    if before is None or after is None:
+        raise UsageError(
+            "A comparison needs a baseline and an after reading.",
+            "Take the one that is missing.",
+        )
+    comparisons = comparisons_of(open_job)
     felt = felt_of(open_job)
     led = led_by(job.complaint, felt)
+    pace, why_not = pace_of(open_job), why_provisional(open_job)
     return Proof(
+        complaint=job.complaint,
+        told=job.told,
+        headline=headline(comparisons, why_not, pace, led),
+        felt=(*led, *(change for change in felt if change not in led)),
+        led=len(led),
         comparisons=comparisons,
-        felt=felt,
-        led=led,
         attribution=attribution_of(open_job, comparisons),
         standings=standings(job.profile.ceilings, before, after),
         brake=_brake_of(job, before, after),
-        headline=headline(comparisons, why_provisional(open_job), pace_of(open_job), led),
+        pace=pace,
+        provisional=why_not,
     )
 
 
@@ -233,7 +226,8 @@ def _brake_of(job: Job, before: Reading, after: Reading) -> str:
             temperature_c=reading.conditions.temperature_c,
         )
         facts = msgspec.structs.replace(job.facts, system=system)
-        held.append(find_bottleneck(facts, job.profile, reading, None))
+        reads = typical(reading, "file_read") if job.complaint != "heat" else None
+        held.append(find_bottleneck(facts, job.profile, reading, None, reads))
     return brake(*held)
 
 

@@ -65,7 +65,8 @@ class Model(Programs):
         self.stalled_cpu_s, self.stalled_memory_s = state.stalled_cpu_s, state.stalled_memory_s
         self.stalled_io_s = state.stalled_io_s
         self.temperature_c = state.temperature_c
-        self.waits = (0.0, 0.0, state.clock_ratio)
+        self.demand, self.disk_share = 0.0, 0.0
+        """Of the last step: core-seconds a second asked for, and how busy the disk was, 0 to 1."""
         self._seed = state.seed
         self._bits = dice(state.seed, state.random)
         self._random = np.random.Generator(self._bits)
@@ -195,13 +196,7 @@ class Model(Programs):
         swap_busy_s = self._memory(dt, float(demand.sum()), read_mib)
         wanted = demand + starting + np.minimum(self.backlog / dt, 1.0)
         total = float(wanted.sum())
-        plan = self.plan
-        self.clock_ratio = plan.low + (plan.high - plan.low) * min(
-            1.0, total / (self.cores * plan.high)
-        )
-        if self.spec.hardware.heat_c and self.temperature_c >= self.spec.hardware.throttle_c:
-            self.clock_ratio = min(self.clock_ratio, _THROTTLED)
-        share = min(1.0, self.cores * self.clock_ratio / total) if total > 0 else 1.0
+        self.clock_ratio, share = self._clock_at(total)
         served = wanted * share
         self.start_left = np.maximum(0.0, self.start_left - starting * share * dt)
         missed = self.backlog - np.minimum(self.backlog, dt) * share + demand * (1 - share) * dt
@@ -219,8 +214,27 @@ class Model(Programs):
         self.stalled_memory_s += min(dt, swap_busy_s)
         self.stalled_cpu_s += (1 - share) * dt
         self._warm(dt, float(served.sum()) / self.cores)
-        self.waits = (1 - share, disk_busy_s / dt, self.clock_ratio)
+        self.demand, self.disk_share = total, disk_busy_s / dt
         self.clock_s += dt
+
+    def _clock_at(self, demand: float) -> tuple[float, float]:
+        """(clock ratio, share of the demand that is served) at a demand."""
+        plan = self.plan
+        ratio = plan.low + (plan.high - plan.low) * min(1.0, demand / (self.cores * plan.high))
+        ratio = self._held_down(ratio)
+        return ratio, min(1.0, self.cores * ratio / demand) if demand > 0 else 1.0
+
+    def _held_down(self, ratio: float) -> float:
+        """A clock ratio, as far as heat lets it be."""
+        hot = self.spec.hardware.heat_c and self.temperature_c >= self.spec.hardware.throttle_c
+        return min(ratio, _THROTTLED) if hot else ratio
+
+    def pace_of_one_more(self) -> float:
+        """How fast a program would run that asked for a core now, against the nominal clock: its
+        core goes as fast as the plan lets it, as far as others leave it one.
+        """
+        high = self._held_down(self.plan.high)
+        return high * min(1.0, self.cores * high / (self.demand + 1.0))
 
     def _warm(self, dt: float, work: float) -> None:
         """Heat follows the work done a core, with a delay."""

@@ -54,9 +54,8 @@ class SimulatedWatch:
     def _felt_s(self) -> dict[Felt, float]:
         """Seconds that each would take just now, but for chance."""
         model, hardware = self._machine.model, self._machine.spec.hardware
-        waiting, disk, clock = model.waits
-        seek_s, idle = _SEEK_S[hardware.disk], max(_LEAST_IDLE, 1 - disk)
-        pace = clock * max(_LEAST_IDLE, 1 - waiting)
+        seek_s, idle = _SEEK_S[hardware.disk], max(_LEAST_IDLE, 1 - model.disk_share)
+        pace = model.pace_of_one_more()
         swapped = model.swapped_mib / max(1.0, model.total_mib)
 
         def start_s(work: float, read_mib: float, seeks: int) -> float:
@@ -67,7 +66,7 @@ class SimulatedWatch:
         return {
             "program_start": start_s(0.08, 12.0, 20),
             "large_program": start_s(0.9, 160.0, 240),
-            "wake": 0.00006 / pace,
+            "wake": 0.00006 / min(pace, model.clock_ratio),
             "memory": 0.002 / pace + short * _NEW_MIB / hardware.disk_mib_s / idle,
             "file_write": (2 * seek_s + 0.004 / hardware.disk_mib_s) / idle,
             "file_read": (seek_s + 0.016 / hardware.disk_mib_s) / idle,
