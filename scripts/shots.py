@@ -19,13 +19,13 @@ TMUX_CONF = (
     " ',*:RGB'\nset -g escape-time 0\n"
 )
 
-INTO_JOB = ("Enter", "~used for", "Enter", "~Take the baseline")
+INTO_JOB = ("Enter", "~used for", "Enter", "~complain of", "Enter", "~Take the baseline")
 BASELINE = (
     *INTO_JOB,
     "Tab",
     "Enter",
     "1",
-    "~settings of",
+    "~in their words",
     "2",
     "~Take the baseline",
     "!restarting",
@@ -82,7 +82,7 @@ VIEWS = {
         "Escape",
         "~Steam watch",
     ),
-    "audit-nothing": ("Down", *AUDIT),
+    "intake": (*INTO_JOB, "1", "~in their words"),
     "audit-memory": ("Down", "Down", *AUDIT, "End", "Up", "Enter", "~shop rule"),
     "audit-light": (
         "C-t",
@@ -114,7 +114,7 @@ VIEWS = {
         "~if put back",
     ),
     "proof": PROOF,
-    "proof-none": ("Enter", "~No clear difference"),
+    "proof-waits": ("Enter", "~stays the brake"),
     "proof-provisional": ("Enter", "~Provisional"),
     "proof-80": ("Enter", "~carries less load"),
     "handover": (*PROOF, "Enter", "~Write the report"),
@@ -136,22 +136,29 @@ FAULTS = {
     "put-back": "revert:services:fax-bridge",
 }
 """Views of a computer on which something goes wrong, with a job that stands at its plan."""
+CRIB = "tool-crib-1"
+CRIB_START = (
+    *("job", "start", "sim:tool-crib", "--profile", "tool-lending", "--complaint", "programs"),
+)
 OTHER_JOBS = (
-    ("job", "start", "sim:tool-crib", "--profile", "tool-lending"),
-    ("job", "baseline", "tool-crib-1"),
-    ("job", "audit", "tool-crib-1"),
+    CRIB_START,
+    ("job", "baseline", CRIB),
+    ("job", "audit", CRIB),
     ("job", "start", "sim:chart-room", "--profile", "chart-reading"),
     ("job", "baseline", "chart-room-1"),
     ("job", "audit", "chart-room-1"),
 )
 PREPARED = {
     "bench": (*OTHER_JOBS, *EASED, ("job", "apply", JOB)),
-    "proof-none": (
-        *START,
-        ("job", "choose", JOB, "services:fax-bridge"),
-        ("job", "apply", JOB),
-        ("restart", BENCH),
-        ("job", "after", JOB),
+    "proof-waits": (
+        (*CRIB_START, "--said", "Every program takes half a minute to open."),
+        ("job", "program", CRIB, "/usr/bin/lending-desk", "--yes"),
+        ("restart", "sim:tool-crib"),
+        ("job", "baseline", CRIB),
+        ("job", "choose", CRIB, "--eased"),
+        ("job", "apply", CRIB),
+        ("restart", "sim:tool-crib"),
+        ("job", "after", CRIB),
     ),
     "proof-provisional": (*EASED, ("job", "apply", JOB), ("job", "after", JOB, "--now")),
     "proof-80": (*EASED, ("job", "apply", JOB), ("restart", BENCH), ("job", "after", JOB)),

@@ -76,6 +76,14 @@ class FeltChange(Record):
         return f"{both}: {size} {less} (95 % sure: {near:.0f} to {far:.0f} {unit})."
 
     @property
+    def short(self) -> str:
+        """The same in the fewest words, for a line of several."""
+        measure = MEASURES[self.felt]
+        was, now = measure.value(self.before), measure.value(self.after)
+        said = {"lower": measure.less, "higher": measure.more, "no effect": "the same"}
+        return f"{measure.title} {was} → {now}, {said.get(self.finding, 'not clear')}"
+
+    @property
     def clause(self) -> str:
         """The same in few words, for a headline."""
         measure = MEASURES[self.felt]

@@ -97,6 +97,14 @@ def leads(complaint: Complaint) -> tuple[Felt, ...]:
     return _LEADS[complaint or "everything"]
 
 
+_NAMED = 3
+
+
+def measures_of(complaint: Complaint) -> str:
+    """The first measures of a complaint by their titles."""
+    return ", ".join(MEASURES[felt].title for felt in leads(complaint)[:_NAMED])
+
+
 class Try(Record):
     """One of them, tried once."""
 

@@ -4,9 +4,11 @@ import logging
 import os
 import sys
 import termios
+import time
 from collections.abc import Iterable
 from typing import ClassVar
 
+from textual import events
 from textual.app import App, SystemCommand
 from textual.binding import Binding, BindingType
 from textual.screen import Screen
@@ -45,6 +47,7 @@ class LumtakApp(App[None]):
         self.demo = demo
         self.problem: BaseException | None = None
         """What made the application close, if it was not the user."""
+        self._touched_s = time.monotonic()
         self.register_theme(DARK)
         self.register_theme(LIGHT)
         self.theme = DARK.name
@@ -59,6 +62,16 @@ class LumtakApp(App[None]):
         logging.getLogger(__name__).error("the workbench had to close", exc_info=error)
         self.problem = error
         self.panic()
+
+    async def on_event(self, event: events.Event) -> None:
+        """Remember when somebody last touched this window: that is nobody who comes back."""
+        if isinstance(event, events.InputEvent):
+            self._touched_s = time.monotonic()
+        await super().on_event(event)
+
+    def touched_s(self) -> float:
+        """When that was, on the monotonic clock."""
+        return self._touched_s
 
     def on_mount(self) -> None:
         """Open the bench."""

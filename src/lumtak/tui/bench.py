@@ -16,6 +16,7 @@ from textual.widgets import Static
 from lumtak.casebook import Heading
 from lumtak.computers.addresses import known_addresses
 from lumtak.computers.protocol import Computer
+from lumtak.core.felt import COMPLAINTS, Complaint, measures_of
 from lumtak.core.profile import Profile
 from lumtak.core.text import plain
 from lumtak.errors import LumtakError
@@ -55,6 +56,8 @@ class BenchScreen(Screen[None]):
         super().__init__()
         self._data_folder, self._pace, self._demo = data_folder, pace, demo
         self._address: str | None = None
+        self._profile: Profile | None = None
+        """Chosen for a new job; then the complaint is asked for."""
         self._jobs: dict[str, Heading] = {}
         self._profiles: dict[str, Profile] = {}
         self._opening = False
@@ -74,7 +77,7 @@ class BenchScreen(Screen[None]):
     def on_screen_resume(self) -> None:
         """A job was left: it may stand elsewhere now."""
         self._opening = False
-        self._address = None
+        self._address = self._profile = None
         self.update_all()
 
         self._look_at_changes()
@@ -108,10 +111,17 @@ class BenchScreen(Screen[None]):
         )
         head.append(where, style=palette.soft)
         self.query_one("#head", Static).update(head)
-        lines = self._profile_lines(palette) if self._address else self._opening_lines(palette)
+        if self._profile:
+            lines = self._complaint_lines(palette)
+        elif self._address:
+            lines = self._profile_lines(palette)
+        else:
+            lines = self._opening_lines(palette)
         self.query_one(LineList).show(lines)
         self._hint(
-            "Enter chooses what the owner uses it for; Escape goes back."
+            "Enter begins the job with that; Escape goes back."
+            if self._profile
+            else "Enter chooses what the owner uses it for; Escape goes back."
             if self._address
             else (
                 "Enter opens a job or begins one; l takes a quick look, b shows what was changed."
@@ -210,6 +220,31 @@ class BenchScreen(Screen[None]):
             lines.append(Line(text, f"profile {profile.name}"))
         return lines
 
+    @staticmethod
+    def _came_with(address: str) -> tuple[Complaint, str]:
+        """(the complaint that the owner of a made-up computer comes with, in their words)."""
+        if address in _ABOUT:
+            return "", ""
+        from lumtak.computers.simulated.spec import head_of
+
+        head = head_of(address.removeprefix("sim:"))
+        return head.complaint, head.told
+
+    def _complaint_lines(self, palette: Palette) -> list[Line]:
+        name, _ = self._about(self._address or "local")
+        suits, told = self._came_with(self._address or "local")
+        lines = [Line(Text()), _heading(f"What does the owner of the {name} complain of?", palette)]
+        if told:
+            lines.append(Line(Text(f"   “{told}”", style=palette.accent)))
+        for complaint in sorted(COMPLAINTS, key=lambda c: c != suits):
+            text = Text()
+            text.append(f"   {COMPLAINTS[complaint]:<28}", style="bold")
+            text.append(measures_of(complaint), style=palette.soft)
+            lines.append(Line(text, f"complaint {complaint}"))
+        text = Text(f"   {'nothing':<28}", style="bold")
+        text.append("it is only looked at", style=palette.soft)
+        return [*lines, Line(text, "complaint none")]
+
     def on_line_list_opened(self, message: LineList.Opened) -> None:
         """Go on with a job, choose a computer, or begin."""
         kind, _, name = message.key.partition(" ")
@@ -220,16 +255,22 @@ class BenchScreen(Screen[None]):
         elif kind == "computer":
             self._address = name
             self.update_all()
-        else:
-            self._begin(self._address or "local", self._profiles[name])
+        elif kind == "profile":
+            self._profile = self._profiles[name]
+            self.update_all()
+        elif self._profile:
+            complaint: Complaint = next((c for c in COMPLAINTS if c == name), "")
+            self._begin(self._address or "local", self._profile, complaint)
 
     def on_line_list_marked(self, message: LineList.Marked) -> None:
         """Space serves too."""
         self.on_line_list_opened(message)  # type: ignore[arg-type]  # both carry the key
 
     def action_back(self) -> None:
-        """Back to jobs and computers."""
-        self._address = None
+        """Back by one question, and at last to jobs and computers."""
+        if self._profile is None:
+            self._address = None
+        self._profile = None
         self.update_all()
 
     def action_look(self) -> None:
@@ -303,12 +344,20 @@ class BenchScreen(Screen[None]):
         )
         yield SystemCommand("Explain this screen", "In the words of the work", self.action_help)
 
-    def _begin(self, address: str, profile: Profile) -> None:
+    def _begin(self, address: str, profile: Profile, complaint: Complaint) -> None:
         self._opening = True
         self._hint("Looking at the computer…")
         data_folder, pace = self._data_folder, self._pace
+        suits, words = self._came_with(address)
+        told = words if complaint == suits else ""
         self._in_background(
-            lambda: begin_job(data_folder, data_folder.computer(address, pace=pace), profile)
+            lambda: begin_job(
+                data_folder,
+                data_folder.computer(address, pace=pace),
+                profile,
+                complaint=complaint,
+                told=told,
+            )
         )
 
     def _open(self, number: str) -> None:

@@ -92,6 +92,7 @@ class JobScreen(Desk):
 
     def on_mount(self) -> None:
         """Land where the job was; at Apply when something was interrupted there."""
+        self.open_job.touched = getattr(self.app, "touched_s", None)
         if self.open_job.interrupted.lines:
             self.action_go("apply")
         elif self.due:

@@ -28,6 +28,7 @@ class TellScreen(ModalScreen[Told | None]):
         about: what is known so far.
         lines: what each line is for.
         choices: (id, words) of the buttons; the first does nothing.
+        values: what the lines say to begin with; then they may be emptied.
     """
 
     CSS_PATH = "confirm.tcss"
@@ -40,10 +41,12 @@ class TellScreen(ModalScreen[Told | None]):
         *,
         lines: Sequence[str],
         choices: Sequence[tuple[str, str]],
+        values: Sequence[str] = (),
     ) -> None:
         super().__init__(classes="ask")
         self._question, self._about = question, about
         self._names, self._choices = tuple(lines), tuple(choices)
+        self._values = tuple(values)
 
     def compose(self) -> ComposeResult:
         """Question, what is known, a line for each answer, the choices."""
@@ -52,7 +55,10 @@ class TellScreen(ModalScreen[Told | None]):
             yield Static(plain(self._about, 600), id="what", markup=False)
             for number, name in enumerate(self._names):
                 yield Static(name, classes="soft", markup=False)
-                yield Input(id=f"line-{number}", classes="line", compact=True, max_length=200)
+                value = self._values[number] if self._values else ""
+                yield Input(
+                    value, id=f"line-{number}", classes="line", compact=True, max_length=200
+                )
             yield Static(id="said", classes="soft", markup=False)
             with Horizontal(classes="acts"):
                 for name, words in self._choices:
@@ -74,7 +80,7 @@ class TellScreen(ModalScreen[Told | None]):
             self.dismiss(None)
             return
         lines = tuple(line.value.strip() for line in self.query(Input))
-        if all(lines):
+        if all(lines) or self._values:
             self.dismiss(Told(event.button.id or "", lines))
             return
         self.query_one("#said", Static).update("Every line has to say something.")

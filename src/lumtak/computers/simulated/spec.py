@@ -8,6 +8,7 @@ from typing import Literal
 import msgspec
 
 from lumtak.core.facts import Origin, Sign
+from lumtak.core.felt import Complaint
 from lumtak.core.record import Record
 from lumtak.core.setting import Shows
 from lumtak.errors import UnknownNameError
@@ -173,6 +174,9 @@ class ComputerSpec(Record):
     user: str
     profile: str
     """What it is used for, by the profile's name."""
+    complaint: Complaint
+    """What its owner comes with."""
+    told: str
     hardware: HardwareSpec
     kernel: KernelSpec
     program: ProgramSpec
@@ -217,6 +221,9 @@ class Head(Record):
     about: str
     profile: str
     """The one that was made for it."""
+    complaint: Complaint
+    told: str
+    """The same in its owner's words."""
 
 
 @cache
@@ -229,7 +236,7 @@ def head_of(name: str) -> Head:
         UnknownNameError: there is none of this name.
     """
     head = tomllib.loads(_written(name).partition("\n[")[0])
-    return Head(title=head["title"], about=head["about"], profile=head["profile"])
+    return Head(**{name: head[name] for name in Head.__struct_fields__})
 
 
 def _written(name: str) -> str:

@@ -7,12 +7,14 @@ from textual.app import ComposeResult
 from textual.containers import Horizontal
 from textual.widgets import Button, Static
 
+from lumtak.core.answer import typical
+from lumtak.core.felt import MEASURES, TRIED
 from lumtak.core.means import half_width
 from lumtak.core.reading import ENDED_WORDS, WHOLE, Conditions, Reading
 from lumtak.core.record import NotMeasured, known
 from lumtak.core.sample import consumer_name
 from lumtak.core.text import plain
-from lumtak.core.units import counted, percent, ram, span, took
+from lumtak.core.units import counted, percent, ram, span
 from lumtak.tui.stations.base import StationView
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.lines import Line, LineList
@@ -151,9 +153,6 @@ class BaselineStation(StationView):
         c = reading.conditions
         plan = c.power_plan if isinstance(c.power_plan, str) else "not known"
         lines += [Line(Text()), Line(Text(" Conditions", style=f"bold {palette.soft}"))]
-        times = [
-            f"{n} {took(t)}" for n, t in reading.times.items() if not isinstance(t, NotMeasured)
-        ]
         for words in (
             (
                 f"   begun {span(c.uptime_s)} after the start, on {c.power_source}, plan {plan},"
@@ -164,10 +163,16 @@ class BaselineStation(StationView):
                 f" {reading.late} late, {reading.missed} missed; Lumtak's own cost"
                 f" {percent(reading.mean('own_pct'))} (left out)"
             ),
-            *(f"   {' · '.join(times[i : i + 3])}" for i in range(0, len(times), 3)),
         ):
             if words:
                 lines.append(Line(Text(words, style=palette.soft)))
+        waits = _waits(reading)
+        if waits:
+            lines += [
+                Line(Text()),
+                Line(Text(" What the owner waits for", style=f"bold {palette.soft}")),
+            ]
+        lines += [Line(Text(f"   {words}", style=palette.soft)) for words in waits]
         return lines + self._kept(palette)
 
     def _kept(self, palette: Palette) -> list[Line]:
@@ -263,6 +268,18 @@ def _users(conditions: Conditions) -> str:
     if isinstance(conditions.users, NotMeasured):
         return "not known"
     return plain(", ".join(conditions.users), 60) or "nobody"
+
+
+def _waits(reading: Reading) -> list[str]:
+    """What the owner waits for, as it was tried, three a line; and the last start."""
+    found = [
+        f"{MEASURES[felt].title} {MEASURES[felt].value(value)}"
+        for felt in TRIED
+        if (value := typical(reading, felt)) is not None
+    ]
+    started = () if isinstance(reading.starts, NotMeasured) else reading.starts[-1:]
+    lines = [" · ".join(found[i : i + 3]) for i in range(0, len(found), 3)]
+    return lines + [start.in_words() for start in started]
 
 
 def _warmth(conditions: Conditions) -> str:

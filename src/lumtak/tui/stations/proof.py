@@ -7,24 +7,16 @@ from textual.app import ComposeResult
 from textual.containers import Horizontal, VerticalScroll
 from textual.widgets import Button, Static
 
-from lumtak.core.compare import Comparison
-from lumtak.core.conditions import mismatches, mover_in_words, movers
-from lumtak.core.reading import Reading
-from lumtak.core.record import NotMeasured
+from lumtak.core.proof import Proof
 from lumtak.core.sample import Sample
-from lumtak.core.units import GIB, counted, percent, ram, signed, span, took
-from lumtak.core.verdict import headline, sentence, sentences
-from lumtak.errors import LumtakError
+from lumtak.core.units import span
+from lumtak.errors import LumtakError, UsageError
 from lumtak.tui.stations.base import StationView
+from lumtak.tui.stations.proof_text import Sheet
 from lumtak.tui.theme import Palette
-from lumtak.tui.widgets.bridge import bridge_rows
-from lumtak.tui.widgets.dots import distribution_rows
 from lumtak.tui.widgets.live import Live
 from lumtak.work.plan import restart
-from lumtak.work.proof import attribution_of, comparisons_of, read_after
-
-_FORMS = {"cpu_pct": ("%", 1.0, 1), "ram_used_bytes": ("GiB", GIB, 2)}
-"""Unit, what it is divided by, decimals."""
+from lumtak.work.proof import proof_of, read_after
 
 
 class ProofStation(StationView):
@@ -46,28 +38,33 @@ class ProofStation(StationView):
 
     def on_mount(self) -> None:
         """Nothing is read."""
-        self._pair: tuple[int | None, int | None] | None = None
-        self._results: tuple[Comparison, ...] = ()
-        self._shares = ""
+        self._of: tuple[object, ...] = ()
+        self._proof: Proof | None = None
         self._wait_s = 0.0
 
     @property
     def _reading_now(self) -> bool:
         return self.desk.doing == "after"
 
-    def _comparisons(self) -> tuple[Comparison, ...]:
-        """Worked out once for a pair of readings."""
-        if self._pair != (self.desk.job.baseline, self.desk.job.after):
+    def _proved(self) -> Proof:
+        """Worked out once for what it depends on."""
+        if self._of != self._depends or self._proof is None:
             self._work_out()
-        return self._results
+        if self._proof is None:
+            raise UsageError("There is nothing to compare yet.", "Take both readings first.")
+        return self._proof
+
+    @property
+    def _depends(self) -> tuple[object, ...]:
+        desk, job = self.desk, self.desk.job
+        said = (job.complaint, job.told, job.profile)
+        return job.baseline, job.after, desk.provisional, *said
 
     def _work_out(self) -> None:
         desk = self.desk
         has_both = desk.open_job.baseline is not None and desk.open_job.after is not None
-        self._results = comparisons_of(desk.open_job) if has_both else ()
-        shares = attribution_of(desk.open_job, self._results)
-        self._shares = f"{shares.words}\n" if shares else ""
-        self._pair = (desk.job.baseline, desk.job.after)
+        self._proof = proof_of(desk.open_job) if has_both else None
+        self._of = self._depends
 
     def show(self) -> None:
         """As far as the proof is."""
@@ -119,14 +116,13 @@ class ProofStation(StationView):
             )
             return Text(first), self._due_text(palette) if desk.due else self._owed_text(palette)
         try:
-            results = self._comparisons()
+            proof = self._proved()
         except LumtakError as error:
             return Text(str(error)), Text()
-        provisional = desk.provisional
-        style = palette.warning if provisional else palette.ink
-        return Text(headline(results, provisional, desk.pace), style=f"bold {style}"), self._body(
-            results, palette
-        )
+        style = palette.warning if desk.provisional else palette.ink
+        return Text(proof.headline, style=f"bold {style}"), self._owed_text(palette) + Sheet(
+            desk, proof, palette, self.app.size.width - 3
+        ).text()
 
     def _due_text(self, palette: Palette) -> Text:
         """Nothing is owed any more: the reading that is due, and when it begins alike."""
@@ -170,140 +166,6 @@ class ProofStation(StationView):
             why = self.desk.capabilities.restart or self.desk.capabilities.login
             if why:
                 text.append(f"{why}\n", style=palette.soft)
-        return text
-
-    def _body(self, results: tuple[Comparison, ...], palette: Palette) -> Text:
-        desk = self.desk
-        before, after = desk.baseline, desk.after
-        if before is None or after is None:
-            return Text()
-        width = self.app.size.width - 3
-        text = self._owed_text(palette)
-        for result in results:
-            if result.column in _FORMS:
-                text.append_text(self._compared(result, (before, after), palette, width))
-            elif result.column == "work":
-                text.append(f"\n{sentence(result)}", style=palette.ink)
-                text.append(" The clock cannot fake this one.\n", style=palette.soft)
-        text.append(self._shares, style=palette.ink)
-        text.append_text(self._bridge(width, palette))
-        text.append_text(self._projection(results, palette))
-        text.append_text(self._times(palette))
-        titles = {f.consumer: f.title for f in desk.job.audit.findings} if desk.job.audit else {}
-        moved = [mover_in_words(m, titles.get(m.key, "")) for m in movers(before, after, 3)]
-        if moved:
-            text.append("Changed most", style=palette.soft)
-            text.append("  " + " · ".join(moved) + "\n")
-        for line in mismatches(before, after, (str(e.ref) for e in desk.entries)):
-            text.append(f"{line}\n", style=palette.warning)
-        text.append_text(self._conditions(palette))
-        return text
-
-    def _compared(
-        self, result: Comparison, sides: tuple[Reading, Reading], palette: Palette, width: int
-    ) -> Text:
-        """One quantity: what may be said, both distributions, the figures behind it."""
-        desk, (unit, scale, decimals) = self.desk, _FORMS[result.column]
-        gone = desk.provisional in {"put back", "changed"}
-        (said,) = sentences((result,), desk.pace)
-        text = Text(f"\n{'While the changes stood: ' if gone else ''}{said}\n", style=palette.ink)
-        values = [[float(getattr(s, result.column)) for s in side.kept] for side in sides]
-        rows = distribution_rows(
-            values[0],
-            values[1],
-            result,
-            palette,
-            width,
-            unit=unit,
-            scale=scale,
-            decimals=decimals,
-        )
-        for row in rows:
-            text.append_text(row[1:])
-            text.append("\n")
-        medians, tails, shift = (
-            signed(x / scale, decimals)
-            for x in (result.median_difference, result.p95_difference, result.shift)
-        )
-        worth = f"{result.effective_before:.0f} and {result.effective_after:.0f}"
-        several = (result.readings_before, result.readings_after)
-        of = f" · {several[0]} readings before, {several[1]} after" if max(several) > 1 else ""
-        text.append(
-            f"medians {medians} · 95th percentiles {tails} · shift {shift} {unit} · worth {worth}"
-            f" independent samples{of}\n",
-            style=palette.soft,
-        )
-        return text
-
-    def _bridge(self, width: int, palette: Palette) -> Text:
-        text = Text()
-        for row in bridge_rows(self.desk.bridges, palette, width):
-            text.append("\n")
-            text.append_text(row[1:])
-        if text:
-            text.append("\n")
-        return text
-
-    def _times(self, palette: Palette) -> Text:
-        """Start, login and answers, before and after.
-
-        One of each, so nothing is said of how sure they are.
-        """
-        before, after = self.desk.baseline, self.desk.after
-        text = Text()
-        if before is None or after is None:
-            return text
-        parts = []
-        for name, was in before.times.items():
-            now = after.times.get(name)
-            if isinstance(was, NotMeasured) or now is None or isinstance(now, NotMeasured):
-                continue
-            parts.append(f"{name} {took(was)} → {took(now)}")
-        if parts:
-            text.append("Times", style=palette.soft)
-            text.append(f"  {' · '.join(parts)}")
-            text.append("   one measured each, so no interval\n", style=palette.soft)
-        return text
-
-    def _projection(self, results: tuple[Comparison, ...], palette: Palette) -> Text:
-        plan = self.desk.job.plan
-        if plan is None or not plan.steps:
-            return Text()
-        saved, doubt = plan.saves_cpu
-        measured = {r.column: r.difference for r in results}
-        text = Text()
-        text.append("\nProjected", style=palette.soft)
-        text.append(
-            f"  CPU {signed(-saved)} ± {doubt:.1f} points, RAM {ram(-plan.saves_ram_bytes)}"
-        )
-        text.append("   measured", style=palette.soft)
-        text.append(
-            f"  CPU {signed(measured['cpu_pct'])} points, RAM {ram(measured['ram_used_bytes'])}"
-        )
-        if plan.unprojected:
-            text.append(
-                f"   ({counted(len(plan.unprojected), 'change')} not projected)", style=palette.soft
-            )
-        text.append("\n")
-        return text
-
-    def _conditions(self, palette: Palette) -> Text:
-        text = Text()
-        for name, reading in (("before", self.desk.baseline), ("after", self.desk.after)):
-            if reading:
-                c = reading.conditions
-                plan = (
-                    "plan not known"
-                    if isinstance(c.power_plan, NotMeasured)
-                    else f"plan {c.power_plan}"
-                )
-                text.append(
-                    f"{name:<8}begun {span(c.uptime_s)} after the start, on {c.power_source},"
-                    f" {plan}, {len(reading.kept)} of {len(reading.samples)} samples kept; CPU"
-                    f" {percent(reading.mean('cpu_pct'))}, cache"
-                    f" {ram(reading.mean('cache_bytes'))}\n",
-                    style=palette.soft,
-                )
         return text
 
     def arrive(self) -> None:

@@ -2,9 +2,10 @@
 difference.
 """
 
+from typing import NamedTuple
+
 from rich.text import Text
 
-from lumtak.core.compare import Comparison
 from lumtak.core.units import signed
 from lumtak.tui.theme import Palette
 
@@ -12,33 +13,63 @@ _DENSITY = " ·∙•●"
 _NAME = 9
 
 
+class Form(NamedTuple):
+    """How values are written."""
+
+    unit: str
+    decimals: int
+
+    def words(self, value: float) -> str:
+        """A value with its unit."""
+        return f"{value:.{self.decimals}f} {self.unit}"
+
+
+class Difference(NamedTuple):
+    """After minus before, with its interval."""
+
+    middle: float
+    low: float
+    high: float
+    clear: bool
+    """Whether the interval is on one side of zero and matters."""
+    form: Form
+    reach: float
+    """The axis goes at least so far to both sides."""
+
+
 def distribution_rows(
     before: list[float],
     after: list[float],
-    result: Comparison,
+    difference: Difference,
+    form: Form,
     palette: Palette,
     width: int,
-    *,
-    unit: str,
-    scale: float,
-    decimals: int,
 ) -> list[Text]:
     """Rows of text: before, after, axis, difference.
 
-    Values are divided by `scale` and shown in `unit`.
+    Args:
+        before: values in the unit in which they are shown.
+        after: the same.
+        difference: of both, in a unit of its own.
+        form: of the values.
+        palette: of the theme.
+        width: of the screen.
     """
-    sides = {"before": [v / scale for v in before], "after": [v / scale for v in after]}
-    top = max(max(side) for side in sides.values()) * 1.05 or 1.0
+    top = max(*before, *after) * 1.05 or 1.0
     room = max(20, width - _NAME - 30)
-    rows = []
-    for name, values in sides.items():
-        colour = palette.kinds["guarded"] if name == "before" else palette.kinds["keep"]
-        rows.append(_dots(name, values, top, room, colour, palette, unit, decimals))
-    rows += [
-        _axis(top, room, palette, unit, decimals),
-        _difference(result, top, room, palette, unit, scale, decimals),
+    colours = (palette.kinds["guarded"], palette.kinds["keep"])
+    rows = [
+        _dots(name, values, top, room, Palettes(palette, colour), form)
+        for name, values, colour in zip(("before", "after"), (before, after), colours, strict=True)
     ]
-    return rows
+    return [*rows, _axis(top, room, palette, form), _difference(difference, room, palette)]
+
+
+class Palettes(NamedTuple):
+    """The theme's palette, and the colour of one side."""
+
+    palette: Palette
+    colour: str
 
 
 def _place(value: float, top: float, room: int) -> int:
@@ -46,15 +77,9 @@ def _place(value: float, top: float, room: int) -> int:
 
 
 def _dots(
-    name: str,
-    values: list[float],
-    top: float,
-    room: int,
-    colour: str,
-    palette: Palette,
-    unit: str,
-    decimals: int,
+    name: str, values: list[float], top: float, room: int, colours: Palettes, form: Form
 ) -> Text:
+    palette, colour = colours
     counts = [0] * room
     for value in values:
         counts[_place(value, top, room)] += 1
@@ -69,50 +94,41 @@ def _dots(
         else:
             level = 0 if count == 0 else 1 + min(3, int(3 * count / most))
             text.append(_DENSITY[level], style=colour)
-    text.append(f"  median {middle:.{decimals}f} {unit}", style=palette.ink)
+    text.append(f"  median {form.words(middle)}", style=palette.ink)
     return text
 
 
-def _axis(top: float, room: int, palette: Palette, unit: str, decimals: int) -> Text:
+def _axis(top: float, room: int, palette: Palette, form: Form) -> Text:
     line = ["─"] * room
     for part in range(5):
         place = min(room - 1, part * room // 4)
         line[place] = "┴"
     text = Text()
     text.append(" " * _NAME + "".join(line), style=palette.rule)
-    text.append(f"  0 to {top:.{decimals}f} {unit}", style=palette.soft)
+    text.append(f"  0 to {form.words(top)}", style=palette.soft)
     return text
 
 
-def _difference(
-    result: Comparison,
-    top: float,
-    room: int,
-    palette: Palette,
-    unit: str,
-    scale: float,
-    decimals: int,
-) -> Text:
+def _difference(found: Difference, room: int, palette: Palette) -> Text:
     """The interval of the difference, on its own axis with zero in the middle."""
-    low, high = (x / scale for x in result.ci95)
-    span = max(abs(low), abs(high), top * 0.25) * 1.1
+    span = max(abs(found.low), abs(found.high), found.reach) * 1.1 or 1.0
     middle = room // 2
 
     def place(value: float) -> int:
         return max(0, min(room - 1, middle + round(value / span * middle)))
 
-    clear = result.verdict != "none"
-    colour = palette.accent if clear else palette.soft
+    colour = palette.accent if found.clear else palette.soft
     text = Text()
     text.append(f" {'change':<{_NAME - 1}}", style=palette.ink)
     for cell in range(room):
-        if cell == place(result.difference / scale):
+        if cell == place(found.middle):
             text.append("◆", style=f"bold {colour}")
-        elif place(low) <= cell <= place(high):
+        elif place(found.low) <= cell <= place(found.high):
             text.append("━", style=colour)
         elif cell == middle:
             text.append("0", style=palette.soft)
         else:
             text.append("┄" if cell % 2 else " ", style=palette.rule)
-    text.append(f"  {signed(low, decimals)} to {signed(high, decimals)} {unit}", style=palette.ink)
+    low, high = (signed(x, found.form.decimals) for x in (found.low, found.high))
+    text.append(f"  {low} to {high} {found.form.unit}", style=palette.ink)
     return text
