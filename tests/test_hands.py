@@ -71,7 +71,7 @@ def test_both_ends_give_the_same(tmp_path, python):
             "read": (str(tmp_path / "file"), 5), "names": (home,), "link": (f"{home}/l",),
             "exists": (f"{home}/no",),
             "look": (home, odd), "missing": (f"{home}/a/b",), "read_many": ([f"{home}/{odd}",
-            "/no"], 100), "run": (["true"], 5.0, False, ""),
+            "/no"], 100), "run": (["true"], 5.0, False, ""), "not_started": (f"{home}/l",),
         }.items():  # fmt: skip
             assert getattr(near, name)(*given) == getattr(there, name)(*given), name
         assert [p for part in there.walk(home) for p in part] == [
@@ -277,7 +277,8 @@ def test_ten_thousand_answers_end_in_values_of_their_kind_or_an_os_error():
         "read": (("/x",), bytes), "read_many": ((["/x"],), list), "names": (("/x",), list),
         "link": (("/x",), (str, type(None))), "exists": (("/x",), bool),
         "look": (("/x", "y"), dict), "missing": (("/x",), int), "space": (("/x",), list),
-        "counters": ((), dict), "answers": (("/x",), list),
+        "counters": ((), dict), "feel": (("/x", ""), dict), "touched": (("", ""), (int, float)),
+        "not_started": (("/x",), str),
         "run": ((["true"],), bytes), "end": ((1, 1, False, 0.0), str), "put": (("/x", "y", b"", 0),
         type(None)),
     }  # fmt: skip
@@ -336,9 +337,7 @@ def test_a_real_hand_goes_on_whatever_it_is_asked(tmp_path):
     ]
     try:
         for turn in range(1500):
-            name = dice.choice(
-                [n for n in OPERATIONS if n not in {"end", "run", "answers", "walk"}]
-            )
+            name = dice.choice([n for n in OPERATIONS if n not in {"end", "run", "feel", "walk"}])
             with contextlib.suppress(OSError):
                 hand.ask(name, *(dice.choice(values) for _ in OPERATIONS[name]))
             if turn == 0:

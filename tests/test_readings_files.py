@@ -30,6 +30,9 @@ class Slow:
     def __getattr__(self, name):
         return getattr(self._inner, name)
 
+    def watch(self, **given):
+        return self._inner.load.watch(**given)
+
     def sample(self, *, memory=False):
         self._calls += 1
         if self._calls == self._fails_at:

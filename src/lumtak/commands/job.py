@@ -51,7 +51,7 @@ def _reopen(data_folder: DataFolder, job: str) -> OpenJob:
 @job_group.command("start")
 @click.argument("address", metavar="COMPUTER")
 @click.option("--profile", "profile_name", required=True, metavar="NAME|FILE")
-@click.option("--complaint", type=_COMPLAINT, default="", help="What its owner came with.")
+@click.option("--complaint", type=_COMPLAINT, help="What its owner came with.")
 @click.option("--said", default="", metavar="TEXT", help="The same in the owner's words.")
 @user_option
 @with_data_folder
@@ -59,7 +59,7 @@ def job_start(
     data_folder: DataFolder,
     address: str,
     profile_name: str,
-    complaint: Complaint,
+    complaint: Complaint | None,
     said: str,
     user: str | None,
 ) -> None:
@@ -71,7 +71,7 @@ def job_start(
     """
     profile = data_folder.profile(profile_name)
     computer = data_folder.computer(address, user=user)
-    open_job = begin_job(data_folder, computer, profile, complaint=complaint, told=said)
+    open_job = begin_job(data_folder, computer, profile, complaint=complaint or "", told=said)
     open_job.close()
     click.echo(open_job.job.id)
 

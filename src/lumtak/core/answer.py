@@ -23,7 +23,7 @@ from lumtak.core.reading import Reading
 from lumtak.core.record import NotMeasured, Record
 from lumtak.core.units import counted, signed
 
-FEWEST_TRIES = 5
+FEWEST_TRIES = 3
 """In each reading; fewer say nothing of how they spread."""
 FELT_PCT, FELT_C = 10.0, 2.0
 """Smaller differences are not felt: no effect."""

@@ -265,6 +265,7 @@ class _Sampler:
         self, rule: Precision | None, on_sample: OnSample | None, stop: threading.Event | None
     ) -> None:
         """Until the end."""
+        self._seen.ended()  # how it is at first
         sure = 0
         while self._window.ended == "complete" and len(self._window.samples) < self._count:
             if not self._step(stop):

@@ -170,9 +170,10 @@ def _greet(line: _Line, cookie: bytes) -> None:
     said = line.read(more * 4)
     if status != 1:
         raise OSError(errno.EACCES, "the display lets nobody look")
-    vendor, formats = struct.unpack_from("<H", said, 16)[0], said[21] if len(said) > _HEAD else 0
-    at = _HEAD + vendor + (-vendor % 4) + 8 * formats
-    line.root = struct.unpack_from("<I", said, at)[0] if len(said) >= at + 4 else 0
+    if len(said) > _HEAD:
+        vendor = struct.unpack_from("<H", said, 16)[0]
+        at = _HEAD + vendor + (-vendor % 4) + 8 * said[21]
+        line.root = struct.unpack_from("<I", said, at)[0] if len(said) >= at + 4 else 0
 
 
 def _padded(data: bytes) -> bytes:

@@ -203,7 +203,7 @@ def why_not_started(path: str) -> str:
     It and all folders above it are root's, and nobody else can write there: what was looked at is
     what is started.
     """
-    if not path.startswith("/") or os.path.realpath(path) != os.path.normpath(path):
+    if not path.startswith("/") or os.path.realpath(path) != path:
         return "it is not named by the place where it stands"
     try:
         about = os.lstat(path)
