@@ -162,6 +162,8 @@ def live(seconds: float = 20.0) -> None:
         os.write(terminal, b"\x1b[F\r")
         until(b"used for")
         os.write(terminal, b"\r")
+        until(b"complain of")
+        os.write(terminal, b"\r")
         until(b"baseline")
         os.write(terminal, b"\r")
         until(b"samples")

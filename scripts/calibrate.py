@@ -22,6 +22,7 @@ from noise import FAMILIES, autoregression, started, until_sure
 
 PAIRS, BOOT_PAIRS, RESAMPLES = 1000, 200, 400
 SHIFT = 3.0
+LEVEL, WAITS = 30.0, 0.2
 SAMPLES = (60, 120, 300)
 
 
@@ -107,6 +108,30 @@ def one_sided_start(samples=120):
     )
 
 
+def coverage(samples=120):
+    """How often the interval holds the true difference, which adds or multiplies."""
+    rng = np.random.default_rng(9)
+    print(
+        f"\nHow often the interval holds the true difference, {samples} samples, {PAIRS} pairs, %:"
+        f" {LEVEL:g} points of load, {SHIFT:g} less, and times 0.6 and 1.5; and waits (the"
+        " exponential of a fifth of the noise) times 0.6\n"
+    )
+    print("| noise | added | times 0.6 | times 1.5 | waits |\n|---|---|---|---|---|")
+    for name, make in FAMILIES.items():
+        a, b = (LEVEL + make(rng, PAIRS, samples) for _ in range(2))
+        cells = [holds(a, b - SHIFT, -SHIFT)]
+        cells += [holds(a, by * b, (by - 1) * b.mean()) for by in (0.6, 1.5)]
+        waits = [WAITS * (side - LEVEL) for side in (a, b)]
+        cells.append(holds(waits[0], waits[1] + np.log(0.6), np.log(0.6)))
+        print(f"| {name} | " + " | ".join(f"{cell:.1f}" for cell in cells) + " |", flush=True)
+
+
+def holds(a, b, truth):
+    """Percentage of pairs whose interval holds the truth."""
+    found = (compare(x, y, "x").ci95 for x, y in zip(a, b, strict=True))
+    return 100 * np.mean([low <= truth <= high for low, high in found])
+
+
 def stopping():
     """Readings that end by themselves."""
     rule = Precision()
@@ -159,6 +184,7 @@ def main():
     """Everything, five minutes; or the parts named."""
     parts = {
         **{str(samples): partial(table, samples) for samples in SAMPLES},
+        "coverage": coverage,
         "start": one_sided_start,
         "stopping": stopping,
         "simulated": simulated,

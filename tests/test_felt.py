@@ -348,7 +348,9 @@ def test_a_start_as_the_journal_tells_of_it():
         ("slow.service", pytest.approx(6.5)),
         ("app-sync@autostart.service", pytest.approx(5.5)),
     ]
-    assert found.in_words().startswith("login screen after 1 min 22 s; usable 10 s after the login; ")
+    assert found.in_words().startswith(
+        "login screen after 1 min 22 s; usable 10 s after the login; "
+    )
     assert "did not log in" in start_in(A_START, "eve", None).usable_s.not_measured
     assert "still starting" in start_in(A_START, "mia", 41.0).usable_s.not_measured
     bare = start_in([said(14.0, journal._STARTED_UP, MESSAGE="x" * 9000)], "mia", None)

@@ -215,6 +215,36 @@ def test_the_whole_job(lab, before):
     assert snapshot(lab) == before
 
 
+LOGIN = """
+import subprocess, sys
+subprocess.run(["usermod", "-aG", "systemd-journal", "lum"], check=True)
+subprocess.run(["mkdir", "-p", "/var/log/journal"], check=True)
+"""
+
+
+def test_what_a_user_waits_for_and_the_starts_that_the_journal_tells_of(lab):
+    lab.ssh("root", "python3", "-", stdin=LOGIN)
+    for _ in range(3):
+        lab.restart()
+    assert "login screen after" in lumtak(lab, "facts", "local")
+    lumtak(lab, "read", "local", "--seconds", "60", "--out", "calm.json")
+    lab.ssh("root", "systemd-run", "--unit=hog", "sh", "-c", "while :; do :; done")
+    lumtak(lab, "read", "local", "--seconds", "60", "--out", "busy.json")
+    lab.ssh("root", "systemctl", "stop", "hog")
+    found = json.loads(lumtak(lab, "compare", "calm.json", "busy.json", "--json"))
+    felt = {c["felt"]: c for c in found["felt"]}
+    assert {felt[n]["finding"] for n in ("program_start", "memory")} == {"higher"}, felt
+    assert felt["program_start"]["ci95"][0] > 10, "with an interval"
+    calm = json.loads(lab.ssh(USER, "cat", "calm.json"))
+    assert len(calm["felt"]["program_start"]["took"]) >= 15
+    starts = calm["starts"]
+    assert len(starts) >= 2, starts
+    assert all(0 < s["login_screen_s"] < 300 for s in starts), starts
+    assert all(s["waited_for"] for s in starts[:-1]), starts
+    left = lab.ssh(USER, "sh", "-c", "ls -A ~ ~/.local/share")
+    assert ".lumtak-tries" not in left
+
+
 def _put_back_without_lumtak(lab):
     """By the script alone: Lumtak and all it kept are gone."""
     lab.ssh("root", "rm", "-rf", f"/home/{USER}/.local/share/lumtak")

@@ -237,6 +237,8 @@ async def begin(pilot):
     await pilot.press("enter")
     await until(pilot, lambda: says(pilot.app, "used for"))
     await pilot.press("enter")
+    await until(pilot, lambda: says(pilot.app, "complain of", "It was quick when it was new."))
+    await pilot.press("enter")
     await until(pilot, lambda: isinstance(pilot.app.screen, JobScreen))
     await until(pilot, lambda: says(pilot.app, "Take the baseline"))
 
@@ -286,7 +288,7 @@ async def test_the_whole_job_by_keyboard(data_folder, size, tmp_path, monkeypatc
             "as settled in as for the baseline"
         )
         await pilot.press(*["pagedown"] * 5)
-        await until(pilot, lambda: says(app, "Projected", "no interval"))
+        await until(pilot, lambda: says(app, "Projected", "Also tried", "1 start after"))
         await pilot.press("enter")
         await until(pilot, lambda: says(app, "14 changes stand"))
         await pilot.press("enter")
@@ -446,6 +448,8 @@ async def test_a_job_that_cannot_be_opened_says_why(data_folder):
         (data_folder.home / "simulated/drawing-bench.json").write_bytes(b"broken")
         await pilot.press("enter")
         await until(pilot, lambda: says(app, "used for"))
+        await pilot.press("enter")
+        await until(pilot, lambda: says(app, "complain of"))
         await pilot.press("enter")
         await until(pilot, lambda: says(app, "damaged"))
         assert isinstance(app.screen, BenchScreen)

@@ -1,11 +1,13 @@
 """The command that holds readings against each other."""
 
+from collections.abc import Sequence
 from pathlib import Path
 
 import click
 import msgspec
 
 from lumtak.commands.common import columns, json_option, say_json, with_data_folder
+from lumtak.core.answer import FeltChange
 from lumtak.core.compare import TO_KNOW, Comparison
 from lumtak.core.conditions import Mover, mismatches, mover_in_words, movers
 from lumtak.core.reading import Reading
@@ -69,18 +71,34 @@ def compare_command(
 
     sides = ((before, *also_before), (after, *also_after))
     first, second = ([load_column(path, column) for path in paths] for paths in sides)
-    readings = [load_reading_if(path) for path in (before, after, *also_before, *also_after)]
+    readings = [load_reading_if(path) for paths in sides for path in paths]
     caution = caution_for(*(r for r in readings if r))
     result = compare_many(first, second, column, threshold=threshold, caution=caution)
-    warnings, moved = _differ(*readings[:2])
+    warnings, moved = _differ(readings[0], readings[len(first)])
+    felt = _felt(readings[: len(first)], readings[len(first) :])
     if as_json:
-        say_json({**msgspec.to_builtins(result), "mismatches": warnings, "movers": moved})
+        whole = {**msgspec.to_builtins(result), "mismatches": warnings, "movers": moved}
+        say_json({**whole, "felt": felt})
         return
     _say_comparison(result)
+    for change in felt:
+        click.echo(change.sentence)
     for mover in moved:
         click.echo(f"changed most: {mover_in_words(mover)}")
     for warning in warnings:
         click.echo(warning)
+
+
+def _felt(
+    before: Sequence[Reading | None], after: Sequence[Reading | None]
+) -> tuple[FeltChange, ...]:
+    """What was waited for, where all files are readings that tried it."""
+    from lumtak.core.answer import felt_changes
+
+    sides = [[r for r in side if r is not None] for side in (before, after)]
+    if (len(sides[0]), len(sides[1])) != (len(before), len(after)):
+        return ()
+    return felt_changes(sides[0], sides[1])
 
 
 def _differ(

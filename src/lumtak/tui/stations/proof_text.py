@@ -58,10 +58,12 @@ class Sheet:
         shares = proof.attribution.words if proof.attribution else ""
         for line in (shares, in_words(proof.standings), proof.brake):
             text.append(f"{line}\n" if line else "", style=palette.ink)
+        for line in mismatches(*sides, (str(e.ref) for e in self._desk.entries)):
+            text.append(f"{line}\n", style=palette.warning)
         text.append_text(self._bridge())
         text.append_text(self._projection(self._desk.job.plan))
         text.append_text(self._others())
-        text.append_text(self._against(sides))
+        text.append_text(self._moved(sides))
         text.append_text(self._conditions(sides))
         return text
 
@@ -183,17 +185,15 @@ class Sheet:
             text.append(f"  known from the computer's records: {counts[0]}\n")
         return text
 
-    def _against(self, sides: tuple[Reading, Reading]) -> Text:
-        """What changed most, and what makes the readings less comparable."""
-        desk, palette = self._desk, self._palette
-        text = Text()
-        titles = {f.consumer: f.title for f in desk.job.audit.findings} if desk.job.audit else {}
+    def _moved(self, sides: tuple[Reading, Reading]) -> Text:
+        """What changed most."""
+        audit = self._desk.job.audit
+        titles = {f.consumer: f.title for f in audit.findings} if audit else {}
         moved = [mover_in_words(m, titles.get(m.key, "")) for m in movers(*sides, 3)]
+        text = Text()
         if moved:
-            text.append("Changed most", style=palette.soft)
+            text.append("Changed most", style=self._palette.soft)
             text.append("  " + " · ".join(moved) + "\n")
-        for line in mismatches(*sides, (str(e.ref) for e in desk.entries)):
-            text.append(f"{line}\n", style=palette.warning)
         return text
 
     def _conditions(self, sides: tuple[Reading, Reading]) -> Text:
