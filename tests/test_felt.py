@@ -432,6 +432,14 @@ def test_the_tide_loggers_plan_gives_quicker_starts_and_no_other_work(data_folde
     assert proof.brake == "Nothing holds it back at idle any more. Before it was the clock."
 
 
+def test_starts_from_the_command_line(home):
+    told = lumtak("starts", "sim:tool-crib", home=home).stdout
+    assert len(told.splitlines()) == 5
+    assert all("login screen after 2" in line for line in told.splitlines())
+    found = json.loads(lumtak("starts", "sim:tool-crib", "--json", home=home).stdout)
+    assert [s["usable_s"] > 3 for s in found["starts"]] == [True] * 5
+
+
 def test_the_complaint_and_the_program_from_the_command_line(home):
     begin = ("job", "start", "sim:tool-crib", "--profile", "tool-lending", "--complaint")
     assert lumtak(*begin, "cold", home=home).returncode == 2

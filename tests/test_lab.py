@@ -226,7 +226,7 @@ def test_what_a_user_waits_for_and_the_starts_that_the_journal_tells_of(lab):
     lab.ssh("root", "python3", "-", stdin=LOGIN)
     for _ in range(3):
         lab.restart()
-    assert "login screen after" in lumtak(lab, "facts", "local")
+    assert "login screen after" in lumtak(lab, "starts", "local")
     lumtak(lab, "read", "local", "--seconds", "60", "--out", "calm.json")
     lab.ssh("root", "systemd-run", "--unit=hog", "sh", "-c", "while :; do :; done")
     lumtak(lab, "read", "local", "--seconds", "60", "--out", "busy.json")

@@ -476,3 +476,37 @@ def test_textual_still_offers_no_public_way_to_be_told_of_an_exception():
     told = {n for n in dir(App) if not n.startswith("_") and ("exception" in n or "error" in n)}
     assert told == set(), "use it in LumtakApp, in place of _fatal_error"
     assert callable(App._fatal_error), "what LumtakApp stands in for is called otherwise now"
+
+
+async def test_intake_notes_the_complaint_its_words_and_a_program_that_is_agreed_on(data_folder):
+    app = application(data_folder)
+    async with app.run_test(size=WIDE, notifications=True) as pilot:
+        await begin(pilot)
+        desk = app.screen
+        await pilot.press("1")
+        await until(pilot, lambda: says(app, "◆ slow at everything", "It was quick when it was"))
+        await pilot.press("home", "enter")
+        await until(pilot, lambda: says(app, "◆ slow to start"))
+        assert desk.job.complaint == "start"
+        await pilot.press(*["down"] * 5, "enter")
+        await until(pilot, lambda: says(app, "What does the owner say?"))
+        await pilot.press("home", *"Ah. ", "enter", "tab", "enter")
+        await until(pilot, lambda: says(app, "“Ah. It was quick when it was new.”"))
+        await pilot.press("down", "enter")
+        await until(pilot, lambda: says(app, "Which large program", "/usr/bin/hull-drafting"))
+        await pilot.press("down", "enter")
+        await until(pilot, lambda: says(app, "Time the start of", "twice a minute"))
+        await pilot.press("enter")
+        await until(pilot, lambda: app.screen is desk and not desk.busy)
+        assert desk.job.program == "", "the safe answer is the default"
+        await pilot.press("enter")
+        await until(pilot, lambda: says(app, "Which large program"))
+        await pilot.press("down", "enter")
+        await until(pilot, lambda: says(app, "Time the start of"))
+        await pilot.press("right", "enter")
+        await until(pilot, lambda: desk.job.program == "/usr/bin/hull-drafting")
+        await until(pilot, lambda: app.screen is desk and not desk.busy)
+        await pilot.press("enter")
+        await until(pilot, lambda: says(app, "no start is timed"))
+        await pilot.press("home", "enter")
+        await until(pilot, lambda: desk.job.program == "")

@@ -16,7 +16,7 @@ _COMMANDS = {
     "know": ("advice", "answer", "capture", "explain", "memory"),
     "knowledge": ("knowledge",),
     "known": ("known",),
-    "look": ("audit", "facts", "look", "read"),
+    "look": ("audit", "facts", "look", "read", "starts"),
     "profile": ("profile",),
     "work": ("chart", "demo", "example", "jobs", "report"),
 }

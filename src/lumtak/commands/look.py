@@ -300,3 +300,29 @@ def look_command(
         return
     for row in look_in_words(found):
         click.echo(row.words)
+
+
+@click.command("starts")
+@click.argument("address", metavar="COMPUTER")
+@user_option
+@json_option
+@with_data_folder
+def starts_command(
+    data_folder: DataFolder, address: str, user: str | None, *, as_json: bool
+) -> None:
+    """The starts of COMPUTER that its own records tell of: how long until the login screen, until
+    it could be used, and what was waited for.
+
+    \b
+    lumtak starts local
+    lumtak starts sim:tool-crib --json
+    """
+    computer = data_folder.computer(address, user=user)
+    starts = computer.about.starts()
+    computer.close()
+    if as_json:
+        say_json({"format": 1, "computer": address, "starts": starts})
+    elif isinstance(starts, NotMeasured):
+        click.echo(f"No start is known: {starts.not_measured}.")
+    else:
+        columns([(s.at[:16].replace("T", " "), s.in_words()) for s in starts])

@@ -193,10 +193,7 @@ def _figures(content: Content, width: float, styles: _Styles) -> Any:  # noqa: A
         return [show(before.mean(column)), show(after.mean(column)) if after else "not read yet"]
 
     ceilings = content.profile.ceilings
-    waits = [
-        [styles.body(f"{title[:1].upper()}{title[1:]}"), *values, ""]
-        for title, *values in waits_of(content)
-    ]
+    waits = [[f"{title[:1].upper()}{title[1:]}", *values] for title, *values in waits_of(content)]
     rows: list[list[Any]] = [
         ["", "before", "after", "ceiling"],
         *waits,
@@ -269,7 +266,7 @@ def _method(content: Content) -> str:
     ]
     if content.comparisons:
         parts.append(
-            "Intervals are 95 %, the wider of six batch means and a first-order autoregression,"
-            " because samples depend on each other."
+            "Intervals are 95 %, the widest of several that allow for samples that depend on each"
+            " other; what is waited for is compared by its logarithm."
         )
     return " ".join(parts)

@@ -25,9 +25,9 @@ _KEYS = (
 TEXTS = {
     "bench": (
         "The bench shows every job with where it stands, and the computers on which one can begin."
-        " Choose a computer, then what its owner uses it for: the job begins, and nothing on the"
-        " computer is touched. l takes a quick look without a job. The small strips show the last"
-        " load that was read, with the profile's ceiling as a tick." + _KEYS
+        " Choose a computer, what its owner uses it for, and what they complain of: the job begins,"
+        " and nothing on the computer is touched. l takes a quick look without a job. The small"
+        " strips show the last load that was read, with the profile's ceiling as a tick." + _KEYS
     ),
     "look": (
         "A quick look reads for twenty seconds and says what weighs just now. Nothing is kept and"
@@ -36,8 +36,10 @@ TEXTS = {
     ),
     "intake": (
         _STRIPS
-        + "Intake says which computer this is, whose settings are looked at, and what it is used"
-        " for. Another profile judges the same items anew." + _KEYS
+        + "Intake notes what the owner complains of: its measures lead the proof and the report. A"
+        " large program of a package can be named, whose start is timed while readings are taken,"
+        " once you agree. Then it says what the computer is used for, by which its items are"
+        " judged, and which computer it is." + _KEYS
     ),
     "baseline": (
         _STRIPS
@@ -73,8 +75,9 @@ TEXTS = {
     ),
     "proof": (
         _STRIPS
-        + "The proof holds the reading before against the one after. Some changes show only after a"
-        " restart or a new login; until then it is provisional. The sentence follows from the"
+        + "The proof holds the reading before against the one after: what the owner complains of"
+        " first, then the load, the ceilings, and what holds the computer back now. Some changes"
+        " show only after a restart or a new login; until then it is provisional. The sentence follows from the"
         " interval, not from the means: when the interval holds zero, no clear difference was"
         " found." + _KEYS
     ),
