@@ -311,7 +311,6 @@ BOOT = "0123456789abcdef0123456789abcdef"
 
 
 def said(at_s, kind, **fields):
-    fields = {k: v for k, v in fields.items() if v}
     return Line(kind, BOOT, int((1_772_000_000 + at_s) * 1e6), int(at_s * 1e6), fields)
 
 
@@ -370,6 +369,15 @@ def test_lines_of_a_journal_are_hostile_like_everything():
     ]
     read = [line for line in map(journal._line, lines) if line]
     assert [line.at_us for line in read] == [17]
+    whole = {"_BOOT_ID": BOOT, "__REALTIME_TIMESTAMP": "17", "__MONOTONIC_TIMESTAMP": "9"}
+    for by, kind, field, counts in (
+        ("0", journal._SESSION, "USER_ID", True),
+        ("1000", journal._SESSION, "USER_ID", False),
+        ("1000", journal._STARTED, "UNIT", False),
+        ("1000", journal._STARTED, "USER_UNIT", True),
+    ):
+        line = json.dumps({**whole, "MESSAGE_ID": kind, "_UID": by, field: "x"}).encode()
+        assert (journal._line(line) is not None) == counts, "a user forges no start"
     assert start_in(read, "mia", None).waited_for == ()
 
 

@@ -77,9 +77,9 @@ TEXTS = {
         _STRIPS
         + "The proof holds the reading before against the one after: what the owner complains of"
         " first, then the load, the ceilings, and what holds the computer back now. Some changes"
-        " show only after a restart or a new login; until then it is provisional. The sentence follows from the"
-        " interval, not from the means: when the interval holds zero, no clear difference was"
-        " found." + _KEYS
+        " show only after a restart or a new login; until then it is provisional. The sentence"
+        " follows from the interval, not from the means: when the interval holds zero, no clear"
+        " difference was found." + _KEYS
     ),
     "handover": (
         _STRIPS

@@ -122,7 +122,17 @@ def _line(raw: bytes) -> Line | None:
     boot, kind = texts.get("_BOOT_ID", ""), texts.get("MESSAGE_ID", "")
     if at is None or since is None or not re.fullmatch(r"[0-9a-f]{32}", boot):
         return None
+    if _is_forged(kind, texts):
+        return None
     return Line(kind, boot, at, since, texts)
+
+
+def _is_forged(kind: str, said: dict[str, str]) -> bool:
+    """Whether a line of the system was written by somebody else: anybody can write one, and nobody
+    can forge who wrote it; systemd.journal-fields(7), trusted fields.
+    """
+    of_the_system = kind in {_STARTED_UP, _SESSION} or "UNIT" in said
+    return of_the_system and said.get("_UID") != "0"
 
 
 def start_in(lines: Sequence[Line], user: str, now_s: float | None) -> Start:

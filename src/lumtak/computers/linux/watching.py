@@ -18,7 +18,7 @@ PROGRAM_EVERY_S = 30.0
 """A large program is started so often at most."""
 _ON_THE_DISK: tuple[Felt, ...] = ("file_write", "file_read")
 _LIDS = "/proc/acpi/button/lid"
-_LOGIN_S = 5.0
+_LOGIN_S, _BEGINS_IN_S = 5.0, 10.0
 
 
 class LinuxWatch:
@@ -48,7 +48,7 @@ class LinuxWatch:
         self._every_s, self._program = every_s, program
         self._tries: list[Try] = []
         self._seen: tuple[float, Life] | None = None
-        self._stop, self._lock = threading.Event(), threading.Lock()
+        self._stop, self._begun, self._lock = threading.Event(), threading.Event(), threading.Lock()
         self._least: dict[Felt, float] = {}
         self._program_s = float("-inf")
         self.disk_s = 0.0
@@ -59,10 +59,10 @@ class LinuxWatch:
             folders = (user.data_home, user.home, "/var/tmp")  # noqa: S108
             self._folder = next((f for f in folders if self._hand.exists(f)), "/")
             self._display = _display(hands, user)
-            # The first round makes the file and fills the caches: its times are nobody's.
-            self._round(self._trying, keep=False)
             self._thread = threading.Thread(target=self._run, args=(self._trying,), daemon=True)
             self._thread.start()
+            # A disk that hangs, or a user who stops the hand, holds nobody up for longer.
+            self._begun.wait(_BEGINS_IN_S)
 
     @property
     def pid(self) -> int:
@@ -88,6 +88,9 @@ class LinuxWatch:
             self._thread.join(_LOGIN_S)
 
     def _run(self, hand: Reach) -> None:
+        # The first round makes the file and fills the caches: its times are nobody's.
+        self._round(hand, keep=False)
+        self._begun.set()
         due_s = self._now_s()
         while True:
             due_s = max(due_s + self._every_s, self._now_s())
