@@ -56,6 +56,8 @@ class Role(Record):
     """The class of what is lost without it, where that is one that is never lost unsaid."""
     notice: str = ""
     """What the owner would notice without it."""
+    missed: Literal["", "nothing", "convenience", "function"] = ""
+    """How much of it the owner would miss, where that is not what its other fields say."""
     likely: bool = False
     """Whether the name alone tells it: never “not needed” then, and never without a question."""
     taught: str = ""

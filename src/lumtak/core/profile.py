@@ -11,6 +11,7 @@ from lumtak.core.toml import read_toml
 from lumtak.errors import BadFileError
 
 FORMAT = 1
+MOST_DISRUPTION = 1000
 LONGEST_IDLE_S = 86_400
 """A day: nobody waits longer for a screen to go off."""
 Rhythm = Literal["weekly", "monthly", "quarterly", "half-yearly"]
@@ -91,6 +92,23 @@ class Upkeep(Record):
     """The whole audit anew."""
 
 
+class Scale(Record):
+    """How much each kind of disruption counts in a plan; a new login or a restart once a plan."""
+
+    nothing: int = 0
+    """What nobody notices."""
+    slower: int = 1
+    """Slower at first use."""
+    convenience: int = 3
+    """A convenience goes."""
+    function: int = 8
+    """A function goes."""
+    copies: int = 25
+    """Copies or synchronising of the owner's data stop."""
+    login: int = 1
+    restart: int = 2
+
+
 class Never(Record):
     """What is not touched, whatever the audit says."""
 
@@ -115,6 +133,7 @@ class Profile(Record):
     storage: StorageRule = StorageRule()
     upkeep: Upkeep = Upkeep()
     never: Never = Never()
+    disruption: Scale = Scale()
 
 
 def load_profile(text: str, path: str) -> Profile:
@@ -136,6 +155,7 @@ def load_profile(text: str, path: str) -> Profile:
     except msgspec.ValidationError as error:
         raise _explained(error, text, path) from error
     _check_values(profile, text, path)
+    _check_scale(profile.disruption, text, path)
     return profile
 
 
@@ -214,6 +234,14 @@ def _check_values(profile: Profile, text: str, path: str) -> None:
             "“name” is made of lower-case letters, digits and hyphens.",
             line=_line_of(("name",), text),
         )
+
+
+def _check_scale(scale: Scale, text: str, path: str) -> None:
+    for key in Scale.__struct_fields__:
+        number = getattr(scale, key)
+        if not 0 <= number <= MOST_DISRUPTION:
+            problem = f"“disruption.{key}” is {number}, and it is from 0 to {MOST_DISRUPTION}."
+            raise BadFileError(path, problem, line=_line_of(("disruption", key), text))
 
 
 def _line_of(at: tuple[str, ...], text: str) -> int:
