@@ -23,8 +23,10 @@ SEEDS = 50
 
 
 def carried_out(name, seed):
-    """[(quantity, projected change, half of its interval, measured change)]; nothing where there
-    is nothing to change."""
+    """[(quantity, projected change, half of its interval, measured change)].
+
+    Nothing where there is nothing to change.
+    """
     with tempfile.TemporaryDirectory() as folder:
         data_folder = DataFolder(Path(folder))
         computer = data_folder.computer(f"sim:{name}", seed=seed)

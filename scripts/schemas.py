@@ -12,6 +12,7 @@ from lumtak.core.profile import Profile
 from lumtak.core.reading import Reading
 from lumtak.core.setting import Exact
 from lumtak.formats.capture import Capture
+from lumtak.formats.plans import PlanFile
 from lumtak.journal import Entry
 from lumtak.report.content import Content
 
@@ -31,6 +32,7 @@ FORMATS = {
     "job": Content,
     "change": Entry,
     "capture": Capture,
+    "plan": PlanFile,
 }
 
 

@@ -227,10 +227,10 @@ def test_what_a_user_waits_for_and_the_starts_that_the_journal_tells_of(lab):
     for _ in range(3):
         lab.restart()
     assert "login screen after" in lumtak(lab, "starts", "local")
-    lumtak(lab, "read", "local", "--seconds", "60", "--out", "calm.json")
+    lumtak(lab, "read", "local", "--seconds", "120", "--out", "calm.json")
     for number in range(4):
         lab.ssh("root", "systemd-run", f"--unit=hog{number}", "sh", "-c", "while :; do :; done")
-    lumtak(lab, "read", "local", "--seconds", "60", "--out", "busy.json")
+    lumtak(lab, "read", "local", "--seconds", "120", "--out", "busy.json")
     lab.ssh("root", "systemctl", "stop", "hog*")
     found = json.loads(lumtak(lab, "compare", "calm.json", "busy.json", "--json"))
     felt = {c["felt"]: c for c in found["felt"]}

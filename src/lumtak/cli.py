@@ -17,6 +17,7 @@ _COMMANDS = {
     "knowledge": ("knowledge",),
     "known": ("known",),
     "look": ("audit", "facts", "look", "read", "starts"),
+    "plan": ("plan",),
     "profile": ("profile",),
     "work": ("chart", "demo", "example", "jobs", "report"),
 }

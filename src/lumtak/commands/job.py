@@ -1,5 +1,7 @@
 """Every station of a job without a screen: `lumtak job`."""
 
+from pathlib import Path
+
 import click
 
 from lumtak.commands.change import judge, say_outcome
@@ -14,14 +16,18 @@ from lumtak.commands.common import (
 )
 from lumtak.commands.look import count, say_audit
 from lumtak.core.felt import COMPLAINTS, Complaint
+from lumtak.core.planner import Goal
 from lumtak.core.proof import complaint_in_words
 from lumtak.core.setting import parse_ref
+from lumtak.core.text import plain
 from lumtak.core.units import counted, percent, ram, signed, span
+from lumtak.formats.plans import load_plan
 from lumtak.work.audit import choose_all_eased, make_audit, toggle
 from lumtak.work.data_folder import DataFolder
 from lumtak.work.intake import begin_job, choose_program, note_complaint, reopen_job
 from lumtak.work.open_job import OpenJob
 from lumtak.work.plan import carry_out, plan_of
+from lumtak.work.planner import choose_from_file, choose_places, plan_job, problem_for
 from lumtak.work.proof import proof_of, read_after, same_point_s
 from lumtak.work.reading import baselines_of, choose_baseline, read_baseline
 
@@ -205,14 +211,52 @@ def job_audit(data_folder: DataFolder, job: str) -> None:
 @click.argument("job")
 @click.argument("items", nargs=-1, metavar="[AREA:KEY...]")
 @click.option("--eased", is_flag=True, help="Everything that the profile does not need.")
+@click.option("--planned", "least", is_flag=True, help="The least plan; see `lumtak plan`.")
+@click.option(
+    "--reach",
+    type=click.Choice(["cpu", "ram", "both"]),
+    default="both",
+    show_default=True,
+    help="Which ceilings the least plan is to reach.",
+)
+@click.option(
+    "--from",
+    "plan_path",
+    type=click.Path(path_type=Path, dir_okay=False),
+    metavar="FILE.json",
+    help="What of a saved plan may be changed here.",
+)
 @with_data_folder
-def job_choose(data_folder: DataFolder, job: str, items: tuple[str, ...], *, eased: bool) -> None:
-    """Choose items, or take them back; then show the plan."""
+def job_choose(
+    data_folder: DataFolder,
+    job: str,
+    items: tuple[str, ...],
+    reach: Goal,
+    plan_path: Path | None,
+    *,
+    eased: bool,
+    least: bool,
+) -> None:
+    """Choose items, or take them back; then show the plan.
+
+    \b
+    lumtak job choose drawing-bench-1 --planned --reach ram
+    lumtak job choose drawing-bench-1 services:fax-bridge
+    lumtak job choose drawing-bench-2 --from plan.json
+    """
     open_job = _reopen(data_folder, job)
     if open_job.job.audit is None:
         make_audit(open_job)
     if eased:
         choose_all_eased(open_job)
+    if least:
+        found = plan_job(open_job, reach)
+        choose_places(open_job, problem_for(open_job), found.chosen)
+        click.echo(found.headline)
+    if plan_path is not None:
+        for one in choose_from_file(open_job, load_plan(plan_path)):
+            if one.why_not:
+                click.echo(f"{one.address} is left out: {plain(one.why_not, 400)}")
     for item in items:
         toggle(open_job, parse_ref(item))
     plan = plan_of(open_job)

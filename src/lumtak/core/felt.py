@@ -48,7 +48,7 @@ MEASURES: dict[Felt, Measure] = {
         less="sooner",
         more="later",
     ),
-    "memory": Measure(title="having 8 MiB of new memory", happens="Programs get new memory"),
+    "memory": Measure(title="having 2 MiB of new memory", happens="Programs get new memory"),
     "file_write": Measure(title="writing a small file", happens="Files are saved"),
     "file_read": Measure(title="reading from the disk", happens="Files are read"),
     "temperature": Measure(

@@ -5,6 +5,7 @@ from collections.abc import Mapping
 
 from lumtak.core.audit import Audit, audit
 from lumtak.core.facts import Facts
+from lumtak.core.plan import check_change, make_plan
 from lumtak.core.planner import (
     Goal,
     Planned,
@@ -17,8 +18,11 @@ from lumtak.core.planner import (
 )
 from lumtak.core.profile import Profile
 from lumtak.core.reading import Reading
-from lumtak.core.record import NotMeasured
-from lumtak.errors import UsageError
+from lumtak.core.record import NotMeasured, Record
+from lumtak.core.setting import Change, SettingRef, parse_ref
+from lumtak.core.text import plain
+from lumtak.errors import LumtakError, UsageError
+from lumtak.formats.plans import FileChange, PlanFile
 from lumtak.work.data_folder import DataFolder
 from lumtak.work.open_job import OpenJob
 
@@ -96,6 +100,69 @@ def choose_places(open_job: OpenJob, problem: Problem, chosen: tuple[int, ...]) 
     """These changes of a problem are what is chosen now."""
     if open_job.job.audit is not None:
         open_job.keep(chosen=changes_of(problem, chosen, open_job.job.audit))
+
+
+class Judged(Record):
+    """A change of a plan's file, held against a computer as it is now."""
+
+    address: str
+    to: str | None
+    title: str = ""
+    why_not: str = ""
+    """Why it is not chosen, as a sentence; empty where it can be."""
+    note: str = ""
+    """What is another than the file says; a clause."""
+
+
+def judge_file(plan: PlanFile, facts: Facts, found: Audit) -> tuple[Judged, ...]:
+    """Each change of a plan's file, judged anew: guards, needs, the owner's answers and what stands
+    now count, and nothing that the file says of them.
+    """
+    guarded = {f.ref: f.reason.rstrip(".") for f in found.findings if f.stance == "guarded"}
+    return tuple(_judged(change, facts, found, guarded) for change in plan.changes)
+
+
+def _judged(
+    change: FileChange, facts: Facts, found: Audit, guarded: Mapping[SettingRef, str]
+) -> Judged:
+    address = plain(change.address, 200)
+    try:
+        ref = parse_ref(change.address)
+        if facts.find(ref) is None:  # names that are near take long to find, and help nobody here
+            nothing = f"There is no such setting on {plain(facts.name, 60)}."
+            return Judged(address=address, to=change.to, why_not=nothing)
+        checked = check_change(facts, Change(ref=ref, value=change.to), guarded)
+    except LumtakError as error:
+        return Judged(address=address, to=change.to, why_not=str(error))
+    finding = found.find(checked.ref)
+    if finding is None or not finding.can_choose:
+        why = finding.why_not() if finding else "It is not in this audit."
+        return Judged(address=address, to=change.to, why_not=why)
+    if finding.stance == "ask" and finding.answer != "not needed":
+        ask = f"Only the owner can know: {finding.question or finding.reason}"
+        return Judged(address=address, to=change.to, title=finding.title, why_not=ask)
+    notes = []
+    if finding.value != change.from_:
+        notes.append(f"it is {finding.value} here, and was {plain(change.from_, 60)} there")
+    if finding.proposal != change.to:
+        notes.append(f"the audit proposes {finding.proposal}")
+    return Judged(address=address, to=change.to, title=finding.title, note="; ".join(notes))
+
+
+def choose_from_file(open_job: OpenJob, plan: PlanFile) -> tuple[Judged, ...]:
+    """What of a plan's file may be changed on a job's computer is what is chosen now.
+
+    Raises:
+        UsageError: the job has no audit yet, or what may be changed contradicts itself.
+    """
+    job = open_job.job
+    if job.audit is None or job.facts is None:
+        raise UsageError("A plan needs an audit.", "Make the audit first.")
+    judged = judge_file(plan, job.facts, job.audit)
+    changes = tuple(Change(ref=parse_ref(j.address), value=j.to) for j in judged if not j.why_not)
+    make_plan(job.facts, job.audit, changes)
+    open_job.keep(chosen=tuple({c.ref: c for c in changes}.values()))
+    return judged
 
 
 def look_and_plan(

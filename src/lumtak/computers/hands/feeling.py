@@ -22,7 +22,7 @@ PART, PARTS = 1 << 16, 256
 """Of the file that is read from: so much of it is read at a time, and so many there are."""
 NAME = ".lumtak-tries"
 """Of that file, where the file system has none without a name."""
-_NEW_MEMORY = 1 << 23
+_NEW_MEMORY = 1 << 21
 _SMALL = 4096
 _NAPS, _NAP_S = 4, 0.005
 _LEFT_FREE = 1 << 28

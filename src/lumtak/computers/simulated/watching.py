@@ -10,7 +10,7 @@ _SPREAD = 0.12
 """Of the logarithm of a time, from one try to the next."""
 _SEEK_S = {"spinning": 0.012, "solid": 0.0004}
 _LEAST_IDLE = 0.05
-_NEW_MIB = 8.0
+_NEW_MIB = 2.0
 _PROGRAM_EVERY_S = 30.0
 
 
@@ -67,7 +67,7 @@ class SimulatedWatch:
             "program_start": start_s(0.08, 12.0, 20),
             "large_program": start_s(0.9, 160.0, 240),
             "wake": 0.00006 / min(pace, model.clock_ratio),
-            "memory": 0.002 / pace + short * _NEW_MIB / hardware.disk_mib_s / idle,
+            "memory": 0.0005 / pace + short * _NEW_MIB / hardware.disk_mib_s / idle,
             "file_write": (2 * seek_s + 0.004 / hardware.disk_mib_s) / idle,
             "file_read": (seek_s + 0.016 / hardware.disk_mib_s) / idle,
         }

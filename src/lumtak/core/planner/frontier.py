@@ -10,8 +10,9 @@ from collections.abc import Iterable
 
 import msgspec
 
+from lumtak.core.planner.model import Clock, Model, Row, no_clock
 from lumtak.core.planner.problem import Goal, Problem
-from lumtak.core.planner.solver import Clock, Model, Row, disruption_of, no_clock
+from lumtak.core.planner.solver import disruption_of
 from lumtak.core.record import Record
 
 BUDGET_S = 3.0
@@ -66,16 +67,18 @@ def frontier(
         if chosen is None or search.shortfall(chosen) >= points[-1].shortfall - _EXACT:
             break
         points.append(search.point(chosen, points[-1]))
-    last = tuple(i for i in may if _goes(problem, i))
-    if last and set(last) != set(points[-1].chosen):
-        points.append(search.point(last, points[-1]))
-    return tuple(points)
+    further = _everything(search, problem, points[-1])
+    return (*points, further) if further else tuple(points)
 
 
-def _goes(problem: Problem, place: int) -> bool:
-    """Whether "everything that may go" holds it: what lightens, and what nobody would notice."""
-    choice = problem.choices[place]
-    return bool(choice.cpu_pct or choice.ram_bytes) or choice.disruption == 0
+def _everything(search: "_Search", problem: Problem, last: Point) -> Point | None:
+    """Everything that may go, where that is more than the last point holds."""
+    choices = problem.choices
+    every = tuple(i for i in search.may if choices[i].cpu_pct or choices[i].ram_bytes)
+    if set(every) <= set(last.chosen) or not search.is_whole(every):
+        return None
+    point = search.point(every, last)
+    return point if point.disruption >= last.disruption else None
 
 
 def nearest(problem: Problem, goal: Goal, may: tuple[int, ...]) -> tuple[int, ...]:
@@ -103,6 +106,7 @@ class _Search:
         self, problem: Problem, may: tuple[int, ...], until_s: float, clock: Clock
     ) -> None:
         self._problem, self._until_s, self._clock = problem, until_s, clock
+        self.may = may
         # Power plans with another clock: at most one of them.
         plans = [i for i in may if problem.choices[i].factor != 1.0]
         self._models = []
@@ -116,6 +120,12 @@ class _Search:
     def late(self) -> bool:
         """Whether the time is up."""
         return self._clock() >= self._until_s
+
+    def is_whole(self, chosen: tuple[int, ...]) -> bool:
+        """Whether all is in it that belongs to it, and at most one power plan."""
+        mine = [self._problem.choices[i] for i in chosen]
+        bound = all(set(c.with_it) <= set(chosen) for c in mine)
+        return bound and sum(c.factor != 1.0 for c in mine) <= 1
 
     def next_below(self, shortfall: float) -> tuple[int, ...] | None:
         """The best plan for the least disruption with which the shortfall is at most this."""

@@ -7,16 +7,9 @@ import msgspec
 from lumtak.core.bottleneck import Bottleneck
 from lumtak.core.planner.disruption import LEVEL_WORDS, Level
 from lumtak.core.planner.frontier import nearest
+from lumtak.core.planner.model import Clock, no_clock
 from lumtak.core.planner.problem import Choice, Goal, Problem
-from lumtak.core.planner.solver import (
-    BUDGET_S,
-    Clock,
-    Solved,
-    disruption_of,
-    least,
-    needs_of,
-    no_clock,
-)
+from lumtak.core.planner.solver import BUDGET_S, Solved, disruption_of, least, needs_of
 from lumtak.core.record import Record
 from lumtak.core.units import counted, ram, signed
 
@@ -108,7 +101,6 @@ class Planned(Record):
     @property
     def headline(self) -> str:
         """One sentence."""
-        over = [r for r in self.reaches if r.quantity in self.goal or self.goal == "both"]
         if not self.changes and self.reached:
             return "Nothing has to be changed: what counts is under its ceiling already."
         many = counted(len(self.changes), "change")
@@ -118,12 +110,16 @@ class Planned(Record):
             )
             verb = "reaches" if len(self.changes) == 1 else "reach"
             return f"{many} {verb} it, the least disruption that does ({self.disruption}){beaten}."
-        missed = (
-            " and ".join(r.words for r in over if r.misses) or "it is reached, but not for sure"
-        )
         if not self.changes:
-            return f"Nothing that may be changed comes nearer: {missed}."
-        return f"No plan reaches it; the best is {many}: {missed}."
+            return f"Nothing that may be changed comes nearer: {self._missed}."
+        return f"No plan reaches it; the best is {many}: {self._missed}."
+
+    @property
+    def _missed(self) -> str:
+        """What stays over its ceiling, of what counts."""
+        counts = {"cpu", "ram"} if self.goal == "both" else {self.goal}
+        over = [r.words for r in self.reaches if r.quantity in counts and r.misses]
+        return " and ".join(over) or "it is reached, but not so surely"
 
 
 def planned(

@@ -1,25 +1,29 @@
 """The least plan that reaches its goal: a small integer program, solved by HiGHS.
 
-Uncertainties add in quadrature, which no linear program can say. But where variables are 0 or 1 a
-variance is a sum of squares of them, so its root is a norm, and a norm lies above each of its
-tangents: the program is solved with a few tangents, one more is added where the plan found does not
-hold, and it is solved again (outer approximation; Kelley 1960). What is found last is the optimum.
+Uncertainties add in quadrature, which no linear program can say: a load has to come down by the sum
+of what is saved less z times the root of a variance, and the variance is a sum over the changes
+chosen. The root is concave in the variance, so between two variances it lies above the chord. The
+program is solved with the chord over the whole range; where the plan found does not hold, the range
+is cut in two at its variance, where the chords are exact then, and the program is solved again. No
+plan is lost by a chord, so what holds at last is the optimum. (A tangent at the plan found would do
+as well, but cuts off that one plan only: of thirty changes that are alike it would take a tangent
+for each choice of ten of them.)
 
-The least is the one with the least disruption, of those the one with the fewest changes, of those
+The least is the plan with the least disruption, of those the one with the fewest changes, of those
 the one whose changes come first by address.
 """
 
 import math
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Iterable, Sequence
+from itertools import pairwise
 from statistics import NormalDist
 from typing import NamedTuple
 
+from lumtak.core.planner.model import Answered, Clock, Column, Model, Row, no_clock
 from lumtak.core.planner.problem import Goal, Problem
 from lumtak.core.record import Record
 
 BUDGET_S = 2.0
-_MOST_CUTS = 60
-_TIGHT = 1e-7
 _TOO_LATE = "the time was up before a plan was found that holds"
 _RANKED = 400
 """With more choices ties are left as they are found: to break them is another program."""
@@ -38,147 +42,6 @@ class Solved(Record):
     """Why there is none, or why it is not proven; a clause."""
 
 
-Clock = Callable[[], float]
-"""Seconds, from any instant on: the core has no clock of its own."""
-
-
-def no_clock() -> float:
-    """Time does not pass: only HiGHS itself counts it."""
-    return 0.0
-
-
-class Row(NamedTuple):
-    """A linear constraint: low <= sum of values <= high."""
-
-    low: float
-    values: dict[int, float]
-    high: float = math.inf
-
-
-class Answered(NamedTuple):
-    """What one program came to."""
-
-    values: list[float] | None
-    optimal: bool
-    bound: float
-    """No solution is below it."""
-    feasible: bool
-    """False where it is proven that there is no solution."""
-
-
-class Model:
-    """The part of the program that all goals share.
-
-    Columns: a choice each (0 or 1), then whether a new login and whether a restart is owed, then
-    `extra` continuous ones from 0 on.
-
-    Args:
-        problem: what is to be planned.
-        allowed: places of what may be chosen.
-        fixed: of what has to be.
-        barred: of what must not be, though it is allowed.
-        extra: further columns.
-        clock: of the caller.
-    """
-
-    def __init__(
-        self,
-        problem: Problem,
-        allowed: Iterable[int],
-        *,
-        fixed: Iterable[int] = (),
-        barred: Iterable[int] = (),
-        extra: int = 0,
-        clock: Clock = no_clock,
-    ) -> None:
-        self.problem, self.clock = problem, clock
-        self.count = len(problem.choices)
-        self.login, self.restart = self.count, self.count + 1
-        self.columns = self.count + 2 + extra
-        may = set(allowed) - set(barred)
-        self.upper = [1.0 if i in may else 0.0 for i in range(self.count)] + [1.0, 1.0]
-        self.upper += [math.inf] * extra
-        self.lower = [0.0] * self.columns
-        for i in fixed:
-            self.lower[i] = self.upper[i] = 1.0
-        self.rows = self._bound_together()
-
-    def _bound_together(self) -> list[Row]:
-        rows = []
-        for i, choice in enumerate(self.problem.choices):
-            rows += [Row(0.0, {other: 1.0, i: -1.0}) for other in choice.with_it if other != i]
-            if choice.shows == "login":
-                # After a restart everybody logs in anew.
-                rows.append(Row(0.0, {self.login: 1.0, self.restart: 1.0, i: -1.0}))
-            elif choice.shows == "restart":
-                rows.append(Row(0.0, {self.restart: 1.0, i: -1.0}))
-        return rows
-
-    def disruption(self) -> dict[int, float]:
-        """What a plan disrupts, as a sum over columns."""
-        scale = self.problem.scale
-        found = {i: float(c.disruption) for i, c in enumerate(self.problem.choices)}
-        return {**found, self.login: float(scale.login), self.restart: float(scale.restart)}
-
-    def solve(
-        self, costs: dict[int, float], rows: Sequence[Row], until_s: float, offset: float = 0.0
-    ) -> Answered:
-        """The cheapest solution.
-
-        Args:
-            costs: by column.
-            rows: besides those that all share.
-            until_s: on the clock of the caller; it is given up then.
-            offset: a difference in costs that does not matter.
-        """
-        import highspy  # costs 0.1 s; scipy's own door to it costs 1 s
-        import numpy as np
-
-        solver = highspy.Highs()  # type: ignore[no-untyped-call]
-        for name, value in (
-            ("output_flag", False),
-            ("threads", 1),
-            ("random_seed", 1),
-            ("time_limit", max(0.01, until_s - self.clock())),
-            ("mip_rel_gap", 0.0),
-            ("mip_abs_gap", max(offset, 1e-6)),
-            ("mip_feasibility_tolerance", 1e-7),
-            ("primal_feasibility_tolerance", 1e-7),
-        ):
-            solver.setOptionValue(name, value)
-        every = [*self.rows, *rows]
-        model = highspy.HighsLp()
-        model.num_col_, model.num_row_ = self.columns, len(every)
-        cost = np.zeros(self.columns)
-        for column, value in costs.items():
-            cost[column] = value
-        model.col_cost_ = cost
-        model.col_lower_, model.col_upper_ = np.array(self.lower), np.array(self.upper)
-        model.row_lower_ = np.array([row.low for row in every])
-        model.row_upper_ = np.array([row.high for row in every])
-        model.a_matrix_.format_ = highspy.MatrixFormat.kRowwise
-        model.a_matrix_.start_ = np.cumsum([0, *(len(row.values) for row in every)])
-        model.a_matrix_.index_ = np.array(
-            [column for row in every for column in row.values], dtype=np.int32
-        )
-        model.a_matrix_.value_ = np.array([v for row in every for v in row.values.values()])
-        whole = self.count + 2
-        model.integrality_ = [highspy.HighsVarType.kInteger] * whole + [
-            highspy.HighsVarType.kContinuous
-        ] * (self.columns - whole)
-        solver.passModel(model)
-        solver.run()
-        status, info = solver.getModelStatus(), solver.getInfo()
-        states = highspy.HighsModelStatus
-        has = info.primal_solution_status == highspy.SolutionStatus.kSolutionStatusFeasible
-        return Answered(
-            values=list(solver.getSolution().col_value) if has else None,
-            optimal=status == states.kOptimal,
-            bound=float(info.mip_dual_bound),
-            feasible=status not in {states.kInfeasible, states.kUnboundedOrInfeasible},
-        )
-
-
 class _Need(NamedTuple):
     """A load that has to come down: sum of savings - z · root(variance) >= least."""
 
@@ -193,22 +56,59 @@ class _Need(NamedTuple):
         """Whether a plan brings it down."""
         mine = list(chosen)
         saved = sum(self.saves.get(i, 0.0) for i in mine)
-        return saved - self.z * self._root(mine) >= self.least - 1e-9 * max(1.0, abs(self.least))
+        unsure = self.z * math.sqrt(self.variance(mine))
+        return saved - unsure >= self.least - 1e-6 * max(1.0, abs(self.least))
 
-    def _root(self, chosen: Iterable[int]) -> float:
-        return math.sqrt(self.base + sum(self.variances.get(i, 0.0) for i in chosen))
+    def variance(self, chosen: Iterable[int]) -> float:
+        """Of what a plan leaves."""
+        return self.base + sum(self.variances.get(i, 0.0) for i in chosen)
 
-    def tangent(self, chosen: Iterable[int]) -> Row:
-        """The constraint with the root's tangent at this plan; exact there, and never too strict
-        elsewhere.
+
+class _Chords:
+    """The root of a need's variance, from below, by chords between some variances.
+
+    Args:
+        need: whose.
+        may: places of what may be chosen.
+    """
+
+    def __init__(self, need: _Need, may: Iterable[int]) -> None:
+        self.need = need
+        self._ends = [need.base, need.variance(may)]
+
+    def cut_at(self, variance: float) -> bool:
+        """The chords are exact at this variance from now on; False where they were already."""
+        least = 1e-12 * max(1.0, self._ends[-1])
+        if any(abs(variance - end) <= least for end in self._ends):
+            return False
+        self._ends = sorted([*self._ends, variance])
+        return True
+
+    def rows(self, first: int) -> tuple[list[Row], list[Column]]:
+        """(constraints, columns of their own) with these columns beginning at `first`.
+
+        A piece is chosen (0 or 1), and holds the variance if it is.
         """
-        mine = set(chosen)
-        root = self._root(mine)
-        if root <= 0:
-            return Row(self.least, dict(self.saves))
-        slope = {i: v / root for i, v in self.variances.items() if i in mine}
-        values = {i: s - self.z * slope.get(i, 0.0) for i, s in self.saves.items()}
-        return Row(self.least + self.z * self.base / root, values)
+        need, ends = self.need, self._ends
+        if need.z == 0 or ends[-1] - ends[0] <= 0:
+            return [Row(need.least + need.z * math.sqrt(ends[0]), dict(need.saves))], []
+        pieces = [(a, b) for a, b in pairwise(ends) if b > a]
+        columns: list[Column] = []
+        values = dict(need.saves)
+        one: dict[int, float] = {}
+        held = {i: -v for i, v in need.variances.items()}
+        rows = []
+        for number, (low, high) in enumerate(pieces):
+            on, inside = first + 2 * number, first + 2 * number + 1
+            columns += [Column(1.0, whole=True), Column(math.inf, whole=False)]
+            slope = (math.sqrt(high) - math.sqrt(low)) / (high - low)
+            values[on] = -need.z * (math.sqrt(low) - slope * low)
+            values[inside] = -need.z * slope
+            one[on], held[inside] = 1.0, 1.0
+            rows.append(Row(0.0, {inside: 1.0, on: -low}))
+            rows.append(Row(-math.inf, {inside: 1.0, on: -high}, 0.0))
+        rows += [Row(1.0, one, 1.0), Row(need.base, held, need.base), Row(need.least, values)]
+        return rows, columns
 
 
 def needs_of(problem: Problem, goal: Goal, confidence: float, factor: float) -> list[_Need]:
@@ -313,71 +213,73 @@ def cost_of(problem: Problem, chosen: tuple[int, ...] | None) -> float:
 def _least_of(model: Model, needs: Sequence[_Need], until_s: float) -> Solved:
     """With the power plan settled."""
     fixed = tuple(i for i in range(model.count) if model.lower[i])
-    if all(need.holds(fixed) for need in needs):
+    if _is_whole(model, fixed) and all(need.holds(fixed) for need in needs):
         return Solved(chosen=fixed, proven=True)
+    search = _Search(model, needs, until_s)
     step = model.count + 1.0
     costs = {i: step * d for i, d in model.disruption().items()}
     for i in range(model.count):
         costs[i] += 1.0
-    answer, rows = _until_it_holds(model, costs, needs, until_s)
-    if answer.values is None:
+    answer, chosen = search.until_it_holds(costs)
+    if chosen is None:
         why = "" if not answer.feasible else _TOO_LATE
         return Solved(chosen=None, proven=not answer.feasible, why=why)
-    chosen = _chosen(model, answer.values)
-    if not all(need.holds(chosen) for need in needs):
-        return Solved(chosen=None, proven=False, why=_TOO_LATE)
+    whole = step * cost_of(model.problem, chosen)
     if not answer.optimal:
-        whole = step * cost_of(model.problem, chosen)
         gap = (whole - answer.bound) / whole if whole else 0.0
         return Solved(chosen=chosen, proven=False, gap=min(max(0.0, gap), 1.0))
-    return Solved(chosen=_first_of(model, costs, needs, rows, chosen, until_s), proven=True)
+    return Solved(chosen=search.first_of(costs, whole, chosen), proven=True)
 
 
-def _until_it_holds(
-    model: Model, costs: dict[int, float], needs: Sequence[_Need], until_s: float
-) -> tuple[Answered, list[Row]]:
-    """Solve, and add a tangent where the plan does not hold, until it does."""
-    every = [i for i in range(model.count) if model.upper[i]]
-    rows = [need.tangent(at) for need in needs for at in ((), every)]
-    answer = Answered(None, optimal=False, bound=-math.inf, feasible=True)
-    for _ in range(_MOST_CUTS):
-        answer = model.solve(costs, rows, until_s, offset=0.5)
-        if answer.values is None:
-            break
-        chosen = _chosen(model, answer.values)
-        broken = [need for need in needs if not need.holds(chosen)]
-        if not broken or model.clock() >= until_s:
-            break
-        rows += [need.tangent(chosen) for need in broken]
-    return answer, rows
+def _is_whole(model: Model, chosen: tuple[int, ...]) -> bool:
+    """Whether all is in it that belongs to it."""
+    return all(set(model.problem.choices[i].with_it) <= set(chosen) for i in chosen)
 
 
-def _first_of(
-    model: Model,
-    costs: dict[int, float],
-    needs: Sequence[_Need],
-    rows: Sequence[Row],
-    chosen: tuple[int, ...],
-    until_s: float,
-) -> tuple[int, ...]:
-    """Of all plans that cost as much, the one whose changes come first by address."""
-    if model.count > _RANKED:
-        return chosen
-    order = sorted(range(model.count), key=lambda i: model.problem.choices[i].address)
-    ranks = {place: float(rank) for rank, place in enumerate(order)}
-    whole = (model.count + 1) * cost_of(model.problem, chosen)
-    alike = [*rows, Row(-math.inf, costs, whole + 0.5)]
-    for _ in range(_MOST_CUTS):
-        answer = model.solve(ranks, alike, until_s, offset=0.5)
-        if answer.values is None or not answer.optimal:
+class _Search:
+    """One program with its chords, solved again until it holds.
+
+    Args:
+        model: the program.
+        needs: what has to come down.
+        until_s: when it is given up.
+    """
+
+    def __init__(self, model: Model, needs: Sequence[_Need], until_s: float) -> None:
+        self._model, self._until_s = model, until_s
+        may = [i for i in range(model.count) if model.upper[i]]
+        self._chords = [_Chords(need, may) for need in needs]
+
+    def until_it_holds(
+        self, costs: dict[int, float], rows: Sequence[Row] = ()
+    ) -> tuple[Answered, tuple[int, ...] | None]:
+        """(the last answer, the plan; None where none was found that holds)."""
+        while True:
+            every = list(rows)
+            columns: list[Column] = []
+            for chords in self._chords:
+                mine, own = chords.rows(self._model.columns + len(columns))
+                every += mine
+                columns += own
+            answer = self._model.solve(costs, every, self._until_s, offset=0.5, more=columns)
+            if answer.values is None:
+                return answer, None
+            chosen = tuple(i for i in range(self._model.count) if answer.values[i] > 0.5)
+            broken = [c for c in self._chords if not c.need.holds(chosen)]
+            if not broken:
+                return answer, chosen
+            cut = [c.cut_at(c.need.variance(chosen)) for c in broken]
+            if not any(cut) or self._model.clock() >= self._until_s:
+                return answer, None
+
+    def first_of(
+        self, costs: dict[int, float], whole: float, chosen: tuple[int, ...]
+    ) -> tuple[int, ...]:
+        """Of all plans that cost as much, the one whose changes come first by address."""
+        if self._model.count > _RANKED:
             return chosen
-        found = _chosen(model, answer.values)
-        broken = [need for need in needs if not need.holds(found)]
-        if not broken:
-            return found
-        alike += [need.tangent(found) for need in broken]
-    return chosen
-
-
-def _chosen(model: Model, values: Sequence[float]) -> tuple[int, ...]:
-    return tuple(i for i in range(model.count) if values[i] > 0.5)
+        choices = self._model.problem.choices
+        order = sorted(range(self._model.count), key=lambda i: choices[i].address)
+        ranks = {place: float(rank) for rank, place in enumerate(order)}
+        answer, found = self.until_it_holds(ranks, [Row(-math.inf, costs, whole + 0.5)])
+        return found if found is not None and answer.optimal else chosen
