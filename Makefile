@@ -5,7 +5,7 @@ BIN    := $(VENV)/bin
 STAMP  := $(VENV)/.set-up
 SHOTS  := docs/screenshots
 
-.PHONY: setup demo test check knowledge bench calibrate faults fuzz mutants schemas shots terminal-tools lab lab-tests lab-tools format clean
+.PHONY: setup demo test check knowledge bench calibrate projections faults fuzz mutants schemas shots terminal-tools lab lab-tests lab-tools format clean
 
 setup: $(STAMP)
 
@@ -66,6 +66,10 @@ shots: setup
 
 calibrate: setup
 	@$(BIN)/python scripts/calibrate.py
+
+# Plans of every simulated computer carried out on 50 seeds: how often the projection holds; about five minutes.
+projections: setup
+	@$(BIN)/python scripts/projections.py
 
 faults: setup terminal-tools
 	@$(BIN)/python scripts/faults.py

@@ -102,7 +102,10 @@ VIEWS = {
     ),
     "audit-80": (*AUDIT, "Space", "~1 chosen"),
     "interview": (*AUDIT, "i", "~question 1 of"),
-    "plan": PLAN,
+    "plan": (
+        *(*AUDIT, "4", "~Nothing is chosen", "p", "~To be asked", "!planning", ".", "~step"),
+        *("!planning", ",", ",", ",", "~step .* of .*, disruption 1"),
+    ),
     "apply-half": (*CONFIRMED, "~[5-9] of 15", "Enter", "~Held"),
     "apply-failed": (*CONFIRMED, "~could not be changed"),
     "put-back": (

@@ -510,3 +510,30 @@ async def test_intake_notes_the_complaint_its_words_and_a_program_that_is_agreed
         await until(pilot, lambda: says(app, "no start is timed"))
         await pilot.press("home", "enter")
         await until(pilot, lambda: desk.job.program == "")
+
+
+async def test_the_least_plan_by_one_key_and_along_the_frontier_by_two(data_folder, sim):
+    open_job = begin_job(data_folder, sim, data_folder.profile("hull-drafting"))
+    read_baseline(open_job, seconds=120)
+    make_audit(open_job)
+    open_job.go("plan")
+    open_job.close()
+    app = application(data_folder)
+    async with app.run_test(size=WIDE, notifications=True) as pilot:
+        await pilot.press("enter")
+        await until(pilot, lambda: isinstance(app.screen, JobScreen) and says(app, "Nothing is"))
+        desk = app.screen
+        await pilot.press("p")
+        await until(pilot, lambda: says(app, "No plan reaches it", "To be asked:"))
+        most = len(desk.job.chosen)
+        assert most > 6
+        await until(pilot, lambda: not desk.busy)
+        await pilot.press("full_stop")
+        await until(pilot, lambda: says(app, "step ", "disruption"))
+        await until(pilot, lambda: not desk.busy)
+        await pilot.press(*["comma"] * 30)
+        await until(pilot, lambda: says(app, "step 1 of", "disruption 0"))
+        assert desk.job.chosen == ()
+        await pilot.press("full_stop", "full_stop")
+        await until(pilot, lambda: says(app, "step 3 of"))
+        assert 0 < len(desk.job.chosen) < most

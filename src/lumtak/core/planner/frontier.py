@@ -10,7 +10,7 @@ from collections.abc import Iterable
 
 import msgspec
 
-from lumtak.core.planner.model import Clock, Model, Row, no_clock
+from lumtak.core.planner.model import Clock, Model, Row, no_clock, power_plans, with_plan
 from lumtak.core.planner.problem import Goal, Problem
 from lumtak.core.planner.solver import disruption_of
 from lumtak.core.record import Record
@@ -107,14 +107,13 @@ class _Search:
     ) -> None:
         self._problem, self._until_s, self._clock = problem, until_s, clock
         self.may = may
-        # Power plans with another clock: at most one of them.
-        plans = [i for i in may if problem.choices[i].factor != 1.0]
-        self._models = []
-        for plan in (None, *plans):
-            fixed = () if plan is None else (plan,)
-            barred = [p for p in plans if p != plan]
-            model = Model(problem, may, fixed=fixed, barred=barred, extra=3, clock=clock)
-            self._models.append((model, 1.0 if plan is None else problem.choices[plan].factor))
+        self._models = [
+            (
+                with_plan(problem, may, plan, extra=3, clock=clock),
+                1.0 if plan is None else problem.choices[plan].factor,
+            )
+            for plan in (None, *power_plans(problem, may))
+        ]
 
     @property
     def late(self) -> bool:

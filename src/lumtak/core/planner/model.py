@@ -172,3 +172,22 @@ class Model:
         whole = [n < self.count + 2 for n in range(self.columns)] + [c.whole for c in more]
         program.integrality_ = [kinds.kInteger if w else kinds.kContinuous for w in whole]
         return program
+
+
+def power_plans(problem: Problem, may: Iterable[int]) -> list[int]:
+    """Places of power plans with another clock: of those a plan holds one at most."""
+    return [i for i in may if problem.choices[i].factor != 1.0]
+
+
+def with_plan(
+    problem: Problem,
+    may: Sequence[int],
+    plan: int | None,
+    *,
+    extra: int = 0,
+    clock: Clock = no_clock,
+) -> Model:
+    """The program in which it is settled which power plan is chosen; None for none of them."""
+    fixed = () if plan is None else (plan,)
+    barred = [i for i in power_plans(problem, may) if i != plan]
+    return Model(problem, may, fixed=fixed, barred=barred, extra=extra, clock=clock)

@@ -19,12 +19,23 @@ from itertools import pairwise
 from statistics import NormalDist
 from typing import NamedTuple
 
-from lumtak.core.planner.model import Answered, Clock, Column, Model, Row, no_clock
+from lumtak.core.planner.model import (
+    Answered,
+    Clock,
+    Column,
+    Model,
+    Row,
+    no_clock,
+    power_plans,
+    with_plan,
+)
 from lumtak.core.planner.problem import Goal, Problem
+from lumtak.core.planner.thinning import thinned
 from lumtak.core.record import Record
 
 BUDGET_S = 2.0
 _TOO_LATE = "the time was up before a plan was found that holds"
+_NOT_PROVEN = "the time was up before it was proven that nothing less would do"
 _RANKED = 400
 """With more choices ties are left as they are found: to break them is another program."""
 
@@ -178,21 +189,17 @@ def least(
     """
     until_s = clock() + budget_s
     may = tuple(problem.free if allowed is None else allowed)
-    plans = [i for i in may if problem.choices[i].factor != 1.0]
-    found: list[tuple[float, Solved]] = []
+    plans = power_plans(problem, may)
+    found = []
     for plan in (None, *plans):
         factor = 1.0 if plan is None else problem.choices[plan].factor
         needs = needs_of(problem, goal, confidence, factor)
-        fixed = () if plan is None else (plan,)
-        barred = [i for i in plans if i != plan]
-        model = Model(problem, may, fixed=fixed, barred=barred, clock=clock)
-        solved = _least_of(model, needs, until_s)
-        found.append((cost_of(problem, solved.chosen), solved))
-    best = min(found, key=lambda one: one[0])[1]
-    if all(solved.proven for _, solved in found):
+        found.append(_least_of(with_plan(problem, may, plan, clock=clock), needs, until_s))
+    best = min(found, key=lambda solved: cost_of(problem, solved.chosen))
+    if all(solved.proven for solved in found):
         return best
-    why = "the time was up before it was proven that nothing less would do"
-    gap = max(solved.gap for _, solved in found)
+    gap = max(solved.gap for solved in found)
+    why = _NOT_PROVEN if best.chosen is not None else _TOO_LATE
     return Solved(chosen=best.chosen, proven=False, gap=gap, why=why)
 
 
@@ -216,19 +223,42 @@ def _least_of(model: Model, needs: Sequence[_Need], until_s: float) -> Solved:
     if _is_whole(model, fixed) and all(need.holds(fixed) for need in needs):
         return Solved(chosen=fixed, proven=True)
     search = _Search(model, needs, until_s)
-    step = model.count + 1.0
-    costs = {i: step * d for i, d in model.disruption().items()}
-    for i in range(model.count):
-        costs[i] += 1.0
+    step, costs = model.count + 1.0, _costs(model)
     answer, chosen = search.until_it_holds(costs)
-    if chosen is None:
-        why = "" if not answer.feasible else _TOO_LATE
-        return Solved(chosen=None, proven=not answer.feasible, why=why)
-    whole = step * cost_of(model.problem, chosen)
-    if not answer.optimal:
-        gap = (whole - answer.bound) / whole if whole else 0.0
-        return Solved(chosen=chosen, proven=False, gap=min(max(0.0, gap), 1.0))
-    return Solved(chosen=search.first_of(costs, whole, chosen), proven=True)
+    if not answer.feasible:
+        return Solved(chosen=None, proven=True)
+    if chosen is not None and answer.optimal:
+        whole = step * cost_of(model.problem, chosen)
+        return Solved(chosen=search.first_of(costs, whole, chosen), proven=True)
+    by_hand = thinned(model, needs) if _holds_at_most(model, needs) else None
+    best = min((chosen, by_hand), key=lambda c: cost_of(model.problem, c))
+    if best is None:
+        return Solved(chosen=None, proven=False, why=_TOO_LATE)
+    return Solved(
+        chosen=best,
+        proven=False,
+        gap=_gap(step * cost_of(model.problem, best), answer.bound),
+        why=_NOT_PROVEN,
+    )
+
+
+def _costs(model: Model) -> dict[int, float]:
+    """Disruption, and after that how many changes: by column."""
+    costs = {i: (model.count + 1.0) * d for i, d in model.disruption().items()}
+    return costs | {i: costs[i] + 1.0 for i in range(model.count)}
+
+
+def _gap(cost: float, bound: float) -> float:
+    """By how much of its cost a plan may at most be beaten."""
+    if not cost or not math.isfinite(bound):
+        return 1.0
+    return min(max(0.0, (cost - bound) / cost), 1.0)
+
+
+def _holds_at_most(model: Model, needs: Sequence[_Need]) -> bool:
+    """Whether everything that may go together would do."""
+    every = tuple(i for i in range(model.count) if model.upper[i])
+    return _is_whole(model, every) and all(need.holds(every) for need in needs)
 
 
 def _is_whole(model: Model, chosen: tuple[int, ...]) -> bool:

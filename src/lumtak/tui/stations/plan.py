@@ -3,12 +3,17 @@
 Nothing is changed yet.
 """
 
+from collections.abc import Callable
+from typing import ClassVar
+
 from rich.text import Text
 from textual.app import ComposeResult
+from textual.binding import Binding, BindingType
 from textual.containers import Horizontal
 from textual.widgets import Button, Static
 
 from lumtak.core.plan import Plan, Step
+from lumtak.core.planner import Planned, Point, Problem
 from lumtak.core.reading import Reading
 from lumtak.core.setting import SHOWS_WORDS, Shows, parse_ref
 from lumtak.core.text import plain
@@ -19,6 +24,7 @@ from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.lines import Line, LineList, column, fit
 from lumtak.work.audit import toggle
 from lumtak.work.plan import plan_of
+from lumtak.work.planner import choose_places, frontier_of, plan_job, problem_for
 
 OWED_WORDS: dict[Shows, str] = {
     "now": "Everything shows at once.",
@@ -27,22 +33,43 @@ OWED_WORDS: dict[Shows, str] = {
 }
 
 
+_BARS = "▁▂▃▄▅▆▇█"
+
+
 class PlanStation(StationView):
     """Chosen changes in the order in which they are applied."""
+
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding("p", "least", "The least plan", show=False),
+        Binding("comma", "walk(-1)", "Less disruption", show=False),
+        Binding("full_stop", "walk(1)", "More disruption", show=False),
+    ]
 
     def compose(self) -> ComposeResult:
         """Sum, list, acts."""
         yield Static(id="sum", classes="big", markup=False)
         yield Static(id="more", classes="prose soft", markup=False)
+        yield Static(id="steps", markup=False)
         yield LineList(id="list")
         with Horizontal(classes="acts"):
             yield Button("On to applying", id="on", compact=True)
+            yield Button("Choose the least plan", id="least", compact=True)
             yield Button("Choose in the audit", id="audit", compact=True)
+
+    def on_mount(self) -> None:
+        """Nothing is planned yet."""
+        self._frontier: tuple[Problem, tuple[Point, ...]] | None = None
+        self._of: tuple[object, ...] = ()
+        self._at = 0
+        self._said = ""
+        """Of the least plan, until something else is chosen."""
 
     def show(self) -> None:
         """The plan as it is now."""
         desk, palette = self.desk, Palette(self.app)
         self.query_one("#on").display = bool(desk.job.chosen)
+        self.query_one("#least").display = desk.baseline is not None and not desk.busy
+        self.query_one("#steps", Static).update(self._steps(palette))
         if not desk.job.chosen:
             done = len(desk.job.plan.steps) if desk.job.plan else 0
             self.query_one("#sum", Static).update(
@@ -65,6 +92,26 @@ class PlanStation(StationView):
         self.query_one(LineList).show(
             [Line(Text()), *(Line(self._row(s, palette), str(s.change.ref)) for s in plan.steps)]
         )
+
+    def _bars(
+        self,
+        name: str,
+        values: list[float],
+        ceiling: float,
+        words: Callable[[float], str],
+        palette: Palette,
+    ) -> Text:
+        """A load at each step; orange where it is over its ceiling."""
+        text = Text()
+        text.append(f" {name} ", style=f"bold {palette.soft}")
+        top = max(*values, ceiling) or 1.0
+        for place, value in enumerate(values):
+            bar = _BARS[min(len(_BARS) - 1, int(value / top * (len(_BARS) - 1) + 0.5))]
+            over = palette.kinds["ease"] if value > ceiling else palette.kinds["keep"]
+            text.append(f"{bar} ", style=f"bold {palette.lit}" if place == self._at else over)
+        over = "over" if values[self._at] > ceiling else "under"
+        text.append(f" {over} its ceiling of {words(ceiling)}\n", style=palette.ink)
+        return text
 
     def _sum(self, plan: Plan) -> str:
         reading: Reading | None = self.desk.after or self.desk.baseline
@@ -89,6 +136,88 @@ class PlanStation(StationView):
             f"Nothing is changed yet. Projected from what each cost in the reading.{unknown}"
             f" {OWED_WORDS[plan.owed]}"
         )
+
+    # -- the least plan and the frontier -----------------------------------------------------------
+
+    def action_least(self) -> None:
+        """The least plan that reaches both ceilings is what is chosen, or the one that comes
+        nearest.
+        """
+        desk = self.desk
+        if desk.doing != "applying" and desk.free():
+            desk.begin("planning", self._plan_least, self._planned)
+
+    def _plan_least(self) -> tuple[Planned, Problem]:
+        problem = problem_for(self.desk.open_job)
+        return plan_job(self.desk.open_job, "both"), problem
+
+    def _planned(self, found: tuple[Planned, Problem]) -> None:
+        plan, problem = found
+        self._frontier = None
+        choose_places(self.desk.open_job, problem, plan.chosen)
+        answers = f" To be asked: {', '.join(plan.answers)}." if plan.answers else ""
+        self._said = f"{plan.headline}{answers} {plan.lasting}".strip()
+        self.say(self.Changed())
+        self.arrive()
+
+    def action_walk(self, steps: int) -> None:
+        """Along the frontier: the list follows."""
+        desk = self.desk
+        if desk.doing == "applying":
+            return
+        if self._frontier is not None and self._of == self._depends:
+            self._go(self._at + steps)
+        elif desk.free():
+            desk.begin("planning", lambda: frontier_of(desk.open_job), self._stand)
+
+    @property
+    def _depends(self) -> tuple[object, ...]:
+        job = self.desk.job
+        return job.baseline, job.after, id(job.audit), job.profile
+
+    def _stand(self, found: tuple[Problem, tuple[Point, ...]]) -> None:
+        """On the point with as many changes as are chosen, else on the first."""
+        self._frontier, self._of = found, self._depends
+        chosen = {str(c.ref) for c in self.desk.job.chosen}
+        problem, points = found
+        names = [{problem.choices[i].address for i in point.chosen} for point in points]
+        self._go(names.index(chosen) if chosen in names else 0)
+
+    def _go(self, place: int) -> None:
+        if self._frontier is None:
+            return
+        problem, points = self._frontier
+        self._at = max(0, min(place, len(points) - 1))
+        self._said = ""
+        choose_places(self.desk.open_job, problem, points[self._at].chosen)
+        self.say(self.Changed())
+
+    def _steps(self, palette: Palette) -> Text:
+        """Where on the frontier this is: disruption rises to the right, the loads fall."""
+        text = Text()
+        if self._said:
+            text.append(f"{self._said}\n", style=palette.accent)
+        if self._frontier is None or self._of != self._depends:
+            return text
+        problem, points = self._frontier
+        here = points[self._at]
+        text.append_text(
+            self._bars(
+                "CPU", [p.cpu_pct for p in points], problem.cpu_ceiling_pct, percent, palette
+            )
+        )
+        text.append_text(
+            self._bars(
+                "RAM", [p.ram_bytes for p in points], problem.ram_ceiling_bytes, ram, palette
+            )
+        )
+        gone = ", ".join(problem.choices[i].title for i in here.gone)
+        text.append(
+            f" step {self._at + 1} of {len(points)}, disruption {here.disruption}"
+            f"{f'; without {gone}' if gone else ''}\n",
+            style=palette.soft,
+        )
+        return text
 
     def _row(self, step: Step, palette: Palette) -> Text:
         text = Text("   ")
@@ -116,8 +245,8 @@ class PlanStation(StationView):
     def hint(self) -> str:
         """What can be done."""
         return (
-            "Hollow pieces above are what goes. Enter does what is lit; in the list Space takes an"
-            " item out; ? explains."
+            "p chooses the least plan; comma and full stop walk along the frontier. Enter does what"
+            " is lit; in the list Space takes an item out; ? explains."
         )
 
     def on_line_list_selected(self, message: LineList.Selected) -> None:
@@ -130,10 +259,14 @@ class PlanStation(StationView):
         message.stop()
         if self.desk.doing == "applying":
             return
+        self._said = ""
         toggle(self.desk.open_job, parse_ref(message.key))
         self.say(self.Changed())
 
     def on_button_pressed(self, event: Button.Pressed) -> None:
         """Go on, or back."""
         event.stop()
-        self.go("apply" if event.button.id == "on" else "audit")
+        if event.button.id == "least":
+            self.action_least()
+        else:
+            self.go("apply" if event.button.id == "on" else "audit")
