@@ -2,11 +2,23 @@
 
 import os
 import socket
+from datetime import date
 
 import msgspec
 import pytest
 
-from helpers import CATALOGUE, computer_on, item, linux, look, means_of, process, put, tree_user
+from helpers import (
+    CATALOGUE,
+    EVENING,
+    computer_on,
+    item,
+    linux,
+    look,
+    means_of,
+    process,
+    put,
+    tree_user,
+)
 from lumtak.computers.hands.hand import Hand
 from lumtak.computers.linux import hardware
 from lumtak.computers.linux.listening import is_open, with_listening
@@ -582,6 +594,11 @@ def test_since_when_it_is_here_and_when_it_was_used_is_told_or_said_not_to_be(tr
         "installed on 2024-02-03, as the package manager noted",
         "last opened a file on 2024-05-06, as the desktop noted",
     )
+    (days,) = about.used_days([tides, item("services", "tides")]).values()
+    assert days == (EVENING.date() - date(2024, 5, 6)).days
     for bad in ("<xbel", "<!DOCTYPE x [<!ENTITY a 'aa'>]>" + opened, "\x1b[2J", "x" * 100):
         put(tree, place, bad)
         assert "not known" in about.history(tides)[1]
+        assert about.used_days([tides]) == {}
+    put(tree, place, opened.replace("2024-05-06", "2024-99-99"))
+    assert about.used_days([tides]) == {}, "no day of any calendar"

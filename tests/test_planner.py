@@ -241,6 +241,9 @@ def test_disruption_follows_from_knowledge_the_value_and_the_owner():
         ("function", finding(), None),
     ):
         assert level_of(found, of) == wanted
+    for days, wanted in ((3, "function"), (60, "convenience"), (400, "nothing")):
+        assert level_of(finding(area="apps"), role(), float(days)) == wanted
+    assert level_of(finding(), role(loses="backup"), 400.0) == "copies"
     assert needs_a_yes(finding(), "copies")
     assert needs_a_yes(finding(stance="ask"), "function")
     assert not needs_a_yes(finding(answer="not needed"), "copies")

@@ -150,6 +150,12 @@ class About(Protocol):
         """
         ...
 
+    def used_days(self, items: Sequence[Item]) -> dict[str, float]:
+        """Days since the user last used an item, by consumer; those that nothing tells of are left
+        out.
+        """
+        ...
+
     def times(self) -> dict[str, Figure]:
         """Seconds by name: parts of its last start."""
         ...

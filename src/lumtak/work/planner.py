@@ -55,6 +55,7 @@ def problem_for(open_job: OpenJob) -> Problem:
         reading,
         saved=saved,
         factors=_factors(open_job, reading),
+        used_days=open_job.computer.about.used_days(job.facts.items),
     )
 
 

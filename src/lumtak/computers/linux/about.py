@@ -13,7 +13,7 @@ from lumtak.computers.linux.adapter import Adapter
 from lumtak.computers.linux.clock import NO_LOGIN, NO_RESTART
 from lumtak.computers.linux.clock_plan import plan_in_force
 from lumtak.computers.linux.closely import closely
-from lumtak.computers.linux.history import history
+from lumtak.computers.linux.history import history, used_days
 from lumtak.computers.linux.listening import with_listening
 from lumtak.computers.linux.load import Counters
 from lumtak.computers.linux.marks import marks
@@ -146,6 +146,11 @@ class LinuxAbout:
         """See `history.history`."""
         up = number(text_at(self._hand, "/proc/uptime").partition(".")[0]) or 0
         return history(self._hand, self._hands.user, self._user, item, float(up))
+
+    def used_days(self, items: Sequence[Item]) -> dict[str, float]:
+        """See `history.used_days`."""
+        today = self._clock.wall().date()
+        return used_days(self._hands.user, self._user, items, today)
 
     def starts(self) -> tuple[Start, ...] | NotMeasured:
         """See `starts.starts_of`; what was told stays the same until the next start and login."""

@@ -5,10 +5,12 @@ Sources: dpkg's log (dpkg(1), --log) and lists; systemd's times of a unit
 program (Desktop Bookmark Specification, recently-used.xbel).
 """
 
+import contextlib
 import posixpath
 import re
 import shlex
-from datetime import UTC, datetime
+from collections.abc import Iterable
+from datetime import UTC, date, datetime
 from xml.etree import ElementTree as ET
 
 from lumtak.computers.hands.reach import Reach, reason_of, text, text_at
@@ -91,20 +93,43 @@ def _ago(seconds: float) -> str:
 
 def _opened(of_user: Reach, user: User, item: Item) -> str:
     """The day on which the user last opened a file with it; empty where nothing tells."""
+    days = [day for names, day in _bookmarks(of_user, user) if not names.isdisjoint(_names(item))]
+    return plain(max(days)) if days else ""
+
+
+def _names(item: Item) -> set[str]:
+    return {item.title.casefold(), item.key.rpartition("/")[2].casefold()}
+
+
+def _bookmarks(of_user: Reach, user: User) -> list[tuple[set[str], str]]:
+    """(names of a program, a day on which the user opened a file with it), as the desktop noted."""
     try:
         data = of_user.read(posixpath.join(user.data_home, "recently-used.xbel"), _MOST_OPENED)
         # What grows while it is read stands in no such file; the rest is bounded by its size.
         root = ET.fromstring(b"" if b"<!" in data else data)  # noqa: S314
     except (OSError, ET.ParseError):
-        return ""
-    names = {item.title.casefold(), item.key.rpartition("/")[2].casefold()}
-    days = [
-        day[0]
+        return []
+    return [
+        ({app.get("name", "").casefold(), _program(app.get("exec", ""))}, day[0])
         for app in root.iter(_BOOKMARK)
         if (day := re.match(r"\d{4}-\d\d-\d\d", app.get("modified", "")))
-        and not names.isdisjoint({app.get("name", "").casefold(), _program(app.get("exec", ""))})
     ]
-    return plain(max(days)) if days else ""
+
+
+def used_days(of_user: Reach, user: User, items: Iterable[Item], today: date) -> dict[str, float]:
+    """Days since the user last opened a file with an app, by consumer; those that nothing tells of
+    are left out.
+    """
+    noted = _bookmarks(of_user, user)
+    found: dict[str, float] = {}
+    for item in items:
+        days = [
+            d for names, d in noted if item.area == "apps" and not names.isdisjoint(_names(item))
+        ]
+        with contextlib.suppress(ValueError):  # no day of any calendar
+            if days:
+                found[item.consumer] = float((today - date.fromisoformat(max(days))).days)
+    return found
 
 
 def _program(command: str) -> str:

@@ -1,5 +1,7 @@
 """What a simulated computer is."""
 
+from collections.abc import Sequence
+
 from lumtak.computers.protocol import Capabilities, Clock, Identity, Program
 from lumtak.computers.simulated.items import items_of
 from lumtak.computers.simulated.machine import Machine
@@ -125,6 +127,11 @@ class SimulatedAbout:
         """None: it was never used before."""
         del item
         return ()
+
+    def used_days(self, items: Sequence[Item]) -> dict[str, float]:
+        """Nobody uses it."""
+        del items
+        return {}
 
     def times(self) -> dict[str, Figure]:
         """Parts of the last start, and the login."""

@@ -30,11 +30,33 @@ def number_of(scale: Scale, level: Level) -> int:
     return numbers[level]
 
 
-def level_of(finding: Finding, role: Role | None) -> Level:
+LATELY_DAYS, LONG_AGO_DAYS = 14.0, 120.0
+"""Who used something that lately would miss it more; who has not for so long, less."""
+_MILDER: dict[Level, Level] = {"function": "convenience", "convenience": "nothing"}
+
+
+def level_of(finding: Finding, role: Role | None, used_days: float | None = None) -> Level:
     """How much of the proposed change the owner would notice.
 
-    From what is known of its role, the value proposed, and what the owner said.
+    From what is known of its role, the value proposed, what the owner said, and how long ago they
+    last used it.
+
+    Args:
+        finding: with the change that it proposes.
+        role: of the item; None where it is not known.
+        used_days: days since it was last used; None where nothing tells.
     """
+    level = _by_knowledge(finding, role)
+    if used_days is None or level not in _MILDER:
+        return level
+    if used_days <= LATELY_DAYS:
+        return "function"
+    if used_days >= LONG_AGO_DAYS:
+        return _MILDER[level]
+    return level
+
+
+def _by_knowledge(finding: Finding, role: Role | None) -> Level:
     if role is not None and role.loses in _COPIES:
         return "copies"
     if finding.area in {"power", "memory"} or finding.answer == "not needed":

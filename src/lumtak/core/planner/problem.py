@@ -101,6 +101,7 @@ def problem_of(
     *,
     saved: tuple[float, float] = (0.0, 0.0),
     factors: Mapping[str, float] = _NO_FACTORS,
+    used_days: Mapping[str, float] = _NO_FACTORS,
 ) -> Problem:
     """The problem of one computer.
 
@@ -114,10 +115,11 @@ def problem_of(
             reading does not know of.
         factors: by what a power plan multiplies the percentage of CPU, by its name, where that is
             known from other readings of this computer.
+        used_days: how long ago the owner last used something, by consumer, where anything tells.
     """
     choices = _may_go(facts, found)
     order = {f.consumer: i for i, (f, _) in enumerate(choices)}
-    made = _Making(facts, found, catalogue, profile.disruption, factors)
+    made = _Making(facts, found, catalogue, profile.disruption, factors, used_days)
     cpu = reading.series("cpu_pct")
     ram = reading.series("ram_used_bytes")
     back, unsure = _back_from_swap(reading)
@@ -217,10 +219,12 @@ class _Making(NamedTuple):
     catalogue: Catalogue
     scale: Scale
     factors: Mapping[str, float]
+    used_days: Mapping[str, float]
 
     def choice(self, finding: Finding, with_it: tuple[int, ...]) -> Choice:
         """The change that the audit proposes, weighed."""
-        level = level_of(finding, self.catalogue.find(finding.role))
+        used = self.used_days.get(finding.consumer)
+        level = level_of(finding, self.catalogue.find(finding.role), used)
         brought = [b for b in map(self.found.by_consumer.get, finding.brings) if b]
         weights = [f.weight for f in (finding, *brought)] if finding.proposal in _LIGHTENS else []
         memory = sum((known(w.ram_bytes) for w in weights), 0.0)
