@@ -335,6 +335,8 @@ A_START = [
     ),
     said(30.0, journal._SESSION, USER_ID="mia", SESSION_ID="2"),
     *begun("app-sync@autostart.service", 34.0, 5.5, "USER_UNIT"),
+    *begun("quick.service", 45.0, 0.1),
+    *begun("session-7.scope", 46.0, 0.1),
     *begun("much-later.service", 60.0, 40.0),
 ]
 

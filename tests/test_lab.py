@@ -242,7 +242,8 @@ def test_what_a_user_waits_for_and_the_starts_that_the_journal_tells_of(lab):
     starts = calm["starts"]
     assert len(starts) >= 2, starts
     assert all(0 < s["login_screen_s"] < 300 for s in starts), starts
-    assert all(s["waited_for"] for s in starts[:-1]), starts
+    assert any(s["waited_for"] for s in starts), starts
+    assert any(type(s["usable_s"]) in {int, float} for s in starts), starts
     left = lab.ssh(USER, "sh", "-c", "ls -A ~ ~/.local/share")
     assert ".lumtak-tries" not in left
 

@@ -66,7 +66,8 @@ def captures(world: World, chance: random.Random) -> Iterator[Tried]:
     data = _capture(world).read_bytes()
     ways = (
         ("audit", "--profile", PROFILE), ("audit", "--json", "--profile", PROFILE), ("profile",
-        "suggest"), ("memory",), ("memory", "--json"),
+        "suggest"), ("memory",), ("memory", "--json"), ("plan", "--profile", PROFILE),
+        ("plan", "--frontier", "--profile", PROFILE),
         ("explain", "services:tide"), ("explain", "10"),
     )  # fmt: skip
     while True:
@@ -78,12 +79,27 @@ def captures(world: World, chance: random.Random) -> Iterator[Tried]:
         yield Tried(1, world.run(*words), (FINE, REFUSED), (spoiled,))
 
 
+def plans(world: World, chance: random.Random) -> Iterator[Tried]:
+    """Plans that somebody saved, and perhaps edited."""
+    capture, saved = str(_capture(world)), world.work / "saved.json"
+    _made(world.run("plan", capture, "--profile", PROFILE, "--save", str(saved)))
+    data = saved.read_bytes()
+    while True:
+        spoiled = world.put("plan.json", json_of(chance, data))
+        words = ("plan", capture, "--profile", PROFILE, "--check", str(spoiled))
+        also = ("--json",) if chance.random() < 0.3 else ()
+        yield Tried(1, world.run(*words, *also), (FINE, REFUSED), (spoiled,))
+
+
 def readings(world: World, chance: random.Random) -> Iterator[Tried]:
     """Readings of Lumtak's own form."""
     first, data = _reading(world, "json")
+    felt = world.work / "felt.json"
+    _made(world.run("read", "sim:tool-crib", "--seconds", "40", "--out", str(felt)))
+    known = (data, felt.read_bytes())
     while True:
-        spoiled = world.put("odd.json", json_of(chance, data))
-        pair = [str(first), str(spoiled)]
+        spoiled = world.put("odd.json", json_of(chance, chance.choice(known)))
+        pair = [str(chance.choice((first, felt))), str(spoiled)]
         chance.shuffle(pair)
         also = chance.choice(
             (
@@ -524,7 +540,7 @@ def _commands(
 KINDS: dict[str, Kind] = {
     kind.__name__.replace("_", "-"): kind
     for kind in (
-        profiles, captures, readings, tables, addresses, login_entries, unit_files, kernel_files,
+        profiles, captures, plans, readings, tables, addresses, login_entries, unit_files, kernel_files,
         effect_files, journals, jobs, casebooks, own_files, command_lines,
     )
 }  # fmt: skip

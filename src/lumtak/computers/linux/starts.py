@@ -40,6 +40,8 @@ _SCREENS = (
 """What puts a login screen up, where no greeter's session is told of; the first that is counts."""
 _WAITERS = re.compile(r"plymouth-.*|user@\d+\.service|user-runtime-dir@.*|.*\.target")
 """Units that wait for others by design, or only gather them."""
+_OTHERS = re.compile(r"session-.*\.scope|user@\d+\.service|user-runtime-dir@.*|user-\d+\.slice")
+"""Units of a login itself, this one or another."""
 _LENGTHS = {"h": 3600.0, "min": 60.0, "s": 1.0, "ms": 1e-3, "us": 1e-6}
 
 
@@ -204,10 +206,20 @@ def _unit_of(line: Line) -> str:
 def _settled(lines: Sequence[Line], login: Line) -> int | None:
     """When the last unit had started that began after a login, each within ten seconds of the one
     before; None where none did.
+
+    Only the first start of each counts: what a timer starts again and again is no part of a login,
+    and neither is another login.
     """
     last = None
+    begun: dict[str, int] = {}
+    ended: set[str] = set()
     for line in lines:
-        if line.kind not in {_STARTING, _STARTED} or line.since_us < login.since_us:
+        unit = _unit_of(line)
+        if line.kind not in {_STARTING, _STARTED} or _OTHERS.fullmatch(unit) or unit in ended:
+            continue
+        if line.kind == _STARTED:
+            ended.add(unit)
+        if begun.setdefault(unit, line.since_us) < login.since_us:
             continue
         if line.since_us - (last or login.since_us) > QUIET_S * 1e6:
             break

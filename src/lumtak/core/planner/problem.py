@@ -49,6 +49,11 @@ class Choice(Record):
     """By what it multiplies the percentage of CPU: a power plan with another clock."""
 
     @property
+    def on_demand(self) -> bool:
+        """Whether it still runs when it is asked for."""
+        return self.value == "demand"
+
+    @property
     def change(self) -> str:
         """What it does, in words."""
         return f"{self.before} → {self.value or 'unset'}"
@@ -141,9 +146,9 @@ def problem_of(
     )
 
 
-_SHORT, _IDLE = (1.0, 0.25), (0.5, 0.5)
+_SHORT, _IDLE = (1.0, 0.25), (0.75, 0.5)
 """Shares of what is in swap that come back, and half their width: where memory is short all of it,
-else what somebody needs."""
+else what somebody needs; after a restart nothing is there yet."""
 
 
 def _back_from_swap(reading: Reading) -> tuple[float, float]:
