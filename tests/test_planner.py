@@ -214,6 +214,22 @@ def test_what_cannot_be_reached_says_by_how_much_and_which_answers_would_close_i
     assert planned(problem([mild, unknown]), "cpu").unprojected == ("Plan (auto → off)",)
 
 
+def test_a_solver_that_fails_and_circles_end_in_the_best_that_is_known(monkeypatch):
+    round_about = [choice(n, with_it=((n + 1) % 4,), cpu_pct=3.0) for n in range(4)]
+    given = problem([*round_about, choice(4, cpu_pct=11.0, disruption=8)])
+    assert least(given, "cpu").chosen == (4,)
+    assert least(problem(round_about), "cpu").chosen == (0, 1, 2, 3)
+
+    def fails(_):
+        raise RuntimeError("no")
+
+    monkeypatch.setattr("highspy.Highs.run", fails)
+    found = planned(given, "cpu")
+    assert (found.reached, found.proven, found.gap) == (True, False, 1.0)
+    assert "the solver failed (no)" in found.headline
+    assert [p.chosen for p in frontier(given)] == [()]
+
+
 def finding(**fields):
     given = {
         "area": "services", "key": "x", "title": "X", "stance": "ease", "reason": "r.",

@@ -540,7 +540,8 @@ def _commands(
 KINDS: dict[str, Kind] = {
     kind.__name__.replace("_", "-"): kind
     for kind in (
-        profiles, captures, plans, readings, tables, addresses, login_entries, unit_files, kernel_files,
+        profiles, captures, plans, readings, tables, addresses, login_entries, unit_files,
+        kernel_files,
         effect_files, journals, jobs, casebooks, own_files, command_lines,
     )
 }  # fmt: skip

@@ -48,6 +48,8 @@ class Answered(NamedTuple):
     """No solution is below it."""
     feasible: bool
     """False where it is proven that there is no solution."""
+    failed: str = ""
+    """What went wrong with the solver itself, as a clause; empty where nothing did."""
 
 
 class Model:
@@ -135,8 +137,12 @@ class Model:
             ("primal_feasibility_tolerance", 1e-7),
         ):
             solver.setOptionValue(name, value)
-        solver.passModel(self._program(costs, [*self.rows, *rows], more))
-        solver.run()
+        try:
+            solver.passModel(self._program(costs, [*self.rows, *rows], more))
+            solver.run()
+        except (RuntimeError, ValueError, MemoryError) as error:
+            failed = f"the solver failed ({str(error)[:100]})"
+            return Answered(None, optimal=False, bound=-math.inf, feasible=True, failed=failed)
         status, info = solver.getModelStatus(), solver.getInfo()
         states = highspy.HighsModelStatus
         has = info.primal_solution_status == highspy.SolutionStatus.kSolutionStatusFeasible
@@ -145,6 +151,7 @@ class Model:
             optimal=status == states.kOptimal,
             bound=float(info.mip_dual_bound),
             feasible=status not in {states.kInfeasible, states.kUnboundedOrInfeasible},
+            failed="the solver failed" if status in {states.kSolveError, states.kUnknown} else "",
         )
 
     def _program(

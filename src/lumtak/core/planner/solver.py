@@ -199,7 +199,7 @@ def least(
     if all(solved.proven for solved in found):
         return best
     gap = max(solved.gap for solved in found)
-    why = _NOT_PROVEN if best.chosen is not None else _TOO_LATE
+    why = next(solved.why for solved in found if not solved.proven)
     return Solved(chosen=best.chosen, proven=False, gap=gap, why=why)
 
 
@@ -230,15 +230,23 @@ def _least_of(model: Model, needs: Sequence[_Need], until_s: float) -> Solved:
     if chosen is not None and answer.optimal:
         whole = step * cost_of(model.problem, chosen)
         return Solved(chosen=search.first_of(costs, whole, chosen), proven=True)
+    return _unproven(model, needs, answer, chosen)
+
+
+def _unproven(
+    model: Model, needs: Sequence[_Need], answer: Answered, chosen: tuple[int, ...] | None
+) -> Solved:
+    """The better of what the solver found so far and of what is found by hand."""
     by_hand = thinned(model, needs) if _holds_at_most(model, needs) else None
     best = min((chosen, by_hand), key=lambda c: cost_of(model.problem, c))
     if best is None:
-        return Solved(chosen=None, proven=False, why=_TOO_LATE)
+        return Solved(chosen=None, proven=False, why=answer.failed or _TOO_LATE)
+    cost = (model.count + 1.0) * cost_of(model.problem, best)
     return Solved(
         chosen=best,
         proven=False,
-        gap=_gap(step * cost_of(model.problem, best), answer.bound),
-        why=_NOT_PROVEN,
+        gap=_gap(cost, answer.bound),
+        why=answer.failed or _NOT_PROVEN,
     )
 
 
