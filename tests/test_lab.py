@@ -224,13 +224,13 @@ subprocess.run(["mkdir", "-p", "/var/log/journal"], check=True)
 
 def test_what_a_user_waits_for_and_the_starts_that_the_journal_tells_of(lab):
     lab.ssh("root", "python3", "-", stdin=LOGIN)
-    for _ in range(3):
+    for _ in range(2):
         lab.restart()
     assert "login screen after" in lumtak(lab, "starts", "local")
-    lumtak(lab, "read", "local", "--seconds", "120", "--out", "calm.json")
+    lumtak(lab, "read", "local", "--seconds", "90", "--out", "calm.json")
     for number in range(4):
         lab.ssh("root", "systemd-run", f"--unit=hog{number}", "sh", "-c", "while :; do :; done")
-    lumtak(lab, "read", "local", "--seconds", "120", "--out", "busy.json")
+    lumtak(lab, "read", "local", "--seconds", "90", "--out", "busy.json")
     lab.ssh("root", "systemctl", "stop", "hog*")
     found = json.loads(lumtak(lab, "compare", "calm.json", "busy.json", "--json"))
     felt = {c["felt"]: c for c in found["felt"]}

@@ -25,7 +25,7 @@ reading is to have."""
 AWAY_S = 60.0
 """Who has not touched a computer for so long is away from it, and comes back when they do."""
 OWN_TOUCH_S = 2.0
-"""A key that Lumtak itself got so near to a touch is that touch."""
+"""A key that Lumtak itself got may be noted so much later than Lumtak got it."""
 
 Touched = Callable[[], float]
 """When Lumtak itself last got a key or a click, on the monotonic clock of this process."""
@@ -245,7 +245,8 @@ class _Seen:
         return "returned" if away and not self._own(life.touched_s) else None
 
     def _own(self, at_s: float) -> bool:
-        return self._touched is not None and abs(self._touched() - at_s) <= OWN_TOUCH_S
+        # Whoever types goes on typing: Lumtak was touched then or since.
+        return self._touched is not None and self._touched() >= at_s - OWN_TOUCH_S
 
 
 class _Sampler:

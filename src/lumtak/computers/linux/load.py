@@ -124,6 +124,8 @@ class LinuxLoad:
     def sample(self, *, memory: bool = False) -> Snapshot:
         """Counters of /proc now; Lumtak's own process is counted apart."""
         self._counters.learn()
+        if self._watch is not None and self._watch.pid:
+            self._processes.leave_out(self._watch.pid)
         self._processes.count()
         cores, busy, iowait, steal, total = self._counters.cpu_times()
         own_cpu = time.process_time() + self._processes.apart_s() if self._hand.live else 0.0
@@ -168,13 +170,10 @@ class LinuxLoad:
 
     def watch(self, *, every_s: float, program: str = "") -> LinuxWatch:
         """See `LinuxWatch`."""
-        made = LinuxWatch(
+        self._watch = LinuxWatch(
             self._hands, self._user, now_s=self._clock.now_s, every_s=every_s, program=program
         )
-        self._watch = made
-        if made.pid:
-            self._processes.leave_out(made.pid)
-        return made
+        return self._watch
 
     def end_process(self, process: Process, *, force: bool = False, wait_s: float = 5.0) -> bool:
         """Ask it by SIGTERM, or force it by SIGKILL."""

@@ -4,6 +4,7 @@ import posixpath
 import threading
 from collections.abc import Callable, Sequence
 
+from lumtak.computers.hands.piped import Piped
 from lumtak.computers.hands.reach import Reach, names_at, reason_of, text, text_at
 from lumtak.computers.hands.whose import Hands, User
 from lumtak.computers.linux import hardware
@@ -87,16 +88,20 @@ class LinuxWatch:
         if self._thread is not None:
             self._thread.join(_LOGIN_S)
 
-    def _run(self, hand: Reach) -> None:
-        # The first round makes the file and fills the caches: its times are nobody's.
-        self._round(hand, keep=False)
-        self._begun.set()
-        due_s = self._now_s()
-        while True:
-            due_s = max(due_s + self._every_s, self._now_s())
-            if self._stop.wait(max(0.0, due_s - self._now_s())):
-                return
-            self._round(hand, keep=True)
+    def _run(self, hand: Piped) -> None:
+        try:
+            # The first round makes the file and fills the caches: its times are nobody's.
+            self._round(hand, keep=False)
+            self._begun.set()
+            due_s = self._now_s()
+            while True:
+                due_s = max(due_s + self._every_s, self._now_s())
+                if self._stop.wait(max(0.0, due_s - self._now_s())):
+                    return
+                self._round(hand, keep=True)
+        finally:
+            # A round that was under way when the watch ended may have started the hand again.
+            hand.kill()
 
     def _round(self, hand: Reach, *, keep: bool) -> None:
         try:
