@@ -58,7 +58,7 @@ CONFIRMED = (
 )
 CAUSE = ("Down", "Down", "Down", *AUDIT)
 VIEWS = {
-    "bench": ("~restart owed",),
+    "bench": ("~restart needed",),
     "baseline-reading": (*BASELINE[:-1], "~(1[0-9][0-9]) of at most"),
     "baseline": BASELINE,
     "audit": (

@@ -88,7 +88,10 @@ async def test_a_failure_offers_to_put_back_what_was_done(data_folder, sim):
         await pilot.press("b")
         await until(
             pilot,
-            lambda: isinstance(app.screen, PutBackScreen) and says(app, "2 of 4 changes stand"),
+            lambda: (
+                isinstance(app.screen, PutBackScreen)
+                and says(app, "2 of 4 changes are still in place")
+            ),
         )
         await pilot.press("a", "tab", "enter")
         await confirm(pilot, yes=True)
@@ -173,7 +176,7 @@ async def test_drift_is_marked_and_a_conflict_is_a_question_of_its_own(data_fold
     set_outside(data_folder, services__fax_bridge="manual", apps__chat_horn="on")
     app = application(data_folder)
     async with app.run_test(size=WIDE, notifications=True) as pilot:
-        await until(pilot, lambda: says(app, "3 changes stand, 2 drifted"))
+        await until(pilot, lambda: says(app, "3 changes in place, 2 drifted"))
         await pilot.press("b")
         await until(
             pilot,
@@ -195,10 +198,12 @@ async def test_drift_is_marked_and_a_conflict_is_a_question_of_its_own(data_fold
         await pilot.press("escape")
         await until(
             pilot,
-            lambda: isinstance(app.screen, BenchScreen) and says(app, "1 change stands, 1 drifted"),
+            lambda: (
+                isinstance(app.screen, BenchScreen) and says(app, "1 change in place, 1 drifted")
+            ),
         )
         await pilot.press("b")
-        await until(pilot, lambda: says(app, "1 of 3 changes stands"))
+        await until(pilot, lambda: says(app, "1 of 3 changes is still in place"))
         await pilot.press("tab", "enter")
         await confirm(pilot, yes=True)
         await until(pilot, lambda: says(app, "came to nothing"))
@@ -253,5 +258,5 @@ async def test_a_journal_that_was_mended_is_said(data_folder, sim):
     (data_folder.home / "journal.db").write_bytes(b"\xa5" * 9000)
     second = LumtakApp(type(data_folder)(data_folder.home), pace=0.0)
     async with second.run_test(size=WIDE, notifications=True) as pilot:
-        await until(pilot, lambda: says(second, "built anew", "1 change stands"))
+        await until(pilot, lambda: says(second, "built anew", "1 change in place"))
     second.data_folder.close()

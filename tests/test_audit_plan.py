@@ -348,11 +348,14 @@ def test_the_headline_says_where_the_computer_stands():
         return audit(facts(*items, *more), profile(), CATALOGUE, taken).headline
 
     assert headline(calm).startswith("CPU and RAM are under their ceilings; nothing to gain")
-    assert "CPU is at 60 % and may be at" in headline(loaded)
+    assert "CPU is at 60 %, the ceiling is" in headline(loaded)
     heavy = msgspec.structs.replace(
         calm, consumers=reading(costs=[("services:old", 3.0, 10)]).consumers
     )
-    assert headline(heavy) == "CPU and RAM are under their ceilings; heaviest of what may go: old."
+    assert (
+        headline(heavy)
+        == "CPU and RAM are under their ceilings; biggest item you can switch off: old."
+    )
     plan = item("power", "mains", value="full", setting=Setting(values=("balanced", "full")))
     assert headline(heavy, plan) == headline(heavy), (
         "a plan comes first only where the clock or the disk holds it back"

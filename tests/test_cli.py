@@ -156,14 +156,14 @@ def test_forth_and_back_through_the_journal(ready):
         home=ready,
     )
     assert out.count("read back") == 3
-    assert "restart owed for 1, new login for 1" in out
+    assert "restart needed for 1, new login for 1" in out
     journal = json.loads(fine("journal", "sim:drawing-bench", "--json", home=ready))
     assert {c["setting"]: (c["before"], c["value"], c["state"]) for c in journal["changes"]} == {
         "effects:shadows": (None, "off", "verified"),
         "apps:chat-horn": ("on", "off", "verified"),
         "services:crash-courier": ("auto", "off", "verified"),
     }
-    assert "nothing is owed" in fine("restart", "sim:drawing-bench", home=ready)
+    assert "nothing more is needed" in fine("restart", "sim:drawing-bench", home=ready)
     assert "unset" in fine("undo", "sim:drawing-bench", "1", home=ready)
     fine("undo", "sim:drawing-bench", "--all", home=ready)
     assert "nothing to put back" in fine("undo", "sim:drawing-bench", "--all", home=ready)
@@ -378,7 +378,7 @@ def test_a_real_change_by_the_standard_and_back_to_the_byte(person, there):
         assert (
             "Hidden=true" in (person / f".config/autostart/lumtak-test-{name}.desktop").read_text()
         )
-    assert "login owed for 2" in fine("journal", "local", **there)
+    assert "login needed for 2" in fine("journal", "local", **there)
     fine("undo", "local", "--all", **there)
     assert snapshot_of(person) == before
 

@@ -243,7 +243,7 @@ def test_the_headline_follows_the_verdicts(cpu, ram, words):
     )
     assert words.lower() in headline(results, "").lower()
     assert headline(results, "restart").startswith(
-        "Provisional, since a restart was owed when it was taken: "
+        "Provisional, since a restart was still needed when it was taken: "
     )
     assert all(sentence(r).endswith(".") for r in results)
 

@@ -219,9 +219,9 @@ def test_anything_that_is_owed_makes_readings_provisional():
     assert [o.anything for o in owed] == [False, True, True, True]
     assert [o.in_words() for o in owed] == [
         "",
-        "restart owed for 1",
-        "new login owed for 1",
-        "restart owed for 1, new login for 2",
+        "restart needed for 1",
+        "new login needed for 1",
+        "restart needed for 1, new login for 2",
     ]
 
 
@@ -232,7 +232,7 @@ def test_what_is_owed(journal):
     assert (owed.restart, owed.login) == ((), ("a", "b"))
     computer.shows = "restart"
     apply(journal, computer, CHANGES[2:])
-    assert owed_now(journal, computer).in_words() == "restart owed for 1, new login for 2"
+    assert owed_now(journal, computer).in_words() == "restart needed for 1, new login for 2"
     computer.clock.restart(login_only=True)
     assert owed_now(journal, computer).restart == ("c",)
     computer.clock.restart()

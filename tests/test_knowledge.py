@@ -497,7 +497,7 @@ def test_what_settings_will_not_fix_is_said_with_what_would():
     read = reading()
     tight = profile(ceilings=msgspec.structs.replace(profile().ceilings, ram_pct=20))
     assert audit(facts(), tight, CATALOGUE, read, {}).headline.startswith(
-        "CPU is at 20 % and may be at 10 % and RAM is at 50 % and may be at 20 %;"
+        "CPU is at 20 %, the ceiling is 10 %; RAM is at 50 %, the ceiling is 20 %;"
     )
     lasting = find_bottleneck(facts(), tight, read, (0, 0))
     assert "Settings will not fix this" in lasting.not_by_settings

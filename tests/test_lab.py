@@ -181,7 +181,7 @@ def test_the_whole_job(lab, before):
     lumtak(lab, "job", "choose", job, *chosen)
     done = lumtak(lab, "job", "apply", job)
     assert done.count("read back") == len(chosen), done
-    assert "new login owed" in done
+    assert "new login needed" in done
     lumtak(lab, "apply", "local", "services:sail-print=demand", "memory:swap_mib=100")
     lumtak(lab, "apply", "local", "memory:swap_mib=40")
     lab.restart()

@@ -103,7 +103,7 @@ def test_a_job_of_version_1_opens_and_its_sentence_is_gone(home):
     open_job = started(home)
     document = json.loads(msgspec.json.encode(open_job.job))
     document.pop("after_stood")
-    document |= {"after_provisional": "restart owed for 3", "facts": None}
+    document |= {"after_provisional": "restart needed for 3", "facts": None}
     open_job.data_folder.close()
     with database_at(home / "casebook.db") as database:
         database.execute("UPDATE job SET document = ?", (json.dumps(document).encode(),))

@@ -290,7 +290,7 @@ async def test_the_whole_job_by_keyboard(data_folder, size, tmp_path, monkeypatc
         await pilot.press(*["pagedown"] * 5)
         await until(pilot, lambda: says(app, "Projected", "Also tried", "1 start after"))
         await pilot.press("enter")
-        await until(pilot, lambda: says(app, "14 changes stand"))
+        await until(pilot, lambda: says(app, "14 changes are still in place"))
         await pilot.press("enter")
         await until(pilot, lambda: says(app, "Written"))
         assert {p.name for p in (tmp_path / "lumtak-report-drawing-bench-1").iterdir()} == {
@@ -301,7 +301,7 @@ async def test_the_whole_job_by_keyboard(data_folder, size, tmp_path, monkeypatc
         await pilot.press("down", "enter")
         await until(pilot, lambda: isinstance(app.screen, ConfirmScreen))
         await pilot.press("right", "enter")
-        await until(pilot, lambda: says(app, "13 changes stand"))
+        await until(pilot, lambda: says(app, "13 changes are still in place"))
         await pilot.press("tab", "tab", "enter")
         await until(pilot, lambda: isinstance(app.screen, ConfirmScreen))
         await pilot.press("right", "enter")

@@ -54,10 +54,10 @@ def cli(context: click.Context) -> None:
     with Lumtak) or local (this one).
 
     \b
-    lumtak demo                                               try everything on made-up computers
-    lumtak audit local --profile writing-and-web              what weighs here, and is it needed?
-    lumtak apply local apps:NAME=off                          change a setting
-    lumtak undo local --all                                   put everything back
+    lumtak demo                                     try everything on made-up computers
+    lumtak audit local --profile writing-and-web    what uses CPU and memory here, and is it needed?
+    lumtak apply local apps:NAME=off                change a setting
+    lumtak undo local --all                         put everything back
 
     Exit codes: 0 done, 1 failed, 2 usage, 3 conflict or partly done.
     """

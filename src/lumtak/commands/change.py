@@ -292,7 +292,7 @@ def _warned(computer: Computer, entries: list[Entry], *, as_json: bool) -> tuple
     told = warnings(computer.about.facts(), entries, [e.id for e in entries])
     if not as_json:
         for sentence in told:
-            click.echo(f"Mind: {plain(sentence, 300)}")
+            click.echo(f"Warning: {plain(sentence, 300)}")
     return told
 
 

@@ -55,7 +55,7 @@ def compare_command(
     *,
     as_json: bool,
 ) -> None:
-    """Hold readings against each other: by how much, how sure.
+    """Compare two readings, or several on each side: by how much they differ, and how sure that is.
 
     BEFORE and AFTER are files of `lumtak read`, or any CSV files with a header that has the
     column. With several readings on a side the variation between them counts too.
@@ -126,7 +126,7 @@ def _say_comparison(result: Comparison) -> None:
         of = f" in {readings} readings" if readings > 1 else ""
         return (
             f"{mean:.4g}",
-            f"{counted(samples, 'sample')}{of}, worth {counted(round(worth), 'independent one')}",
+            f"{counted(samples, 'sample')}{of}, as telling as {counted(round(worth), 'independent one')}",
         )
 
     columns(

@@ -180,7 +180,7 @@ def restart_command(data_folder: DataFolder, address: str, *, login_only: bool) 
     computer.clock.restart(login_only=login_only)
     owed = owed_now(data_folder.journal, computer)
     computer.close()
-    click.echo(f"{computer.name} is up again; {owed.in_words() or 'nothing is owed'}.")
+    click.echo(f"{computer.name} is up again; {owed.in_words() or 'nothing more is needed'}.")
 
 
 def say_review(found: Review) -> None:

@@ -67,7 +67,7 @@ def facts_command(
 @click.option(
     "--seconds",
     type=float,
-    help="Weigh over so many seconds; 0 leaves weights out. Default: 5 local, 60 simulated.",
+    help="Measure for this many seconds; 0 leaves weights out. Default: 5 local, 60 simulated.",
 )
 @click.option(
     "--origin",

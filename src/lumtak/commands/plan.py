@@ -168,7 +168,7 @@ def _say_plan(found: Planned) -> None:
         ]
     )
     if found.owed != "now":
-        click.echo(f"Afterwards a {'new login' if found.owed == 'login' else 'restart'} is owed.")
+        click.echo(f"Afterwards a {'new login' if found.owed == 'login' else 'restart'} is needed.")
     for reach in found.reaches:
         click.echo(reach.words)
     if found.answers:

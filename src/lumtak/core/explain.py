@@ -70,7 +70,7 @@ def explain(item: Item, facts: Facts, catalogue: Catalogue) -> Explanation:
 def _what_it_is(item: Item, role: Role | None, processes: int) -> list[tuple[str, str]]:
     aliases = f", also known as {', '.join(item.aliases)}" if item.aliases else ""
     package = f", package {item.package}" if item.package else ""
-    does, filled = item.note or "nobody here knows", "not known"
+    does, filled = item.note or "its purpose is unknown", "not known"
     if role:
         does = role.does
         filled = f"{role.title} (guarded: never touched)" if role.guarded else role.title

@@ -7,8 +7,8 @@ Provisional = Literal["", "restart", "login", "put back", "changed"]
 computer is another one since. Empty: it counts."""
 
 PROVISIONAL_WORDS: dict[Provisional, str] = {
-    "restart": "a restart was owed when it was taken",
-    "login": "a new login was owed when it was taken",
+    "restart": "a restart was still needed when it was taken",
+    "login": "a new login was still needed when it was taken",
     "put back": "changes were put back since it was taken",
     "changed": "settings were changed since it was taken",
 }

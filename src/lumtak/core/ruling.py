@@ -45,7 +45,7 @@ def needed_for(title: str) -> Ruling:
 def by_role(role: Role | None, profile: Profile, value: str | None, proposal: str | None) -> Ruling:
     """What the catalogue says, where neither profile nor owner has said anything."""
     if role is None:
-        return Ruling("ask", "nobody here knows what it is for; ask the owner.", proposal)
+        return Ruling("ask", "its purpose is unknown; ask the owner.", proposal)
     use = f"for {role.title}"
     if role.likely:
         about = f"{role.does[:1].lower()}{role.does[1:].rstrip('.')}"

@@ -20,12 +20,24 @@ Shows = Literal["now", "login", "restart"]
 """When a change shows: at once, after a new login, after a restart."""
 
 SHOWS_WORDS: dict[Shows, str] = {
-    "now": "shows at once",
-    "login": "shows after a new login",
-    "restart": "shows after a restart",
+    "now": "takes effect immediately",
+    "login": "takes effect after a new login",
+    "restart": "takes effect after a restart",
 }
 
 UNSET_WORD = "unset"
+
+
+def without(value: str | None, stops: str) -> tuple[str, str]:
+    """(label, words) of what is lost with a value; both empty where nothing is told.
+
+    What starts on demand loses nothing: it starts when it is asked for.
+    """
+    if not stops:
+        return "", ""
+    if value == "demand":
+        return "on demand", f"it starts when something asks for it; until then: {stops}"
+    return ("until started by hand" if value == "manual" else "without it"), stops
 
 
 class SettingRef(Record, order=True):

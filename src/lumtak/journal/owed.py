@@ -27,8 +27,8 @@ class Owed(Record):
         """For the head of a screen; empty when nothing is owed."""
         if self.restart:
             also = f", new login for {len(self.login)}" if self.login else ""
-            return f"restart owed for {len(self.restart)}{also}"
-        return f"new login owed for {len(self.login)}" if self.login else ""
+            return f"restart needed for {len(self.restart)}{also}"
+        return f"new login needed for {len(self.login)}" if self.login else ""
 
 
 def owed_now(journal: Journal, computer: Computer) -> Owed:

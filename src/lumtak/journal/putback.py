@@ -241,6 +241,6 @@ def _warnings(entry: Entry, graphs: Graphs, will: Mapping[str, str | None]) -> l
     here = graphs.name_of(entry.ref.area, entry.ref.key)
     if will[str(entry.ref)] in STANDS_STILL:
         lost = [c for c in graphs.stops_with(here) if will.get(c) not in STANDS_STILL]
-        return [f"{graphs.title(c)} stops with {entry.title}." for c in lost]
+        return [f"{graphs.title(c)} will stop when {entry.title} stops." for c in lost]
     off = [c for c in graphs.works_through(here) if will.get(c) == "off"]
     return [f"{entry.title} cannot work while {graphs.title(c)} is off." for c in off]

@@ -64,7 +64,9 @@ TEXTS = {
     "plan": (
         _STRIPS
         + "The plan lists what is chosen in the order in which it is applied, what it should save,"
-        " and what is owed afterwards. Nothing is changed yet. Space takes an item out again."
+        " and whether a restart or login is needed. Nothing is changed yet. p chooses the least"
+        " plan that reaches both ceilings, or the one that comes nearest; comma and full stop walk"
+        " along the frontier, from nothing to everything that may go. Space takes an item out."
         + _KEYS
     ),
     "apply": (

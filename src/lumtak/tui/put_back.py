@@ -118,8 +118,8 @@ class PutBackScreen(WorkingScreen):
         self.query_one("#again", Button).disabled = bool(self.busy)
         self.query_one(LineList).show(self._lines(changes, palette) if changes else [])
         self.query_one("#hint", Static).update(
-            "Space marks, Enter explains, a marks all that stands, r looks again; Escape goes back;"
-            " ? explains."
+            "Space marks, Enter explains, a marks all that is in place, r looks again; Escape goes"
+            " back; ? explains."
         )
 
     def _sentence(self) -> str:
@@ -135,7 +135,7 @@ class PutBackScreen(WorkingScreen):
                 lines.append(Line(Text()))
             standing = sum(e.is_open for e in visit.entries)
             text = Text(f" {visit.heading}", style=f"bold {palette.ink}")
-            text.append(f"   {standing} of {len(visit.entries)} stand", style=palette.soft)
+            text.append(f"   {standing} of {len(visit.entries)} still in place", style=palette.soft)
             text.append(" " + "─" * max(0, self.size.width - text.cell_len - 3), style=palette.rule)
             lines.append(Line(text))
             for entry in reversed(visit.entries):
@@ -277,7 +277,7 @@ class PutBackScreen(WorkingScreen):
     ) -> _Question:
         numbers = [e.id for e in entries]
         lines = [plain(f"{e.title}: {e.word} → {e.restore.word}", 160) for e in reversed(entries)]
-        lines += ["", *(f"Mind: {w}" for w in warnings(changes.facts, changes.entries, numbers))]
+        lines += ["", *(f"Warning: {w}" for w in warnings(changes.facts, changes.entries, numbers))]
         lines += ["What was changed weighs again as before. It can be changed again in the audit."]
         if disputed:
             lines.append(f"{disputed} that somebody changed since are asked about afterwards.")

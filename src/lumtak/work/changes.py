@@ -81,7 +81,7 @@ class StandingChanges(Record):
 
     def in_words(self) -> str:
         """For a line about the computer."""
-        parts = [counted(self.changes, "change stands", "changes stand")]
+        parts = [f"{counted(self.changes, 'change')} in place"]
         if self.drifted:
             parts.append(f"{self.drifted} drifted")
         if self.unread:
@@ -123,7 +123,7 @@ def in_words(changes: Changes) -> str:
     left = len(changes.open)
     if not left:
         return f"{all_of(len(changes.entries), 'change')} put back or came to nothing."
-    verb = "stands" if left == 1 else "stand"
+    verb = "is still in place" if left == 1 else "are still in place"
     return f"{left} of {len(changes.entries)} changes {verb}; {_drifted(changes)}."
 
 

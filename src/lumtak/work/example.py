@@ -71,10 +71,10 @@ def _job(open_job: OpenJob, out: Path, say: Callable[[str], None]) -> tuple[Comp
     done = sum(o.result == "done" for o in outcomes)
     say(
         f"Apply     {done} of {len(outcomes)} written and read back;"
-        f" {open_job.owed().in_words() or 'nothing owed'}"
+        f" {open_job.owed().in_words() or 'nothing more is needed'}"
     )
     restart(open_job)
-    say(f"Restart   {open_job.owed().in_words() or 'nothing owed any more'}")
+    say(f"Restart   {open_job.owed().in_words() or 'nothing more is needed'}")
     after = read_after(open_job)
     proof = proof_of(open_job)
     say(f"Proof     CPU {percent(after.mean('cpu_pct'))}, RAM {ram(after.mean('ram_used_bytes'))}")

@@ -47,7 +47,7 @@ class SimulatedLoad:
             swap_out_bytes=model.swap_out_mib * MIB,
             cpu_s={key: float(model.cpu_s[i]) for i, key in enumerate(model.keys)},
             memory={
-                key: Memory(ram_bytes=float(held[i]) * MIB, how="held by the model")
+                key: Memory(ram_bytes=float(held[i]) * MIB, how="simulated")
                 for i, key in enumerate(model.keys)
                 if memory and model.running[i]
             },

@@ -29,14 +29,14 @@ def headline(
 def _where_it_stands(profile: Profile, reading: Reading, found: Bottleneck) -> str:
     """CPU and RAM against their ceilings; before that what holds it back, where that says more."""
     over = [
-        f"{name} is at {value:.0f} % and may be at {ceiling:g} %"
+        f"{name} is at {value:.0f} %, the ceiling is {ceiling:g} %"
         for name, value, ceiling in (
             ("CPU", reading.mean("cpu_pct"), profile.ceilings.cpu_pct),
             ("RAM", reading.mean("ram_pct"), profile.ceilings.ram_pct),
         )
         if value > ceiling
     ]
-    state = " and ".join(over) if over else "CPU and RAM are under their ceilings"
+    state = "; ".join(over) if over else "CPU and RAM are under their ceilings"
     # Memory over its ceiling says by itself what holds the computer back.
     says_more = found.kind in {"disk", "clock"}
     if found.kind == "memory":
@@ -57,7 +57,7 @@ def _what_weighs(findings: list[Finding], eased: list[Finding], found: Bottlenec
     heavy = max(may_go, key=lambda f: f.weight.heft, default=None)
     if heavy is not None and heavy.weight.heft > 0:
         cause = f", which {heavy.started_by}" if heavy.fixed and heavy.started_by else ""
-        return f"heaviest of what may go: {heavy.title}{cause}"
+        return f"biggest item you can switch off: {heavy.title}{cause}"
     return "" if plans else "nothing to gain: nothing here weighs that the profile does not need"
 
 

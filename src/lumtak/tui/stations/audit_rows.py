@@ -14,7 +14,7 @@ from lumtak.core.audit import Finding
 from lumtak.core.facts import LEAST_START_S, Item, Setting
 from lumtak.core.reading import Reading
 from lumtak.core.record import NotMeasured, known
-from lumtak.core.setting import AREA_TITLES, SHOWS_WORDS, Area, SettingRef
+from lumtak.core.setting import AREA_TITLES, SHOWS_WORDS, Area, SettingRef, without
 from lumtak.core.shop import Wrong
 from lumtak.core.sizing import Rule, emptying_the_cache, memory_parts, swap_sizes
 from lumtak.core.text import plain
@@ -247,12 +247,12 @@ def rows_of(
     rows += _links("started from", f.starters, job)
     rows += _links("stands on", [f"{f.area}:{key}" for key in item.needs] if item else (), job)
     rows += _links("stops with it", [f"{f.area}:{key}" for key in f.stops_with], job)
-    rows += [Row("without it", f.stops), Row("may come back", f.again)]
+    rows += [Row(*without(f.proposal, f.stops)), Row("may come back", f.again)]
     rows += _links("goes with it", f.brings, job)
     rows += [
         Row("ask the owner", f.question),
         Row("owner said", f.answer),
-        Row(f"if {f.proposal}", _projection(f, item) if f.can_choose else ""),
+        Row(f"set to {f.proposal}", _projection(f, item) if f.can_choose else ""),
         Row("to change it", f.fixed),
         Row("figures", f.weight.source),
         *_sizes(f, job, reading),

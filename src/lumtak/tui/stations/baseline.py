@@ -217,7 +217,7 @@ class BaselineStation(StationView):
         """What can be done."""
         if self._reading_now:
             return "Other stations stay open while it reads; stopping early keeps what was read."
-        return "Enter does what is lit, Tab goes to the next; ? explains."
+        return "Enter presses the highlighted button, Tab goes to the next; ? explains."
 
     def on_line_list_opened(self, message: LineList.Opened) -> None:
         """Another baseline counts."""

@@ -78,7 +78,7 @@ class HandoverStation(StationView):
         proof = (
             "" if desk.after else " There is no reading after them yet, and the report will say so."
         )
-        return f"{counted(len(left), 'change stands', 'changes stand')}.{proof}"
+        return f"{counted(len(left), 'change is', 'changes are')} still in place.{proof}"
 
     def arrive(self) -> None:
         """On the report."""
@@ -86,7 +86,10 @@ class HandoverStation(StationView):
 
     def hint(self) -> str:
         """What can be done."""
-        return "Enter does what is lit; in the list Enter puts one change back; ? explains."
+        return (
+            "Enter presses the highlighted button; in the list Enter puts one change back; ?"
+            " explains."
+        )
 
     def on_button_pressed(self, event: Button.Pressed) -> None:
         """Write, or ask."""
@@ -137,7 +140,7 @@ class HandoverStation(StationView):
         mind = warnings(facts, self.desk.entries, [e.id for e in entries]) if facts else ()
         lines += [
             "",
-            *(plain(f"Mind: {w}", 200) for w in mind),
+            *(plain(f"Warning: {w}", 200) for w in mind),
             (
                 "What it changed starts and weighs again as before. A value that somebody else"
                 " changed since is left alone."

@@ -15,7 +15,7 @@ from textual.widgets import Button, Static
 from lumtak.core.plan import Plan, Step
 from lumtak.core.planner import Planned, Point, Problem
 from lumtak.core.reading import Reading
-from lumtak.core.setting import SHOWS_WORDS, Shows, parse_ref
+from lumtak.core.setting import SHOWS_WORDS, Shows, parse_ref, without
 from lumtak.core.text import plain
 from lumtak.core.units import GIB, counted, percent, ram, signed
 from lumtak.errors import LumtakError
@@ -27,9 +27,9 @@ from lumtak.work.plan import plan_of
 from lumtak.work.planner import choose_places, frontier_of, plan_job, problem_for
 
 OWED_WORDS: dict[Shows, str] = {
-    "now": "Everything shows at once.",
-    "login": "Some of it shows only after a new login.",
-    "restart": "Some of it shows only after a restart.",
+    "now": "All changes take effect immediately.",
+    "login": "Some changes take effect only after a new login.",
+    "restart": "Some changes take effect only after a restart.",
 }
 
 
@@ -231,11 +231,12 @@ class PlanStation(StationView):
         else:
             text.append(f"{'not projected':>19}   ", style=palette.soft)
         text.append(
-            f"{SHOWS_WORDS[step.shows]:<26}",
+            f"{SHOWS_WORDS[step.shows]:<32}",
             style=palette.warning if step.shows != "now" else palette.soft,
         )
         if step.stops:
-            text.append("without it: " + plain(", ".join(step.stops), 200), style=palette.soft)
+            label, words = without(step.change.value, ", ".join(step.stops))
+            text.append(f"{label}: {plain(words, 200)}", style=palette.soft)
         return text
 
     def arrive(self) -> None:

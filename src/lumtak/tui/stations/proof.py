@@ -128,7 +128,7 @@ class ProofStation(StationView):
         """Nothing is owed any more: the reading that is due, and when it begins alike."""
         baseline, wait_s = self.desk.baseline, self.desk.same_point_s
         text = Text(
-            "\nNothing is owed: every change shows now, so the after reading is due.\n",
+            "\nEvery change has taken effect, so the after reading is due.\n",
             style=palette.accent,
         )
         if baseline is not None:
@@ -148,14 +148,16 @@ class ProofStation(StationView):
         owed = self.desk.owed
         text = Text()
         if owed.restart:
-            text.append(f"\nA restart is owed for {', '.join(owed.restart)}", style=palette.warning)
+            text.append(
+                f"\nA restart is needed for {', '.join(owed.restart)}", style=palette.warning
+            )
             text.append(
                 f"{'; and then for ' + ', '.join(owed.login) if owed.login else ''}.\n",
                 style=palette.warning,
             )
         elif owed.login:
             text.append(
-                f"\nA new login is owed for {', '.join(owed.login)}.\n", style=palette.warning
+                f"\nA new login is needed for {', '.join(owed.login)}.\n", style=palette.warning
             )
         if owed.anything:
             text.append(
@@ -184,10 +186,10 @@ class ProofStation(StationView):
     def hint(self) -> str:
         """What can be done."""
         if self.desk.owed.anything:
-            return "First what is owed, then the reading. ? explains."
+            return "First the restart or login, then the reading. ? explains."
         return (
-            "The sentence follows from the interval, not from the means. Enter does what is lit; ?"
-            " explains."
+            "The sentence follows from the interval, not from the means. Enter presses the"
+            " highlighted button; ? explains."
         )
 
     def on_button_pressed(self, event: Button.Pressed) -> None:

@@ -54,7 +54,9 @@ class Sheet:
                 text.append_text(self._compared(result, sides))
             elif result.column == "work":
                 text.append(f"\n{sentence(result)}", style=palette.ink)
-                text.append(" The clock cannot fake this one.\n", style=palette.soft)
+                text.append(
+                    " The speed of the clock does not change this figure.\n", style=palette.soft
+                )
         shares = proof.attribution.words if proof.attribution else ""
         for line in (shares, in_words(proof.standings), proof.brake):
             text.append(f"{line}\n" if line else "", style=palette.ink)
@@ -135,7 +137,7 @@ class Sheet:
         of = f" · {several[0]} readings before, {several[1]} after" if max(several) > 1 else ""
         text.append(
             f"medians {medians} · 95th percentiles {tails} · shift {shift} {form.unit}"
-            f" · worth {worth} independent samples{of}\n",
+            f" · as telling as {worth} independent samples{of}\n",
             style=palette.soft,
         )
         return text
