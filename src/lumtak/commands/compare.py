@@ -126,8 +126,10 @@ def _say_comparison(result: Comparison) -> None:
         of = f" in {readings} readings" if readings > 1 else ""
         return (
             f"{mean:.4g}",
-            f"{counted(samples, 'sample')}{of}, as telling as"
-            f" {counted(round(worth), 'independent one')}",
+            (
+                f"{counted(samples, 'sample')}{of}, as telling as"
+                f" {counted(round(worth), 'independent one')}"
+            ),
         )
 
     columns(
