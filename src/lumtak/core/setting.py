@@ -37,7 +37,7 @@ def without(value: str | None, stops: str) -> tuple[str, str]:
         return "", ""
     if value == "demand":
         return "on demand", f"it starts when something asks for it; until then: {stops}"
-    return ("until started by hand" if value == "manual" else "without it"), stops
+    return ("until started" if value == "manual" else "without it"), stops
 
 
 class SettingRef(Record, order=True):
