@@ -38,7 +38,7 @@ lab-tools:
 lab: setup lab-tools
 	@$(BIN)/python tests/lab/booted.py
 
-# On really booted computers: the whole job over restarts, power cuts, odd names, refusals; on real desktops. About ten minutes; root and /dev/net/tun.
+# On really booted computers: the whole job over restarts, power cuts, odd names, refusals; on real desktops. About fifteen minutes; root and /dev/net/tun.
 lab-tests: setup lab-tools
 	$(BIN)/python -m pytest -m lab
 
