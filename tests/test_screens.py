@@ -271,7 +271,7 @@ async def test_the_whole_job_by_keyboard(data_folder, size, tmp_path, monkeypatc
         await pilot.press("enter")
         await until(pilot, lambda: isinstance(app.screen, ConfirmScreen))
         await pilot.press("right", "enter")
-        await until(pilot, lambda: says(app, "14 changes are done and read back", "estart owed"))
+        await until(pilot, lambda: says(app, "14 changes are done and read back", "estart needed"))
         await pilot.press("enter")
         await until(pilot, lambda: says(app, "Not proved yet", "Restart now"))
         await pilot.press("enter")
