@@ -36,7 +36,7 @@ def without(value: str | None, stops: str) -> tuple[str, str]:
     if not stops:
         return "", ""
     if value == "demand":
-        return "on demand", f"it starts when something asks for it; until then: {stops}"
+        return "on demand", f"starts when asked for; until then {stops}"
     return ("until started" if value == "manual" else "without it"), stops
 
 

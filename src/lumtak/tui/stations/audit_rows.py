@@ -252,7 +252,7 @@ def rows_of(
     rows += [
         Row("ask the owner", f.question),
         Row("owner said", f.answer),
-        Row(f"as {f.proposal}", _projection(f, item) if f.can_choose else ""),
+        Row("would save", _projection(f, item) if f.can_choose else ""),
         Row("to change it", f.fixed),
         Row("figures", f.weight.source),
         *_sizes(f, job, reading),

@@ -68,7 +68,7 @@ class PlanStation(StationView):
         """The plan as it is now."""
         desk, palette = self.desk, Palette(self.app)
         self.query_one("#on").display = bool(desk.job.chosen)
-        self.query_one("#least").display = desk.baseline is not None and not desk.busy
+        self.query_one("#least").display = desk.baseline is not None
         self.query_one("#steps", Static).update(self._steps(palette))
         if not desk.job.chosen:
             done = len(desk.job.plan.steps) if desk.job.plan else 0
@@ -246,8 +246,8 @@ class PlanStation(StationView):
     def hint(self) -> str:
         """What can be done."""
         return (
-            "p chooses the least plan; comma and full stop walk along the frontier. Enter does what"
-            " is lit; in the list Space takes an item out; ? explains."
+            "p chooses the least plan; comma and full stop walk along the frontier. Enter presses"
+            " the highlighted button; in the list Space takes an item out; ? explains."
         )
 
     def on_line_list_selected(self, message: LineList.Selected) -> None:
