@@ -233,7 +233,8 @@ class BenchScreen(Screen[None]):
     def _complaint_lines(self, palette: Palette) -> list[Line]:
         name, _ = self._about(self._address or "local")
         suits, told = self._came_with(self._address or "local")
-        lines = [Line(Text()), _heading(f"What does the owner of the {name} complain of?", palette)]
+        whose = name if self._address == "local" else f"the {name}"
+        lines = [Line(Text()), _heading(f"What does the owner of {whose} complain of?", palette)]
         if told:
             lines.append(Line(Text(f"   “{told}”", style=palette.accent)))
         for complaint in sorted(COMPLAINTS, key=lambda c: c != suits):
