@@ -301,7 +301,7 @@ def test_a_real_local_job_reopened_where_it_was(terminal, tmp_path):
     t.wait("1 change is done")
     assert "Hidden=true" in (person / ".config/autostart/lumtak-test.desktop").read_text()
     t.keys("7")
-    t.wait("1 change stands")
+    t.wait("1 change is still in place")
     t.keys("Down", "Enter")
     t.wait("Leave it changed")
     t.keys("Right", "Enter")

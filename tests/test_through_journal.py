@@ -913,4 +913,4 @@ def test_what_is_put_back_off_takes_along_what_needs_it(journal):
         item("services", "chat", needs=("spool",)),
         item("services", "rests", value="off", needs=("spool",)),
     )
-    assert warnings(known, journal.entries(), [1]) == ("chat stops with spool.",)
+    assert warnings(known, journal.entries(), [1]) == ("chat will stop when spool stops.",)
