@@ -1,6 +1,7 @@
 """Every station of a job without a screen: `lumtak job`."""
 
 from pathlib import Path
+from typing import get_args
 
 import click
 
@@ -27,7 +28,7 @@ from lumtak.work.data_folder import DataFolder
 from lumtak.work.intake import begin_job, choose_program, note_complaint, reopen_job
 from lumtak.work.open_job import OpenJob
 from lumtak.work.plan import carry_out, plan_of
-from lumtak.work.planner import choose_from_file, choose_places, plan_job, problem_for
+from lumtak.work.planner import choose_from_file, choose_planned, plan_job
 from lumtak.work.proof import proof_of, read_after, same_point_s
 from lumtak.work.reading import baselines_of, choose_baseline, read_baseline
 
@@ -214,7 +215,7 @@ def job_audit(data_folder: DataFolder, job: str) -> None:
 @click.option("--planned", "least", is_flag=True, help="The least plan; see `lumtak plan`.")
 @click.option(
     "--reach",
-    type=click.Choice(["cpu", "ram", "both"]),
+    type=click.Choice(get_args(Goal)),
     default="both",
     show_default=True,
     help="Which ceilings the least plan is to reach.",
@@ -251,7 +252,7 @@ def job_choose(
         choose_all_eased(open_job)
     if least:
         found = plan_job(open_job, reach)
-        choose_places(open_job, problem_for(open_job), found.chosen)
+        choose_planned(open_job, found.changes)
         click.echo(found.headline)
     if plan_path is not None:
         for one in choose_from_file(open_job, load_plan(plan_path)):

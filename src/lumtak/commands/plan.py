@@ -2,6 +2,7 @@
 
 import time
 from pathlib import Path
+from typing import get_args
 
 import click
 
@@ -10,7 +11,6 @@ from lumtak.commands.look import count
 from lumtak.core.audit import Audit
 from lumtak.core.facts import Facts
 from lumtak.core.planner import Goal, Planned, Point, Problem, frontier, planned
-from lumtak.core.planner.planned import in_words
 from lumtak.core.profile import Profile
 from lumtak.core.suggest import suggest
 from lumtak.core.text import plain
@@ -23,7 +23,7 @@ from lumtak.work.intake import reopen_job
 from lumtak.work.planner import CONFIDENCE, Judged, judge_file, look_and_plan, problem_for
 
 _SECONDS = 300.0
-_GOALS = click.Choice(["cpu", "ram", "both"])
+_GOALS = click.Choice(get_args(Goal))
 
 
 @click.command("plan")
@@ -160,9 +160,9 @@ def _say_plan(found: Planned) -> None:
         [
             (
                 c.address,
-                f"{c.from_} → {c.to or 'unset'}",
+                c.change,
                 f"{c.words} ({c.disruption})",
-                in_words(c),
+                c.saves,
             )
             for c in found.changes
         ]

@@ -9,11 +9,9 @@ from lumtak.core.catalogue import Catalogue
 from lumtak.core.facts import RUNS_LUMTAK, Facts, Fixed, Item, Setting, lumtaks
 from lumtak.core.needs import STANDS_STILL, Graphs
 from lumtak.core.record import NotMeasured, Record, known
-from lumtak.core.setting import UNSET_WORD, Change, SettingRef, Shows
+from lumtak.core.setting import LATENESS, UNSET_WORD, Change, SettingRef, Shows, latest
 from lumtak.core.text import plain
 from lumtak.errors import UnknownNameError, UsageError
-
-_LATEST: dict[Shows, int] = {"now": 0, "login": 1, "restart": 2}
 
 _NOTHING: Mapping[SettingRef, str] = MappingProxyType({})
 
@@ -165,7 +163,7 @@ def check_changes(
         _refuse_without_needs(graphs, change, chosen)
 
     def place(change: Change) -> tuple[int, int, SettingRef]:
-        return _LATEST[_shows(facts, change)], len(graphs.stops_with(str(change.ref))), change.ref
+        return LATENESS[_shows(facts, change)], len(graphs.stops_with(str(change.ref))), change.ref
 
     return _together(facts, graphs, sorted(chosen.values(), key=place))
 
@@ -219,8 +217,7 @@ def make_plan(facts: Facts, found: Audit, changes: Iterable[Change]) -> Plan:
     """
     guarded = {f.ref: f.reason.rstrip(".") for f in found.findings if f.stance == "guarded"}
     steps = [_step(facts, found, change) for change in check_changes(facts, changes, guarded)]
-    owed: Shows = max((s.shows for s in steps), key=_LATEST.__getitem__, default="now")
-    return Plan(steps=tuple(steps), owed=owed)
+    return Plan(steps=tuple(steps), owed=latest(s.shows for s in steps))
 
 
 def _step(facts: Facts, found: Audit, change: Change) -> Step:

@@ -1,5 +1,6 @@
 """Settings by address, and changes of them: `AREA:KEY=VALUE`."""
 
+from collections.abc import Iterable
 from typing import Any, Literal, Protocol, get_args, runtime_checkable
 
 from lumtak.core.record import Record
@@ -18,6 +19,14 @@ AREA_TITLES: dict[Area, str] = {
 
 Shows = Literal["now", "login", "restart"]
 """When a change shows: at once, after a new login, after a restart."""
+
+LATENESS: dict[Shows, int] = {"now": 0, "login": 1, "restart": 2}
+
+
+def latest(shows: Iterable[Shows]) -> Shows:
+    """When the last of several changes shows; at once where there are none."""
+    return max(shows, key=LATENESS.__getitem__, default="now")
+
 
 SHOWS_WORDS: dict[Shows, str] = {
     "now": "takes effect immediately",

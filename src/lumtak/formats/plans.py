@@ -86,8 +86,8 @@ def plan_file(found: Planned, *, computer: str, identity: str, profile: str) -> 
         changes=tuple(
             FileChange(
                 address=c.address,
-                from_=c.from_,
-                to=c.to,
+                from_=c.before,
+                to=c.value,
                 disruption=c.disruption,
                 level=c.level,
                 cpu_pct=c.cpu_pct,

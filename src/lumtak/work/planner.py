@@ -1,12 +1,13 @@
 """The least plan of a computer or a job, and its frontier."""
 
 import time
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 
 from lumtak.core.audit import Audit, audit
 from lumtak.core.facts import Facts
 from lumtak.core.plan import check_change, make_plan
 from lumtak.core.planner import (
+    Choice,
     Goal,
     Planned,
     Point,
@@ -97,10 +98,15 @@ def frontier_of(open_job: OpenJob) -> tuple[Problem, tuple[Point, ...]]:
     return problem, frontier(problem, clock=time.perf_counter)
 
 
-def choose_places(open_job: OpenJob, problem: Problem, chosen: tuple[int, ...]) -> None:
-    """These changes of a problem are what is chosen now."""
+def choose_planned(open_job: OpenJob, changes: Iterable[Choice]) -> None:
+    """These changes of a plan are what is chosen now."""
     if open_job.job.audit is not None:
-        open_job.keep(chosen=changes_of(problem, chosen, open_job.job.audit))
+        open_job.keep(chosen=changes_of(changes, open_job.job.audit))
+
+
+def choose_places(open_job: OpenJob, problem: Problem, chosen: tuple[int, ...]) -> None:
+    """The same, by their places in a problem."""
+    choose_planned(open_job, (problem.choices[i] for i in chosen))
 
 
 class Judged(Record):

@@ -5,7 +5,7 @@ import threading
 import msgspec
 
 from lumtak.casebook import Job
-from lumtak.core.answer import FeltChange, felt_changes, led_by, typical
+from lumtak.core.answer import felt_changes, led_by, typical
 from lumtak.core.attribution import Attribution, attribution
 from lumtak.core.bottleneck import find_bottleneck
 from lumtak.core.bridge import Bridge, bridge
@@ -144,10 +144,35 @@ def pace_of(open_job: OpenJob) -> str:
 
 def attribution_of(open_job: OpenJob, comparisons: tuple[Comparison, ...]) -> Attribution | None:
     """How much of the difference is of what was changed; None where that cannot be told."""
-    job, before, after = open_job.job, open_job.baseline, open_job.after
-    if before is None or after is None or job.plan is None or pace_of(open_job):
+    if open_job.baseline is None or open_job.after is None:
         return None
-    return attribution(job.plan, *sides_of(open_job), comparisons)
+    return _attributed(open_job, sides_of(open_job), comparisons)
+
+
+def _attributed(
+    open_job: OpenJob,
+    sides: tuple[list[Reading], list[Reading]],
+    comparisons: tuple[Comparison, ...],
+) -> Attribution | None:
+    plan = open_job.job.plan
+    if plan is None or pace_of(open_job):
+        return None
+    return attribution(plan, *sides, comparisons)
+
+
+def _both(open_job: OpenJob) -> tuple[Reading, Reading]:
+    """(baseline, after reading).
+
+    Raises:
+        UsageError: one of them is missing.
+    """
+    before, after = open_job.baseline, open_job.after
+    if before is None or after is None:
+        raise UsageError(
+            "A comparison needs a baseline and an after reading.",
+            "Take the one that is missing.",
+        )
+    return before, after
 
 
 def proof_of(open_job: OpenJob) -> Proof:
@@ -156,14 +181,11 @@ def proof_of(open_job: OpenJob) -> Proof:
     Raises:
         UsageError: a reading is missing or too short.
     """
-    job, before, after = open_job.job, open_job.baseline, open_job.after
-    if before is None or after is None:
-        raise UsageError(
-            "A comparison needs a baseline and an after reading.",
-            "Take the one that is missing.",
-        )
-    comparisons = comparisons_of(open_job)
-    felt = felt_of(open_job)
+    job, (before, after) = open_job.job, _both(open_job)
+    alike = _of_one_state(open_job)
+    sides = _held_together(alike)
+    comparisons = _compared(open_job, alike)
+    felt = felt_changes(*sides, _starts_of(open_job))
     led = led_by(job.complaint, felt)
     pace, why_not = pace_of(open_job), why_provisional(open_job)
     return Proof(
@@ -173,18 +195,12 @@ def proof_of(open_job: OpenJob) -> Proof:
         felt=(*led, *(change for change in felt if change not in led)),
         led=len(led),
         comparisons=comparisons,
-        attribution=attribution_of(open_job, comparisons),
+        attribution=_attributed(open_job, sides, comparisons),
         standings=standings(job.profile.ceilings, before, after),
         brake=_brake_of(job, before, after),
         pace=pace,
         provisional=why_not,
     )
-
-
-def felt_of(open_job: OpenJob) -> tuple[FeltChange, ...]:
-    """What the owner waits for, before against after."""
-    before, after = sides_of(open_job)
-    return felt_changes(before, after, _starts_of(open_job))
 
 
 def _starts_of(open_job: OpenJob) -> tuple[list[Start], list[Start]]:
@@ -237,16 +253,13 @@ def comparisons_of(open_job: OpenJob) -> tuple[Comparison, ...]:
     Raises:
         UsageError: a reading is missing or too short.
     """
-    before, after = open_job.baseline, open_job.after
-    if before is None or after is None:
-        raise UsageError(
-            "A comparison needs a baseline and an after reading.",
-            "Take the one that is missing.",
-        )
-    alike = _of_one_state(open_job)
-    before_all, after_all = (_together(side) for side in alike)
+    _both(open_job)
+    return _compared(open_job, _of_one_state(open_job))
+
+
+def _compared(open_job: OpenJob, alike: tuple[_Alike, _Alike]) -> tuple[Comparison, ...]:
     threshold = open_job.job.profile.threshold
-    return compare_readings(before_all, after_all, threshold, _earlier(open_job, alike))
+    return compare_readings(*_held_together(alike), threshold, _earlier(open_job, alike))
 
 
 def sides_of(open_job: OpenJob) -> tuple[list[Reading], list[Reading]]:
@@ -256,7 +269,11 @@ def sides_of(open_job: OpenJob) -> tuple[list[Reading], list[Reading]]:
     conditions, once there are three of them: two starts of one computer differ, and how much they
     do cannot be told from two.
     """
-    before, after = _of_one_state(open_job)
+    return _held_together(_of_one_state(open_job))
+
+
+def _held_together(alike: tuple[_Alike, _Alike]) -> tuple[list[Reading], list[Reading]]:
+    before, after = alike
     return _together(before), _together(after)
 
 

@@ -75,7 +75,8 @@ def _everything(search: "_Search", problem: Problem, last: Point) -> Point | Non
     """Everything that may go, where that is more than the last point holds."""
     choices = problem.choices
     every = tuple(i for i in search.may if choices[i].cpu_pct or choices[i].ram_bytes)
-    if set(every) <= set(last.chosen) or not search.is_whole(every):
+    plans = power_plans(problem, every)
+    if set(every) <= set(last.chosen) or not problem.is_whole(every) or len(plans) > 1:
         return None
     point = search.point(every, last)
     return point if point.disruption >= last.disruption else None
@@ -120,27 +121,14 @@ class _Search:
         """Whether the time is up."""
         return self._clock() >= self._until_s
 
-    def is_whole(self, chosen: tuple[int, ...]) -> bool:
-        """Whether all is in it that belongs to it, and at most one power plan."""
-        mine = [self._problem.choices[i] for i in chosen]
-        bound = all(set(c.with_it) <= set(chosen) for c in mine)
-        return bound and sum(c.factor != 1.0 for c in mine) <= 1
-
     def next_below(self, shortfall: float) -> tuple[int, ...] | None:
         """The best plan for the least disruption with which the shortfall is at most this."""
         budget = self.cheapest(shortfall)
         return None if budget is None else self.best(budget)
 
-    def _left(self, chosen: Iterable[int]) -> tuple[float, float]:
-        """(CPU, RAM) that a plan leaves."""
-        mine = [self._problem.choices[i] for i in chosen]
-        factor = math.prod(c.factor for c in mine)
-        cpu = factor * (self._problem.cpu_pct - sum(c.cpu_pct for c in mine))
-        return cpu, self._problem.ram_left(sum(c.ram_bytes for c in mine))
-
     def shortfalls(self, chosen: Iterable[int]) -> tuple[float, float]:
         """Of both, as shares of their ceilings."""
-        cpu, ram = self._left(chosen)
+        cpu, ram = self._problem.left(chosen)
         return (
             max(0.0, cpu / self._problem.cpu_ceiling_pct - 1),
             max(0.0, ram / self._problem.ram_ceiling_bytes - 1),
@@ -152,7 +140,7 @@ class _Search:
 
     def point(self, chosen: tuple[int, ...], before: Point | None = None) -> Point:
         """A point of the frontier."""
-        cpu, ram = self._left(chosen)
+        cpu, ram = self._problem.left(chosen)
         return Point(
             disruption=disruption_of(self._problem, chosen),
             chosen=chosen,
@@ -187,7 +175,7 @@ class _Search:
                 costs[i] = costs.get(i, 0.0) + least / (model.count + 1)
             second = model.solve(costs, rows, self._until_s)
             values = second.values or first.values
-            chosen = tuple(i for i in range(model.count) if values[i] > 0.5)
+            chosen = model.chosen(values)
             key = (
                 round(self.shortfall(chosen), 5),
                 round(sum(self.shortfalls(chosen)), 5),
@@ -206,7 +194,7 @@ class _Search:
             rows.append(Row(-math.inf, {larger: 1.0}, shortfall + _EXACT / 2))
             answer = model.solve(model.disruption(), rows, self._until_s, offset=0.5)
             if answer.values is not None:
-                chosen = [i for i in range(model.count) if answer.values[i] > 0.5]
+                chosen = model.chosen(answer.values)
                 found.append(float(disruption_of(self._problem, chosen)))
         return min(found, default=None)
 

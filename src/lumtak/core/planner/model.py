@@ -23,6 +23,9 @@ def no_clock() -> float:
     return 0.0
 
 
+_HALF = 0.5
+
+
 class Row(NamedTuple):
     """A linear constraint: low <= sum of values <= high."""
 
@@ -99,6 +102,10 @@ class Model:
             elif choice.shows == "restart":
                 rows.append(Row(0.0, {self.restart: 1.0, i: -1.0}))
         return rows
+
+    def chosen(self, values: Sequence[float]) -> tuple[int, ...]:
+        """The plan that a solution stands for."""
+        return tuple(i for i in range(self.count) if values[i] > _HALF)
 
     def disruption(self) -> dict[int, float]:
         """What a plan disrupts, as a sum over columns."""

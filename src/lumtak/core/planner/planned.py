@@ -5,38 +5,15 @@ import math
 import msgspec
 
 from lumtak.core.bottleneck import Bottleneck
-from lumtak.core.planner.disruption import LEVEL_WORDS, Level
 from lumtak.core.planner.frontier import nearest
 from lumtak.core.planner.model import Clock, no_clock
 from lumtak.core.planner.problem import Choice, Goal, Problem
 from lumtak.core.planner.solver import BUDGET_S, Solved, disruption_of, least, needs_of
 from lumtak.core.record import Record
-from lumtak.core.units import counted, ram, signed
+from lumtak.core.setting import Shows, latest
+from lumtak.core.units import counted, ram
 
 _QUANTITY = {"cpu": "CPU", "ram": "RAM"}
-
-
-class PlannedChange(Record):
-    """One change of a plan."""
-
-    address: str
-    title: str
-    from_: str
-    to: str | None
-    disruption: int
-    level: Level
-    cpu_pct: float
-    """What it saves."""
-    cpu_se_pct: float
-    ram_bytes: float
-    ram_se_bytes: float
-    shows: str
-    projected: bool
-
-    @property
-    def words(self) -> str:
-        """What the owner would notice."""
-        return LEVEL_WORDS[self.level]
 
 
 class Reach(Record):
@@ -75,12 +52,11 @@ class Planned(Record):
 
     goal: Goal
     confidence: float
-    changes: tuple[PlannedChange, ...]
+    changes: tuple[Choice, ...]
     chosen: tuple[int, ...]
     """Places of them in the problem."""
     disruption: int
-    owed: str
-    """now, login, restart."""
+    owed: Shows
     reaches: tuple[Reach, ...]
     """CPU and RAM, whatever the goal."""
     reached: bool
@@ -172,18 +148,15 @@ def _of(
     problem: Problem, goal: Goal, confidence: float, found: Solved, chosen: tuple[int, ...]
 ) -> Planned:
     mine = [problem.choices[i] for i in chosen]
-    shows = {c.shows for c in mine}
-    owed = "restart" if "restart" in shows else "login" if "login" in shows else "now"
-    reaches = reaches_of(problem, mine)
     factor = math.prod(c.factor for c in mine)
     return Planned(
         goal=goal,
         confidence=confidence,
-        changes=tuple(_change(c) for c in mine),
+        changes=tuple(mine),
         chosen=chosen,
         disruption=disruption_of(problem, chosen),
-        owed=owed,
-        reaches=reaches,
+        owed=latest(c.shows for c in mine),
+        reaches=reaches_of(problem, chosen),
         reached=all(n.holds(chosen) for n in needs_of(problem, goal, confidence, factor)),
         proven=found.proven,
         gap=found.gap,
@@ -191,8 +164,10 @@ def _of(
     )
 
 
-def reaches_of(problem: Problem, chosen: list[Choice]) -> tuple[Reach, ...]:
+def reaches_of(problem: Problem, places: tuple[int, ...]) -> tuple[Reach, ...]:
     """CPU and RAM with these changes, each with the interval in which a reading will find it."""
+    chosen = [problem.choices[i] for i in places]
+    cpu_left, ram_left = problem.left(places)
     factor = math.prod(c.factor for c in chosen)
     cpu_half = (
         _NORMAL
@@ -209,14 +184,14 @@ def reaches_of(problem: Problem, chosen: list[Choice]) -> tuple[Reach, ...]:
         Reach(
             quantity="cpu",
             now=problem.cpu_pct,
-            planned=factor * (problem.cpu_pct - sum(c.cpu_pct for c in chosen)),
+            planned=cpu_left,
             half=cpu_half,
             ceiling=problem.cpu_ceiling_pct,
         ),
         Reach(
             quantity="ram",
             now=problem.ram_bytes,
-            planned=problem.ram_left(saved),
+            planned=ram_left,
             half=ram_half,
             ceiling=problem.ram_ceiling_bytes,
         ),
@@ -227,27 +202,3 @@ _NORMAL = 1.96
 ON_DEMAND_SE = 0.1
 """Of what starts on demand it may be asked for while the next reading is taken: seldom, but often
 enough for an interval that is to hold nineteen times in twenty. Set by carrying out plans."""
-
-
-def _change(choice: Choice) -> PlannedChange:
-    return PlannedChange(
-        address=choice.address,
-        title=choice.title,
-        from_=choice.before,
-        to=choice.value,
-        disruption=choice.disruption,
-        level=choice.level,
-        cpu_pct=choice.cpu_pct,
-        cpu_se_pct=choice.cpu_se_pct,
-        ram_bytes=choice.ram_bytes,
-        ram_se_bytes=choice.ram_se_bytes,
-        shows=choice.shows,
-        projected=choice.projected,
-    )
-
-
-def in_words(change: PlannedChange) -> str:
-    """What it saves, as far as that could be told."""
-    if not change.projected:
-        return "not projected"
-    return f"{signed(-change.cpu_pct)} points, {ram(-change.ram_bytes)}"

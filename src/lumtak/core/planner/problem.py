@@ -1,6 +1,7 @@
 """What a plan may hold, what it has to reach, and what binds changes to each other."""
 
-from collections.abc import Mapping
+import math
+from collections.abc import Collection, Iterable, Mapping
 from typing import Literal, NamedTuple
 
 from lumtak.core.audit import Audit, Finding, Weight
@@ -9,11 +10,12 @@ from lumtak.core.catalogue import Catalogue
 from lumtak.core.facts import Facts, Setting
 from lumtak.core.means import standard_error
 from lumtak.core.needs import STANDS_STILL, Graphs
-from lumtak.core.planner.disruption import Level, level_of, needs_a_yes, number_of
+from lumtak.core.planner.disruption import LEVEL_WORDS, Level, level_of, needs_a_yes, number_of
 from lumtak.core.profile import Profile, Scale
 from lumtak.core.reading import Reading
 from lumtak.core.record import NotMeasured, Record, known
 from lumtak.core.setting import Change, Shows
+from lumtak.core.units import ram, signed
 
 Goal = Literal["cpu", "ram", "both"]
 _LIGHTENS = {"off", "manual", "demand"}
@@ -54,6 +56,18 @@ class Choice(Record):
         return self.value == "demand"
 
     @property
+    def words(self) -> str:
+        """What the owner would notice."""
+        return LEVEL_WORDS[self.level]
+
+    @property
+    def saves(self) -> str:
+        """What it saves, as far as that could be told."""
+        if not self.projected:
+            return "not projected"
+        return f"{signed(-self.cpu_pct)} points, {ram(-self.ram_bytes)}"
+
+    @property
     def change(self) -> str:
         """What it does, in words."""
         return f"{self.before} → {self.value or 'unset'}"
@@ -85,6 +99,18 @@ class Problem(Record):
     def ram_left(self, saved_bytes: float) -> float:
         """What is in use once so much is saved."""
         return self.ram_bytes - saved_bytes + min(self.refill_bytes, saved_bytes)
+
+    def left(self, chosen: Iterable[int]) -> tuple[float, float]:
+        """(CPU percentage, bytes of RAM) that a plan leaves, as far as can be told beforehand."""
+        mine = [self.choices[i] for i in chosen]
+        factor = math.prod(c.factor for c in mine)
+        cpu_pct = factor * (self.cpu_pct - sum(c.cpu_pct for c in mine))
+        return cpu_pct, self.ram_left(sum(c.ram_bytes for c in mine))
+
+    def is_whole(self, chosen: Collection[int]) -> bool:
+        """Whether all is in a plan that belongs to what is in it."""
+        mine = set(chosen)
+        return all(mine.issuperset(self.choices[i].with_it) for i in mine)
 
     @property
     def free(self) -> tuple[int, ...]:
@@ -126,7 +152,7 @@ def problem_of(
     order = {f.consumer: i for i, (f, _) in enumerate(choices)}
     made = _Making(facts, found, catalogue, profile.disruption, factors, used_days)
     cpu = reading.series("cpu_pct")
-    ram = reading.series("ram_used_bytes")
+    memory = reading.series("ram_used_bytes")
     back, unsure = _back_from_swap(reading)
     return Problem(
         refill_bytes=back,
@@ -138,7 +164,7 @@ def problem_of(
         cpu_pct=reading.mean("cpu_pct") - saved[0],
         cpu_se_pct=standard_error(cpu),
         ram_bytes=reading.mean("ram_used_bytes") - saved[1],
-        ram_se_bytes=standard_error(ram),
+        ram_se_bytes=standard_error(memory),
         ram_total_bytes=reading.ram_total_bytes,
         cpu_ceiling_pct=profile.ceilings.cpu_pct,
         ram_ceiling_pct=profile.ceilings.ram_pct,
@@ -268,7 +294,7 @@ def _is_known(weight: Weight) -> bool:
     )
 
 
-def changes_of(problem: Problem, chosen: tuple[int, ...], found: Audit) -> tuple[Change, ...]:
+def changes_of(chosen: Iterable[Choice], found: Audit) -> tuple[Change, ...]:
     """The changes of a plan, as the audit proposes them."""
-    addresses = {problem.choices[i].address for i in chosen}
+    addresses = {choice.address for choice in chosen}
     return tuple(f.change for f in found.findings if f.consumer in addresses)

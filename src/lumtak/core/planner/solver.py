@@ -220,7 +220,7 @@ def cost_of(problem: Problem, chosen: tuple[int, ...] | None) -> float:
 def _least_of(model: Model, needs: Sequence[_Need], until_s: float) -> Solved:
     """With the power plan settled."""
     fixed = tuple(i for i in range(model.count) if model.lower[i])
-    if _is_whole(model, fixed) and all(need.holds(fixed) for need in needs):
+    if model.problem.is_whole(fixed) and all(need.holds(fixed) for need in needs):
         return Solved(chosen=fixed, proven=True)
     search = _Search(model, needs, until_s)
     step, costs = model.count + 1.0, _costs(model)
@@ -266,12 +266,7 @@ def _gap(cost: float, bound: float) -> float:
 def _holds_at_most(model: Model, needs: Sequence[_Need]) -> bool:
     """Whether everything that may go together would do."""
     every = tuple(i for i in range(model.count) if model.upper[i])
-    return _is_whole(model, every) and all(need.holds(every) for need in needs)
-
-
-def _is_whole(model: Model, chosen: tuple[int, ...]) -> bool:
-    """Whether all is in it that belongs to it."""
-    return all(set(model.problem.choices[i].with_it) <= set(chosen) for i in chosen)
+    return model.problem.is_whole(every) and all(need.holds(every) for need in needs)
 
 
 class _Search:
@@ -302,7 +297,7 @@ class _Search:
             answer = self._model.solve(costs, every, self._until_s, offset=0.5, more=columns)
             if answer.values is None:
                 return answer, None
-            chosen = tuple(i for i in range(self._model.count) if answer.values[i] > 0.5)
+            chosen = self._model.chosen(answer.values)
             broken = [c for c in self._chords if not c.need.holds(chosen)]
             if not broken:
                 return answer, chosen

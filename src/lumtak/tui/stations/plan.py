@@ -24,7 +24,7 @@ from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.lines import Line, LineList, column, fit
 from lumtak.work.audit import toggle
 from lumtak.work.plan import plan_of
-from lumtak.work.planner import choose_places, frontier_of, plan_job, problem_for
+from lumtak.work.planner import choose_places, choose_planned, frontier_of, plan_job
 
 OWED_WORDS: dict[Shows, str] = {
     "now": "All changes take effect immediately.",
@@ -145,16 +145,11 @@ class PlanStation(StationView):
         """
         desk = self.desk
         if desk.doing != "applying" and desk.free():
-            desk.begin("planning", self._plan_least, self._planned)
+            desk.begin("planning", lambda: plan_job(desk.open_job, "both"), self._planned)
 
-    def _plan_least(self) -> tuple[Planned, Problem]:
-        problem = problem_for(self.desk.open_job)
-        return plan_job(self.desk.open_job, "both"), problem
-
-    def _planned(self, found: tuple[Planned, Problem]) -> None:
-        plan, problem = found
+    def _planned(self, plan: Planned) -> None:
         self._frontier = None
-        choose_places(self.desk.open_job, problem, plan.chosen)
+        choose_planned(self.desk.open_job, plan.changes)
         answers = f" To be asked: {', '.join(plan.answers)}." if plan.answers else ""
         self._said = f"{plan.headline}{answers} {plan.lasting}".strip()
         self.say(self.Changed())
