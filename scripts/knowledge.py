@@ -21,7 +21,7 @@ from lumtak.work.knowledge import shipped_catalogue, shipped_profiles
 
 ITEMS = Path(__file__).parents[1] / "tests" / "data" / "desktop-items.csv"
 PROFILES = ("writing-and-web", "shared-classroom", "play", "sound-and-picture")
-_LETTERS = {"guarded": "G", "keep": "K", "ask": "A", "ease": "E"}
+_LETTERS = {"guarded": "G", "keep": "K", "ask": "A", "ease": "E", "set": "E"}
 _NEVER_EASED = {"guard or keep", "never eased unasked", "another question"}
 _BREAKS = (
     "Is new mail to show at once",
@@ -48,7 +48,10 @@ class Said(NamedTuple):
     @property
     def is_careful(self) -> bool:
         """Never eased unasked, and what is lost is said with every question."""
-        return all(k.stance != "ease" and (k.stance != "ask" or k.consequence) for k in self.says)
+        return all(
+            k.stance not in {"ease", "set"} and (k.stance != "ask" or k.consequence)
+            for k in self.says
+        )
 
     @property
     def is_dangerous(self) -> bool:

@@ -136,7 +136,8 @@ def _weights(finding: Finding) -> tuple[str, str]:
 
 def say_audit(found: Audit) -> None:
     """The audit for a person."""
-    click.echo(plain(found.headline, 400))
+    for line in found.told:
+        click.echo(plain(line, 400))
     for area in AREAS:
         mine = [f for f in found.findings if f.area == area]
         most = found.drawing if area == "effects" else None

@@ -27,6 +27,8 @@ CLASS_WORDS: dict[Class, str] = {
     "remote": "reaching this computer from afar",
     "printing": "printing",
 }
+COPIES: frozenset[str] = frozenset({"backup", "sync"})
+"""Without these, copies of the owner's data stop."""
 _REMEMBERED = 50_000
 _USER = "user/"
 

@@ -5,7 +5,7 @@ For the search on the audit's screen and on the command line.
 Words are separated by spaces, and all have to hold:
 
 - an area: `services`, `apps`, `effects`, `power`, `memory`, ...; two areas let both through
-- a stance: `ease` (not needed), `ask`, `keep`, `guarded`; two stances let both through
+- a stance: `ease`, `set`, `ask`, `keep`, `guarded`; two stances let both through
 - an origin: `from:system`, `from:package`, `from:vendor`, `from:user`, `from:unknown`
 - a cost: `cpu>1` (percent of the whole computer), `ram>100` (MiB; `ram>1.5g` is GiB), `<` likewise
 - `chosen`, `changed`

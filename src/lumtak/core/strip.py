@@ -12,6 +12,7 @@ from lumtak.core.audit import Audit
 from lumtak.core.profile import Ceilings
 from lumtak.core.reading import Reading
 from lumtak.core.record import Record, known
+from lumtak.core.ruling import Stance
 from lumtak.core.sample import is_system
 from lumtak.core.setting import SettingRef
 
@@ -21,12 +22,17 @@ PIECE_KINDS: tuple[PieceKind, ...] = ("guarded", "keep", "ask", "ease", "cache",
 """Left to right."""
 PIECE_KIND_WORDS: dict[PieceKind, str] = {
     "guarded": "system, guarded",
-    "keep": "kept",
-    "ask": "ask the owner",
-    "ease": "not needed",
+    "keep": "keep",
+    "ask": "ask",
+    "ease": "ease",
     "cache": "cache (no load)",
     "free": "free",
 }
+
+
+def kind_of(stance: Stance) -> PieceKind:
+    """How a strip shows an item; what is only to be set to another value keeps its load."""
+    return "keep" if stance == "set" else stance
 
 
 class Piece(Record):
@@ -155,7 +161,9 @@ def _pieces(costs: dict[str, float], whole: float, found: Audit | None) -> list[
     pieces = []
     for key, cost in costs.items():
         finding = found.by_consumer.get(key) if found else None
-        kind: PieceKind = finding.stance if finding else "guarded" if is_system(key) else "ask"
+        kind: PieceKind = (
+            kind_of(finding.stance) if finding else "guarded" if is_system(key) else "ask"
+        )
         if cost > 0:
             pieces.append(Piece(key=key, kind=kind, share=cost * scale))
     rest = whole - sum(p.share for p in pieces)

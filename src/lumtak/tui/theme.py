@@ -73,12 +73,6 @@ HOLLOW, HATCH = "═", "╱"  # noqa: RUF001 - drawn, not read
 
 WIDE = 110
 """From so many columns on there is room for whole words."""
-STANCE_WORDS: dict[Stance, str] = {
-    "guarded": "guarded",
-    "keep": "keep",
-    "ask": "ask owner",
-    "ease": "not needed",
-}
 
 
 class Palette:
@@ -87,6 +81,10 @@ class Palette:
     def __init__(self, app: "App[object]") -> None:
         colours = app.theme_variables
         self.kinds: dict[PieceKind, str] = {kind: colours[f"kind-{kind}"] for kind in PIECE_KINDS}
+        self.stances: dict[Stance, str] = {
+            "set": colours["accent"],
+            **{kind: self.kinds[kind] for kind in ("guarded", "keep", "ask", "ease")},
+        }
         self.soft = colours["soft"]
         self.rule = colours["rule"]
         self.lit = colours["lit"]

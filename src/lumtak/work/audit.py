@@ -8,6 +8,7 @@ from lumtak.computers.protocol import Computer
 from lumtak.core.audit import Answer, Audit, Finding, audit
 from lumtak.core.catalogue import Better
 from lumtak.core.facts import Item
+from lumtak.core.ruling import PROPOSED
 from lumtak.core.setting import SettingRef
 from lumtak.core.shop import Wrong, taught
 from lumtak.errors import ComputerError, UsageError
@@ -65,7 +66,7 @@ def choose_all_eased(open_job: OpenJob, among: Iterable[Finding] | None = None) 
         return 0
     chosen = {c.ref: c for c in open_job.job.chosen}
     eased = {
-        f.ref: f.change for f in among or found.findings if f.stance == "ease" and f.can_choose
+        f.ref: f.change for f in among or found.findings if f.stance in PROPOSED and f.can_choose
     }
     if eased.keys() <= chosen.keys():
         chosen = {ref: change for ref, change in chosen.items() if ref not in eased}

@@ -1,7 +1,7 @@
 """The audit: every item weighed (what it costs) and judged (does the profile need it?).
 
 `records` are what it holds, `weighing` what an item costs, `judging` the stance taken and why,
-`headline` the sentence above them.
+`headline` the lines above them.
 """
 
 from collections.abc import Mapping
@@ -49,11 +49,15 @@ def audit(
     found = (
         None if reading is None else find_bottleneck(facts, profile, reading, eased_sum(findings))
     )
+    told = headline(findings, profile, reading, found)
+    beyond = (found.not_by_settings,) if found and found.not_by_settings else ()
     return Audit(
         profile=profile.name,
         findings=tuple(findings),
         gaps=facts.gaps,
-        headline=headline(findings, profile, reading, found),
+        headline=" ".join((*told.lines, *beyond)),
+        lines=told.lines,
+        first=told.first,
         bottleneck=found,
         drawing=judge.drawn,
         marks=facts.marks,

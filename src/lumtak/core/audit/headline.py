@@ -1,64 +1,111 @@
-"""The sentence above an audit: where the computer stands, and what weighs most of what may go."""
+"""The three lines above an audit.
+
+What holds the computer back, what is over its ceiling, what to do first.
+"""
+
+from collections.abc import Collection, Iterable
+from typing import NamedTuple
 
 from lumtak.core.audit.records import Finding
 from lumtak.core.audit.rules import PREFETCH
 from lumtak.core.audit.weighing import NO_READING
-from lumtak.core.bottleneck import Bottleneck, memory_troubles
+from lumtak.core.bottleneck import Bottleneck
 from lumtak.core.profile import Profile
 from lumtak.core.reading import Reading
-from lumtak.core.units import counted
+from lumtak.core.record import NotMeasured
+from lumtak.core.ruling import MAY_CHANGE, PROPOSED
+from lumtak.core.setting import SettingRef
+from lumtak.core.units import counted, percent, ram
 
-_MAY_GO = {"ease", "ask"}
+NOTHING_TO_GAIN = "Nothing to gain: nothing here has a load that the profile does not need."
+
+
+class Headline(NamedTuple):
+    """Where a computer stands, in three lines."""
+
+    lines: tuple[str, ...]
+    first: str = ""
+    """The consumer that the last line names; empty where it names none."""
 
 
 def headline(
-    findings: list[Finding], profile: Profile, reading: Reading | None, found: Bottleneck | None
-) -> str:
-    """One sentence, or two where no setting will do."""
-    eased = [f for f in findings if f.stance == "ease" and f.can_choose]
+    findings: Iterable[Finding],
+    profile: Profile,
+    reading: Reading | None,
+    found: Bottleneck | None,
+    standing: Collection[SettingRef] = (),
+) -> Headline:
+    """The three lines.
+
+    Args:
+        findings: of the audit.
+        profile: gives the ceilings.
+        reading: by which the load is told; None where there is none yet.
+        found: what holds the computer back by that reading.
+        standing: what is changed already, so that it is not proposed again.
+    """
+    left = [f for f in findings if f.ref not in standing]
+    proposed = [f for f in left if f.stance in PROPOSED and f.can_choose]
     if reading is None or found is None:
-        return (
-            f"{counted(len(eased), 'item')} can be eased; nothing is weighed yet, because"
-            f" {NO_READING}."
+        return Headline(
+            (
+                f"Nothing is measured yet: {NO_READING}.",
+                f"{counted(len(proposed), 'item')} can be eased or set all the same.",
+            )
         )
-    parts = [_where_it_stands(profile, reading, found), _what_weighs(findings, eased, found)]
-    tail = f" {found.not_by_settings}" if found.not_by_settings else ""
-    return "; ".join(p for p in parts if p) + "." + tail
+    words, first = _what_first(left, proposed, found)
+    return Headline((found.in_short(), over_the_ceilings(profile, reading), words), first)
 
 
-def _where_it_stands(profile: Profile, reading: Reading, found: Bottleneck) -> str:
-    """CPU and RAM against their ceilings; before that what holds it back, where that says more."""
+def over_the_ceilings(profile: Profile, reading: Reading) -> str:
+    """CPU and RAM against their ceilings."""
     over = [
         f"{name} is at {value:.0f} %, the ceiling is {ceiling:g} %"
         for name, value, ceiling in (
-            ("CPU", reading.mean("cpu_pct"), profile.ceilings.cpu_pct),
             ("RAM", reading.mean("ram_pct"), profile.ceilings.ram_pct),
+            ("CPU", reading.mean("cpu_pct"), profile.ceilings.cpu_pct),
         )
         if value > ceiling
     ]
-    state = "; ".join(over) if over else "CPU and RAM are under their ceilings"
-    # Memory over its ceiling says by itself what holds the computer back.
-    says_more = found.kind in {"disk", "clock"}
-    if found.kind == "memory":
-        says_more = not over or bool(memory_troubles(reading))
-    if not says_more:
-        return state
-    back = found.in_words()
-    return f"{back[:1].upper()}{back[1:]}; {state}"
+    return f"{'; '.join(over)}." if over else "CPU and RAM are under their ceilings."
 
 
-def _what_weighs(findings: list[Finding], eased: list[Finding], found: Bottleneck) -> str:
-    """The heaviest of what may go; a plan or a rule first where clock or disk hold it back."""
-    plans = [f for f in eased if _is_plan(f)]
-    if found.kind in {"clock", "disk"} and plans:
+def _what_first(left: list[Finding], proposed: list[Finding], found: Bottleneck) -> tuple[str, str]:
+    """(what to do first, the item it is about).
+
+    A plan or a rule first where clock or disk hold the computer back, else the heaviest.
+    """
+    plans = [f for f in proposed if _is_plan(f)]
+    heavy = max(
+        (f for f in left if f.stance in MAY_CHANGE and f.weight.heft > 0),
+        key=lambda f: f.weight.heft,
+        default=None,
+    )
+    if plans and (heavy is None or found.kind in {"clock", "disk"}):
         first = plans[0]
-        return f"first of what may go: {first.title} ({first.value} → {first.proposal})"
-    may_go = [f for f in findings if f.stance in _MAY_GO]
-    heavy = max(may_go, key=lambda f: f.weight.heft, default=None)
-    if heavy is not None and heavy.weight.heft > 0:
-        cause = f", which {heavy.started_by}" if heavy.fixed and heavy.started_by else ""
-        return f"biggest item you can switch off: {heavy.title}{cause}"
-    return "" if plans else "nothing to gain: nothing here weighs that the profile does not need"
+        return f"First: set {first.title} ({first.value} → {first.proposal}).", first.consumer
+    if heavy is None:
+        return NOTHING_TO_GAIN, ""
+    if heavy.stance == "ask":
+        return f"First ask the owner about {heavy.title} ({_costs(heavy)}).", heavy.consumer
+    return _ease_first(heavy, {f.consumer: f for f in left})
+
+
+def _ease_first(heavy: Finding, left: dict[str, Finding]) -> tuple[str, str]:
+    """What is eased through what starts it is named with that."""
+    starter = next((f for s in heavy.starters if (f := left.get(s)) and f.can_choose), None)
+    if heavy.can_choose or starter is None:
+        return f"First: {heavy.stance} {heavy.title} ({_costs(heavy)}).", heavy.consumer
+    words = f"First: {starter.stance} {starter.title}, which starts {heavy.title}"
+    return f"{words} ({_costs(heavy)}).", starter.consumer
+
+
+def _costs(finding: Finding) -> str:
+    """Memory and CPU of an item, as far as they were measured."""
+    weight = finding.weight
+    memory = "" if isinstance(weight.ram_bytes, NotMeasured) else ram(weight.ram_bytes)
+    cpu = "" if isinstance(weight.cpu_pct, NotMeasured) else f"{percent(weight.cpu_pct)} of the CPU"
+    return ", ".join(filter(None, (memory, cpu)))
 
 
 def _is_plan(finding: Finding) -> bool:

@@ -20,7 +20,7 @@ from lumtak.core.audit.rules import (
     stood_on,
 )
 from lumtak.core.audit.weighing import drawing, grade_of, weigh
-from lumtak.core.catalogue import Catalogue, Role
+from lumtak.core.catalogue import COPIES, Catalogue, Role
 from lumtak.core.facts import RUNS_LUMTAK, Facts, Fixed, Item, Trigger, lumtaks
 from lumtak.core.needs import STANDS_STILL, Graphs
 from lumtak.core.profile import Profile
@@ -75,6 +75,18 @@ class Judge:
         return self.graphs.carriers(i.consumer for i in self.facts.items if self._needed(i))
 
     @cached_property
+    def copying(self) -> dict[str, tuple[str, ...]]:
+        """What copies or synchronising of the owner's data cannot work without, with the path."""
+        return self.graphs.carriers(
+            i.consumer
+            for i in self.facts.items
+            if i.value != "off"
+            and (role := self.catalogue.find(i.role))
+            and role.loses in COPIES
+            and self.answers.get(i.consumer) != "not needed"
+        )
+
+    @cached_property
     def _updated_otherwise(self) -> bool:
         """Whether something that is never chosen brings updates."""
         roles = (self.catalogue.find(i.role) for i in self.facts.items if i.value != "off")
@@ -127,6 +139,8 @@ class Judge:
         weight = weigh(item, self.window, cost, whole, self.drawn)
         # What is fixed is judged all the same: it may be eased through what starts it.
         stance, reason, proposal = self.ruling(item, role)
+        if stance == "ease" and _is_set(item, proposal):
+            stance = "set"
         fixed = item.setting.needed if isinstance(item.setting, Fixed) else ""
         if fixed:
             proposal = None
@@ -156,6 +170,9 @@ class Judge:
         )
 
     def _question(self, item: Item, role: Role | None) -> str:
+        if item.consumer in self.copying:
+            root = self.graphs.title(self.copying[item.consumer][0])
+            return f"May “{root}” stop? It copies the owner's data, and needs “{item.title}”."
         if serving(item, role):
             return asked_as_server(item.title, item.note)
         return question_of(role, item.title, item.note)
@@ -182,6 +199,7 @@ class Judge:
             or self._need(item, role)
             or self._of_its_disk(item, role)
             or self._stands_still(item)
+            or self._carries_copies(item, role)
             or self._said(item, role)
             or self._by_hint(item, role)
             or by_role(role, self.profile, item.value, self._proposal(item, role))
@@ -231,6 +249,14 @@ class Judge:
             return None
         return Ruling("keep", f"it is {item.value} already and does not run.")
 
+    def _carries_copies(self, item: Item, role: Role | None) -> Ruling | None:
+        """Copies of the owner's data never stop because something else was not needed."""
+        if item.consumer not in self.copying:
+            return None
+        through = self.graphs.path_in_words(self.copying[item.consumer])
+        why = f"{through}, which copies the owner's data, cannot work without it; ask the owner."
+        return Ruling("ask", why, self._proposal(item, role))
+
     def _said(self, item: Item, role: Role | None) -> Ruling | None:
         match self.answers.get(item.consumer):
             case "needed":
@@ -270,6 +296,13 @@ class Judge:
     def _leaves(self, item: Item) -> bool:
         """Whether it started something that still runs, though it has ended itself."""
         return item.consumer in self.leaving and item.value != "off"
+
+
+def _is_set(item: Item, proposal: str | None) -> bool:
+    """Whether a proposal sets another value, and switches nothing off."""
+    if item.area in {"power", "memory"}:
+        return True
+    return proposal is not None and proposal not in _OFF_VALUES
 
 
 def with_starters(findings: list[Finding], timed: AbstractSet[str]) -> list[Finding]:

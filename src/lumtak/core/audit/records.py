@@ -7,7 +7,7 @@ from typing import Literal
 from lumtak.core.bottleneck import Bottleneck
 from lumtak.core.facts import Gap, Mark, Origin
 from lumtak.core.record import Figure, Record
-from lumtak.core.ruling import Stance
+from lumtak.core.ruling import MAY_CHANGE, Stance
 from lumtak.core.setting import Area, Change, SettingRef
 from lumtak.core.units import percent, ram
 
@@ -93,7 +93,7 @@ class Finding(Record):
     @property
     def can_choose(self) -> bool:
         """Whether a plan may hold a change of it."""
-        return self.stance in {"ease", "ask"} and self.proposal is not None
+        return self.stance in MAY_CHANGE and self.proposal is not None
 
     @property
     def change(self) -> Change:
@@ -118,6 +118,11 @@ class Audit(Record, dict=True, gc=True):
     findings: tuple[Finding, ...]
     gaps: tuple[Gap, ...]
     headline: str
+    """The lines as one text, and what no setting will fix."""
+    lines: tuple[str, ...] = ()
+    """What holds the computer back, what is over its ceiling, what to do first."""
+    first: str = ""
+    """The consumer that the last line names; empty where it names none."""
     bottleneck: Bottleneck | None = None
     """What holds the computer back; None where nothing was weighed."""
     drawing: AtMost | None = None
@@ -125,6 +130,12 @@ class Audit(Record, dict=True, gc=True):
     display server; None where nothing of them was seen."""
     marks: tuple[Mark, ...] = ()
     """Traces of advice that somebody followed here."""
+
+    @property
+    def told(self) -> tuple[str, ...]:
+        """The headline line by line, and last what no setting will fix."""
+        beyond = self.bottleneck.not_by_settings if self.bottleneck else ""
+        return (*(self.lines or (self.headline,)), *filter(None, (beyond,)))
 
     @cached_property
     def by_consumer(self) -> dict[str, Finding]:

@@ -3,7 +3,7 @@
 from typing import Literal
 
 from lumtak.core.audit import Finding
-from lumtak.core.catalogue import Role
+from lumtak.core.catalogue import COPIES, Role
 from lumtak.core.profile import Scale
 
 Level = Literal["nothing", "slower", "convenience", "function", "copies"]
@@ -14,8 +14,6 @@ LEVEL_WORDS: dict[Level, str] = {
     "function": "a function goes",
     "copies": "copies of the owner's data stop",
 }
-_COPIES = {"sync", "backup"}
-"""What is lost of the owner's data, in the words of the catalogue."""
 
 
 def number_of(scale: Scale, level: Level) -> int:
@@ -57,7 +55,7 @@ def level_of(finding: Finding, role: Role | None, used_days: float | None = None
 
 
 def _by_knowledge(finding: Finding, role: Role | None) -> Level:
-    if role is not None and role.loses in _COPIES:
+    if role is not None and role.loses in COPIES:
         return "copies"
     if finding.area in {"power", "memory"} or finding.answer == "not needed":
         return "nothing"

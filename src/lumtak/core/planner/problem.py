@@ -14,6 +14,7 @@ from lumtak.core.planner.disruption import LEVEL_WORDS, Level, level_of, needs_a
 from lumtak.core.profile import Profile, Scale
 from lumtak.core.reading import Reading
 from lumtak.core.record import NotMeasured, Record, known
+from lumtak.core.ruling import MAY_CHANGE
 from lumtak.core.setting import Change, Shows
 from lumtak.core.units import ram, signed
 
@@ -229,7 +230,7 @@ class _Rules:
     def _goes_by_itself(self, consumer: str, finding: Finding) -> bool:
         """Whether what stops with a change is nothing that stays for a reason of its own."""
         other = self._found.by_consumer.get(consumer)
-        return consumer in finding.brings or other is None or other.stance in {"ease", "ask"}
+        return consumer in finding.brings or other is None or other.stance in MAY_CHANGE
 
     def _starters(self, finding: Finding) -> tuple[str, ...]:
         """What starts it again, though it does not start by itself any more."""

@@ -16,6 +16,7 @@ from textual.widgets import Input, Static
 from lumtak.core.asking import questions
 from lumtak.core.audit import Audit, Finding
 from lumtak.core.facts import Gap, Setting
+from lumtak.core.ruling import PROPOSED
 from lumtak.core.setting import AREAS, Area, parse_ref
 from lumtak.core.sift import sift
 from lumtak.core.text import plain
@@ -46,7 +47,7 @@ class AuditStation(AskingStation):
 
     BINDINGS: ClassVar[list[BindingType]] = [
         Binding("slash", "search", "Search", show=False),
-        Binding("a", "all", "Choose all that is not needed", show=False),
+        Binding("a", "all", "Choose all that is to be eased or set", show=False),
         Binding("backspace", "back", "Back to where the jump began", show=False),
     ]
 
@@ -129,7 +130,7 @@ class AuditStation(AskingStation):
         asked, later = questions(found)
         self._asked, self._later = sum(not q.answer for q in asked), len(later)
         self._first = frozenset(f.consumer for q in asked for f in q.about)
-        self._eased = sum(f.stance == "ease" and f.can_choose for f in found.findings)
+        self._eased = sum(f.stance in PROPOSED and f.can_choose for f in found.findings)
         self.query_one(Stances).count(found.findings)
         wide = self.app.size.width >= WIDE
         self.query_one(Input).placeholder = (

@@ -10,7 +10,6 @@ from lumtak.core.catalogue import Better
 from lumtak.tui.interview import InterviewScreen
 from lumtak.tui.stations.base import StationView
 from lumtak.tui.telling import TellScreen, Told
-from lumtak.tui.theme import STANCE_WORDS
 from lumtak.work.audit import keep_answers, say_wrong, teach, what_runs
 
 _SHOWN = 4
@@ -102,7 +101,7 @@ class AskingStation(StationView):
             return
         self.app.push_screen(
             TellScreen(
-                f"Was it wrong to say “{STANCE_WORDS[finding.stance]}” of {finding.title}?",
+                f"Was it wrong to say “{finding.stance}” of {finding.title}?",
                 f"It was said: {finding.reason} What you say is kept with the job, and shown"
                 " wherever this item comes up again.",
                 lines=("What is right, in a few words",),

@@ -14,12 +14,14 @@ from lumtak.core.audit import Finding
 from lumtak.core.facts import LEAST_START_S, Item, Setting
 from lumtak.core.reading import Reading
 from lumtak.core.record import NotMeasured, known
+from lumtak.core.ruling import MAY_CHANGE, PROPOSED
 from lumtak.core.setting import AREA_TITLES, SHOWS_WORDS, Area, SettingRef, without
 from lumtak.core.shop import Wrong
 from lumtak.core.sizing import Rule, emptying_the_cache, memory_parts, swap_sizes
+from lumtak.core.strip import kind_of
 from lumtak.core.text import plain
 from lumtak.core.units import percent, ram, signed, took
-from lumtak.tui.theme import FILLS, HATCH, STANCE_WORDS, WIDE, Palette
+from lumtak.tui.theme import FILLS, HATCH, WIDE, Palette
 from lumtak.tui.widgets.lines import column, fit
 
 GO = "go:"
@@ -101,7 +103,9 @@ def fold(mine: list[Finding], stay: Container[str]) -> tuple[list[Finding], list
         stay: consumers that are shown in any case.
     """
     light = [
-        f for f in mine if f.stance != "ease" and f.weight.heft < _LIGHT and f.consumer not in stay
+        f
+        for f in mine
+        if f.stance not in PROPOSED and f.weight.heft < _LIGHT and f.consumer not in stay
     ]
     if len(light) < _FOLDED_FROM:
         return mine, []
@@ -113,7 +117,9 @@ def found_in_words(mine: Sequence[Finding], of: int, chosen: int, *, typing: boo
     """What a search found, and where Enter leads."""
     memory = sum(known(f.weight.ram_bytes) for f in mine)
     cpu = sum(known(f.weight.cpu_pct) for f in mine)
-    then = "Enter goes to them" if typing else f"{chosen} chosen; a takes all not needed here"
+    then = (
+        "Enter goes to them" if typing else f"{chosen} chosen; a chooses all of it to ease or set"
+    )
     return f"{len(mine)} of {of} shown: {ram(memory)}, {percent(cpu)}. {then}, Escape shows all."
 
 
@@ -123,7 +129,7 @@ def row(f: Finding, pen: Pen, plans: Sequence[str] = ()) -> Text:
     A power plan has its plans side by side in place of figures.
     """
     palette, wide = pen.palette, pen.width >= WIDE
-    colour, loud = palette.kinds[f.stance], f.stance in {"ease", "ask"}
+    colour, loud = palette.stances[f.stance], f.stance in MAY_CHANGE
     text = _mark(f, pen)
     if plans:
         text.append_text(_side_by_side(f, plans, palette, pen.bar + _FIGURES))
@@ -133,7 +139,7 @@ def row(f: Finding, pen: Pen, plans: Sequence[str] = ()) -> Text:
         f"  {fit(f.title, 24 if wide else 19)}  ",
         style=f"bold {palette.ink}" if loud else palette.soft,
     )
-    text.append(f"{STANCE_WORDS[f.stance]:<11}", style=colour)
+    text.append(f"{f.stance:<9}", style=colour)
     if f.can_choose and f.proposal:
         text.append(column(f"{f.value} → {f.proposal}", 17), style=palette.ink)
     else:
@@ -158,9 +164,9 @@ def _figures(f: Finding, pen: Pen) -> Text:
     seen = max(cells, 1 if weight.heft > 0 else 0)
     memory = "" if isinstance(weight.ram_bytes, NotMeasured) else ram(weight.ram_bytes)
     cpu = "" if isinstance(weight.cpu_pct, NotMeasured) else percent(weight.cpu_pct)
-    bar = (FILLS[f.stance] * seen).ljust(pen.bar)
+    bar = (FILLS[kind_of(f.stance)] * seen).ljust(pen.bar)
     return Text.assemble(
-        (bar, pen.palette.kinds[f.stance]), (f"{memory:>9}{cpu:>8}", pen.palette.ink)
+        (bar, pen.palette.stances[f.stance]), (f"{memory:>9}{cpu:>8}", pen.palette.ink)
     )
 
 
@@ -216,7 +222,7 @@ def explanation(f: Finding, rows: Iterable[Row], pen: Pen) -> list[tuple[Text, s
     for name, words, to in rows:
         for number, part in enumerate(textwrap.wrap(plain(words, 600), width) or [""]):
             text = Text(" " * _INDENT)
-            text.append("│ ", style=palette.kinds[f.stance])
+            text.append("│ ", style=palette.stances[f.stance])
             text.append(f"{name if number == 0 else '':<{_NAME}}", style=palette.soft)
             if to and number == 0:
                 text.append("▸ ", style=palette.accent)
@@ -297,7 +303,7 @@ def _links(name: str, addresses: Sequence[str], job: Job) -> list[Row]:
     found = job.audit.by_consumer if job.audit else {}
     known_here = [a for a in dict.fromkeys(addresses) if a in found]
     rows = [
-        Row(name if number == 0 else "", f"{found[a].title} ({STANCE_WORDS[found[a].stance]})", a)
+        Row(name if number == 0 else "", f"{found[a].title} ({found[a].stance})", a)
         for number, a in enumerate(known_here[:_LINKS])
     ]
     if len(known_here) > _LINKS:

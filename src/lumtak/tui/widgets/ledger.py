@@ -214,9 +214,9 @@ class Ledger(Widget):
         segments = [Segment(" " * _LABEL)]
         short: dict[PieceKind, str] = {
             "guarded": "system",
-            "keep": "kept",
+            "keep": "keep",
             "ask": "ask",
-            "ease": "not needed",
+            "ease": "ease",
             "cache": "cache",
             "free": "free",
         }

@@ -12,13 +12,13 @@ from textual.widget import Widget
 
 from lumtak.core.audit import Finding
 from lumtak.core.ruling import Stance
-from lumtak.tui.theme import STANCE_WORDS, Palette
+from lumtak.tui.theme import Palette
 
-_ORDER: tuple[Stance, ...] = ("ease", "ask", "keep", "guarded")
+_ORDER: tuple[Stance, ...] = ("ease", "set", "ask", "keep", "guarded")
 
 
 class Stances(Widget):
-    """`not needed 17   ask owner 2   keep 30   guarded 127`.
+    """`ease 15   set 2   ask 2   keep 30   guarded 127`.
 
     A click shows only these, another one all again.
     """
@@ -48,7 +48,7 @@ class Stances(Widget):
         self.refresh()
 
     def _pieces(self) -> list[tuple[Stance, str]]:
-        return [(s, f"  {STANCE_WORDS[s]} {self._counts[s]} ") for s in _ORDER if self._counts[s]]
+        return [(s, f"  {s} {self._counts[s]} ") for s in _ORDER if self._counts[s]]
 
     def get_content_width(self, *_: object) -> int:
         """As wide as its words."""
@@ -62,7 +62,7 @@ class Stances(Widget):
             Segment(
                 words,
                 Style(
-                    color=palette.kinds[stance],
+                    color=palette.stances[stance],
                     bold=stance in self._lit,
                     underline=stance in self._lit,
                 ),
