@@ -144,7 +144,7 @@ def test_names_say_little_where_neither_unit_nor_package_is_known():
 def test_what_serves_others_copies_data_or_locks_the_screen_is_never_eased_unasked():
     for role in CATALOGUE.role:
         if is_never_silent(role) and not role.guarded:
-            ruling = by_role(role, profile(), "auto", "off")
+            ruling = by_role(role, "auto", "off")
             assert ruling.stance in {"ask", "keep"}, role.name
             assert role.stops in ruling.reason or ruling.stance == "keep"
             assert ruling.stance == "keep" or question_of(role, "x", "").endswith("?")

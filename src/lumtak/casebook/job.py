@@ -13,7 +13,7 @@ from lumtak.core.setting import Change
 from lumtak.core.shop import Wrong
 from lumtak.core.strip import Glance
 
-Station = Literal["intake", "baseline", "audit", "plan", "apply", "proof", "handover"]
+Station = Literal["intake", "baseline", "audit", "plan", "proof", "handover"]
 STATIONS: tuple[Station, ...] = get_args(Station)
 
 
@@ -38,6 +38,10 @@ class Heading(Record, forbid_unknown_fields=False):
     noted."""
     last: Glance | None = None
     """The load as it was read last."""
+    verdict: str = ""
+    """What came of it, in few words; empty until there is a proof."""
+    archived: bool = False
+    """Whether it is put away."""
 
 
 class Job(Heading, forbid_unknown_fields=True):
@@ -59,5 +63,7 @@ class Job(Heading, forbid_unknown_fields=True):
     """The same in the owner's words."""
     program: str = ""
     """The path of a large program whose start is tried in readings, as the person agreed."""
+    said: str = ""
+    """What the proof said when it was last worked out."""
     cursor: str = ""
     """Address of the item selected in the audit."""

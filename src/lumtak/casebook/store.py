@@ -52,6 +52,12 @@ _MIGRATIONS = (
     SET document = CAST(json_remove(CAST(document AS TEXT), '$.after_provisional') AS BLOB)
     WHERE json_valid(CAST(document AS TEXT))
     """,
+    """
+    UPDATE job
+    SET document = CAST(json_set(CAST(document AS TEXT), '$.station', 'plan') AS BLOB)
+    WHERE json_valid(CAST(document AS TEXT))
+        AND json_extract(CAST(document AS TEXT), '$.station') = 'apply'
+    """,
 )
 _TABLES = {
     "job": ("id", "identity", "changed", "document"),

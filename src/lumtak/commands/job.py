@@ -29,7 +29,7 @@ from lumtak.work.intake import begin_job, choose_program, note_complaint, reopen
 from lumtak.work.open_job import OpenJob
 from lumtak.work.plan import carry_out, plan_of
 from lumtak.work.planner import choose_from_file, choose_planned, plan_job
-from lumtak.work.proof import proof_of, read_after, same_point_s
+from lumtak.work.proof import note_verdict, proof_of, read_after, same_point_s
 from lumtak.work.reading import baselines_of, choose_baseline, read_baseline
 
 _COMPLAINT = click.Choice(list(COMPLAINTS))
@@ -338,6 +338,7 @@ def job_proof(data_folder: DataFolder, job: str, *, as_json: bool) -> None:
 
 def _say_proof(open_job: OpenJob) -> None:
     proof = proof_of(open_job)
+    note_verdict(open_job, proof)
     click.echo(proof.headline)
     if words := complaint_in_words(proof.complaint, proof.told):
         click.echo(f"The complaint was: {words}")

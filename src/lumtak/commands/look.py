@@ -139,34 +139,30 @@ def say_audit(found: Audit) -> None:
     for line in found.told:
         click.echo(plain(line, 400))
     for area in AREAS:
-        mine = [f for f in found.findings if f.area == area]
         most = found.drawing if area == "effects" else None
         more = f"; what the desktop draws: at most {most.words} in all" if most else ""
         click.echo(f"\n{AREA_TITLES[area]}{more}")
-        rows = []
-        for f in mine:
-            memory, cpu = _weights(f)
-            change = (
-                f"{plain(f.value)} → {plain(f.proposal)}"
-                if f.can_choose and f.proposal
-                else plain(f.value)
-            )
-            rows.append(
-                (
-                    f"  {f.stance}",
-                    memory.rjust(9),
-                    cpu.rjust(7),
-                    plain(str(f.ref), 60),
-                    change,
-                    plain(f.reason),
-                )
-            )
-        columns(rows)
+        columns([_as_row(f) for f in found.findings if f.area == area])
         for gap in found.gaps:
             if gap.area == area:
-                click.echo(
-                    f"  not read: {gap.reason}" + (f"; needed: {gap.needed}" if gap.needed else "")
-                )
+                needed = f"; needed: {gap.needed}" if gap.needed else ""
+                click.echo(f"  not read: {gap.reason}{needed}")
+
+
+def _as_row(f: Finding) -> tuple[str, ...]:
+    """A finding for a person."""
+    memory, cpu = _weights(f)
+    change = plain(f.value)
+    if f.can_choose and f.proposal:
+        change = f"{change} → {plain(f.proposal)}"
+    return (
+        f"  {f.stance}",
+        memory.rjust(9),
+        cpu.rjust(7),
+        plain(str(f.ref), 60),
+        change,
+        plain(f.why),
+    )
 
 
 @click.command("read")

@@ -3,6 +3,7 @@
 from collections.abc import Callable, Iterable
 from typing import Any, Literal
 
+from lumtak.core.felt import Complaint
 from lumtak.core.record import AtLeastOne, Figure, NotMeasured, Record
 from lumtak.core.setting import AREA_TITLES, AREAS, Area, SettingRef, Shows
 from lumtak.core.text import number, plain
@@ -330,6 +331,20 @@ def _of(space: Space) -> str:
     if isinstance(space.total_bytes, NotMeasured) or isinstance(space.free_bytes, NotMeasured):
         return "not known"
     return f"{ram(space.free_bytes)} of {ram(space.total_bytes)}"
+
+
+_MATTERS: dict[Complaint, tuple[str, ...]] = {
+    "start": ("hardware", "longest to start", "free space"),
+    "programs": ("hardware", "free space", "power"),
+    "many-open": ("hardware", "free space", "processes"),
+    "heat": ("nominal clock", "power", "hardware"),
+    "everything": ("hardware", "free space", "power", "longest to start"),
+}
+
+
+def facts_for(complaint: Complaint) -> tuple[str, ...]:
+    """The names of the rows of `in_rows` that matter most for a complaint."""
+    return _MATTERS.get(complaint, ())
 
 
 def in_rows(facts: Facts) -> list[tuple[str, str]]:

@@ -67,7 +67,7 @@ def _ruling(role: Role | None, consumer: str, profile: Profile) -> Ruling:
         return never_by(profile)
     if role and role.name in profile.needs.roles:
         return needed_for(role.title)
-    return by_role(role, profile, "auto", "off")
+    return by_role(role, "auto", "off")
 
 
 def _evidence(role: Role | None, package: str) -> list[str]:

@@ -33,7 +33,7 @@ def is_never_silent(role: Role) -> bool:
 
 def guarded_for(role: Role) -> Ruling:
     """It fills a guarded role."""
-    why = f"for {role.title}; never touched, since without it {role.stops}."
+    why = f"it is for {role.title}; never touched, since without it {role.stops}."
     return Ruling("guarded", why)
 
 
@@ -47,14 +47,16 @@ def needed_for(title: str) -> Ruling:
     return Ruling("keep", f"the profile needs it for {title}.")
 
 
-def by_role(role: Role | None, profile: Profile, value: str | None, proposal: str | None) -> Ruling:
+def by_role(role: Role | None, value: str | None, proposal: str | None) -> Ruling:
     """What the catalogue says, where neither profile nor owner has said anything."""
     if role is None:
         return Ruling("ask", "its purpose is unknown; ask the owner.", proposal)
-    use = f"for {role.title}"
+    use = f"it is for {role.title}"
     if role.likely:
         about = f"{role.does[:1].lower()}{role.does[1:].rstrip('.')}"
-        return Ruling("ask", f"not known; {about}: {role.stops}.", proposal)
+        return Ruling(
+            "ask", f"only its name tells what it is for; {about}: {role.stops}.", proposal
+        )
     if role.better == "keep":
         return Ruling("keep", f"{use}; it is worth what it costs.")
     if role.ask or is_never_silent(role):
@@ -63,7 +65,7 @@ def by_role(role: Role | None, profile: Profile, value: str | None, proposal: st
     if value == role.better == "demand":
         best = "it starts only when it is asked for, which is best for it."
         return Ruling("keep", f"{use}; {best}")
-    return Ruling("ease", f"{use}, which {profile.name} does not need.", proposal)
+    return Ruling("ease", f"{use}, which the profile does not need.", proposal)
 
 
 def asked_as_server(title: str, note: str) -> str:

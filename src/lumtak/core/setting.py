@@ -34,6 +34,12 @@ SHOWS_WORDS: dict[Shows, str] = {
     "restart": "takes effect after a restart",
 }
 
+OWED_WORDS: dict[Shows, str] = {
+    "now": "All changes take effect immediately.",
+    "login": "Some changes take effect only after a new login.",
+    "restart": "Some changes take effect only after a restart.",
+}
+
 UNSET_WORD = "unset"
 
 

@@ -11,7 +11,7 @@ from lumtak.core.profile import Threshold
 from lumtak.core.provisional import PROVISIONAL_WORDS, Provisional
 from lumtak.core.reading import Reading
 from lumtak.core.record import NotMeasured
-from lumtak.core.units import GIB
+from lumtak.core.units import GIB, signed
 
 _QUANTITIES = {
     "cpu_pct": ("CPU load at idle", "percentage points", 1.0, 1),
@@ -118,6 +118,31 @@ def headline(
         same = cpu == memory == "none"
         text = f"{answer} {_of_load(comparisons, processor) if same else text}"
     return f"Provisional, since {PROVISIONAL_WORDS[provisional]}: {text}" if provisional else text
+
+
+def in_few_words(
+    comparisons: Sequence[Comparison], provisional: Provisional, pace: str = ""
+) -> str:
+    """The same for a line of a list: "CPU −24.1 points, RAM −1.3 GiB"; empty without readings."""
+    by_column = {c.column: c for c in comparisons}
+    parts = [
+        _part(by_column["work"], "work", "%", by_column["work"].before / 100 or 1.0)
+        if pace and "work" in by_column
+        else _part(by_column["cpu_pct"], "CPU", "points", 1.0)
+        if "cpu_pct" in by_column
+        else "",
+        _part(by_column["ram_used_bytes"], "RAM", "GiB", GIB)
+        if "ram_used_bytes" in by_column
+        else "",
+    ]
+    words = ", ".join(filter(None, parts))
+    return f"provisional: {words}" if provisional and words else words
+
+
+def _part(found: Comparison, name: str, unit: str, scale: float) -> str:
+    if found.finding in {"lower", "higher"}:
+        return f"{name} {signed(found.difference / scale)} {unit}"
+    return f"{name} {'the same' if found.finding == 'no effect' else 'not known'}"
 
 
 def _answer(led: Sequence[FeltChange]) -> str:

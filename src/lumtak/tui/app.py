@@ -8,15 +8,21 @@ import time
 from collections.abc import Iterable
 from typing import ClassVar
 
+import msgspec
 from textual import events
-from textual.app import App, SystemCommand
+from textual.app import App
 from textual.binding import Binding, BindingType
-from textual.screen import Screen
+from textual.screen import ModalScreen
 from textual.theme import Theme
 
+from lumtak.core.settings import ThemeName
+from lumtak.errors import LumtakError
 from lumtak.tui.background import WorkingScreen
 from lumtak.tui.bench import BenchScreen
+from lumtak.tui.confirm import ConfirmScreen, unless_at_work
 from lumtak.tui.interview import InterviewScreen
+from lumtak.tui.keys import binding, mapped
+from lumtak.tui.palette import Command, PaletteScreen
 from lumtak.tui.theme import DARK, LIGHT
 from lumtak.work.data_folder import DataFolder
 
@@ -34,10 +40,12 @@ class LumtakApp(App[None]):
 
     TITLE = "Lumtak"
     CSS_PATH = "app.tcss"
-    ENABLE_COMMAND_PALETTE = True
+    ENABLE_COMMAND_PALETTE = False
     BINDINGS: ClassVar[list[BindingType]] = [
-        Binding("ctrl+q,q", "leave", "Quit", show=False),
-        Binding("ctrl+t", "other_theme", "Dark or light", show=False),
+        Binding("ctrl+q", "leave", "Quit", show=False),
+        binding("quit", "leave"),
+        binding("theme", "other_theme"),
+        binding("palette", "command_palette"),
     ]
 
     def __init__(self, data_folder: DataFolder, *, pace: float, demo: bool = False) -> None:
@@ -50,7 +58,9 @@ class LumtakApp(App[None]):
         self._touched_s = time.monotonic()
         self.register_theme(DARK)
         self.register_theme(LIGHT)
-        self.theme = DARK.name
+        self.keys_in_force: dict[str, str] = {}
+        """The key of each command, as the settings have them."""
+        self.take_settings()
 
     def _fatal_error(self) -> None:
         """End with a sentence; the log has the rest.
@@ -94,20 +104,58 @@ class LumtakApp(App[None]):
             if isinstance(screen, WorkingScreen | BenchScreen | InterviewScreen):
                 screen.update_all()
 
-    def get_system_commands(self, screen: Screen[object]) -> Iterable[SystemCommand]:
-        """What the palette offers everywhere; screens add their own."""
-        yield from getattr(screen, "commands", list)()
-        yield SystemCommand(
-            "Dark or light", "Change between the dark and the light theme", self.action_other_theme
+    def take_settings(self) -> tuple[str, ...]:
+        """Theme, keys and units as they are set; what is wrong with them, a sentence each."""
+        settings = self.data_folder.settings
+        self.theme = (LIGHT if settings.theme == "light" else DARK).name
+        self.keys_in_force, wrong = mapped(settings.keys)
+        self.set_keymap(self.keys_in_force)
+        return wrong
+
+    def commands(self) -> tuple[Command, ...]:
+        """What can be done on the screen that is seen, in the order of the work."""
+        own: Iterable[Command] = getattr(self.screen, "commands", tuple)()
+        return (
+            *own,
+            Command("Settings", self.action_settings, "report folder, shop, theme, units, keys"),
+            Command("Dark or light", self.action_other_theme, "kept for the next time", "theme"),
+            Command("Close Lumtak", self.action_leave, "every job opens where it was", "quit"),
         )
-        yield SystemCommand("Quit", "Close Lumtak; every job opens where it was", self.action_leave)
+
+    def action_command_palette(self) -> None:
+        """Every command of the screen; not above a question."""
+        if not isinstance(self.screen, ModalScreen):
+            self.push_screen(PaletteScreen(self.commands()))
+
+    def action_settings(self) -> None:
+        """What the shop sets once."""
+        from lumtak.tui.settings_screen import SettingsScreen
+
+        self.push_screen(SettingsScreen(self.data_folder))
 
     def action_other_theme(self) -> None:
         """Dark becomes light, light dark."""
         self.theme = LIGHT.name if self.theme == DARK.name else DARK.name
+        name: ThemeName = "light" if self.theme == LIGHT.name else "dark"
+        settings = msgspec.structs.replace(self.data_folder.settings, theme=name)
+        try:
+            self.data_folder.keep_settings(settings)
+        except LumtakError as error:
+            self.notify(str(error), severity="warning", markup=False)
 
     def action_leave(self) -> None:
-        """Close, once what is being written is written."""
+        """Close, once what is being written is written; work that would be cut is asked about."""
+        if isinstance(self.screen, ConfirmScreen):
+            return
+        at_work = next(
+            (s for s in self.screen_stack if isinstance(s, WorkingScreen) and s.busy), None
+        )
+        if at_work is None:
+            self._close()
+        else:
+            unless_at_work(at_work, self._close, "close")
+
+    def _close(self) -> None:
         working = [s for s in self.screen_stack if isinstance(s, WorkingScreen)]
 
         def close_next() -> None:

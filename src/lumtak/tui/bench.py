@@ -3,36 +3,37 @@
 Jobs with where each stands, computers, and a new job in three key presses.
 """
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 from typing import ClassVar
 
+import msgspec
 from rich.text import Text
 from textual import events, work
-from textual.app import ComposeResult, SystemCommand
+from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
+from textual.containers import Horizontal
 from textual.screen import Screen
-from textual.widgets import Static
+from textual.widgets import Input, Static
 
 from lumtak.casebook import Heading
-from lumtak.computers.addresses import known_addresses
 from lumtak.computers.protocol import Computer
-from lumtak.core.felt import COMPLAINTS, Complaint, measures_of
+from lumtak.core.felt import COMPLAINTS, Complaint
 from lumtak.core.profile import Profile
-from lumtak.core.text import plain
 from lumtak.errors import LumtakError
 from lumtak.storage import in_short
+from lumtak.tui import bench_rows
 from lumtak.tui.job_screen import JobScreen
-from lumtak.tui.theme import WIDE, Palette
-from lumtak.tui.widgets.lines import Line, LineList, fit, whole_sentences
-from lumtak.tui.widgets.mini import glance_line
+from lumtak.tui.keys import binding, with_keys
+from lumtak.tui.palette import Command
+from lumtak.tui.theme import Palette
+from lumtak.tui.widgets.lines import Line, LineList, whole_sentences
 from lumtak.work.changes import StandingChanges, standing_changes
 from lumtak.work.data_folder import DataFolder
 from lumtak.work.intake import begin_job, reopen_job
 from lumtak.work.open_job import OpenJob
 
-_PLAIN_PROFILE = "writing-and-web"
-"""The one to begin with where nothing is known."""
-_ABOUT = {"local": ("this computer", "the Linux computer that Lumtak runs on")}
+_AROUND = 14
+"""Lines of the bench that are no jobs."""
 
 
 class BenchScreen(Screen[None]):
@@ -47,9 +48,15 @@ class BenchScreen(Screen[None]):
     CSS_PATH = "bench.tcss"
     BINDINGS: ClassVar[list[BindingType]] = [
         Binding("escape", "back", "Back", show=False),
-        Binding("l", "look", "A quick look", show=False),
-        Binding("b", "put_back", "Everything changed on that computer", show=False),
-        Binding("question_mark", "help", "Help", show=False),
+        Binding("down", "list", "Into the list", show=False),
+        binding("look", "look"),
+        binding("everything-bench", "put_back"),
+        binding("search-bench", "search"),
+        binding("sort", "sort"),
+        binding("archive", "archive"),
+        binding("archived", "show_archived"),
+        binding("settings", "app.settings"),
+        binding("help", "help"),
     ]
 
     def __init__(self, data_folder: DataFolder, *, pace: float, demo: bool = False) -> None:
@@ -62,15 +69,22 @@ class BenchScreen(Screen[None]):
         self._profiles: dict[str, Profile] = {}
         self._opening = False
         self._standing: dict[str, StandingChanges] = {}
+        self._order: bench_rows.Order = bench_rows.ORDERS[0]
+        self._shows_archived = False
 
     def compose(self) -> ComposeResult:
-        """Head, lines, hint."""
+        """Head, search, lines, hint."""
         yield Static(id="head", markup=False)
-        yield LineList(id="lines")
+        with Horizontal(id="sieve"):
+            yield Static(" /", classes="soft", markup=False)
+            yield Input(id="words", placeholder="search", compact=True, select_on_focus=False)
+        yield LineList(id="lines", one_click=True)
         yield Static(id="hint", markup=False)
 
     def on_mount(self) -> None:
         """Show what there is."""
+        self.query_one("#sieve").display = False
+        self._take_jobs()
         self.update_all()
         self.query_one(LineList).focus()
 
@@ -78,9 +92,12 @@ class BenchScreen(Screen[None]):
         """A job was left: it may stand elsewhere now."""
         self._opening = False
         self._address = self._profile = None
+        self._take_jobs()
         self.update_all()
-
         self._look_at_changes()
+
+    def _take_jobs(self) -> None:
+        self._jobs = {job.id: job for job in self._data_folder.casebook.jobs()}
 
     @work(thread=True, exit_on_error=False, exclusive=True, group="changes")
     def _look_at_changes(self) -> None:
@@ -111,140 +128,71 @@ class BenchScreen(Screen[None]):
         )
         head.append(where, style=palette.soft)
         self.query_one("#head", Static).update(head)
+        address = self._address or "local"
         if self._profile:
-            lines = self._complaint_lines(palette)
+            lines = bench_rows.complaint_lines(address, palette)
         elif self._address:
-            lines = self._profile_lines(palette)
+            self._profiles = self._data_folder.profiles()
+            lines = bench_rows.profile_lines(address, self._profiles.values(), palette)
         else:
             lines = self._opening_lines(palette)
         self.query_one(LineList).show(lines)
-        self._hint(
-            "Enter begins the job with that; Escape goes back."
-            if self._profile
-            else "Enter chooses what the owner uses it for; Escape goes back."
-            if self._address
-            else (
-                "Enter opens a job or begins one; l takes a quick look, b shows what was changed."
-                " Ctrl+P finds every command, ? explains, q closes."
+        self._say_what_can_be_done()
+
+    def _say_what_can_be_done(self) -> None:
+        if self._profile:
+            self._hint("Enter or a click begins the job with that; Escape goes back.")
+        elif self._address:
+            self._hint("Enter or a click chooses what the owner uses it for; Escape goes back.")
+        elif len(self._jobs) > self.app.size.height - _AROUND:
+            self._hint(
+                "Enter opens. {search-bench} searches, {sort} sorts, {archive} archives;"
+                " {look} takes a quick look. {palette} finds every command, {help} explains."
             )
-        )
+        else:
+            self._hint(
+                "Enter opens a job or begins one; {look} takes a quick look, {everything-bench}"
+                " shows what was changed. {palette} finds every command, {help} explains, {quit}"
+                " closes."
+            )
 
     def _hint(self, text: str) -> None:
-        self.query_one("#hint", Static).update(whole_sentences(text, self.app.size.width - 2))
+        words = with_keys(self.app, text)
+        self.query_one("#hint", Static).update(whole_sentences(words, self.app.size.width - 2))
 
     def _opening_lines(self, palette: Palette) -> list[Line]:
-        self._jobs = {job.id: job for job in self._data_folder.casebook.jobs()}
-        lines = [Line(Text()), _heading("Jobs", palette)]
-        lines += [
-            Line(self._job_line(job, palette), f"job {job.id}") for job in self._jobs.values()
-        ]
-        if not self._jobs:
-            lines.append(
-                Line(Text("   none yet: begin one on a computer below", style=palette.soft))
-            )
-        lines += [Line(Text()), _heading("Computers", palette)]
-        for address in known_addresses():
-            name, about = self._about(address)
-            text = Text()
-            text.append(f"   {name:<16}", style="bold")
-            text.append(f"{address:<19}", style=palette.soft)
-            if stands := self._standing.get(address):
-                text.append(
-                    f"{stands.in_words()} · ",
-                    style=palette.warning if stands.drifted else palette.accent,
-                )
-            text.append(about)
-            lines.append(Line(text, f"computer {address}"))
-        return lines
+        every = self._jobs
+        archived = sum(job.archived for job in every.values())
+        seen = [j for j in every.values() if self._shows_archived or not j.archived]
+        shown = bench_rows.ordered(filter(self._matches, seen), self._order, self._standing)
+        lines = [Line(Text()), bench_rows.heading("Jobs", palette, self._about_jobs(archived))]
+        width = self.app.size.width
+        for job in shown:
+            text = bench_rows.job_line(job, self._standing, width, palette)
+            lines.append(Line(text, f"job {job.id}"))
+        if not shown:
+            words = "none to show" if every else "none yet: begin one on a computer below"
+            lines.append(Line(Text(f"   {words}", style=palette.soft)))
+        groups = bench_rows.computers([job.address for job in every.values()])
+        return lines + bench_rows.computer_lines(groups, self._finds, self._standing, palette)
 
-    def _job_line(self, job: Heading, palette: Palette) -> Text:
-        """Where it stands, the last load against the ceilings, what is owed or due."""
-        wide = self.app.size.width >= WIDE
-        text = Text()
-        text.append(f"   {fit(job.computer_name, 20 if wide else 14)} ", style="bold")
-        text.append(f"visit {job.visit:<3} ")
-        text.append(f"{job.station:<10}", style=palette.accent)
-        text.append_text(glance_line(job.last, palette, 20 if wide else 6))
-        stands = self._standing.get(job.address.partition("?")[0])
-        if stands and (stands.owed or stands.drifted):
-            drifted = f"{stands.drifted} drifted" if stands.drifted else ""
-            text.append(
-                f"{', '.join(w for w in (stands.owed, drifted) if w)}  ", style=palette.warning
-            )
-        elif stands and job.after is None and job.station in {"apply", "proof"}:
-            text.append("after reading due  ", style=palette.accent)
-        text.append(
-            f"{plain(job.profile.title.lower(), 28)}, {job.begun_at[:10]}", style=palette.soft
-        )
-        return text
+    def _about_jobs(self, archived: int) -> str:
+        """The order, and how many are put away."""
+        parts: list[str] = []
+        if self._order != bench_rows.ORDERS[0]:
+            parts.append(self._order)
+        if archived:
+            shown = "shown" if self._shows_archived else "not shown"
+            parts.append(with_keys(self.app, f"{archived} archived, {shown} ({{archived}})"))
+        return "; ".join(parts)
 
-    @staticmethod
-    def _suits(address: str) -> str:
-        """The profile that was made for this computer; empty where none was."""
-        if address in _ABOUT:
-            return _PLAIN_PROFILE
-        from lumtak.computers.simulated.spec import head_of
+    def _matches(self, job: Heading) -> bool:
+        words = (job.id, job.computer_name, job.user, job.station, job.profile.title, job.verdict)
+        return self._finds(f"{' '.join(words)} {bench_rows.due_of(job, self._standing)}")
 
-        return head_of(address.removeprefix("sim:")).profile
-
-    @staticmethod
-    def _about(address: str) -> tuple[str, str]:
-        if address in _ABOUT:
-            return _ABOUT[address]
-        from lumtak.computers.simulated.spec import head_of
-
-        head = head_of(address.removeprefix("sim:"))
-        return head.title.lower(), head.about
-
-    def _profile_lines(self, palette: Palette) -> list[Line]:
-        self._profiles = self._data_folder.profiles()
-        name, _ = self._about(self._address or "local")
-        lines = [
-            Line(Text()),
-            _heading(
-                (
-                    f"What is the {name} used for?"
-                    if self._address != "local"
-                    else "What is this computer used for?"
-                ),
-                palette,
-            ),
-        ]
-        suits = self._suits(self._address or "local")
-        for profile in sorted(self._profiles.values(), key=lambda p: p.name != suits):
-            text = Text()
-            text.append(f"   {plain(profile.title, 26):<28}", style="bold")
-            text.append(plain(profile.about))
-            if profile.name == suits and suits != _PLAIN_PROFILE:
-                text.append("   made for it", style=palette.accent)
-            lines.append(Line(text, f"profile {profile.name}"))
-        return lines
-
-    @staticmethod
-    def _came_with(address: str) -> tuple[Complaint, str]:
-        """(the complaint that the owner of a made-up computer comes with, in their words)."""
-        if address in _ABOUT:
-            return "", ""
-        from lumtak.computers.simulated.spec import head_of
-
-        head = head_of(address.removeprefix("sim:"))
-        return head.complaint, head.told
-
-    def _complaint_lines(self, palette: Palette) -> list[Line]:
-        name, _ = self._about(self._address or "local")
-        suits, told = self._came_with(self._address or "local")
-        whose = name if self._address == "local" else f"the {name}"
-        lines = [Line(Text()), _heading(f"What does the owner of {whose} complain of?", palette)]
-        if told:
-            lines.append(Line(Text(f"   “{told}”", style=palette.accent)))
-        for complaint in sorted(COMPLAINTS, key=lambda c: c != suits):
-            text = Text()
-            text.append(f"   {COMPLAINTS[complaint]:<28}", style="bold")
-            text.append(measures_of(complaint), style=palette.soft)
-            lines.append(Line(text, f"complaint {complaint}"))
-        text = Text(f"   {'nothing':<28}", style="bold")
-        text.append("it is only looked at", style=palette.soft)
-        return [*lines, Line(text, "complaint none")]
+    def _finds(self, text: str) -> bool:
+        """Whether all that is searched for stands in it."""
+        return all(w in text.lower() for w in self.query_one(Input).value.lower().split())
 
     def on_line_list_opened(self, message: LineList.Opened) -> None:
         """Go on with a job, choose a computer, or begin."""
@@ -268,10 +216,68 @@ class BenchScreen(Screen[None]):
         self.on_line_list_opened(message)  # type: ignore[arg-type]  # both carry the key
 
     def action_back(self) -> None:
-        """Back by one question, and at last to jobs and computers."""
-        if self._profile is None:
+        """Close the search; else back by one question, and at last to jobs and computers."""
+        if self.query_one("#sieve").display:
+            self.query_one("#sieve").display = False
+            self.query_one(Input).value = ""
+        elif self._profile is None:
             self._address = None
         self._profile = None
+        self.update_all()
+        self.action_list()
+
+    # -- finding a job -----------------------------------------------------------------------------
+
+    def action_list(self) -> None:
+        """Into the list."""
+        self.set_focus(self.query_one(LineList))
+
+    def action_search(self) -> None:
+        """Search jobs and computers."""
+        if self._address is None:
+            self.query_one("#sieve").display = True
+            self.set_focus(self.query_one(Input))
+
+    def on_input_changed(self, event: Input.Changed) -> None:
+        """The list follows."""
+        event.stop()
+        self.update_all()
+
+    def on_input_submitted(self, event: Input.Submitted) -> None:
+        """Into what was found."""
+        event.stop()
+        self.action_list()
+
+    def action_sort(self) -> None:
+        """The next order."""
+        orders = bench_rows.ORDERS
+        self._order = orders[(orders.index(self._order) + 1) % len(orders)]
+        self.update_all()
+        self._hint(f"Jobs: {self._order}. {{sort}} chooses another order.")
+
+    def action_archive(self) -> None:
+        """Put the job under the cursor away, or take it out again."""
+        kind, _, name = (self.query_one(LineList).selected or "").partition(" ")
+        if kind != "job":
+            self._failed("Only a job can be archived: point at one first.")
+            return
+        casebook = self._data_folder.casebook
+        try:
+            job = casebook.job(name)
+            casebook.save(msgspec.structs.replace(job, archived=not job.archived))
+        except LumtakError as error:
+            self._failed(str(error))
+            return
+        self._take_jobs()
+        self.update_all()
+        if job.archived:
+            self._hint("Taken out of the archive.")
+        else:
+            self._hint("Archived: {archived} shows the archive, {archive} takes a job out of it.")
+
+    def action_show_archived(self) -> None:
+        """Show what is put away, or hide it."""
+        self._shows_archived = not self._shows_archived
         self.update_all()
 
     def action_look(self) -> None:
@@ -331,25 +337,26 @@ class BenchScreen(Screen[None]):
         elif where == "hint":
             self.app.action_command_palette()
 
-    def commands(self) -> Iterable[SystemCommand]:
-        """For the palette."""
-        yield SystemCommand(
-            "Quick look",
-            "What weighs now on the computer under the cursor; nothing is kept",
-            self.action_look,
+    def commands(self) -> tuple[Command, ...]:
+        """For the palette, in the order of the work."""
+        return (
+            Command("Open", self.query_one(LineList).action_open, "what the cursor is on", "Enter"),
+            Command("Quick look", self.action_look, "what weighs now; nothing is kept", "look"),
+            Command(
+                "Everything changed there", self.action_put_back, "by visit", "everything-bench"
+            ),
+            Command("Search", self.action_search, "jobs and computers", "search-bench"),
+            Command("Another order", self.action_sort, f"now: {self._order}", "sort"),
+            Command("Archive", self.action_archive, "put a job away, or take it out", "archive"),
+            Command("Show the archive", self.action_show_archived, "or hide it", "archived"),
+            Command("Explain this screen", self.action_help, "in the words of the work", "help"),
         )
-        yield SystemCommand(
-            "Put back",
-            "Everything ever changed on the computer under the cursor",
-            self.action_put_back,
-        )
-        yield SystemCommand("Explain this screen", "In the words of the work", self.action_help)
 
     def _begin(self, address: str, profile: Profile, complaint: Complaint) -> None:
         self._opening = True
         self._hint("Looking at the computer…")
         data_folder, pace = self._data_folder, self._pace
-        suits, words = self._came_with(address)
+        suits, words = bench_rows.came_with(address)
         told = words if complaint == suits else ""
         self._in_background(
             lambda: begin_job(
@@ -384,7 +391,3 @@ class BenchScreen(Screen[None]):
         self._opening = False
         self.update_all()
         self.notify(sentence, severity="error", timeout=12, markup=False)
-
-
-def _heading(text: str, palette: Palette) -> Line:
-    return Line(Text(f" {text}", style=f"bold {palette.soft}"))

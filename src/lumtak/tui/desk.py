@@ -3,12 +3,16 @@
 from typing import Any
 
 from lumtak.casebook import Job
+from lumtak.computers.protocol import Script
 from lumtak.core.bridge import Bridge
 from lumtak.core.provisional import Provisional
 from lumtak.core.reading import Reading
+from lumtak.core.settings import Settings
+from lumtak.errors import LumtakError
 from lumtak.journal import Entry, Owed
 from lumtak.tui.background import WorkingScreen
 from lumtak.work.open_job import OpenJob
+from lumtak.work.plan import undo_scripts_of
 from lumtak.work.proof import after_is_due, bridges_of, pace_of, same_point_s, why_provisional
 from lumtak.work.reading import baselines_of
 
@@ -37,13 +41,26 @@ class Desk(WorkingScreen):
         """Why the after reading does not count."""
         self.pace: str
         """Why percentages of the CPU are no measure between both readings."""
+        self.scripts: tuple[Script, ...] | str
+        """What puts back without Lumtak; why there is none, where it cannot be left here."""
         self.take(self.look())
         self.capabilities = open_job.computer.about.capabilities()
+
+    @property
+    def settings(self) -> Settings:
+        """What the shop set."""
+        return self.open_job.data_folder.settings
 
     @property
     def job(self) -> Job:
         """The job as it is now."""
         return self.open_job.job
+
+    @property
+    def nothing_to_gain(self) -> bool:
+        """Whether nothing weighs that may go, and nothing was changed."""
+        found = self.job.audit
+        return found is not None and found.nothing_to_gain and not self.entries
 
     def look(self) -> object:
         """Readings, what is owed, changes."""
@@ -59,7 +76,19 @@ class Desk(WorkingScreen):
             "bridges": bridges_of(open_job),
             "provisional": why_provisional(open_job),
             "pace": pace_of(open_job),
+            "scripts": self._scripts(),
         }
+
+    def _scripts(self) -> tuple[Script, ...] | str:
+        try:
+            found = tuple(undo_scripts_of(self.open_job)) if self.open_job.entries() else ()
+        except LumtakError as error:
+            return str(error)
+        if found or not self.open_job.entries():
+            return found
+        if self.open_job.job.address.startswith("sim:"):
+            return "This computer is simulated, so no script is left on it."
+        return "No script stands on this computer."
 
     def take(self, found: Any) -> None:  # noqa: ANN401 - what `look` gave
         """Show them from now on."""

@@ -9,14 +9,18 @@ from textual.widgets import Static
 
 from lumtak.core.actions import Action, Running, Way
 from lumtak.core.text import plain
-from lumtak.core.units import percent, ram
+from lumtak.core.units import counted, percent, ram
 from lumtak.tui.background import WorkingScreen
 from lumtak.tui.confirm import ConfirmScreen
 from lumtak.tui.help import HelpScreen
+from lumtak.tui.keys import binding, with_keys
+from lumtak.tui.palette import Command
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.lines import Line, LineList, column
 from lumtak.work.actions import heavy_processes
 from lumtak.work.open_job import OpenJob
+
+_FOLD = "never"
 
 
 class EndingScreen(WorkingScreen):
@@ -29,8 +33,8 @@ class EndingScreen(WorkingScreen):
     CSS_PATH = "aside.tcss"
     BINDINGS: ClassVar[list[BindingType]] = [
         Binding("escape", "back", "Back", show=False),
-        Binding("r", "look_again", "Look again", show=False),
-        Binding("question_mark", "help", "Help", show=False),
+        binding("look-again", "look_again"),
+        binding("help", "help"),
     ]
 
     def __init__(self, open_job: OpenJob) -> None:
@@ -38,6 +42,7 @@ class EndingScreen(WorkingScreen):
         self.add_class("aside")
         self._open_job = open_job
         self._found: list[Running] = []
+        self._unfolded = False
 
     def compose(self) -> ComposeResult:
         """Head, sentence, list, hint."""
@@ -77,7 +82,9 @@ class EndingScreen(WorkingScreen):
             "An ended process cannot be put back, so this is never part of a plan. It is recorded"
             " in the job."
         )
-        lines = [Line(self._row(r, palette), f"process {r.process.pid}") for r in self._found]
+        mine = [r for r in self._found if not r.why_not]
+        lines = [Line(self._row(r, palette), f"process {r.process.pid}") for r in mine]
+        lines += self._never([r for r in self._found if r.why_not], palette)
         done = [
             Line(Text(f"   {plain(a.at[11:16])}  {a.in_words()}", style=palette.soft))
             for a in self._open_job.job.actions
@@ -91,8 +98,24 @@ class EndingScreen(WorkingScreen):
             ]
         self.query_one(LineList).show(lines)
         self.query_one("#hint", Static).update(
-            "Enter asks a process to end, after a question; r looks again; Escape goes back."
+            with_keys(
+                self.app,
+                "Enter asks a process to end, after a question; {look-again} looks again; Escape"
+                " goes back.",
+            )
         )
+
+    def _never(self, kept: list[Running], palette: Palette) -> list[Line]:
+        """What is never ended, in one line until it is asked for."""
+        if not kept:
+            return []
+        sums = f"{percent(sum(r.cpu_pct for r in kept))}, {ram(sum(r.ram_bytes for r in kept))}"
+        words = f"   {counted(len(kept), 'process is', 'processes are')} never ended ({sums})"
+        if not self._unfolded:
+            text = Text(f"{words}: Enter shows them and why", style=palette.soft)
+            return [Line(Text()), Line(text, _FOLD)]
+        rows = [Line(self._row(r, palette), f"process {r.process.pid}") for r in kept]
+        return [Line(Text()), Line(Text(words, style=palette.soft), _FOLD), *rows]
 
     def _row(self, one: Running, palette: Palette) -> Text:
         style = palette.soft if one.why_not else palette.ink
@@ -105,12 +128,24 @@ class EndingScreen(WorkingScreen):
         )
         return text
 
+    def commands(self) -> tuple[Command, ...]:
+        """For the palette."""
+        return (
+            Command("Look again", self.action_look_again, "what runs now", "look-again"),
+            Command("Back", self.action_back, "to the job", "Escape"),
+            Command("Explain this screen", self.action_help, "in the words of the work", "help"),
+        )
+
     def action_help(self) -> None:
         """Explain the screen."""
         self.app.push_screen(HelpScreen("end"))
 
     def on_line_list_opened(self, message: LineList.Opened) -> None:
-        """Ask before asking it."""
+        """Ask before asking it, or show what is never ended."""
+        if message.key == _FOLD:
+            self._unfolded = not self._unfolded
+            self.update_all()
+            return
         one = next(r for r in self._found if f"process {r.process.pid}" == message.key)
         if one.why_not:
             self.tell(f"{one.title} is never ended: {one.why_not}.")
@@ -139,7 +174,10 @@ class EndingScreen(WorkingScreen):
                 )
 
         self.app.push_screen(
-            ConfirmScreen(question, about, yes=yes, no="Leave it running"), answered
+            ConfirmScreen(
+                question, about, yes=yes, no="Leave it running", by_itself=way == "forced"
+            ),
+            answered,
         )
 
     def _ended_one(self, one: Running, action: Action) -> None:

@@ -8,26 +8,32 @@ from textual.containers import VerticalScroll
 from textual.screen import ModalScreen
 from textual.widgets import Static
 
+from lumtak.tui.keys import binding, with_keys
+
 _STRIPS = (
     "At the top stands the ledger: a strip for RAM and one for CPU. A strip is the whole of it, cut"
     " into what takes it: the system and what is guarded, what the profile needs, what only the"
-    " owner can know, what is not needed; then cache, which is no load, and what is free. The tick"
+    " owner can know, what is to be eased; then cache, which is no load, and what is free. The tick"
     " is the ceiling that the profile allows. What you choose becomes hollow, what is changed is"
     " hatched until a new reading has measured it.\n\n"
 )
 _KEYS = (
-    "\n\nArrows move, Enter opens, Space chooses, Tab goes to the next part. 1 to 7, or left and"
-    " right, go along the route; [ and ] go along the strips, c saves a chart, b shows everything"
-    " changed on this computer, e ends a process. Ctrl+P finds every command, Ctrl+T changes"
-    " between dark and light, Escape or a click on the top line goes back to the bench, q closes;"
-    " every job opens where it was."
+    "\n\nArrows move, left and right between buttons or along the frontier, Enter presses or"
+    " explains, Space chooses, Tab goes to the next part. 1 to 6 go along the route; Escape closes"
+    " what is open, then goes back. {piece-before} and {piece-next} go along the strips, {chart}"
+    " saves a chart, {this-visit} puts back what this visit changed, {everything} shows everything"
+    " changed on this computer, {end-process} ends a process. {palette} finds every command,"
+    " {theme} changes between dark and light, {quit} closes; every job opens where it was."
 )
 TEXTS = {
     "bench": (
-        "The bench shows every job with where it stands, and the computers on which one can begin."
-        " Choose a computer, what its owner uses it for, and what they complain of: the job begins,"
-        " and nothing on the computer is touched. l takes a quick look without a job. The small"
-        " strips show the last load that was read, with the profile's ceiling as a tick." + _KEYS
+        "The bench shows every job: where it stands, its last load with the profile's ceiling as a"
+        " tick, what is due, and its last verdict. Below it stand the computers on which one can"
+        " begin, those seen before first. Choose a computer, what its owner uses it for, and what"
+        " they complain of: the job begins, and nothing on the computer is touched. {look} takes a"
+        " quick look without a job. {search-bench} searches, {sort} changes the order, {archive}"
+        " puts a job into the archive and {archived} shows it, {settings} opens the settings."
+        + _KEYS
     ),
     "look": (
         "A quick look reads for twenty seconds and says what weighs just now. Nothing is kept and"
@@ -49,31 +55,33 @@ TEXTS = {
     ),
     "audit": (
         _STRIPS
-        + "The audit lists everything that runs or is set, the heaviest first in each area. Its"
-        " stance says whether the profile needs it. Enter opens the reason, what stops with it,"
-        " and what it should save; Space chooses it for the plan; a chooses all that is not"
-        " needed, and once more takes it back. What is guarded or needed cannot be chosen, and"
-        " says why. In an explanation, lines with an arrow lead to another item; Backspace comes"
-        " back.\n\n/ searches as you type. Words narrow the list: any text; an area (services,"
-        " apps, effects, power, memory); a stance (ease, ask, keep, guarded); from:vendor,"
-        " from:user, from:package, from:system; cpu>1, ram>100, ram>1.5g; chosen, changed; a"
-        " minus before a word turns it round. A click on a stance does the same. i asks the"
-        " owner's questions, the heaviest first and five at a time. t says what an unknown item is"
-        " for, to the whole shop; w keeps that a judgement was wrong." + _KEYS
+        + "The audit lists everything that runs or is set, the heaviest first in each area. Above"
+        " it stand three lines: what holds the computer back, what is over its ceiling, what to do"
+        " first. Each item has a stance: keep (the profile needs it), ease (better switched off or"
+        " started on demand), set (better set to another value), ask (only the owner can know),"
+        " guarded (never touched). Enter opens the reason, what stops with it, and what it should"
+        " save; Space chooses it for the plan; {choose-all} chooses all that is to be eased or set,"
+        " and once more takes it back. What is guarded or needed cannot be chosen, and says why. In"
+        " an explanation, lines with an arrow lead to another item; Backspace comes back to the"
+        " line.\n\n{search} searches as you type. Words narrow the list: any text; an area"
+        " (services, apps, effects, power, memory); a stance; from:vendor, from:user, from:package,"
+        " from:system; cpu>1, ram>100, ram>1.5g; chosen, changed; a minus before a word turns it"
+        " round. A click on a stance does the same. {interview} asks the owner's questions, the"
+        " heaviest first and five at a time. {teach} says what an unknown item is for, to the whole"
+        " shop; {wrong} keeps that a judgement was wrong." + _KEYS
     ),
     "plan": (
         _STRIPS
-        + "The plan lists what is chosen in the order in which it is applied, what it should save,"
-        " and whether a restart or login is needed. Nothing is changed yet. p chooses the least"
-        " plan that reaches both ceilings, or the one that comes nearest; comma and full stop walk"
-        " along the frontier, from nothing to everything that may go. Space takes an item out."
-        + _KEYS
-    ),
-    "apply": (
-        _STRIPS
-        + "Each change is written down with its value before it is made, and read back after. If"
-        " one fails, the rest is not tried, and what was done before it can be kept or put back."
-        " Pause holds the next change back; stop ends after the change that is being made." + _KEYS
+        + "The plan is one list, from what is proposed to what is done and read back. Above it"
+        " stands the frontier: each step to the right disrupts the owner more, and CPU and RAM fall"
+        " towards their ceilings; ◆ marks the least plan that reaches both, or comes nearest."
+        " {least} chooses it; left and right in the list, or {less} and {more}, walk along. Beside"
+        " the list stands what the owner will notice of the selected change, what stops, when it"
+        " shows, and how it is put back; Enter opens it in the audit. Space takes a change out."
+        " Nothing is changed before the question is answered. Each change is written down with its"
+        " value before it is made, and read back after. If one fails, the rest is not tried, and"
+        " what was done before it can be kept or put back. Pause holds the next change back; stop"
+        " ends after the change that is being made." + _KEYS
     ),
     "proof": (
         _STRIPS
@@ -85,8 +93,9 @@ TEXTS = {
     ),
     "handover": (
         _STRIPS
-        + "The handover writes the report for the owner and puts changes back, one or all, in any"
-        " order." + _KEYS
+        + "The handover says what came of the job, what stops working or works otherwise, what is"
+        " still open, and how each change is put back: here, and without Lumtak. It writes the"
+        " report for the owner. Enter on a change explains it." + _KEYS
     ),
     "put back": (
         "Put back lists everything that Lumtak ever changed on this computer, by visit, the newest"
@@ -101,6 +110,13 @@ TEXTS = {
         " it does not is forcing it offered. What is guarded, and what Lumtak itself runs in, is"
         " never ended. Look at what starts it: it may come back." + _KEYS
     ),
+    "settings": (
+        "Settings are kept as soon as they are set, in the file that is named above. The shop's "
+        "name and address are printed on reports. Every command can have another key: a letter, "
+        "a sign, Ctrl with a letter, or F1 to F12; where a key would mean two things in one "
+        "place, both are named and nothing is changed. Arrows, Enter, Space, Tab, Escape, "
+        "Backspace and the digits of the route mean the same everywhere." + _KEYS
+    ),
 }
 
 
@@ -109,7 +125,9 @@ class HelpScreen(ModalScreen[None]):
 
     CSS_PATH = "help.tcss"
     BINDINGS: ClassVar[list[BindingType]] = [
-        Binding("escape,question_mark,enter,q", "dismiss", "Close", show=False)
+        Binding("escape,enter", "dismiss", "Close", show=False),
+        binding("help", "dismiss"),
+        binding("quit", "dismiss"),
     ]
 
     def __init__(self, topic: str) -> None:
@@ -119,4 +137,6 @@ class HelpScreen(ModalScreen[None]):
     def compose(self) -> ComposeResult:
         """The text."""
         with VerticalScroll(id="paper"):
-            yield Static(TEXTS[self._topic] + "\n\nEscape closes this.", markup=False)
+            yield Static(
+                with_keys(self.app, TEXTS[self._topic] + "\n\nEscape closes this."), markup=False
+            )

@@ -1,25 +1,28 @@
 """A job: head, ledger, route, and the station that is open."""
 
-from collections.abc import Iterable
 from functools import partial
 from typing import ClassVar
 
 from rich.text import Text
 from textual import events
-from textual.app import ComposeResult, SystemCommand
+from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
-from textual.widgets import ContentSwitcher, Static
+from textual.widgets import Button, ContentSwitcher, Static
 
 from lumtak.casebook import STATIONS, Station
 from lumtak.core.reading import Reading
 from lumtak.core.strip import Strip, marked, strips
 from lumtak.core.text import plain
 from lumtak.errors import LumtakError
+from lumtak.journal import warnings
 from lumtak.report.charts import ChartKind
+from lumtak.tui.confirm import ConfirmScreen, unless_at_work
 from lumtak.tui.desk import Desk
 from lumtak.tui.help import HelpScreen
+from lumtak.tui.job_commands import JOB_COMMANDS, JobCommand
+from lumtak.tui.keys import binding
+from lumtak.tui.palette import Command
 from lumtak.tui.saver import Saver
-from lumtak.tui.stations.apply import ApplyStation
 from lumtak.tui.stations.audit import AuditStation
 from lumtak.tui.stations.base import StationView
 from lumtak.tui.stations.baseline import BaselineStation
@@ -31,7 +34,10 @@ from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.ledger import Ledger
 from lumtak.tui.widgets.lines import whole_sentences
 from lumtak.tui.widgets.route import Route
+from lumtak.work.changes import in_few_lines
 from lumtak.work.open_job import OpenJob
+from lumtak.work.plan import put_changes_back
+from lumtak.work.rights import asking
 
 _LOW = 30
 _CHARTS: dict[Station, ChartKind] = {"baseline": "load", "proof": "bridge", "handover": "spread"}
@@ -58,15 +64,15 @@ class JobScreen(Desk):
             Binding(str(n), f"go('{station}')", station.capitalize(), show=False)
             for n, station in enumerate(STATIONS, 1)
         ),
-        Binding("right", "step(1)", "Next station", show=False),
-        Binding("left", "step(-1)", "Station before", show=False),
         Binding("escape", "bench", "To the bench", show=False),
-        Binding("b", "put_back", "Everything changed on this computer", show=False),
-        Binding("e", "end_process", "End a process", show=False),
-        Binding("c", "chart", "Save a chart", show=False),
-        Binding("left_square_bracket", "piece(-1)", "The piece before", show=False),
-        Binding("right_square_bracket", "piece(1)", "The next piece", show=False),
-        Binding("question_mark", "help", "Help", show=False),
+        binding("everything", "put_back"),
+        binding("this-visit", "undo_visit"),
+        binding("end-process", "end_process"),
+        binding("look-job", "look"),
+        binding("chart", "chart"),
+        binding("piece-before", "piece(-1)"),
+        binding("piece-next", "piece(1)"),
+        binding("help", "help"),
     ]
 
     def __init__(self, open_job: OpenJob) -> None:
@@ -85,16 +91,15 @@ class JobScreen(Desk):
             yield BaselineStation(id="baseline")
             yield AuditStation(id="audit")
             yield PlanStation(id="plan")
-            yield ApplyStation(id="apply")
             yield ProofStation(id="proof")
             yield HandoverStation(id="handover")
         yield Static(id="hint", markup=False)
 
     def on_mount(self) -> None:
-        """Land where the job was; at Apply when something was interrupted there."""
+        """Land where the job was; at Plan when something was interrupted there."""
         self.open_job.touched = getattr(self.app, "touched_s", None)
         if self.open_job.interrupted.lines:
-            self.action_go("apply")
+            self.action_go("plan")
         elif self.due:
             self.action_go("proof")
         self.update_all()
@@ -149,8 +154,7 @@ class JobScreen(Desk):
             "intake": True,
             "baseline": self.baseline is not None,
             "audit": job.audit is not None,
-            "plan": bool(job.chosen or job.plan),
-            "apply": bool(self.entries),
+            "plan": bool(job.chosen or job.plan or self.entries),
             "proof": self.after is not None,
         }
         return {station for station, done in marks.items() if done}
@@ -203,12 +207,6 @@ class JobScreen(Desk):
             self.update_all()
             self._view().arrive()
 
-    def action_step(self, steps: int) -> None:
-        """The next station, or the one before."""
-        place = STATIONS.index(self.job.station) + steps
-        if 0 <= place < len(STATIONS):
-            self.action_go(STATIONS[place])
-
     def on_route_gone(self, message: Route.Gone) -> None:
         """A station was clicked."""
         self.action_go(message.station)
@@ -258,10 +256,53 @@ class JobScreen(Desk):
         if self.free():
             self.app.push_screen(EndingScreen(self.open_job), self._come_back)
 
+    def action_look(self) -> None:
+        """What weighs just now, beside the job."""
+        from lumtak.tui.quick_look import QuickLookScreen
+
+        if self.free():
+            self.app.push_screen(QuickLookScreen(self.open_job.computer, keep=True))
+
+    def action_undo_visit(self) -> None:
+        """Put back exactly what this visit changed, after a question."""
+        left = [e for e in self.entries if e.is_open]
+        if not left:
+            self.tell("This visit changed nothing that is still in place.")
+        elif self.free():
+            mind = (
+                warnings(self.job.facts, self.entries, [e.id for e in left])
+                if self.job.facts
+                else ()
+            )
+            which = "the one change" if len(left) == 1 else f"all {len(left)} changes"
+            self.app.push_screen(
+                ConfirmScreen(
+                    f"Put {which} of this visit back?",
+                    in_few_lines(left, mind),
+                    yes="Put back",
+                    no="Leave it changed",
+                ),
+                partial(self._put_visit_back, [e.id for e in left]),
+            )
+
+    def _put_visit_back(self, numbers: list[int], yes: bool | None) -> None:  # noqa: FBT001
+        if yes:
+            refs = [e.ref for e in self.entries if e.id in numbers]
+            self.begin(
+                "putting back",
+                lambda: put_changes_back(self.open_job, numbers),
+                self.tell_put_back,
+                asks=asking(self.open_job.computer, refs),
+            )
+
     def action_bench(self) -> None:
-        """Back to the bench, unless the station had something to end; the job stays where it is."""
+        """Close what is open on the station; else back to the bench, where the job stays."""
         if not self._view().escape():
-            self.leave(self.dismiss)
+            unless_at_work(self, lambda: self.leave(self.dismiss), "leave")
+
+    def action_back(self) -> None:
+        """A click on the head."""
+        unless_at_work(self, lambda: self.leave(self.dismiss), "leave")
 
     def hold_on(self) -> None:
         """What is being written is finished first."""
@@ -275,27 +316,24 @@ class JobScreen(Desk):
             self.app.call_from_thread(self.tell, str(error))
         self.saver.close()
 
-    def commands(self) -> Iterable[SystemCommand]:
-        """For the palette."""
-        for station in STATIONS:
-            yield SystemCommand(
-                f"Go to {station.capitalize()}",
-                "A station of this job",
-                lambda s=station: self.action_go(s),
-            )
-        yield SystemCommand(
-            "Put back",
-            "Everything ever changed on this computer, with drift and conflicts",
-            self.action_put_back,
-        )
-        yield SystemCommand(
-            "Save a chart", "SVG or PDF: load, spread, bridge, strips", self.action_chart
-        )
-        yield SystemCommand(
-            "End a process", "Asked each time; it cannot be put back", self.action_end_process
-        )
-        yield SystemCommand("To the bench", "All jobs and computers", self.action_bench)
-        yield SystemCommand("Explain this station", "In the words of the work", self.action_help)
+    def commands(self) -> tuple[Command, ...]:
+        """For the palette, in the order of the work."""
+        return tuple(Command(c.words, partial(self._do, c), c.about, c.key) for c in JOB_COMMANDS)
+
+    async def _do(self, command: JobCommand) -> None:
+        """Go to the command's station, and press its button or do its action there."""
+        if command.station:
+            self.action_go(command.station)
+        view = self._view() if command.station else self
+        if not command.does.startswith("#"):
+            if command.does:
+                await view.run_action(command.does)
+            return
+        button = view.query_one(command.does, Button)
+        if button.display and not button.disabled:
+            button.press()
+        else:
+            self.tell("That cannot be done just now; the station says what comes first.")
 
     # -- work in the background --------------------------------------------------------------------
 
@@ -315,6 +353,22 @@ class JobScreen(Desk):
     def on_station_view_go(self, message: StationView.Go) -> None:
         """On to another station."""
         self.action_go(message.station)
+
+    def on_station_view_explained(self, message: StationView.Explained) -> None:
+        """The audit opens on it; Backspace comes back."""
+        message.stop()
+        self.action_go("audit")
+        self.query_one(AuditStation).explain(message.address)
+
+    def on_station_view_put_back(self, message: StationView.PutBack) -> None:
+        """After its question."""
+        message.stop()
+        self.action_undo_visit()
+
+    def on_station_view_left(self, message: StationView.Left) -> None:
+        """To the bench."""
+        message.stop()
+        self.action_back()
 
     def on_station_view_picked(self, message: StationView.Picked) -> None:
         """This item is lit in both strips."""

@@ -40,7 +40,7 @@ class PickScreen(ModalScreen[str | None]):
         with Vertical(id="paper"):
             yield Static(plain(self._question, 200), id="question", markup=False)
             yield Static(plain(self._about, 600), id="what", markup=False)
-            yield LineList(id="options")
+            yield LineList(id="options", one_click=True)
             yield Static("Enter picks; Escape leaves it as it is.", classes="soft", markup=False)
 
     def on_mount(self) -> None:

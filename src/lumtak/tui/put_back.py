@@ -17,7 +17,10 @@ from lumtak.journal import Drift, Entry, Outcome, is_asked, put_back, recorded, 
 from lumtak.tui.background import WorkingScreen
 from lumtak.tui.confirm import ConfirmScreen
 from lumtak.tui.help import HelpScreen
+from lumtak.tui.keys import binding, with_keys
+from lumtak.tui.palette import Command
 from lumtak.tui.theme import Palette
+from lumtak.tui.widgets.buttons import BESIDE, Beside
 from lumtak.tui.widgets.lines import Line, LineList, column
 from lumtak.work.changes import Changes, changes_of, in_words
 from lumtak.work.data_folder import DataFolder
@@ -37,7 +40,7 @@ class _Question(NamedTuple):
     overwrite: bool = False
 
 
-class PutBackScreen(WorkingScreen):
+class PutBackScreen(Beside, WorkingScreen):
     """One list; marked changes, or all, go back.
 
     Args:
@@ -50,9 +53,10 @@ class PutBackScreen(WorkingScreen):
     BINDINGS: ClassVar[list[BindingType]] = [
         Binding("escape", "back", "Back", show=False),
         Binding("up,down", "list", "Into the list", show=False),
-        Binding("a", "mark_all", "Mark all that stands", show=False),
-        Binding("r", "look_again", "Look again", show=False),
-        Binding("question_mark", "help", "Help", show=False),
+        *BESIDE,
+        binding("mark-all", "mark_all"),
+        binding("look-again", "look_again"),
+        binding("help", "help"),
     ]
 
     def __init__(self, data_folder: DataFolder, computer: Computer, *, keep: bool) -> None:
@@ -118,8 +122,11 @@ class PutBackScreen(WorkingScreen):
         self.query_one("#again", Button).disabled = bool(self.busy)
         self.query_one(LineList).show(self._lines(changes, palette) if changes else [])
         self.query_one("#hint", Static).update(
-            "Space marks, Enter explains, a marks all that is in place, r looks again; Escape goes"
-            " back; ? explains."
+            with_keys(
+                self.app,
+                "Space marks, Enter explains, {mark-all} marks all that is in place, {look-again}"
+                " looks again; Escape goes back, {help} explains.",
+            )
         )
 
     def _sentence(self) -> str:
@@ -193,6 +200,15 @@ class PutBackScreen(WorkingScreen):
         """Into the list, from anywhere."""
         self.set_focus(self.query_one(LineList))
 
+    def commands(self) -> tuple[Command, ...]:
+        """For the palette."""
+        return (
+            Command("Look again", self.action_look_again, "at the computer", "look-again"),
+            Command("Mark all", self.action_mark_all, "that is in place", "mark-all"),
+            Command("Back", self.action_back, "to the screen before", "Escape"),
+            Command("Explain this screen", self.action_help, "in the words of the work", "help"),
+        )  # fmt: skip
+
     def action_look_again(self) -> None:
         """Hold the journal against the computer once more."""
         self.begin("looking at the computer", lambda: None, lambda _: None)
@@ -254,7 +270,7 @@ class PutBackScreen(WorkingScreen):
         questions += [self._of_rescued(entry) for entry in rescued]
         self._ask_next(questions)
 
-    def _ask_next(self, questions: list[_Question]) -> None:
+    def _ask_next(self, questions: list[_Question], *, by_itself: bool = False) -> None:
         if not questions:
             return
         question, *rest = questions
@@ -263,11 +279,15 @@ class PutBackScreen(WorkingScreen):
             if yes:
                 self._put_back(question, rest)
             else:
-                self._ask_next(rest)
+                self._ask_next(rest, by_itself=True)
 
         self.app.push_screen(
             ConfirmScreen(
-                question.asks, "\n".join(question.lines), yes=question.yes, no=question.no
+                question.asks,
+                "\n".join(question.lines),
+                yes=question.yes,
+                no=question.no,
+                by_itself=by_itself,
             ),
             answered,
         )
@@ -339,7 +359,7 @@ class PutBackScreen(WorkingScreen):
         def done(outcomes: list[Outcome]) -> None:
             self._marked -= set(numbers)
             self.tell_put_back(outcomes)
-            self._ask_next(rest)
+            self._ask_next(rest, by_itself=True)
 
         asks = asking(self._computer, (e.ref for e in question.entries))
         self.begin("putting back", job, done, asks=asks)

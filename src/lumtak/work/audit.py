@@ -1,16 +1,20 @@
 """The audit of a job: items weighed and judged, chosen, asked about."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping
 
 import msgspec
 
+from lumtak.casebook import Job
 from lumtak.computers.protocol import Computer
-from lumtak.core.audit import Answer, Audit, Finding, audit
+from lumtak.core.audit import Answer, Audit, Finding, Headline, audit, headline
+from lumtak.core.bottleneck import find_bottleneck
 from lumtak.core.catalogue import Better
 from lumtak.core.facts import Item
+from lumtak.core.reading import Reading
 from lumtak.core.ruling import PROPOSED
 from lumtak.core.setting import SettingRef
 from lumtak.core.shop import Wrong, taught
+from lumtak.core.units import counted
 from lumtak.errors import ComputerError, UsageError
 from lumtak.work.actions import programs_closely
 from lumtak.work.open_job import OpenJob
@@ -33,6 +37,42 @@ def make_audit(open_job: OpenJob) -> Audit:
     chosen = tuple(c for c in open_job.job.chosen if c.ref in valid)
     open_job.keep(facts=facts, audit=found, chosen=chosen, last=last)
     return found
+
+
+def headline_now(
+    job: Job,
+    found: Audit,
+    after: Reading | None,
+    standing: Collection[SettingRef],
+    owed: str,
+) -> Headline:
+    """The three lines once changes are in place: of now, not of before them.
+
+    Args:
+        job: the job.
+        found: its audit.
+        after: the reading of these changes; None where there is none that counts.
+        standing: what is changed.
+        owed: what is still needed before they all take effect, as a clause.
+    """
+    many = counted(len(standing), "change is", "changes are")
+    if after is None or job.facts is None:
+        then = f"{owed}, then the after reading (5)" if owed else "the after reading is due (5)"
+        return Headline(
+            (
+                f"{many} in place and not measured yet.",
+                f"Before: {found.lines[1]}",
+                f"Next: {then}.",
+            )
+            if len(found.lines) > 1
+            else (f"{many} in place and not measured yet.", f"Next: {then}.")
+        )
+    brake = find_bottleneck(job.facts, job.profile, after, None)
+    told = headline(found.findings, job.profile, after, brake, standing)
+    return Headline(
+        (f"With {many.removesuffix(' are').removesuffix(' is')}: {told.lines[0]}", *told.lines[1:]),
+        told.first,
+    )
 
 
 def toggle(open_job: OpenJob, ref: SettingRef) -> bool:

@@ -1,5 +1,7 @@
 """Everything ever changed on a computer, by visit, held against what stands there now."""
 
+from collections.abc import Iterable, Sequence
+
 from lumtak.computers.protocol import Computer
 from lumtak.core.facts import Facts
 from lumtak.core.record import Record
@@ -68,6 +70,25 @@ def changes_of(data_folder: DataFolder, computer: Computer) -> Changes:
         standing=standing,
         facts=computer.about.facts(),
         lost=tuple(data_folder.journal.lost(computer.identity)),
+    )
+
+
+def in_few_lines(entries: Sequence[Entry], mind: Iterable[str]) -> str:
+    """What putting changes back does, for a question: the newest first, and what stops with it."""
+    lines = [
+        plain(f"{e.title}: {e.after.word if e.after else '?'} → {e.restore.word}", 160)
+        for e in reversed(entries)
+    ]
+    return "\n".join(
+        (
+            *lines,
+            "",
+            *(plain(f"Warning: {w}", 200) for w in mind),
+            (
+                "What it changed starts and has its load again as before. A value that somebody"
+                " else changed since is left alone."
+            ),
+        )
     )
 
 

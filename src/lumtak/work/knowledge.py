@@ -13,6 +13,7 @@ import msgspec
 from lumtak.core.catalogue import Catalogue, Role, read_roles
 from lumtak.core.profile import Profile, load_profile
 from lumtak.core.record import UNREADABLE, json_document
+from lumtak.core.settings import Settings, load_settings, settings_toml
 from lumtak.core.shop import Export, Wrong, as_toml
 from lumtak.core.text import plain
 from lumtak.errors import BadFileError, LumtakError, StorageError, UnknownNameError
@@ -68,6 +69,39 @@ class Knowledge:
         except (OSError, *UNREADABLE):
             return ()
 
+    @property
+    def settings_path(self) -> Path:
+        """Where the settings stand, once there are any."""
+        return self.home / "settings.toml"
+
+    @cached_property
+    def settings(self) -> Settings:
+        """What the shop set; as it ships where nothing was, or where the file cannot be read."""
+        try:
+            return self.read_settings()
+        except LumtakError:
+            return Settings()
+
+    def read_settings(self) -> Settings:
+        """The settings of the file.
+
+        Raises:
+            BadFileError: it cannot be read, or is none.
+        """
+        if not self.settings_path.exists():
+            return Settings()
+        return load_settings(_text_of(self.settings_path), str(self.settings_path))
+
+    def keep_settings(self, settings: Settings) -> None:
+        """Keep them.
+
+        Raises:
+            StorageError: they cannot be written; BadFileError: what stands there cannot be read,
+                and would be lost.
+        """
+        self.read_settings()
+        self._keep(self.settings_path, settings_toml(settings).encode("utf-8"))
+
     def teach(self, role: Role) -> None:
         """Keep an entry of the shop's own; one of the same name is replaced.
 
@@ -109,7 +143,7 @@ class Knowledge:
         make_folder(path.parent)
         write_whole(path, data, private=True)
         # What was worked out from the files before is worked out anew.
-        for name in ("catalogue", "wrongs"):
+        for name in ("catalogue", "wrongs", "settings"):
             self.__dict__.pop(name, None)
 
     def profiles(self) -> dict[str, Profile]:

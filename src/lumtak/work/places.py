@@ -6,11 +6,12 @@ Never wherever Lumtak was started.
 from pathlib import Path
 
 
-def results_folder() -> Path:
-    """The person's folder for documents (XDG user directories), where there is one.
-
-    Else their home.
+def results_folder(chosen: str = "") -> Path:
+    """The folder that the settings name, else the person's folder for documents (XDG user
+    directories) where there is one, else their home.
     """
+    if chosen:
+        return Path(chosen).expanduser()
     import platformdirs
 
     documents = Path(platformdirs.user_documents_dir())

@@ -4,6 +4,7 @@ import threading
 
 from lumtak.computers.protocol import Script
 from lumtak.core.plan import Plan, make_plan
+from lumtak.core.planner import Level, level_of
 from lumtak.core.setting import SettingRef
 from lumtak.errors import UsageError
 from lumtak.journal import OnStep, Outcome, Review, apply_changes, put_back, recover, scripts_left
@@ -26,6 +27,16 @@ def plan_of(open_job: OpenJob) -> Plan:
     plan = make_plan(job.facts, job.audit, job.chosen)
     open_job.planned = job, plan
     return plan
+
+
+def levels_of(open_job: OpenJob) -> dict[SettingRef, Level]:
+    """How much of each chosen change the owner would notice."""
+    found, catalogue = open_job.job.audit, open_job.data_folder.catalogue
+    return {
+        c.ref: level_of(finding, catalogue.find(finding.role))
+        for c in open_job.job.chosen
+        if found and (finding := found.find(c.ref))
+    }
 
 
 def carry_out(
@@ -59,6 +70,8 @@ def carry_out(
         chosen=tuple(c for c in open_job.job.chosen if c.ref not in done),
         after=None,
         after_stood=None,
+        verdict="",
+        said="",
     )
     return outcomes
 

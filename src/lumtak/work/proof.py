@@ -18,7 +18,7 @@ from lumtak.core.reading import WHOLE, Reading
 from lumtak.core.record import NotMeasured
 from lumtak.core.settling import RECENT_S
 from lumtak.core.standing import brake, standings
-from lumtak.core.verdict import compare_readings, headline
+from lumtak.core.verdict import compare_readings, headline, in_few_words
 from lumtak.errors import UsageError
 from lumtak.journal import provisional, standing_now
 from lumtak.work.open_job import OpenJob
@@ -91,6 +91,13 @@ def read_after(
         last=open_job.glance_at(reading, "after", open_job.job.audit),
     )
     return reading
+
+
+def note_verdict(open_job: OpenJob, proof: Proof) -> None:
+    """Keep with the job what was said, so that the bench and the handover need no proof of it."""
+    few = in_few_words(proof.comparisons, proof.provisional, proof.pace)
+    if (few, proof.headline) != (open_job.job.verdict, open_job.job.said):
+        open_job.keep(verdict=few, said=proof.headline)
 
 
 def after_is_due(open_job: OpenJob) -> bool:

@@ -9,7 +9,7 @@ from types import MappingProxyType
 
 import msgspec
 
-from lumtak.core.audit.headline import headline
+from lumtak.core.audit.headline import Headline, headline
 from lumtak.core.audit.judging import Judge, with_starters
 from lumtak.core.audit.records import Answer, Audit, Finding, Grade, Weight
 from lumtak.core.audit.weighing import eased_sum
@@ -20,7 +20,17 @@ from lumtak.core.profile import Profile
 from lumtak.core.reading import Reading
 from lumtak.core.setting import AREAS
 
-__all__ = ["Answer", "Audit", "Finding", "Grade", "Weight", "audit", "eased_sum"]
+__all__ = [
+    "Answer",
+    "Audit",
+    "Finding",
+    "Grade",
+    "Headline",
+    "Weight",
+    "audit",
+    "eased_sum",
+    "headline",
+]
 
 _NO_ANSWERS: Mapping[str, Answer] = MappingProxyType({})
 

@@ -202,7 +202,7 @@ class Judge:
             or self._carries_copies(item, role)
             or self._said(item, role)
             or self._by_hint(item, role)
-            or by_role(role, self.profile, item.value, self._proposal(item, role))
+            or by_role(role, item.value, self._proposal(item, role))
         )
 
     def _guard(self, item: Item, role: Role | None) -> Ruling | None:
@@ -269,9 +269,9 @@ class Judge:
     def _by_hint(self, item: Item, role: Role | None) -> Ruling | None:
         """What is not known, but seems to be there for others: asked, with what says so."""
         if why := serving(item, role):
-            said = f"not known, but {why}: other computers may use it."
+            said = f"its purpose is unknown, but {why}: other computers may use it."
         elif why := stood_on(item, role):
-            said = f"not known, but {why}: somebody seems to need it."
+            said = f"its purpose is unknown, but {why}: somebody seems to need it."
         else:
             return None
         return Ruling("ask", said, self._proposal(item, role))

@@ -91,6 +91,11 @@ class Finding(Record):
         return str(self.ref)
 
     @property
+    def why(self) -> str:
+        """The reason as a sentence of its own."""
+        return f"{self.reason[:1].upper()}{self.reason[1:]}"
+
+    @property
     def can_choose(self) -> bool:
         """Whether a plan may hold a change of it."""
         return self.stance in MAY_CHANGE and self.proposal is not None
@@ -136,6 +141,11 @@ class Audit(Record, dict=True, gc=True):
         """The headline line by line, and last what no setting will fix."""
         beyond = self.bottleneck.not_by_settings if self.bottleneck else ""
         return (*(self.lines or (self.headline,)), *filter(None, (beyond,)))
+
+    @property
+    def nothing_to_gain(self) -> bool:
+        """Whether it was weighed, and nothing weighs that may go."""
+        return self.bottleneck is not None and not self.first and bool(self.lines)
 
     @cached_property
     def by_consumer(self) -> dict[str, Finding]:

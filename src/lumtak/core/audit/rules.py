@@ -50,7 +50,7 @@ def _effect(item: Item, profile: Profile) -> Ruling | None:
         return Ruling("keep", "it is stored, and not in force: it costs nothing.")
     if item.role:
         return None
-    return Ruling("ease", f"{profile.name} does not ask for this effect.", "off")
+    return Ruling("ease", "the profile does not ask for this effect.", "off")
 
 
 def _power(item: Item, facts: Facts, profile: Profile) -> Ruling:
@@ -182,4 +182,4 @@ def by_evidence(item: Item, role: Role | None) -> str:
     said = " and ".join(_EVIDENCE[e] for e in item.evidence if e in _EVIDENCE)
     if _is_known(role) or not said:
         return ""
-    return f"not known, but {said}, so that others may stand on it."
+    return f"its purpose is unknown, but {said}, so that others may stand on it."

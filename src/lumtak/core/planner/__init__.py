@@ -5,13 +5,14 @@ has to reach, `solver` finds the least plan, `frontier` the best for each amount
 `planned` what is said of one.
 """
 
-from lumtak.core.planner.disruption import Level
+from lumtak.core.planner.disruption import LEVEL_WORDS, Level, level_of
 from lumtak.core.planner.frontier import Point, frontier
-from lumtak.core.planner.planned import Planned, planned
+from lumtak.core.planner.planned import Planned, planned, reaches_of
 from lumtak.core.planner.problem import Choice, Goal, Problem, changes_of, problem_of
 from lumtak.core.planner.solver import Solved, least
 
 __all__ = [
+    "LEVEL_WORDS",
     "Choice",
     "Goal",
     "Level",
@@ -22,6 +23,8 @@ __all__ = [
     "changes_of",
     "frontier",
     "least",
+    "level_of",
     "planned",
     "problem_of",
+    "reaches_of",
 ]

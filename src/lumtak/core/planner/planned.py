@@ -91,6 +91,15 @@ class Planned(Record):
         return f"No plan reaches it; the best is {many}: {self._missed}."
 
     @property
+    def in_short(self) -> str:
+        """The same for a screen that shows the changes and what they reach."""
+        if not self.changes or (self.reached and not self.proven):
+            return self.headline
+        if self.reached:
+            return f"The least disruption that reaches both ceilings ({self.disruption})."
+        return "No plan reaches both ceilings; this one comes nearest."
+
+    @property
     def _missed(self) -> str:
         """What stays over its ceiling, of what counts."""
         counts = {"cpu", "ram"} if self.goal == "both" else {self.goal}

@@ -21,33 +21,36 @@ from lumtak.core.setting import AREAS, Area, parse_ref
 from lumtak.core.sift import sift
 from lumtak.core.text import plain
 from lumtak.errors import LumtakError
-from lumtak.tui.stations.audit_asks import AskingStation
+from lumtak.tui.keys import binding
 from lumtak.tui.stations.audit_rows import (
     GO,
     Pen,
     explanation,
     fold,
-    found_in_words,
     heading,
     memory_sum,
     row,
     rows_of,
 )
+from lumtak.tui.stations.audit_says import SayingStation
 from lumtak.tui.theme import WIDE, Palette
 from lumtak.tui.widgets.lines import Line, LineList
 from lumtak.tui.widgets.stances import Stances
 from lumtak.work.audit import choose_all_eased, make_audit, toggle
 
 _FOLD = "fold:"
+_LOW = 30
+_PLAN = "plan"
+"""Where a jump from the plan goes back to."""
 _MAKE = "make"
 
 
-class AuditStation(AskingStation):
+class AuditStation(SayingStation):
     """What weighs, whether it is needed, and why."""
 
     BINDINGS: ClassVar[list[BindingType]] = [
-        Binding("slash", "search", "Search", show=False),
-        Binding("a", "all", "Choose all that is to be eased or set", show=False),
+        binding("search", "search"),
+        binding("choose-all", "all"),
         Binding("backspace", "back", "Back to where the jump began", show=False),
     ]
 
@@ -64,16 +67,11 @@ class AuditStation(AskingStation):
         """Nothing is opened."""
         self._opened: set[str] = set()
         self._unfolded: set[str] = set()
-        self._trail: list[str] = []
         self._drawn: tuple[object, ...] = ()
         self._audit: Audit | None = None
         self._most = 1.0
-        self._matching: Sequence[Finding] = ()
-        self._asked = self._later = 0
         self._first: frozenset[str] = frozenset()
         """What is asked about now: it is never folded away."""
-        self._eased = 0
-        self._problem = ""
         self._pen: Pen | None = None
         self._under: dict[str, int] = {}
         """Lines of each explanation that is open."""
@@ -88,10 +86,10 @@ class AuditStation(AskingStation):
         desk, palette = self.desk, Palette(self.app)
         found = desk.job.audit
         self.query_one("#sieve").display = found is not None
-        headline, lines = self.query_one("#headline", Static), self.query_one(LineList)
+        lines = self.query_one(LineList)
         if found is None:
-            self._drawn, self._audit = (), None
-            headline.update(
+            self._drawn, self._audit, self.shown = (), None, None
+            self.query_one("#headline", Static).update(
                 "There is no audit yet. Enter makes one without weights; a baseline first is"
                 " better."
             )
@@ -107,10 +105,7 @@ class AuditStation(AskingStation):
             chosen=frozenset(c.ref for c in desk.job.chosen),
             applied=frozenset(e.ref for e in desk.entries if e.is_open),
         )
-        stand = len(self._pen.applied)
-        changes = "change that stands" if stand == 1 else f"{stand} changes that stand"
-        before = f"Before the {changes}: " if stand else ""
-        headline.update(Text(plain(f"{before}{found.headline}", 600)))
+        self.show_headline(found)
         words = self.query_one(Input).value
         asked_for = "chosen" in words or "changed" in words
         marks = (self._pen.chosen, self._pen.applied) if asked_for else ()
@@ -121,16 +116,17 @@ class AuditStation(AskingStation):
             return
         self._drawn = drawn
         self._sift(found, words)
-        lines.show(self._lines(found, bool(words.strip())), desk.job.cursor or None)
+        here = desk.job.cursor or self.headline_of(found).first
+        lines.show(self._lines(found, bool(words.strip())), here or None)
 
     def _take(self, found: Audit) -> None:
         """Another audit: count anew."""
         self._audit = found
         self._most = max((f.weight.heft for f in found.findings), default=0.0) or 1.0
         asked, later = questions(found)
-        self._asked, self._later = sum(not q.answer for q in asked), len(later)
+        self.asked, self.later = sum(not q.answer for q in asked), len(later)
         self._first = frozenset(f.consumer for q in asked for f in q.about)
-        self._eased = sum(f.stance in PROPOSED and f.can_choose for f in found.findings)
+        self.eased = sum(f.stance in PROPOSED and f.can_choose for f in found.findings)
         self.query_one(Stances).count(found.findings)
         wide = self.app.size.width >= WIDE
         self.query_one(Input).placeholder = (
@@ -138,18 +134,18 @@ class AuditStation(AskingStation):
         )
 
     def _sift(self, found: Audit, words: str) -> None:
-        self._problem, self._matching = "", found.findings
+        self.problem, self.matching = "", found.findings
         self.query_one(Stances).light(words.lower().split())
         if not words.strip() or self._pen is None:
             return
         try:
-            self._matching = sift(found, words, chosen=self._pen.chosen, changed=self._pen.applied)
+            self.matching = sift(found, words, chosen=self._pen.chosen, changed=self._pen.applied)
         except LumtakError as error:
-            self._problem = str(error)
+            self.problem = str(error)
 
     def _lines(self, found: Audit, sifted: bool) -> list[Line]:  # noqa: FBT001
         by_area: dict[Area, list[Finding]] = {area: [] for area in AREAS}
-        for finding in self._matching:
+        for finding in self.matching:
             by_area[finding.area].append(finding)
         lines: list[Line] = []
         for area, mine in by_area.items():
@@ -172,7 +168,8 @@ class AuditStation(AskingStation):
             lines += self._memory()
         whole = sifted or area in self._unfolded
         chosen = (str(c.ref) for c in self.desk.job.chosen)
-        stay = {self.desk.job.cursor, *self._opened, *self._first, *chosen}
+        first = self._audit.first if self._audit else ""
+        stay = {self.desk.job.cursor, first, *self._opened, *self._first, *chosen}
         shown, folded = (mine, []) if whole else fold(mine, stay)
         lines += self._rows(shown)
         if folded:
@@ -240,37 +237,6 @@ class AuditStation(AskingStation):
         """On the list."""
         self.point_at(self.query_one(LineList))
 
-    def hint(self) -> str:
-        """What can be done."""
-        found = self.desk.job.audit
-        if found is None:
-            return "Enter makes the audit; 2 goes to the baseline; ? explains."
-        if self._problem:
-            return self._problem
-        if self.query_one(Input).value.strip():
-            return found_in_words(
-                self._matching,
-                len(found.findings),
-                len(self.desk.job.chosen),
-                typing=self.query_one(Input).has_focus,
-            )
-        stand = sum(e.is_open for e in self.desk.entries)
-        done = f", {stand} done" if stand else ""
-        return (
-            f"{len(self.desk.job.chosen)} chosen{done} of {self._eased} that may go. Space chooses,"
-            f" Enter explains, / searches. a takes all not needed.{self._hint_of_more()}"
-        )
-
-    def _hint_of_more(self) -> str:
-        """The way back after a jump, else the owner's questions."""
-        if self._trail:
-            return " Backspace goes back."
-        if not self._asked:
-            return ""
-        count = "one question" if self._asked == 1 else f"{self._asked} questions"
-        later = f" ({self._later} small ones wait)" if self._later else ""
-        return f" i asks the owner's {count}{later}."
-
     # -- search ------------------------------------------------------------------------------------
 
     def action_search(self) -> None:
@@ -290,12 +256,16 @@ class AuditStation(AskingStation):
         self.arrive()
 
     def escape(self) -> bool:
-        """Show all again; whether there was anything to end."""
+        """Show all again, or close the explanations; whether there was anything to end."""
         words = self.query_one(Input)
         if words.value or words.has_focus:
             words.value = ""
             self.arrive()
             self.call_after_refresh(self.query_one(LineList).go_to, self.desk.job.cursor)
+            return True
+        if self._opened:
+            self._opened.clear()
+            self.show()
             return True
         return False
 
@@ -328,9 +298,8 @@ class AuditStation(AskingStation):
                 "making the audit", partial(make_audit, self.desk.open_job), lambda _: None
             )
         elif key.startswith(GO):
-            to, _, here = key.removeprefix(GO).rpartition("@")
-            self._trail.append(here)
-            self._jump(to)
+            self.trail.append(key)
+            self._jump(key.removeprefix(GO).rpartition("@")[0])
         else:
             if key.startswith(_FOLD):
                 self._unfolded.add(key.removeprefix(_FOLD))
@@ -344,7 +313,7 @@ class AuditStation(AskingStation):
         """To that item, with its explanation."""
         words = self.query_one(Input)
         found = self.desk.job.audit
-        if words.value and found and found.by_consumer.get(address) not in self._matching:
+        if words.value and found and found.by_consumer.get(address) not in self.matching:
             with words.prevent(Input.Changed):
                 words.value = ""
         self._opened.add(address)
@@ -353,10 +322,21 @@ class AuditStation(AskingStation):
         self.query_one(LineList).go_to(address)
         self.say(self.Hinted())
 
+    def explain(self, address: str) -> None:
+        """To that item from another station; Backspace goes back there."""
+        self.trail.append(_PLAN)
+        self._jump(address)
+
     def action_back(self) -> None:
-        """To where the last jump began."""
-        if self._trail:
-            self._jump(self._trail.pop())
+        """To the link by which the last jump began."""
+        if not self.trail:
+            return
+        link = self.trail.pop()
+        if link == _PLAN:
+            self.go("plan")
+            return
+        self._jump(link.rpartition("@")[2])
+        self.query_one(LineList).go_to(link)
 
     def on_line_list_marked(self, message: LineList.Marked) -> None:
         """Choose, or take back."""
@@ -373,5 +353,5 @@ class AuditStation(AskingStation):
     def action_all(self) -> None:
         """Choose everything shown that the profile does not need; once more takes it back."""
         if not self._working():
-            choose_all_eased(self.desk.open_job, self._matching)
+            choose_all_eased(self.desk.open_job, self.matching)
             self.say(self.Changed())

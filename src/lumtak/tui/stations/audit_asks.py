@@ -2,12 +2,13 @@
 
 from typing import ClassVar
 
-from textual.binding import Binding, BindingType
+from textual.binding import BindingType
 
 from lumtak.core.asking import questions
 from lumtak.core.audit import Answer, Finding
 from lumtak.core.catalogue import Better
 from lumtak.tui.interview import InterviewScreen
+from lumtak.tui.keys import binding
 from lumtak.tui.stations.base import StationView
 from lumtak.tui.telling import TellScreen, Told
 from lumtak.work.audit import keep_answers, say_wrong, teach, what_runs
@@ -21,9 +22,9 @@ class AskingStation(StationView):
     """Keys that ask somebody, or take somebody's word, about the finding under the cursor."""
 
     BINDINGS: ClassVar[list[BindingType]] = [
-        Binding("i", "interview", "The owner's questions", show=False),
-        Binding("t", "teach", "Say what it is for", show=False),
-        Binding("w", "wrong", "This was wrong", show=False),
+        binding("interview", "interview"),
+        binding("teach", "teach"),
+        binding("wrong", "wrong"),
     ]
 
     def action_interview(self) -> None:
@@ -70,7 +71,7 @@ class AskingStation(StationView):
             self.app.push_screen(
                 TellScreen(
                     f"What is {finding.title} for?",
-                    f"It is {finding.ref}: {finding.reason} What is said here counts on every"
+                    f"It is {finding.ref}. {finding.why} What is said here counts on every"
                     " computer of this shop; `lumtak knowledge check` shows what it changes.",
                     lines=("It is for", "Without it"),
                     choices=(
@@ -102,7 +103,7 @@ class AskingStation(StationView):
         self.app.push_screen(
             TellScreen(
                 f"Was it wrong to say “{finding.stance}” of {finding.title}?",
-                f"It was said: {finding.reason} What you say is kept with the job, and shown"
+                f"It was said: {finding.why} What you say is kept with the job, and shown"
                 " wherever this item comes up again.",
                 lines=("What is right, in a few words",),
                 choices=(("leave", "It was right"), ("wrong", "It was wrong")),

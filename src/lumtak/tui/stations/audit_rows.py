@@ -145,7 +145,7 @@ def row(f: Finding, pen: Pen, plans: Sequence[str] = ()) -> Text:
     else:
         text.append(column(f.value, 17), style=palette.soft)
     if wide:
-        text.append(f" {plain(_SUBORDINATE.sub('', f.reason), 160)}", style=palette.soft)
+        text.append(f" {plain(_SUBORDINATE.sub('', f.why), 160)}", style=palette.soft)
     return text
 
 
@@ -244,7 +244,7 @@ def rows_of(
     """
     item = job.facts.find(f.ref) if job.facts else None
     rows = [
-        Row("", f"{f.reason[:1].upper()}{f.reason[1:]}"),
+        Row("", f.why),
         Row("does", f.does),
         Row("starts", f.started_by),
     ]

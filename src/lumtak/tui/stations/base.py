@@ -10,6 +10,8 @@ from textual.widget import Widget
 from lumtak.casebook import Station
 from lumtak.core.setting import SettingRef
 from lumtak.tui.desk import Desk
+from lumtak.tui.keys import with_keys
+from lumtak.tui.widgets.buttons import BESIDE, to_button
 from lumtak.tui.widgets.lines import LineList
 
 
@@ -23,6 +25,7 @@ class StationView(Vertical):
         Binding("up,down", "list", "Into the list", show=False),
         Binding("pageup", "page(-1)", "Page up", show=False),
         Binding("pagedown", "page(1)", "Page down", show=False),
+        *BESIDE,
     ]
 
     class Go(Message):
@@ -38,6 +41,19 @@ class StationView(Vertical):
         def __init__(self, ref: SettingRef) -> None:
             super().__init__()
             self.ref = ref
+
+    class Explained(Message):
+        """All that the audit knows of an item is wanted."""
+
+        def __init__(self, address: str) -> None:
+            super().__init__()
+            self.address = address
+
+    class PutBack(Message):
+        """What this visit changed is to be put back."""
+
+    class Left(Message):
+        """Back to the bench."""
 
     class Hinted(Message):
         """Something else can be done now."""
@@ -75,6 +91,18 @@ class StationView(Vertical):
         for found in self.query(LineList):
             self.point_at(found)
 
+    def action_beside(self, steps: int) -> None:
+        """Between the buttons, or along what the station has."""
+        if not to_button(self.screen, steps):
+            self.along(steps)
+
+    def along(self, steps: int) -> None:
+        """Left and right where no button is lit."""
+
+    def with_keys(self, words: str) -> str:
+        """Prose in which `{command}` stands for its key."""
+        return with_keys(self.app, words)
+
     def action_page(self, pages: int) -> None:
         """Scroll what is too long for the screen."""
         for found in self.query(VerticalScroll):
@@ -99,4 +127,4 @@ class StationView(Vertical):
 
     def hint(self) -> str:
         """One line of prose about what can be done here."""
-        return "Left and right go along the route; ? explains."
+        return self.with_keys("1 to 6 go along the route; {help} explains.")

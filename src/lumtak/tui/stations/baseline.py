@@ -59,7 +59,11 @@ class BaselineStation(StationView):
         self.query_one("#restart").disabled = bool(desk.busy) or bool(desk.capabilities.restart)
         self.query_one("#restart").display = not desk.capabilities.restart
         self.query_one("#stop").display = self._reading_now
-        self.query_one("#on").display = reading is not None and not desk.busy
+        on = self.query_one("#on", Button)
+        on.display = reading is not None and not desk.busy
+        on.label = (
+            "Nothing to gain: on to the handover" if desk.nothing_to_gain else "On to the audit"
+        )
         self.query_one(Live).display = self._reading_now
         self.query_one("#say").display = not self._reading_now
         trace = self.query_one("#trace", Trace)
@@ -217,7 +221,9 @@ class BaselineStation(StationView):
         """What can be done."""
         if self._reading_now:
             return "Other stations stay open while it reads; stopping early keeps what was read."
-        return "Enter presses the highlighted button, Tab goes to the next; ? explains."
+        return self.with_keys(
+            "Enter presses the highlighted button, left and right go to others; {help} explains."
+        )
 
     def on_line_list_opened(self, message: LineList.Opened) -> None:
         """Another baseline counts."""
@@ -245,7 +251,7 @@ class BaselineStation(StationView):
             case "stop":
                 self.desk.stop.set()
             case "on":
-                self.go("audit")
+                self.go("handover" if self.desk.nothing_to_gain else "audit")
 
     def _take(self) -> None:
         desk, live = self.desk, self.query_one(Live)

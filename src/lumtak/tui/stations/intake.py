@@ -6,7 +6,7 @@ from rich.text import Text
 from textual.app import ComposeResult
 
 from lumtak.computers.protocol import Program
-from lumtak.core.facts import in_rows
+from lumtak.core.facts import facts_for, in_rows
 from lumtak.core.felt import COMPLAINTS, Complaint, measures_of
 from lumtak.core.text import plain
 from lumtak.tui.confirm import ConfirmScreen
@@ -30,16 +30,25 @@ class IntakeStation(StationView):
         yield LineList()
 
     def show(self) -> None:
-        """Complaint, profiles, facts."""
+        """What matters for the complaint, complaint, profiles, the rest of the facts."""
         palette = Palette(self.app)
         job = self.desk.job
-        lines = [*self._complaints(palette), *self._profiles(palette)]
-        if job.facts:
+        matters = facts_for(job.complaint)
+        rows = in_rows(job.facts) if job.facts else []
+        first = [row for row in rows if row[0] in matters]
+        rest = [row for row in rows if row[0] not in matters]
+        lines = [*self._complaints(palette)]
+        if first:
+            head = " What matters for it on this computer"
+            lines += [Line(Text()), Line(Text(head, style=f"bold {palette.soft}"))]
+            lines += [self._fact(name, value, palette) for name, value in first]
+        lines += self._profiles(palette)
+        if rest:
             lines += [Line(Text()), Line(Text(" The computer", style=f"bold {palette.soft}"))]
-            lines += [self._fact(name, value, palette) for name, value in in_rows(job.facts)]
-        first = f"profile {job.profile.name}" if job.complaint else "complaint everything"
+            lines += [self._fact(name, value, palette) for name, value in rest]
+        here = f"profile {job.profile.name}" if job.complaint else "complaint everything"
         shown = self.query_one(LineList)
-        shown.show(lines, shown.selected or first)
+        shown.show(lines, shown.selected or here)
 
     def _complaints(self, palette: Palette) -> list[Line]:
         """What owners come with, the words for it, and the program that is timed."""
@@ -84,9 +93,9 @@ class IntakeStation(StationView):
 
     def hint(self) -> str:
         """What can be done."""
-        return (
-            "Enter notes the complaint, or judges by another profile; the right arrow goes on to"
-            " the baseline; ? explains."
+        return self.with_keys(
+            "Enter notes the complaint, or judges by another profile; 2 goes on to the"
+            " baseline, {help} explains."
         )
 
     def on_line_list_opened(self, message: LineList.Opened) -> None:

@@ -1,268 +1,313 @@
-"""Plan: what is chosen, what it should save, what stops, what is owed afterwards.
-
-Nothing is changed yet.
-"""
-
-from collections.abc import Callable
-from typing import ClassVar
+"""Plan: one list from proposed to done; the frontier above it, what is selected beside it."""
 
 from rich.text import Text
+from textual import events
 from textual.app import ComposeResult
-from textual.binding import Binding, BindingType
-from textual.containers import Horizontal
+from textual.containers import Horizontal, VerticalScroll
 from textual.widgets import Button, Static
 
+from lumtak.core.audit import Finding
 from lumtak.core.plan import Plan, Step
-from lumtak.core.planner import Planned, Point, Problem
+from lumtak.core.planner import reaches_of
 from lumtak.core.reading import Reading
-from lumtak.core.setting import SHOWS_WORDS, Shows, parse_ref, without
+from lumtak.core.setting import OWED_WORDS, SettingRef, parse_ref
 from lumtak.core.text import plain
-from lumtak.core.units import GIB, counted, percent, ram, signed
+from lumtak.core.units import counted, percent, ram
 from lumtak.errors import LumtakError
-from lumtak.tui.stations.base import StationView
-from lumtak.tui.theme import Palette
-from lumtak.tui.widgets.lines import Line, LineList, column, fit
+from lumtak.journal import Outcome
+from lumtak.tui.stations import plan_rows
+from lumtak.tui.stations.plan_frontier import FrontierStation
+from lumtak.tui.theme import WIDE, Palette
+from lumtak.tui.widgets.lines import Line, LineList
 from lumtak.work.audit import toggle
-from lumtak.work.plan import plan_of
-from lumtak.work.planner import choose_places, choose_planned, frontier_of, plan_job
+from lumtak.work.plan import levels_of, plan_of
 
-OWED_WORDS: dict[Shows, str] = {
-    "now": "All changes take effect immediately.",
-    "login": "Some changes take effect only after a new login.",
-    "restart": "Some changes take effect only after a restart.",
-}
+_ENTRY = "change "
+_LOW = 30
 
 
-_BARS = "▁▂▃▄▅▆▇█"
-
-
-class PlanStation(StationView):
-    """Chosen changes in the order in which they are applied."""
-
-    BINDINGS: ClassVar[list[BindingType]] = [
-        Binding("p", "least", "The least plan", show=False),
-        Binding("comma", "walk(-1)", "Less disruption", show=False),
-        Binding("full_stop", "walk(1)", "More disruption", show=False),
-    ]
+class PlanStation(FrontierStation):
+    """What is to be changed, what was, and by how little disruption the ceilings are reached."""
 
     def compose(self) -> ComposeResult:
-        """Sum, list, acts."""
+        """Sum, frontier, list with what is selected beside it, acts."""
         yield Static(id="sum", classes="big", markup=False)
         yield Static(id="more", classes="prose soft", markup=False)
-        yield Static(id="steps", markup=False)
-        yield LineList(id="list")
+        yield Static(id="frontier", markup=False)
+        with Horizontal(id="halves"):
+            yield LineList(id="list")
+            with VerticalScroll(id="pane", can_focus=False):
+                yield Static(id="about", markup=False)
         with Horizontal(classes="acts"):
-            yield Button("On to applying", id="on", compact=True)
+            yield Button("Apply", id="apply", compact=True)
+            yield Button("Pause", id="pause", compact=True)
+            yield Button("Stop after this change", id="stop", compact=True)
+            yield Button("Keep what was done", id="keep", compact=True)
+            yield Button("Put it back", id="back", compact=True)
+            yield Button("On to the proof", id="on", compact=True)
+            yield Button("On to the handover", id="handover-button", compact=True)
             yield Button("Choose the least plan", id="least", compact=True)
-            yield Button("Choose in the audit", id="audit", compact=True)
+            yield Button("Choose in the audit", id="audit-button", compact=True)
 
     def on_mount(self) -> None:
-        """Nothing is planned yet."""
-        self._frontier: tuple[Problem, tuple[Point, ...]] | None = None
-        self._of: tuple[object, ...] = ()
-        self._at = 0
-        self._said = ""
-        """Of the least plan, until something else is chosen."""
+        """Nothing is wrong."""
+        self._problem = ""
+
+    # -- drawing -----------------------------------------------------------------------------------
 
     def show(self) -> None:
-        """The plan as it is now."""
-        desk, palette = self.desk, Palette(self.app)
-        self.query_one("#on").display = bool(desk.job.chosen)
-        self.query_one("#least").display = desk.baseline is not None
-        self.query_one("#steps", Static).update(self._steps(palette))
-        if not desk.job.chosen:
-            done = len(desk.job.plan.steps) if desk.job.plan else 0
-            self.query_one("#sum", Static).update(
-                "Nothing is chosen."
-                + (f" {counted(done, 'change')} of this job applied already." if done else "")
-            )
-            self.query_one("#more", Static).update(
-                "Choose in the audit what is to be changed; it shows here with what it should save."
-            )
-            self.query_one(LineList).show([])
-            return
-        try:
-            plan = plan_of(desk.open_job)
-        except LumtakError as error:
-            self.query_one("#sum", Static).update(plain(str(error), 400))
-            self.query_one(LineList).show([])
-            return
+        """The plan as it is now, and as far as it was carried out."""
+        palette = Palette(self.app)
+        plan = self._plan()
+        self.find_out()
+        self._buttons()
         self.query_one("#sum", Static).update(self._sum(plan))
-        self.query_one("#more", Static).update(self._more(plan))
-        self.query_one(LineList).show(
-            [Line(Text()), *(Line(self._row(s, palette), str(s.change.ref)) for s in plan.steps)]
-        )
+        more = self.query_one("#more", Static)
+        more.update(self._more(plan))
+        more.display = self.app.size.height >= _LOW or not plan.steps
+        self.show_frontier(palette)
+        self.query_one(LineList).show(self._lines(plan, palette), self._bad())
+        self._show_selected()
 
-    def _bars(
-        self,
-        name: str,
-        values: list[float],
-        ceiling: float,
-        words: Callable[[float], str],
-        palette: Palette,
-    ) -> Text:
-        """A load at each step; orange where it is over its ceiling."""
-        text = Text()
-        text.append(f" {name} ", style=f"bold {palette.soft}")
-        top = max(*values, ceiling) or 1.0
-        for place, value in enumerate(values):
-            bar = _BARS[min(len(_BARS) - 1, int(value / top * (len(_BARS) - 1) + 0.5))]
-            over = palette.kinds["ease"] if value > ceiling else palette.kinds["keep"]
-            text.append(f"{bar} ", style=f"bold {palette.lit}" if place == self._at else over)
-        over = "over" if values[self._at] > ceiling else "under"
-        text.append(f" {over} its ceiling of {words(ceiling)}\n", style=palette.ink)
-        return text
+    def _plan(self) -> Plan:
+        """What is chosen; empty where that cannot be planned, and why is said then."""
+        self._problem = ""
+        try:
+            return plan_of(self.desk.open_job) if self.desk.job.chosen else Plan()
+        except LumtakError as error:
+            self._problem = plain(str(error), 400)
+            return Plan()
 
-    def _sum(self, plan: Plan) -> str:
-        reading: Reading | None = self.desk.after or self.desk.baseline
-        saved, doubt = plan.saves_cpu
-        count = f"{counted(len(plan.steps), 'change')}"
+    def _buttons(self) -> None:
+        desk = self.desk
+        self.buttons_of_applying()
+        chosen, done = bool(desk.job.chosen), any(e.is_open for e in desk.entries)
+        nothing = desk.nothing_to_gain
+        idle = not self.applying and not desk.open_job.interrupted.lines
+        shown = {
+            "#on": bool(desk.entries) and not nothing,
+            "#handover-button": nothing and not chosen,
+            "#least": desk.baseline is not None and not nothing and (chosen or not done),
+            "#audit-button": not desk.entries or chosen,
+        }
+        for name, wanted in shown.items():
+            self.query_one(name).display = wanted and idle
+
+    def _sum(self, plan: Plan) -> Text:
+        """How far it is, what is chosen, what that leaves."""
+        if self._problem:
+            return Text(self._problem)
+        far = self.how_far()
+        said = "" if self.applying or self.desk.open_job.interrupted.lines else self._chosen(plan)
+        return Text(" ".join(filter(None, (far, said))))
+
+    def _chosen(self, plan: Plan) -> str:
+        desk = self.desk
+        if not plan.steps:
+            found = desk.job.audit
+            if desk.entries:
+                return "" if any(e.is_open for e in desk.entries) else "Nothing is chosen."
+            if found is not None and found.nothing_to_gain:
+                return found.lines[-1]
+            return "Nothing is chosen, and nothing was changed."
+        reading: Reading | None = desk.after or desk.baseline
+        count = f"{counted(len(plan.steps), 'change')} chosen"
         if reading is None:
             return f"{count}; what they save is not known without a baseline."
-        cpu, memory = reading.mean("cpu_pct"), reading.mean("ram_used_bytes")
+        return f"{count}: {self._reaches(plan, reading)}."
+
+    def _reaches(self, plan: Plan, reading: Reading) -> str:
+        """What both loads will be; by the planner where it knows all that is chosen."""
         ceilings = self.desk.job.profile.ceilings
+        places = self.places()
+        if places is not None and self.frontier is not None:
+            both = reaches_of(self.frontier[0], places)
+            return "; ".join(r.words for r in both)
+        saved, doubt = plan.saves_cpu
+        cpu, memory = reading.mean("cpu_pct"), reading.mean("ram_used_bytes")
+        allowed = ceilings.ram_pct / 100 * reading.ram_total_bytes
         return (
-            f"{count}: CPU {percent(cpu)} → {percent(max(0.0, cpu - saved))} ± {doubt:.1f} (ceiling"
-            f" {ceilings.cpu_pct:g}), RAM {memory / GIB:.1f} →"
-            f" {(memory - plan.saves_ram_bytes) / GIB:.1f} GiB (ceiling"
-            f" {ceilings.ram_pct / 100 * reading.ram_total_bytes / GIB:.1f})"
+            f"CPU {percent(cpu)} → {percent(max(0.0, cpu - saved))} ± {doubt:.1f} (ceiling"
+            f" {ceilings.cpu_pct:g} %), RAM {ram(memory)} → {ram(memory - plan.saves_ram_bytes)}"
+            f" (ceiling {ram(allowed)})"
         )
 
-    @staticmethod
-    def _more(plan: Plan) -> str:
+    def _more(self, plan: Plan) -> str:
+        if self.said and plan.steps:
+            return self.said
+        if not plan.steps:
+            if self.desk.entries or self.desk.baseline is None:
+                return ""
+            return self.with_keys(
+                "{least} chooses the least plan that reaches both ceilings; or choose in the audit."
+            )
         blind = len(plan.unprojected)
         unknown = f" {blind} cannot be projected." if blind else ""
-        return (
-            f"Nothing is changed yet. Projected from what each cost in the reading.{unknown}"
-            f" {OWED_WORDS[plan.owed]}"
-        )
+        return f"Projected from what each cost in the reading.{unknown} {OWED_WORDS[plan.owed]}"
 
-    # -- the least plan and the frontier -----------------------------------------------------------
-
-    def action_least(self) -> None:
-        """The least plan that reaches both ceilings is what is chosen, or the one that comes
-        nearest.
-        """
-        desk = self.desk
-        if desk.doing != "applying" and desk.free():
-            desk.begin("planning", lambda: plan_job(desk.open_job, "both"), self._planned)
-
-    def _planned(self, plan: Planned) -> None:
-        self._frontier = None
-        choose_planned(self.desk.open_job, plan.changes)
-        answers = f" To be asked: {', '.join(plan.answers)}." if plan.answers else ""
-        self._said = f"{plan.headline}{answers} {plan.lasting}".strip()
-        self.say(self.Changed())
-        self.arrive()
-
-    def action_walk(self, steps: int) -> None:
-        """Along the frontier: the list follows."""
-        desk = self.desk
-        if desk.doing == "applying":
-            return
-        if self._frontier is not None and self._of == self._depends:
-            self._go(self._at + steps)
-        elif desk.free():
-            desk.begin("planning", lambda: frontier_of(desk.open_job), self._stand)
-
-    @property
-    def _depends(self) -> tuple[object, ...]:
-        job = self.desk.job
-        return job.baseline, job.after, id(job.audit), job.profile
-
-    def _stand(self, found: tuple[Problem, tuple[Point, ...]]) -> None:
-        """On the point with as many changes as are chosen, else on the first."""
-        self._frontier, self._of = found, self._depends
-        chosen = {str(c.ref) for c in self.desk.job.chosen}
-        problem, points = found
-        names = [{problem.choices[i].address for i in point.chosen} for point in points]
-        self._go(names.index(chosen) if chosen in names else 0)
-
-    def _go(self, place: int) -> None:
-        if self._frontier is None:
-            return
-        problem, points = self._frontier
-        self._at = max(0, min(place, len(points) - 1))
-        self._said = ""
-        choose_places(self.desk.open_job, problem, points[self._at].chosen)
-        self.say(self.Changed())
-
-    def _steps(self, palette: Palette) -> Text:
-        """Where on the frontier this is: disruption rises to the right, the loads fall."""
-        text = Text()
-        if self._said:
-            text.append(f"{self._said}\n", style=palette.accent)
-        if self._frontier is None or self._of != self._depends:
-            return text
-        problem, points = self._frontier
-        here = points[self._at]
-        text.append_text(
-            self._bars(
-                "CPU", [p.cpu_pct for p in points], problem.cpu_ceiling_pct, percent, palette
-            )
-        )
-        text.append_text(
-            self._bars(
-                "RAM", [p.ram_bytes for p in points], problem.ram_ceiling_bytes, ram, palette
-            )
-        )
-        gone = ", ".join(problem.choices[i].title for i in here.gone)
-        text.append(
-            f" step {self._at + 1} of {len(points)}, disruption {here.disruption}"
-            f"{f'; without {gone}' if gone else ''}\n",
-            style=palette.soft,
-        )
-        return text
-
-    def _row(self, step: Step, palette: Palette) -> Text:
-        text = Text("   ")
-        text.append(f"{fit(step.title, 24)}  ", style=f"bold {palette.ink}")
-        text.append(column(f"{step.before} → {step.change.value}", 18), style=palette.ink)
-        if step.saves_ram_bytes or step.saves_cpu_pct:
-            text.append(
-                f"{ram(-step.saves_ram_bytes):>10}{signed(-step.saves_cpu_pct) + ' %':>9}   ",
-                style=palette.kinds["ease"],
-            )
+    def _lines(self, plan: Plan, palette: Palette) -> list[Line]:
+        broken = self.desk.open_job.interrupted
+        if broken.lines:
+            rows = [
+                Line(plan_rows.found(line, palette), f"broken {number}")
+                for number, line in enumerate(broken.lines)
+            ]
         else:
-            text.append(f"{'not projected':>19}   ", style=palette.soft)
-        text.append(
-            f"{SHOWS_WORDS[step.shows]:<32}",
-            style=palette.warning if step.shows != "now" else palette.soft,
-        )
-        if step.stops:
-            label, words = without(step.change.value, ", ".join(step.stops))
-            text.append(f"{label}: {plain(words, 200)}", style=palette.soft)
-        return text
+            rows = [*self._done(palette), *self._waiting(plan, palette)]
+        return [plan_rows.heading(palette), *rows] if rows else []
 
-    def arrive(self) -> None:
-        """On what comes next."""
-        self.point_at(self.query_one("#on" if self.desk.job.chosen else "#audit"))
+    def _done(self, palette: Palette) -> list[Line]:
+        """What stands in the journal, and what came of this plan so far."""
+        steps = self._applied_steps()
+        told = self._told()
+        now = {o.number for o in self.live if o.number is not None} if self.applying else set()
+        lines = [
+            Line(plan_rows.made(e, steps.get(str(e.ref)), palette), f"{_ENTRY}{e.id}")
+            for e in self.desk.entries
+            if e.id not in now
+        ]
+        return lines + [
+            Line(plan_rows.became(o, palette), f"outcome {number}") for number, o in enumerate(told)
+        ]
 
-    def hint(self) -> str:
-        """What can be done."""
-        return (
-            "p chooses the least plan; comma and full stop walk along the frontier. Enter presses"
-            " the highlighted button; in the list Space takes an item out; ? explains."
-        )
+    def _told(self) -> list[Outcome]:
+        """Outcomes that have a line of their own.
+
+        What failed before it came into the journal is told until the next plan.
+        """
+        if self.applying:
+            return list(self.live)
+        return [o for o in self.live if o.number is None and o.result == "failed"]
+
+    def _applied_steps(self) -> dict[str, Step]:
+        applied = self.desk.job.plan
+        return {str(s.change.ref): s for s in applied.steps} if applied else {}
+
+    def _waiting(self, plan: Plan, palette: Palette) -> list[Line]:
+        """What is still to come; the first of it is under way while a plan is applied."""
+        tried = {o.change.ref for o in self.live} if self.applying else set()
+        left = [s for s in plan.steps if s.change.ref not in tried]
+        words = ["waiting" if self.applying else ""] * len(left)
+        if self.applying and words:
+            words[0] = "held" if self.pause.is_set() else "being written"
+        rows = zip(left, words, strict=True)
+        return [Line(plan_rows.proposed(s, palette, w), str(s.change.ref)) for s, w in rows]
+
+    def _bad(self) -> str | None:
+        """Where the cursor goes when something did not go through; else it stays."""
+        lines = self.query_one(LineList)
+        if lines.selected is not None or self.applying:
+            return None
+        bad = [e for e in self.desk.entries if e.stage in {"failed", "conflict"}]
+        return f"{_ENTRY}{bad[-1].id}" if bad else None
+
+    # -- what is selected --------------------------------------------------------------------------
+
+    def _show_selected(self) -> None:
+        key = self.query_one(LineList).selected
+        pane = self.query_one("#pane")
+        pane.display = key is not None
+        if key is None:
+            return
+        wide = self.app.size.width >= WIDE
+        width = self.app.size.width * 43 // 100 - 4 if wide else self.app.size.width - 6
+        words = plan_rows.pane(self._about(key), width, Palette(self.app))
+        self.query_one("#about", Static).update(words)
+
+    def _about(self, key: str) -> list[tuple[str, str]]:
+        """All that is to be said of the change under the cursor."""
+        kind, _, number = key.partition(" ")
+        match kind:
+            case "broken":
+                return plan_rows.of_review(self.desk.open_job.interrupted.lines[int(number)])
+            case "outcome":
+                return plan_rows.of_outcome(self._told()[int(number)])
+            case "change":
+                entry = next((e for e in self.desk.entries if e.id == int(number)), None)
+                return plan_rows.of_entry(entry, self._finding(entry.ref)) if entry else []
+        ref = parse_ref(key)
+        step = next((s for s in self._plan().steps if s.change.ref == ref), None)
+        level = levels_of(self.desk.open_job).get(ref)
+        return plan_rows.of_step(step, self._finding(ref), level) if step and level else []
+
+    def _finding(self, ref: SettingRef) -> Finding | None:
+        found = self.desk.job.audit
+        return found.find(ref) if found else None
 
     def on_line_list_selected(self, message: LineList.Selected) -> None:
-        """The piece is lit in both strips."""
+        """The piece is lit in both strips, and all is said of it."""
         message.stop()
-        self.pick(parse_ref(message.key))
+        kind, _, number = message.key.partition(" ")
+        if kind == "change":
+            entry = next((e for e in self.desk.entries if e.id == int(number)), None)
+            if entry is not None:
+                self.pick(entry.ref)
+        elif not number:
+            self.pick(parse_ref(message.key))
+        self._show_selected()
+
+    def on_line_list_opened(self, message: LineList.Opened) -> None:
+        """Enter explains: all that the audit knows of it."""
+        message.stop()
+        found = self.desk.job.audit
+        address = self.desk.job.cursor
+        if found is not None and address in found.by_consumer:
+            self.say(self.Explained(address))
 
     def on_line_list_marked(self, message: LineList.Marked) -> None:
         """Take an item out."""
         message.stop()
-        if self.desk.doing == "applying":
+        if self.applying or " " in message.key:
             return
-        self._said = ""
+        self.said = ""
         toggle(self.desk.open_job, parse_ref(message.key))
         self.say(self.Changed())
+
+    # -- keys and buttons --------------------------------------------------------------------------
+
+    def on_resize(self, event: events.Resize) -> None:
+        """What is selected stands beside the list where there is room, else below it."""
+        self.set_class(event.size.width < WIDE, "-narrow")
+
+    def arrive(self) -> None:
+        """On what comes next."""
+        for wanted in (
+            "#pause",
+            "#keep",
+            "#apply",
+            "#on",
+            "#handover-button",
+            "#least",
+            "#audit-button",
+        ):
+            widget = self.query_one(wanted)
+            if widget.display and not widget.disabled:
+                self.point_at(widget)
+                return
+
+    def hint(self) -> str:
+        """What can be done."""
+        if self.desk.job.chosen:
+            return self.with_keys(
+                "Enter presses the highlighted button. In the list Space takes a change out and"
+                " Enter explains it. {least} chooses the least plan, {help} explains."
+            )
+        return self.with_keys(
+            "Enter presses the highlighted button. {this-visit} puts back what this visit changed,"
+            " {help} explains."
+        )
 
     def on_button_pressed(self, event: Button.Pressed) -> None:
         """Go on, or back."""
         event.stop()
-        if event.button.id == "least":
-            self.action_least()
-        else:
-            self.go("apply" if event.button.id == "on" else "audit")
+        match event.button.id:
+            case "least":
+                self.action_least()
+            case "on":
+                self.go("proof")
+            case "handover-button":
+                self.go("handover")
+            case "audit-button":
+                self.go("audit")
+            case name:
+                self.pressed(name or "")

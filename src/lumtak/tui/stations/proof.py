@@ -16,7 +16,7 @@ from lumtak.tui.stations.proof_text import Sheet
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.live import Live
 from lumtak.work.plan import restart
-from lumtak.work.proof import proof_of, read_after
+from lumtak.work.proof import note_verdict, proof_of, read_after
 
 
 class ProofStation(StationView):
@@ -64,6 +64,8 @@ class ProofStation(StationView):
         desk = self.desk
         has_both = desk.open_job.baseline is not None and desk.open_job.after is not None
         self._proof = proof_of(desk.open_job) if has_both else None
+        if self._proof is not None:
+            note_verdict(desk.open_job, self._proof)
         self._of = self._depends
 
     def show(self) -> None:
@@ -186,10 +188,10 @@ class ProofStation(StationView):
     def hint(self) -> str:
         """What can be done."""
         if self.desk.owed.anything:
-            return "First the restart or login, then the reading. ? explains."
-        return (
+            return self.with_keys("First the restart or login, then the reading. {help} explains.")
+        return self.with_keys(
             "The sentence follows from the interval, not from the means. Enter presses the"
-            " highlighted button; ? explains."
+            " highlighted button, {help} explains."
         )
 
     def on_button_pressed(self, event: Button.Pressed) -> None:

@@ -1,6 +1,6 @@
 """The ledger: one strip for RAM and one for CPU, at the top of every station."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from itertools import groupby
 
 from rich.segment import Segment
@@ -37,8 +37,15 @@ class Ledger(Widget):
             super().__init__()
             self.key = key
 
-    def __init__(self, *, id: str | None = None) -> None:  # noqa: A002 - Textual's name
+    def __init__(
+        self,
+        *,
+        id: str | None = None,  # noqa: A002 - Textual's name
+        legend: Mapping[PieceKind, str] | None = None,
+    ) -> None:
         super().__init__(id=id)
+        self._legend = legend
+        """What the fills mean, where no audit took a stance."""
         self._ram: Strip | None = None
         self._cpu: Strip | None = None
         self._before: tuple[Strip, Strip] | None = None
@@ -221,10 +228,17 @@ class Ledger(Widget):
             "free": "free",
         }
         wide = self.size.width >= WIDE
-        words, gap = (PIECE_KIND_WORDS, "   ") if wide else (short, "  ")
+        words: Mapping[PieceKind, str] = self._legend or (PIECE_KIND_WORDS if wide else short)
+        gap = "   " if wide else "  "
         for kind, fill in FILLS.items():
-            segments.append(Segment(fill * 2 + " ", Style(color=palette.kinds[kind])))
-            segments.append(Segment(words[kind] + gap, Style(color=palette.soft)))
+            if kind in words:
+                segments.append(Segment(fill * 2 + " ", Style(color=palette.kinds[kind])))
+                segments.append(Segment(words[kind] + gap, Style(color=palette.soft)))
+        return [*segments, *self._mark_words(palette, gap, wide=wide)]
+
+    def _mark_words(self, palette: Palette, gap: str, *, wide: bool) -> list[Segment]:
+        """What hollow and hatched pieces are, where there are any."""
+        segments = []
         marks = {p.mark for strip in (self._ram, self._cpu) if strip for p in strip.pieces}
         for mark, fill, word in (
             ("chosen", HOLLOW, "chosen"),

@@ -1,6 +1,7 @@
 """A list of lines, drawn line by line, so that its length does not matter."""
 
 import re
+import textwrap
 from bisect import bisect_left
 from collections.abc import Callable, Iterable, Sequence
 from typing import ClassVar
@@ -57,6 +58,11 @@ def column(words: str, width: int) -> str:
     return fit(words, width - 1) + " "
 
 
+def wrapped(words: str, width: int) -> list[str]:
+    """Prose in lines of at most so many cells."""
+    return textwrap.wrap(words, max(1, width)) or [""]
+
+
 def whole_sentences(words: str, width: int) -> str:
     """As many whole sentences as fit, at least the first."""
     sentences = re.split(r"(?<=[.;]) ", words)
@@ -102,8 +108,16 @@ class LineList(ScrollView, can_focus=True):
     class Marked(Selected):
         """Space."""
 
-    def __init__(self, *, id: str | None = None, classes: str | None = None) -> None:  # noqa: A002 - Textual's name
+    def __init__(
+        self,
+        *,
+        id: str | None = None,  # noqa: A002 - Textual's name
+        classes: str | None = None,
+        one_click: bool = False,
+    ) -> None:
         super().__init__(id=id, classes=classes)
+        self._one_click = one_click
+        """Whether a click opens at once, where nothing can be chosen."""
         self._lines: Sequence[Line] = ()
         self._selectable: list[int] = []
         self._places: dict[str, int] = {}
@@ -204,7 +218,10 @@ class LineList(ScrollView, can_focus=True):
         place = event.y + self.scroll_offset.y
         if not 0 <= place < len(self._lines) or self._lines[place].key is None:
             return
-        if event.x <= 3:
+        if self._one_click:
+            self.cursor = place
+            self.action_open()
+        elif event.x <= 3:
             self.cursor = place
             self.action_mark()
         elif place == self.cursor:

@@ -1,4 +1,4 @@
-"""The route: the seven stations of a job on one line."""
+"""The route: the six stations of a job on one line."""
 
 from rich.segment import Segment
 from rich.style import Style
@@ -15,7 +15,6 @@ _SHORT: dict[Station, str] = {
     "baseline": "Base",
     "audit": "Audit",
     "plan": "Plan",
-    "apply": "Apply",
     "proof": "Proof",
     "handover": "Hand",
 }

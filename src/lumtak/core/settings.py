@@ -1,0 +1,158 @@
+"""What a shop sets once: where results go, its name, the theme, units, keys, how sure a plan is."""
+
+import re
+from typing import Literal, get_args
+
+import msgspec
+
+from lumtak.core.record import Record
+from lumtak.core.text import plain
+from lumtak.core.toml import read_toml
+from lumtak.errors import BadFileError, UsageError
+
+FORMAT = 1
+ThemeName = Literal["dark", "light"]
+Sizes = Literal["binary", "decimal"]
+LEAST_SURE, MOST_SURE = 0.5, 0.999
+
+
+class Shop(Record):
+    """Who works here; printed on what is handed over."""
+
+    name: str = ""
+    address: str = ""
+    """With commas between its lines."""
+
+
+class Settings(Record):
+    """All of them; a file may leave out any."""
+
+    format: int = FORMAT
+    report_folder: str = ""
+    """Where reports and charts go; empty: the person's documents."""
+    theme: ThemeName = "dark"
+    sizes: Sizes = "binary"
+    """GiB and MiB, or GB and MB."""
+    confidence: float = 0.9
+    """With which a plan keeps a ceiling."""
+    shop: Shop = Shop()
+    keys: dict[str, str] = {}
+    """Of commands, by their names."""
+
+
+SETTABLE = ("report_folder", "theme", "sizes", "confidence", "shop.name", "shop.address")
+"""What is set one by one; `keys.NAME` too."""
+ABOUT = {
+    "report_folder": "where reports and charts go; empty is your documents folder",
+    "theme": "dark or light",
+    "sizes": "binary (GiB, MiB) or decimal (GB, MB)",
+    "confidence": "how surely a plan keeps a ceiling, 0.5 to 0.999",
+    "shop.name": "printed on reports",
+    "shop.address": "printed on reports, with commas between its lines",
+}
+
+
+def load_settings(text: str, path: str) -> Settings:
+    """The settings of a file.
+
+    Raises:
+        BadFileError: it is no TOML, names what there is not, or holds a value that cannot be; with
+            what to mend.
+    """
+    document = read_toml(text, path)
+    if document.get("format", FORMAT) != FORMAT:
+        raise BadFileError(
+            path,
+            f"its format is {plain(str(document['format']), 20)}, and this Lumtak reads {FORMAT}.",
+            next_step="Update Lumtak, or write it anew.",
+        )
+    try:
+        found = msgspec.convert(document, Settings)
+    except msgspec.ValidationError as error:
+        raise BadFileError(
+            path, f"{plain(str(error), 200)}.", next_step="Mend or remove that line."
+        ) from error
+    return _checked(found, path)
+
+
+def _checked(found: Settings, path: str) -> Settings:
+    if not LEAST_SURE <= found.confidence <= MOST_SURE:
+        raise BadFileError(
+            path,
+            f"confidence is {found.confidence:g}, and can be {LEAST_SURE:g} to {MOST_SURE:g}.",
+            next_step="Set it to 0.9, for example.",
+        )
+    for name, words in (("shop.name", found.shop.name), ("shop.address", found.shop.address)):
+        if words != plain(words, 200):
+            raise BadFileError(
+                path, f"{name} has signs that cannot be printed, or is longer than 200."
+            )
+    return found
+
+
+def with_value(now: Settings, name: str, value: str) -> Settings:
+    """The same settings with another value.
+
+    Raises:
+        UsageError: there is no such setting, or it cannot have that value.
+    """
+    if name.startswith("keys."):
+        command = name.removeprefix("keys.")
+        keys = {**now.keys, command: value} if value else _without(now.keys, command)
+        return msgspec.structs.replace(now, keys=keys)
+    if name not in SETTABLE:
+        raise UsageError(
+            f"There is no setting “{plain(name, 60)}”.",
+            f"There are {', '.join(SETTABLE)} and keys.COMMAND.",
+        )
+    if name == "confidence":
+        if not re.fullmatch(r"[0-9]?\.?[0-9]{1,6}", value):
+            raise UsageError(f"confidence is a number, {ABOUT['confidence'].split(', ')[1]}.")
+        made = msgspec.structs.replace(now, confidence=float(value))
+    elif name.startswith("shop."):
+        shop = msgspec.structs.replace(now.shop, **{name.removeprefix("shop."): value})
+        made = msgspec.structs.replace(now, shop=shop)
+    else:
+        allowed = {"theme": get_args(ThemeName), "sizes": get_args(Sizes)}.get(name)
+        if allowed is not None and value not in allowed:
+            raise UsageError(f"{name} is {' or '.join(allowed)}.")
+        if value != plain(value, 1000):
+            raise UsageError(f"{name} has signs that cannot be part of it.")
+        made = msgspec.structs.replace(now, **{name: value})
+    try:
+        return _checked(made, name)
+    except BadFileError as error:
+        raise UsageError(str(error)) from error
+
+
+def _without(keys: dict[str, str], name: str) -> dict[str, str]:
+    return {n: k for n, k in keys.items() if n != name}
+
+
+def value_of(found: Settings, name: str) -> str:
+    """A setting as text."""
+    part, _, rest = name.partition(".")
+    value = getattr(found.shop, rest) if part == "shop" else getattr(found, part)
+    return f"{value:g}" if isinstance(value, float) else str(value)
+
+
+def settings_toml(found: Settings) -> str:
+    """The settings as a file has them; only what is not as it was."""
+    plain_ones = Settings()
+    lines = [f"format = {FORMAT}"]
+    for name in ("report_folder", "theme", "sizes", "confidence"):
+        value = getattr(found, name)
+        if value != getattr(plain_ones, name):
+            lines.append(f"{name} = {_toml(value)}")
+    if found.shop != Shop():
+        lines += ["", "[shop]"]
+        lines += [f"{n} = {_toml(v)}" for n in ("name", "address") if (v := getattr(found.shop, n))]
+    if found.keys:
+        lines += ["", "[keys]"]
+        lines += [f"{_toml(name)} = {_toml(key)}" for name, key in sorted(found.keys.items())]
+    return "\n".join(lines) + "\n"
+
+
+def _toml(value: object) -> str:
+    """A value as TOML has it: JSON's strings are TOML's basic strings."""
+    return msgspec.json.encode(value).decode()
