@@ -209,7 +209,7 @@ async def screens(folder: Path) -> list[object]:
     from lumtak.casebook import STATIONS
     from lumtak.tui.app import LumtakApp
     from lumtak.tui.job_screen import JobScreen
-    from lumtak.tui.stations import apply, baseline, proof
+    from lumtak.tui.stations import applying, baseline, proof
     from lumtak.work.data_folder import DataFolder
     from lumtak.work.intake import begin_job
 
@@ -255,11 +255,11 @@ async def screens(folder: Path) -> list[object]:
             await idle()
 
         await in_the_middle(baseline, "read_baseline", press="#take")
-        for key in ("3", "enter", "a", "5"):
+        for key in ("3", "enter", "a", "4"):
             await pilot.press(key)
             await idle()
-        await in_the_middle(apply, "carry_out", press="#apply", keys=("right", "enter"))
-        await pilot.press("6")
+        await in_the_middle(applying, "carry_out", press="#apply", keys=("right", "enter"))
+        await pilot.press("5")
         await idle()
         await in_the_middle(proof, "read_after", press="#take")
         seen += [len(desk.entries), bool(desk.after), desk.provisional, desk.due]

@@ -19,12 +19,12 @@ NAME = "sim:drawing-bench"
 
 
 def chosen_job(data_folder, *refs, fault=""):
-    """A job at Apply with these items chosen."""
+    """A job at Plan with these items chosen."""
     computer = data_folder.computer(f"{NAME}?fault={fault}" if fault else NAME)
     open_job = begin_job(data_folder, computer, data_folder.profile("hull-drafting"))
     make_audit(open_job)
     open_job.keep(chosen=tuple(f.change for f in open_job.job.audit.findings if str(f.ref) in refs))
-    open_job.go("apply")
+    open_job.go("plan")
     open_job.close()
 
 
@@ -49,7 +49,7 @@ async def open_job(pilot):
 
 async def confirm(pilot, *, yes):
     await until(pilot, lambda: isinstance(pilot.app.screen, ConfirmScreen))
-    await pilot.press(*(["right"] if yes else []), "enter")
+    await pilot.press("right" if yes else "left", "enter")
 
 
 async def apply_plan(pilot):
@@ -76,7 +76,10 @@ async def test_a_failure_offers_to_put_back_what_was_done(data_folder, sim):
         await until(
             pilot,
             lambda: says(
-                app, "1 of 3 changes did not go through", "2 still wait", "a policy of this"
+                app,
+                "1 of 3 changes did not go through",
+                "2 changes not made yet",
+                "a policy of this",
             ),
         )
         assert settings_of(data_folder)["effects:animations"] == "off", (
@@ -114,7 +117,7 @@ async def test_pause_holds_and_stop_ends_after_the_change(data_folder, sim):
         await pilot.press("enter")
         await until(pilot, lambda: says(app, "Held: ", "Go on", "held"))
         await pilot.press("tab", "enter")
-        await until(pilot, lambda: not app.screen.busy and says(app, "chosen changes wait"))
+        await until(pilot, lambda: not app.screen.busy and says(app, "changes chosen"))
         assert (
             1
             <= sum(
@@ -161,7 +164,7 @@ async def test_an_interrupted_plan_is_shown_before_anything_is_touched(data_fold
         )
         assert [e.stage for e in data_folder.journal.entries()] == ["verified", "intent"]
         await pilot.press("tab", "enter")
-        await until(pilot, lambda: says(app, "Nothing is chosen, and nothing was changed"))
+        await until(pilot, lambda: says(app, "Nothing is chosen."))
         assert [e.stage for e in data_folder.journal.entries()] == ["undone", "not done"]
         assert settings_of(data_folder) == before
 
@@ -219,7 +222,8 @@ async def test_ending_a_process_is_asked_and_recorded(data_folder, sim):
         await until(
             pilot,
             lambda: (
-                isinstance(app.screen, EndingScreen) and says(app, "Chart cache", "never ended")
+                isinstance(app.screen, EndingScreen)
+                and says(app, "Chart cache", "never ended", "Enter shows them")
             ),
         )
         first = app.screen._found[0]

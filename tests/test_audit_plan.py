@@ -6,7 +6,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from helpers import CATALOGUE, facts, item, profile, reading
-from lumtak.core.audit import audit, eased_sum
+from lumtak.core.audit import audit, eased_sum, headline
+from lumtak.core.audit.headline import NOTHING_TO_GAIN
 from lumtak.core.facts import Fixed, Gap, Setting, Trigger
 from lumtak.core.needs import Graphs
 from lumtak.core.plan import check_changes, guards, make_plan
@@ -90,7 +91,7 @@ def test_each_rule():
         "screen": "guarded", "plotter": "keep", "spool": "keep", "index": "ease", "mystery": "ask",
         "copies": "guarded",
         "resting": "keep", "thumbnails": "keep", "shadows": "ease", "glass": "keep",
-        "mains": "ease", "swappiness": "ease",
+        "mains": "set", "swappiness": "set",
         "swap_mib": "keep",
     }  # fmt: skip
 
@@ -145,7 +146,7 @@ def test_weights_come_from_the_reading_or_are_said_to_be_missing():
     assert by_key["swappiness"].grade == "depends"
     bare = judged(*items, weighed=False)
     assert all(isinstance(f.weight.cpu_pct, NotMeasured) for f in bare.findings)
-    assert bare.headline.startswith("4 items can be eased; nothing is weighed yet")
+    assert bare.headline.startswith("Nothing is measured yet")
 
 
 def test_the_heaviest_stands_first_in_its_area_and_in_the_headline():
@@ -166,7 +167,7 @@ def test_the_heaviest_stands_first_in_its_area_and_in_the_headline():
     [
         ("spinning", "auto", True, ("keep", None)),
         ("spinning", "on", False, ("keep", None)),
-        ("spinning", "off", False, ("ease", "auto")),
+        ("spinning", "off", False, ("set", "auto")),
         ("solid", "auto", True, ("ease", "off")),
         ("solid", "auto", False, ("ease", "off")),
         ("solid", "manual", True, ("ease", "off")),
@@ -315,8 +316,8 @@ def test_what_may_be_saved_counts_what_is_eased_and_what_is_asked():
 @pytest.mark.parametrize(
     ("value", "expected"),
     [
-        ("2048", ("ease", "12288")),
-        ("12287", ("ease", "12288")),
+        ("2048", ("set", "12288")),
+        ("12287", ("set", "12288")),
         ("12288", ("keep", None)),
         ("odd", ("keep", None)),
         (None, ("keep", None)),
@@ -340,31 +341,61 @@ def test_what_something_else_than_a_timer_starts_is_not_started_again_and_again(
     assert (finding.stance, finding.reason) == ("keep", "it is demand already and does not run.")
 
 
-def test_the_headline_says_where_the_computer_stands():
+def test_the_headline_is_what_holds_it_back_what_is_over_and_what_comes_first():
     calm, loaded = reading([5.0] * 60), reading([60.0] * 60)
     items = (item("services", "old", role="fax"),)
 
-    def headline(taken, *more):
-        return audit(facts(*items, *more), profile(), CATALOGUE, taken).headline
+    def found(taken, *more):
+        return audit(facts(*items, *more), profile(), CATALOGUE, taken)
 
-    assert headline(calm).startswith("CPU and RAM are under their ceilings; nothing to gain")
-    assert "CPU is at 60 %, the ceiling is" in headline(loaded)
+    under = "CPU and RAM are under their ceilings."
+    nothing = found(calm)
+    assert nothing.lines == ("Nothing holds this computer back at idle.", under, NOTHING_TO_GAIN)
+    assert nothing.nothing_to_gain
+    assert nothing.first == ""
+    assert found(loaded).lines[:2] == (
+        "The processor holds this computer back.",
+        "CPU is at 60 %, the ceiling is 10 %.",
+    ), "a ceiling is said once"
     heavy = msgspec.structs.replace(
         calm, consumers=reading(costs=[("services:old", 3.0, 10)]).consumers
     )
-    assert (
-        headline(heavy)
-        == "CPU and RAM are under their ceilings; biggest item you can switch off: old."
-    )
+    assert found(heavy).lines[2] == "First: ease old (10 MiB, 3.0 % of the CPU)."
+    assert found(heavy).first == "services:old"
     plan = item("power", "mains", value="full", setting=Setting(values=("balanced", "full")))
-    assert headline(heavy, plan) == headline(heavy), (
+    assert found(heavy, plan).lines == found(heavy).lines, (
         "a plan comes first only where the clock or the disk holds it back"
     )
-    assert headline(calm, plan) == "CPU and RAM are under their ceilings."
+    assert found(calm, plan).lines[2] == "First: set mains (full → balanced)."
+    left = headline(
+        found(heavy).findings,
+        profile(),
+        heavy,
+        found(heavy).bottleneck,
+        {parse_ref("services:old")},
+    )
+    assert left.lines[2] == NOTHING_TO_GAIN, "what is changed is not proposed again"
+    asked = found(
+        msgspec.structs.replace(
+            calm, consumers=reading(costs=[("services:odd", 3.0, 10)]).consumers
+        ),
+        item("services", "odd"),
+    )
+    assert asked.lines[2] == "First ask the owner about odd (10 MiB, 3.0 % of the CPU)."
 
 
-def test_nothing_to_gain_is_said():
-    assert "nothing here weighs" in judged(item("services", "screen", role="graphics")).headline
+def test_what_copies_of_files_stand_on_is_asked_until_the_owner_lets_the_copies_go():
+    sync = item("services", "sync", role="file-sync", needs=("helper",))
+    helper = item("services", "helper", role="fax")
+    found = {f.key: f for f in audit(facts(sync, helper), profile(), CATALOGUE, None).findings}
+    assert (found["sync"].stance, found["helper"].stance) == ("ask", "ask")
+    assert "copies the owner's data" in found["helper"].reason
+    assert "helper" in found["helper"].question
+    answers = {"services:sync": "not needed"}
+    found = {
+        f.key: f for f in audit(facts(sync, helper), profile(), CATALOGUE, None, answers).findings
+    }
+    assert found["helper"].stance == "ease"
 
 
 def test_gaps_are_handed_on():

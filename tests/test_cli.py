@@ -142,7 +142,7 @@ def test_audit_in_json_and_in_words(ready):
         "audit", "sim:drawing-bench", "--profile", "hull-drafting", "--seconds", "0", home=ready
     )
     assert "services:chart-cache" in text
-    assert "nothing is weighed yet" in text
+    assert "Nothing is measured yet" in text
 
 
 def test_forth_and_back_through_the_journal(ready):

@@ -289,12 +289,12 @@ def test_idle_times_are_as_the_profile_wants_them_or_left_alone(tree):
     def stances(**wishes):
         wanted = profile(power=PowerWishes(**wishes))
         found = audit(facts(*of.values()), wanted, CATALOGUE, None).findings
-        return {f.key: (f.stance, f.proposal) for f in found if f.stance == "ease"}
+        return {f.key: (f.stance, f.proposal) for f in found if f.stance in {"ease", "set"}}
 
     assert stances() == {}
-    assert stances(sleep_mains=0, screen_off_mains=300) == {"sleep_mains": ("ease", "0")}
+    assert stances(sleep_mains=0, screen_off_mains=300) == {"sleep_mains": ("set", "0")}
     assert stances(screen_off_mains=600, screen_off_battery=300) == {}, "it has one for both"
-    assert stances(dim_battery="off") == {"dim": ("ease", "off")}
+    assert stances(dim_battery="off") == {"dim": ("set", "off")}
 
 
 def test_a_profile_with_times_that_are_none_is_refused():
@@ -330,4 +330,4 @@ def test_saving_power_on_wireless_networks_is_told_to_who_looks_after_them(tree)
             box.settings.foresee(ref, State(value=bad))
     wanted = profile(power=PowerWishes(wireless_saving="on"))
     (judged,) = audit(facts(seen), wanted, CATALOGUE, None).findings
-    assert (judged.stance, judged.proposal) == ("ease", "on")
+    assert (judged.stance, judged.proposal) == ("set", "on")

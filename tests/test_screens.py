@@ -121,11 +121,11 @@ async def test_the_route_goes_where_it_is_clicked(width):
         route.show("audit", {"intake", "baseline"})
         line = row(route, 0)
         assert len(line) == width
-        for word in ("1 Intake", "3 Audit", "5 Apply", "7 Hand"):
+        for word in ("1 Intake", "3 Audit", "4 Plan", "6 Hand"):
             assert word in line
-        await pilot.click(Route, offset=(line.index("5 Apply") + 3, 0))
+        await pilot.click(Route, offset=(line.index("4 Plan") + 3, 0))
         await pilot.click(Route, offset=(0, 0))
-        assert app.heard == [("gone", "apply")]
+        assert app.heard == [("gone", "plan")]
 
 
 async def test_a_list_of_any_length_moves_and_tells():
@@ -259,11 +259,11 @@ async def test_the_whole_job_by_keyboard(data_folder, size, tmp_path, monkeypatc
         await until(pilot, lambda: says(pilot.app, "1 chosen"))
         await pilot.press("a")
         await until(pilot, lambda: says(pilot.app, "15 chosen"))
-        await pilot.press("right")
-        await until(pilot, lambda: says(pilot.app, "15 changes: CPU", "not projected"))
+        await pilot.press("4")
+        await until(pilot, lambda: says(pilot.app, "15 changes chosen: CPU", "noticed"))
         await pilot.press("down", "space")
-        await until(pilot, lambda: says(pilot.app, "14 changes: CPU"))
-        await pilot.press("right", "enter")
+        await until(pilot, lambda: says(pilot.app, "14 changes chosen: CPU"))
+        await pilot.press("tab", "enter")
         await until(pilot, lambda: isinstance(app.screen, ConfirmScreen))
         await pilot.press("enter")
         await until(pilot, lambda: isinstance(app.screen, JobScreen))
@@ -290,7 +290,7 @@ async def test_the_whole_job_by_keyboard(data_folder, size, tmp_path, monkeypatc
         await pilot.press(*["pagedown"] * 5)
         await until(pilot, lambda: says(app, "Projected", "Also tried", "1 start after"))
         await pilot.press("enter")
-        await until(pilot, lambda: says(app, "14 changes are still in place"))
+        await until(pilot, lambda: says(app, "14 changes are", "What stops working"))
         await pilot.press("enter")
         await until(pilot, lambda: says(app, "Written"))
         assert {p.name for p in (tmp_path / "lumtak-report-drawing-bench-1").iterdir()} == {
@@ -298,12 +298,13 @@ async def test_the_whole_job_by_keyboard(data_folder, size, tmp_path, monkeypatc
             "load.svg",
             "job.json",
         }
-        await pilot.press("down", "enter")
-        await until(pilot, lambda: isinstance(app.screen, ConfirmScreen))
-        await pilot.press("right", "enter")
-        await until(pilot, lambda: says(app, "13 changes are still in place"))
-        await pilot.press("tab", "tab", "enter")
-        await until(pilot, lambda: isinstance(app.screen, ConfirmScreen))
+        await pilot.press("down", "end", "enter")
+        await until(pilot, lambda: says(app, "read back", "again then"))
+        assert isinstance(app.screen, JobScreen), "Enter explains, and puts nothing back"
+        await pilot.press("escape")
+        assert isinstance(app.screen, JobScreen), "Escape closes what is open first"
+        await pilot.press("u")
+        await until(pilot, lambda: says(app, "Put all 14 changes of this visit back?"))
         await pilot.press("right", "enter")
         await until(pilot, lambda: says(app, "changes of this job are put back"))
         await pilot.press("escape")
@@ -343,16 +344,17 @@ async def test_every_station_by_mouse_and_says_what_it_lacks(data_folder):
             ("Intake", "Used for"),
             ("Audit", "no audit yet"),
             ("Plan", "Nothing is chosen"),
-            ("Apply", "nothing was changed"),
             ("Proof", "no baseline"),
             ("Handover", "Nothing was changed in this job"),
         ):
             await pilot.click(Route, offset=(line.index(word), 0))
             await until(pilot, lambda lacks=lacks: says(app, lacks))
         await pilot.press("3", "enter")
-        await until(pilot, lambda: says(app, "nothing is weighed yet", "Chart cache"))
-        await pilot.press("1", "down", "enter")
-        await until(pilot, lambda: app.screen.job.profile.name == "play" and not app.screen.busy)
+        await until(pilot, lambda: says(app, "Nothing is measured yet", "Chart cache"))
+        await pilot.press("1", "end", "enter")
+        await until(
+            pilot, lambda: app.screen.job.profile.name == "writing-and-web" and not app.screen.busy
+        )
 
 
 async def test_a_reading_can_be_stopped_and_other_stations_stay_open(data_folder):
@@ -435,7 +437,7 @@ async def test_another_theme_is_everywhere_at_once(data_folder, sim):
             ["ctrl+t"],
             ["enter"],
             ["ctrl+t"],
-            *([k, "ctrl+t"] for k in "1234567"),
+            *([k, "ctrl+t"] for k in "123456"),
             ["3", "i", "ctrl+t"],
         ):
             await pilot.press(*keys)
@@ -524,16 +526,17 @@ async def test_the_least_plan_by_one_key_and_along_the_frontier_by_two(data_fold
         await until(pilot, lambda: isinstance(app.screen, JobScreen) and says(app, "Nothing is"))
         desk = app.screen
         await pilot.press("p")
-        await until(pilot, lambda: says(app, "No plan reaches it", "To be asked:"))
+        await until(pilot, lambda: says(app, "No plan reaches both", "To be asked:"))
         most = len(desk.job.chosen)
         assert most > 6
-        await until(pilot, lambda: not desk.busy)
-        await pilot.press("full_stop")
-        await until(pilot, lambda: says(app, "step ", "disruption"))
-        await until(pilot, lambda: not desk.busy)
-        await pilot.press(*["comma"] * 30)
+        assert says(app, "the least plan, disruption", "noticed", "put back")
+        await pilot.press("down", *["left"] * 30)
         await until(pilot, lambda: says(app, "step 1 of", "disruption 0"))
         assert desk.job.chosen == ()
         await pilot.press("full_stop", "full_stop")
         await until(pilot, lambda: says(app, "step 3 of"))
         assert 0 < len(desk.job.chosen) < most
+        await pilot.press("enter")
+        await until(pilot, lambda: says(app, "would save") and desk.job.station == "audit")
+        await pilot.press("backspace")
+        await until(pilot, lambda: desk.job.station == "plan")

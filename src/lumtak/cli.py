@@ -1,42 +1,104 @@
 """The command line: everything the screens do can be done without them."""
 
 import importlib
+from typing import TYPE_CHECKING
 
 import click
 
 from lumtak import __version__
-from lumtak.commands.common import home, home_option
+
+if TYPE_CHECKING:
+    from click.shell_completion import CompletionItem
 
 _COMMANDS = {
-    "act": ("end",),
-    "change": ("apply", "undo"),
-    "compare": ("compare",),
-    "job": ("job",),
-    "journal": ("journal", "drift", "restart"),
-    "know": ("advice", "answer", "capture", "explain", "memory"),
-    "knowledge": ("knowledge",),
-    "known": ("known",),
-    "look": ("audit", "facts", "look", "read", "starts"),
-    "plan": ("plan",),
-    "profile": ("profile",),
-    "work": ("chart", "demo", "example", "jobs", "report"),
+    "advice": ("know", "Common advice about slow computers: what it does, and why."),
+    "answer": ("know", "Keep what the owner of COMPUTER said about an item."),
+    "apply": ("change", "Change settings of COMPUTER; each can be put back."),
+    "audit": ("look", "Weigh and judge every item of COMPUTER against a profile."),
+    "capture": ("know", "Write what COMPUTER is and does to a file, to audit it elsewhere."),
+    "chart": ("work", "Draw one chart of JOB as SVG or PDF."),
+    "compare": ("compare", "Compare two readings: by how much they differ, how sure."),
+    "completion": ("install", "Print what makes a shell complete lumtak's commands."),
+    "demo": ("work", "The workbench on made-up computers, in a throwaway folder."),
+    "drift": ("journal", "What on COMPUTER is no longer as Lumtak left it."),
+    "end": ("act", "End a running process of COMPUTER, after a question."),
+    "example": ("work", "A whole job on a made-up computer, without a screen."),
+    "explain": ("know", "All that is known about one item of COMPUTER."),
+    "facts": ("look", "What COMPUTER is and has: hardware, system, items, processes."),
+    "job": ("job", "A job station by station, without a screen."),
+    "jobs": ("work", "All jobs, the one worked on last first."),
+    "journal": ("journal", "All changes that Lumtak made on COMPUTER, oldest first."),
+    "knowledge": ("knowledge", "What the shop knows by itself: taught, exported, checked."),
+    "known": ("known", "What a service or app is for, by its name alone."),
+    "look": ("look", "A quick look at COMPUTER: what uses CPU and memory now."),
+    "man": ("install", "Print the man page, made from the help."),
+    "memory": ("know", "Memory of COMPUTER as its sum, and how large swap should be."),
+    "plan": ("plan", "The least change that brings COMPUTER under its ceilings."),
+    "profile": ("profile", "Workload profiles: what a computer's owner does on it."),
+    "read": ("look", "Sample the load of COMPUTER over a window, into a file."),
+    "report": ("work", "Write the report of JOB: PDF, chart, data."),
+    "restart": ("journal", "Restart COMPUTER, so that changes which need it show."),
+    "settings": ("settings", "What the shop sets once: name, report folder, theme, keys."),
+    "starts": ("look", "The starts of COMPUTER: login screen after, usable after."),
+    "undo": ("change", "Put changes of COMPUTER back, in any order."),
 }
-"""The module of `lumtak.commands` that has each command, so that a command waits for its own."""
+"""The module of `lumtak.commands` that has each command, and what it does: so that a command waits
+for its own module, and neither help nor completion for any.
+"""
 
 
 class _Commands(click.Group):
     """Commands that are imported when they are named."""
 
     def list_commands(self, ctx: click.Context) -> list[str]:  # noqa: ARG002
-        return sorted(name for names in _COMMANDS.values() for name in names)
+        return sorted(_COMMANDS)
 
     def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:  # noqa: ARG002
-        module = next((m for m, names in _COMMANDS.items() if cmd_name in names), None)
-        if module is None:
+        if cmd_name not in _COMMANDS:
             return None
-        found = vars(importlib.import_module(f"lumtak.commands.{module}"))
+        found = vars(importlib.import_module(f"lumtak.commands.{_COMMANDS[cmd_name][0]}"))
         command = found.get(f"{cmd_name}_command", found.get(f"{cmd_name}_group"))
         return command if isinstance(command, click.Command) else None
+
+    def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:  # noqa: ARG002
+        with formatter.section("Commands"):
+            formatter.write_dl([(name, about) for name, (_, about) in _COMMANDS.items()])
+
+    def shell_complete(self, ctx: click.Context, incomplete: str) -> "list[CompletionItem]":
+        from click.shell_completion import CompletionItem
+
+        found = [
+            CompletionItem(name, help=about)
+            for name, (_, about) in _COMMANDS.items()
+            if name.startswith(incomplete)
+        ]
+        return found + click.Command.shell_complete(self, ctx, incomplete)
+
+
+def _version(context: click.Context, _: click.Parameter, value: bool) -> None:  # noqa: FBT001 - click calls it so
+    """What this is, and where its data, settings and knowledge stand."""
+    if not value or context.resilient_parsing:
+        return
+    from lumtak.where import default_home
+
+    home = context.find_root().meta.get("lumtak.home") or default_home()
+    click.echo(f"lumtak {__version__}")
+    for name, path in (
+        ("data", home),
+        ("settings", home / "settings.toml"),
+        ("knowledge", home / "knowledge"),
+        ("profiles", home / "profiles"),
+    ):
+        there = "" if path.exists() else "   (nothing there yet)"
+        click.echo(f"{name:<11}{path}{there}")
+    context.exit()
+
+
+def _keep_home(context: click.Context, _: click.Parameter, value: str | None) -> None:
+    if value is not None:
+        from pathlib import Path
+
+        context.find_root().meta["lumtak.home"] = Path(value).expanduser().absolute()
 
 
 @click.group(
@@ -44,8 +106,22 @@ class _Commands(click.Group):
     invoke_without_command=True,
     context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 110},
 )
-@click.version_option(__version__, prog_name="lumtak", message="%(prog)s %(version)s")
-@home_option
+@click.option(
+    "--home",
+    type=click.Path(file_okay=False),
+    expose_value=False,
+    is_eager=True,
+    callback=_keep_home,
+    metavar="DIR",
+    help="Keep Lumtak's data in DIR instead of the XDG data folder.",
+)
+@click.option(
+    "--version",
+    is_flag=True,
+    expose_value=False,
+    callback=_version,
+    help="Say which Lumtak this is, and where its data, settings and knowledge stand.",
+)
 @click.pass_context
 def cli(context: click.Context) -> None:
     """Find out what slows a computer down, change it reversibly, and prove that it helped.
@@ -62,6 +138,7 @@ def cli(context: click.Context) -> None:
     Exit codes: 0 done, 1 failed, 2 usage, 3 conflict or partly done.
     """
     if context.invoked_subcommand is None:
+        from lumtak.commands.common import home
         from lumtak.commands.work import open_workbench
 
         open_workbench(home())

@@ -16,6 +16,7 @@ from lumtak.core.record import json_document
 from lumtak.core.setting import SettingRef
 from lumtak.errors import ComputerError
 from lumtak.storage import make_folder
+from lumtak.where import default_home
 
 if TYPE_CHECKING:
     from logging import LogRecord
@@ -24,13 +25,6 @@ if TYPE_CHECKING:
 
 _F = TypeVar("_F", bound=Callable[..., Any])
 _LOG_BYTES = 1 << 20
-
-
-def default_home() -> Path:
-    """Where data are kept unless --home says otherwise (XDG Base Directory Specification)."""
-    import platformdirs
-
-    return Path(platformdirs.user_data_dir("lumtak", appauthor=False))
 
 
 def home_option(function: _F) -> _F:

@@ -3,7 +3,6 @@
 Memory, disk, clock, processor or nothing, with the figures that say so.
 """
 
-from collections.abc import Sequence
 from typing import Literal
 
 from lumtak.core.facts import Facts
@@ -23,8 +22,6 @@ _SLOW_READ_S = 0.005
 """A program's start reads a hundred times and more: half a second and more of waiting."""
 _SLOW_CLOCK = 0.75
 _TIGHT_FREE = 0.05
-_BY_CEILING = "is the ceiling"
-"""Ends a figure that only says that a ceiling is not kept."""
 _STEPS_GIB = (2, 4, 8, 16, 32, 64, 128)
 
 
@@ -37,22 +34,15 @@ class Bottleneck(Record):
     not_by_settings: str = ""
     """A sentence about what no setting will fix, and what would; empty where settings may do."""
 
-    def in_words(self) -> str:
-        """For a headline, as a clause."""
-        if self.kind == "nothing":
-            return "nothing holds this computer back at idle"
-        return f"the {self.kind} holds this computer back{self._in_brackets(self.figures)}"
+    by_ceiling: bool = False
+    """Whether nothing says so but a ceiling that is not kept, which is told by itself."""
 
-    def in_short(self) -> str:
-        """The same as a sentence, without what the ceilings say by themselves."""
+    def in_words(self) -> str:
+        """A sentence for a headline."""
         if self.kind == "nothing":
             return "Nothing holds this computer back at idle."
-        figures = [f for f in self.figures if not f.endswith(_BY_CEILING)]
-        return f"The {self.kind} holds this computer back{self._in_brackets(figures)}."
-
-    @staticmethod
-    def _in_brackets(figures: Sequence[str]) -> str:
-        return f" ({', '.join(figures)})" if figures else ""
+        figures = "" if self.by_ceiling else f" ({', '.join(self.figures)})"
+        return f"The {self.kind} holds this computer back{figures}."
 
 
 def find_bottleneck(
@@ -97,14 +87,18 @@ def find_bottleneck(
             kind="clock", figures=figures, not_by_settings=f"{_heat(facts)} {lasting}".strip()
         )
     if cpu > profile.ceilings.cpu_pct:
-        figure = f"CPU load {cpu:.0f} % where {profile.ceilings.cpu_pct:g} % {_BY_CEILING}"
-        return Bottleneck(kind="processor", figures=(figure,), not_by_settings=lasting)
+        figure = f"CPU load {cpu:.0f} % where {profile.ceilings.cpu_pct:g} % is the ceiling"
+        return Bottleneck(
+            kind="processor", figures=(figure,), not_by_settings=lasting, by_ceiling=True
+        )
     if reading.mean("ram_pct") > profile.ceilings.ram_pct:
         figure = (
             f"{reading.mean('ram_pct'):.0f} % of the RAM in use where {profile.ceilings.ram_pct:g}"
-            f" % {_BY_CEILING}"
+            " % is the ceiling"
         )
-        return Bottleneck(kind="memory", figures=(figure,), not_by_settings=lasting)
+        return Bottleneck(
+            kind="memory", figures=(figure,), not_by_settings=lasting, by_ceiling=True
+        )
     return Bottleneck(kind="nothing", figures=(), not_by_settings=lasting)
 
 

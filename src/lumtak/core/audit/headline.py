@@ -54,7 +54,7 @@ def headline(
             )
         )
     words, first = _what_first(left, proposed, found)
-    return Headline((found.in_short(), over_the_ceilings(profile, reading), words), first)
+    return Headline((found.in_words(), over_the_ceilings(profile, reading), words), first)
 
 
 def over_the_ceilings(profile: Profile, reading: Reading) -> str:
