@@ -78,7 +78,7 @@ async def test_a_failure_offers_to_put_back_what_was_done(data_folder, sim):
             lambda: says(
                 app,
                 "1 of 3 changes did not go through",
-                "2 changes not made yet",
+                "2 changes chosen",
                 "a policy of this",
             ),
         )
@@ -164,7 +164,7 @@ async def test_an_interrupted_plan_is_shown_before_anything_is_touched(data_fold
         )
         assert [e.stage for e in data_folder.journal.entries()] == ["verified", "intent"]
         await pilot.press("tab", "enter")
-        await until(pilot, lambda: says(app, "Nothing is chosen."))
+        await until(pilot, lambda: says(app, "Nothing is chosen, and nothing was changed."))
         assert [e.stage for e in data_folder.journal.entries()] == ["undone", "not done"]
         assert settings_of(data_folder) == before
 

@@ -118,7 +118,7 @@ async def test_settings_are_kept_at_once_and_keys_that_clash_are_named(data_fold
         await until(pilot, lambda: says(app, "report folder", "choose the least plan (plan)"))
         await pilot.press("down", "enter")
         await until(pilot, lambda: app.theme == LIGHT.name)
-        for key, seen in (("b", "is the key of both"), ("1", "means the same everywhere")):
+        for key, seen in (("b", "is the key of both"), ("1", "cannot be the key of")):
             app.screen.query_one(LineList).go_to("keys.look")
             await pilot.press("enter")
             await until(pilot, lambda: says(app, "Which key for"))

@@ -77,10 +77,10 @@ async def test_the_audit_is_searched_as_it_is_typed_and_jumps_lead_along_depende
         await pilot.click(Stances, offset=(row(stances, 0).index("ask") + 1, 0))
         await until(
             pilot,
-            lambda: says(app, "4 of 176 shown", "Moulding link") and not says(app, "Chart cache "),
+            lambda: says(app, "4 of 176 shown", "Moulding link") and not says(app, "Sheet index"),
         )
         await pilot.click(Stances, offset=(row(stances, 0).index("ask") + 1, 0))
-        await until(pilot, lambda: says(app, "Chart cache"))
+        await until(pilot, lambda: says(app, "Sheet index", "Space chooses"))
 
         await pilot.press("home", "enter")
         await until(pilot, lambda: says(app, "stops with it  ▸ Chart preview"))

@@ -106,10 +106,7 @@ class ConfirmScreen(ModalScreen[bool]):
     def action_point(self, steps: int) -> None:
         """To the other answer."""
         self._by_itself = False
-        if self.focused is None:
-            self.query_one("#yes" if steps > 0 else "#no").focus()
-        else:
-            (self.focus_next if steps > 0 else self.focus_previous)()
+        self.query_one("#yes" if steps > 0 else "#no").focus()
 
     def on_button_pressed(self, event: Button.Pressed) -> None:
         """That answer."""

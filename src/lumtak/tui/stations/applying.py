@@ -24,6 +24,8 @@ class ApplyingStation(StationView):
         """Nothing is under way."""
         self.live: list[Outcome] = []
         self.pause = threading.Event()
+        self.to_bad = False
+        """Whether the cursor is to go to what failed."""
 
     @property
     def applying(self) -> bool:
@@ -59,10 +61,9 @@ class ApplyingStation(StationView):
             return f"{held}: {len(self.live)} of {waiting} done."
         bad = [e for e in desk.entries if e.stage in {"failed", "conflict"}]
         if bad:
-            untried = f" {counted(waiting, 'change')} not made yet." if waiting else ""
             return (
                 f"{len(bad)} of {counted(len(desk.entries), 'change')} did not go through; the"
-                f" others are as shown.{untried}"
+                " others are as shown."
             )
         done = sum(e.stage == "verified" for e in desk.entries)
         if not done:
@@ -163,6 +164,7 @@ class ApplyingStation(StationView):
         self.call_after_refresh(self.arrive)
         bad = [o for o in outcomes if o.result in {"failed", "conflict"}]
         done = [o for o in outcomes if o.result == "done" and o.number is not None]
+        self.to_bad = bool(bad)
         if bad and done:
             self._ask_about(bad, done)
 

@@ -22,6 +22,8 @@ from lumtak.work.places import results_folder
 
 _ENTRY = "change "
 _NAME = 26
+_EXPLAINED = 8
+"""Lines of an explanation, at most."""
 _ASKED = 3
 """Questions that are told; the others are counted."""
 
@@ -232,6 +234,8 @@ class HandoverStation(StationView):
         message.stop()
         self._opened ^= {message.key}
         self.show()
+        if message.key in self._opened:
+            self.query_one(LineList).reveal_under(_EXPLAINED)
 
     def escape(self) -> bool:
         """Close what is explained."""

@@ -195,9 +195,9 @@ class PlanStation(FrontierStation):
 
     def _bad(self) -> str | None:
         """Where the cursor goes when something did not go through; else it stays."""
-        lines = self.query_one(LineList)
-        if lines.selected is not None or self.applying:
+        if not self.to_bad or self.applying:
             return None
+        self.to_bad = False
         bad = [e for e in self.desk.entries if e.stage in {"failed", "conflict"}]
         return f"{_ENTRY}{bad[-1].id}" if bad else None
 
