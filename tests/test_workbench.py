@@ -20,7 +20,6 @@ from lumtak.tui.quick_look import QuickLookScreen
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.bridge import bridge_rows
 from lumtak.tui.widgets.ledger import Ledger
-from lumtak.tui.widgets.lines import LineList
 from lumtak.tui.widgets.live import Live
 from lumtak.tui.widgets.mini import glance_line
 from lumtak.tui.widgets.stances import Stances
@@ -89,7 +88,8 @@ async def test_the_audit_is_searched_as_it_is_typed_and_jumps_lead_along_depende
         assert app.screen.job.cursor == "services:chart-preview"
         await pilot.press("backspace")
         await until(pilot, lambda: app.screen.job.cursor == "services:chart-cache")
-        assert app.screen.query_one(LineList).selected.startswith("go:services:chart-preview"), (
+        lines = app.screen.query_one("#audit LineList")
+        assert lines.selected.startswith("go:services:chart-preview"), (
             "on the link from which the jump began"
         )
         await pilot.press("enter")

@@ -86,7 +86,7 @@ class BenchScreen(Screen[None]):
         self.query_one("#sieve").display = False
         self._take_jobs()
         self.update_all()
-        self.query_one(LineList).focus()
+        self.set_focus(self.query_one(LineList))
 
     def on_screen_resume(self) -> None:
         """A job was left: it may stand elsewhere now."""

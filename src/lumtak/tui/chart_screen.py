@@ -67,7 +67,7 @@ class ChartScreen(ModalScreen[None]):
     def on_mount(self) -> None:
         """The chart of the station is chosen."""
         self._choose(self._kind)
-        self.query_one("#svg").focus()
+        self.set_focus(self.query_one("#svg"))
 
     def _choose(self, kind: ChartKind) -> None:
         self._kind = kind

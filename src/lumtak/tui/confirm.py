@@ -98,15 +98,13 @@ class ConfirmScreen(ModalScreen[bool]):
 
     def on_mount(self) -> None:
         """The safe answer has the focus, unless the question came up by itself."""
-        if not self._by_itself:
-            self.query_one("#no").focus()
-        else:
-            self.set_focus(None)
+        self.set_focus(None if self._by_itself else self.query_one("#no"))
 
     def action_point(self, steps: int) -> None:
         """To the other answer."""
         self._by_itself = False
-        self.query_one("#yes" if steps > 0 else "#no").focus()
+        # At once, so that a quick typist's Enter goes to the answer that is lit.
+        self.set_focus(self.query_one("#yes" if steps > 0 else "#no"))
 
     def on_button_pressed(self, event: Button.Pressed) -> None:
         """That answer."""

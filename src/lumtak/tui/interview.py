@@ -82,7 +82,7 @@ class InterviewScreen(ModalScreen[Answers]):
             style=palette.soft,
         )
         self.query_one("#about", Static).update(text)
-        self.query_one("#open").focus()
+        self.set_focus(self.query_one("#open"))
 
     def _about(self, f: Finding, palette: Palette) -> Text:
         """An item that the question decides: what it weighs, and all that is known of it."""

@@ -57,7 +57,7 @@ class PaletteScreen(ModalScreen[None]):
     def on_mount(self) -> None:
         """All of them."""
         self.query_one(LineList).can_focus = False
-        self.query_one(Input).focus()
+        self.set_focus(self.query_one(Input))
         self._show("")
 
     def _show(self, words: str) -> None:

@@ -53,7 +53,7 @@ class PickScreen(ModalScreen[str | None]):
             text.append(plain(more, 60), style=palette.soft)
             lines.append(Line(text, key))
         self.query_one(LineList).show(lines, self._here)
-        self.query_one(LineList).focus()
+        self.set_focus(self.query_one(LineList))
 
     def on_line_list_opened(self, message: LineList.Opened) -> None:
         """That one."""

@@ -102,7 +102,7 @@ class QuickLookScreen(WorkingScreen):
             total = self._reading.ram_total_bytes
             ledger.show(ram_strip, cpu, total_bytes=total, titles=self._found.titles)
             lines.show(seen(self._found, self.size.width, Palette(self.app)))
-            lines.focus()
+            self.set_focus(lines)
         self.query_one("#hint", Static).update(
             "Escape ends it."
             if self.busy

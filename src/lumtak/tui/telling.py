@@ -66,7 +66,7 @@ class TellScreen(ModalScreen[Told | None]):
 
     def on_mount(self) -> None:
         """Into the first line."""
-        self.query_one("#line-0", Input).focus()
+        self.set_focus(self.query_one("#line-0", Input))
 
     def on_input_submitted(self, event: Input.Submitted) -> None:
         """Enter goes on: to the next line, then to the choices."""
@@ -84,7 +84,7 @@ class TellScreen(ModalScreen[Told | None]):
             self.dismiss(Told(event.button.id or "", lines))
             return
         self.query_one("#said", Static).update("Every line has to say something.")
-        next(line for line in self.query(Input) if not line.value.strip()).focus()
+        self.set_focus(next(line for line in self.query(Input) if not line.value.strip()))
 
     def action_no(self) -> None:
         """Nothing is said."""
