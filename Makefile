@@ -5,7 +5,7 @@ BIN    := $(VENV)/bin
 STAMP  := $(VENV)/.set-up
 SHOTS  := docs/screenshots
 
-.PHONY: setup demo test check knowledge bench calibrate projections faults fuzz mutants schemas shots terminal-tools lab lab-tests lab-tools format clean
+.PHONY: setup demo test check knowledge bench calibrate projections faults fuzz mutants schemas helpfiles shots terminal-tools lab lab-tests lab-tools format clean
 
 setup: $(STAMP)
 
@@ -81,6 +81,10 @@ fuzz: setup
 # Small mistakes put into the heart one at a time, and which of them no test notices; about ten minutes.
 mutants: setup
 	@$(BIN)/python scripts/mutants.py
+
+# The man page, and what completion offers, from the help of every command.
+helpfiles: setup
+	@$(BIN)/python scripts/helpfiles.py
 
 schemas: setup
 	@$(BIN)/python scripts/schemas.py docs/schemas

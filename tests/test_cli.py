@@ -6,16 +6,20 @@ Exit codes, one sentence for whatever is wrong, nothing half-written.
 import json
 import os
 import pty
+import re
 import signal
 import subprocess
 import sys
 import time
 from pathlib import Path
 
+import click
+import helpfiles
 import msgspec
 import pytest
 
 from helpers import ENTRY, LUMTAK, bench, lumtak, lumtak_process, put, reading, snapshot_of
+from lumtak.cli import cli
 from lumtak.core.reading import to_json
 
 NAME = "sim:drawing-bench"
@@ -507,3 +511,75 @@ def test_killed_at_any_moment_everything_comes_back(person, there, moment):
     assert not any(
         c["open"] for c in json.loads(fine("journal", "local", "--json", **there))["changes"]
     )
+
+
+def test_what_is_made_from_the_help_is_as_the_help_is_now():
+    for path, text in helpfiles.files():
+        assert path.read_text(encoding="utf-8") == text, "run: make helpfiles"
+    whole = click.Context(cli, **cli.context_settings)
+    for name in cli.list_commands(whole):
+        assert cli.get_command(whole, name) is not None, name
+
+
+@pytest.mark.parametrize(
+    ("words", "offers"),
+    [
+        ("lumtak a", {"advice", "answer", "apply", "audit"}),
+        ("lumtak job c", {"choose", "complaint"}),
+        ("lumtak chart --kind ", {"load", "spread", "bridge", "strips"}),
+        ("lumtak completion ", {"bash", "zsh", "fish"}),
+    ],
+)
+def test_completion_offers_what_there_is_and_imports_none_of_it(words, offers):
+    given = words.split(" ")
+    env = {
+        **os.environ,
+        "_LUMTAK_COMPLETE": "bash_complete",
+        "COMP_WORDS": words,
+        "COMP_CWORD": str(len(given) - 1),
+    }
+    done = subprocess.run(
+        [sys.executable, "-X", "importtime", "-m", "lumtak"],
+        capture_output=True, text=True, check=False, timeout=60, env=env,
+    )  # fmt: skip
+    assert {line.partition(",")[2] for line in done.stdout.splitlines()} == offers
+    assert "lumtak.work" not in done.stderr
+    assert "msgspec" not in done.stderr
+
+
+@pytest.mark.parametrize("shell", ["bash", "zsh", "fish"])
+def test_each_shell_gets_its_completion_and_the_version_says_where_data_stand(shell, tmp_path):
+    assert "_LUMTAK_COMPLETE" in fine("completion", shell, home=tmp_path)
+    told = fine("--version", home=tmp_path / "none")
+    for name in ("data", "settings", "knowledge", "profiles"):
+        assert re.search(rf"(?m)^{name} +{tmp_path}/none", told), told
+    assert "nothing there yet" in told
+    assert not (tmp_path / "none").exists(), "asking makes nothing"
+
+
+def test_settings_are_set_unset_and_refused(tmp_path):
+    home = tmp_path / "data"
+    fine("settings", "set", "shop.name", 'The "quay", workshop \u2014 2', home=home)
+    fine("settings", "set", "keys.search", "f", home=home)
+    fine("settings", "set", "confidence", "0.95", home=home)
+    found = json.loads(fine("settings", "list", "--json", home=home))
+    assert found["settings"]["shop"]["name"] == 'The "quay", workshop \u2014 2'
+    assert found["settings"]["confidence"] == 0.95
+    assert found["keys"]["search"] == "f"
+    for words, why in (
+        (("keys.search", "a"), "is the key of both"),
+        (("keys.search", "escape"), "means the same everywhere"),
+        (("keys.nothing", "a"), "no command"),
+        (("theme", "pink"), "dark or light"),
+        (("confidence", "2"), "0.5 to 0.999"),
+        (("nothing", "2"), "no setting"),
+        (("shop.name", "a\x07b"), "cannot be printed"),
+    ):
+        refused(2, "settings", "set", *words, says=(why,), home=home)
+    assert json.loads(fine("settings", "list", "--json", home=home)) == found
+    for name in ("shop.name", "keys.search", "confidence"):
+        fine("settings", "unset", name, home=home)
+    assert (home / "settings.toml").read_text() == "format = 1\n"
+    (home / "settings.toml").write_text("format = 1\ncolour = 3\n")
+    refused(2, "settings", "set", "theme", "light", says=("colour",), home=home)
+    assert "colour" in (home / "settings.toml").read_text(), "what cannot be read is not lost"

@@ -53,9 +53,13 @@ class _Commands(click.Group):
     def list_commands(self, ctx: click.Context) -> list[str]:  # noqa: ARG002
         return sorted(_COMMANDS)
 
-    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:  # noqa: ARG002
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
         if cmd_name not in _COMMANDS:
             return None
+        if ctx.resilient_parsing:  # for completion
+            from lumtak.commands.stubs import stub
+
+            return stub(cmd_name)
         found = vars(importlib.import_module(f"lumtak.commands.{_COMMANDS[cmd_name][0]}"))
         command = found.get(f"{cmd_name}_command", found.get(f"{cmd_name}_group"))
         return command if isinstance(command, click.Command) else None

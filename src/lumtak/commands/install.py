@@ -47,7 +47,7 @@ def man_command(context: click.Context) -> None:
 
 def man_page(root: click.Command) -> str:
     """The man page as roff (man(7)), made from the help of every command."""
-    context = click.Context(root, info_name="lumtak")
+    context = click.Context(root, info_name="lumtak", **root.context_settings)
     about, *rest = _paragraphs(root.help or "")
     lines = [
         f'.TH LUMTAK 1 "" "lumtak {__version__}" "User Commands"',

@@ -14,7 +14,7 @@ or the reason - `-` before a word turns it round
 """
 
 import re
-from collections.abc import Callable, Container
+from collections.abc import Callable, Container, Sequence
 from typing import get_args
 
 from lumtak.core.audit import Audit, Finding
@@ -45,26 +45,36 @@ def sift(
     """
     given = words.lower().split()
     areas, stances = set(AREAS).intersection(given), _STANCES.intersection(given)
+    left: Sequence[Finding] = found.findings
     # Areas and stances first: they are cheap, and leave few for the search in texts.
-    tests: list[_Test] = []
     if areas:
-        tests.append(lambda f: f.area in areas)
+        left = [f for f in left if f.area in areas]
     if stances:
-        tests.append(lambda f: f.stance in stances)
-    tests += [_word_test(w, found, chosen, changed) for w in given if w not in areas | stances]
-    return [f for f in found.findings if all(test(f) for test in tests)]
+        left = [f for f in left if f.stance in stances]
+    for word in given:
+        if word not in areas and word not in stances:
+            left = _by_word(left, word, found, chosen, changed)
+    return list(left)
 
 
-def _word_test(
-    word: str, found: Audit, chosen: Container[SettingRef], changed: Container[SettingRef]
-) -> _Test:
-    """What a word asks of a finding, turned round where there is a minus before it."""
+def _by_word(
+    findings: Sequence[Finding],
+    word: str,
+    found: Audit,
+    chosen: Container[SettingRef],
+    changed: Container[SettingRef],
+) -> list[Finding]:
+    """What a word lets through, turned round where there is a minus before it."""
     turned = len(word) > 1 and word[0] == "-"
     bare = word[1:] if turned else word
-    test, texts = _test(bare, chosen, changed), found.texts
-    if test is None:
-        return lambda f: (bare in texts[id(f)]) != turned
-    return lambda f: test(f) != turned
+    test = _test(bare, chosen, changed)
+    if test is not None:
+        return [f for f in findings if test(f) != turned]
+    if findings is found.findings:
+        both = zip(findings, found.texts, strict=True)
+        return [f for f, text in both if (bare in text) != turned]
+    texts = found.text_of
+    return [f for f in findings if (bare in texts[id(f)]) != turned]
 
 
 def _test(word: str, chosen: Container[SettingRef], changed: Container[SettingRef]) -> _Test | None:

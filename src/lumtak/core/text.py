@@ -17,7 +17,7 @@ def plain(text: str, longest: int = _LONGEST) -> str:
     U+FFFD. Markup needs no change here: screens and documents take the result as text, never as
     markup.
     """
-    if text.isascii() and text.isprintable() and len(text) <= longest:
+    if len(text) <= longest and text.isprintable():  # none of those is printable
         return text
     cut = text if len(text) <= longest else text[: longest - 1] + "…"
     return "".join(_visible(char) for char in cut)

@@ -21,7 +21,7 @@ from lumtak.tui.background import WorkingScreen
 from lumtak.tui.bench import BenchScreen
 from lumtak.tui.confirm import ConfirmScreen, unless_at_work
 from lumtak.tui.interview import InterviewScreen
-from lumtak.tui.keys import binding, mapped
+from lumtak.tui.keys import BY_NAME, binding, mapped
 from lumtak.tui.palette import Command, PaletteScreen
 from lumtak.tui.theme import DARK, LIGHT
 from lumtak.work.data_folder import DataFolder
@@ -109,7 +109,9 @@ class LumtakApp(App[None]):
         settings = self.data_folder.settings
         self.theme = (LIGHT if settings.theme == "light" else DARK).name
         self.keys_in_force, wrong = mapped(settings.keys)
-        self.set_keymap(self.keys_in_force)
+        # Only those that differ: each key press looks through all that stand there.
+        others = {n: k for n, k in self.keys_in_force.items() if k != BY_NAME[n].key}
+        self.set_keymap(others)
         return wrong
 
     def commands(self) -> tuple[Command, ...]:

@@ -56,6 +56,9 @@ class Desk(WorkingScreen):
         """The job as it is now."""
         return self.open_job.job
 
+    def light(self, consumer: str) -> None:
+        """This item is looked at."""
+
     @property
     def nothing_to_gain(self) -> bool:
         """Whether nothing weighs that may go, and nothing was changed."""

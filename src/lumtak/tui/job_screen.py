@@ -197,6 +197,10 @@ class JobScreen(Desk):
         self._cut = [(of, cut), *self._cut[:1]]
         return cut
 
+    def light(self, consumer: str) -> None:
+        """In both strips."""
+        self.query_one(Ledger).light(consumer)
+
     # -- going about -------------------------------------------------------------------------------
 
     def action_go(self, station: Station) -> None:
@@ -369,10 +373,6 @@ class JobScreen(Desk):
         """To the bench."""
         message.stop()
         self.action_back()
-
-    def on_station_view_picked(self, message: StationView.Picked) -> None:
-        """This item is lit in both strips."""
-        self.query_one(Ledger).light(str(message.ref))
 
     def on_station_view_hinted(self, message: StationView.Hinted) -> None:
         """Something else can be done now."""

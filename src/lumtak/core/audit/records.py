@@ -1,12 +1,12 @@
 """What an audit holds: findings with their weight and the stance taken."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from functools import cached_property
 from typing import Literal
 
 from lumtak.core.bottleneck import Bottleneck
 from lumtak.core.facts import Gap, Mark, Origin
-from lumtak.core.record import Figure, Record
+from lumtak.core.record import Figure, Record, known
 from lumtak.core.ruling import MAY_CHANGE, Stance
 from lumtak.core.setting import Area, Change, SettingRef
 from lumtak.core.units import percent, ram
@@ -153,14 +153,31 @@ class Audit(Record, dict=True, gc=True):
         return {f.consumer: f for f in self.findings}
 
     @cached_property
-    def texts(self) -> dict[int, str]:
-        """What is searched in each finding, in small letters, by its `id`."""
-        return {
-            id(f): (
-                f"{f.title}\n{f.key}\n{f.role}\n{f.does}\n{f.started_by}\n{f.reason}\n{f.stops}".lower()
-            )
+    def _loads(self) -> tuple[dict[int, float], dict[int, float]]:
+        """Bytes, and percent of the CPU, of each finding by its `id`; 0 where not measured."""
+        return (
+            {id(f): known(f.weight.ram_bytes) for f in self.findings},
+            {id(f): known(f.weight.cpu_pct) for f in self.findings},
+        )
+
+    def sums(self, findings: Sequence[Finding]) -> tuple[float, float]:
+        """(bytes, percent of the CPU) of these findings together."""
+        memory, cpu = self._loads
+        which = list(map(id, findings))
+        return sum(map(memory.__getitem__, which)), sum(map(cpu.__getitem__, which))
+
+    @cached_property
+    def texts(self) -> tuple[str, ...]:
+        """What is searched in each finding, in small letters, in the order of the findings."""
+        return tuple(
+            f"{f.title}\n{f.key}\n{f.role}\n{f.does}\n{f.started_by}\n{f.reason}\n{f.stops}".lower()
             for f in self.findings
-        }
+        )
+
+    @cached_property
+    def text_of(self) -> dict[int, str]:
+        """The same by `id`."""
+        return {id(f): text for f, text in zip(self.findings, self.texts, strict=True)}
 
     def find(self, ref: SettingRef) -> Finding | None:
         """The finding at this address."""

@@ -65,11 +65,13 @@ class AuditStation(SayingStation):
 
     def on_mount(self) -> None:
         """Nothing is opened."""
+        self.query_one(LineList).follow = self._follow
         self._opened: set[str] = set()
         self._unfolded: set[str] = set()
         self._drawn: tuple[object, ...] = ()
         self._audit: Audit | None = None
         self._most = 1.0
+        self._line_of: dict[int, Line] = {}
         self._first: frozenset[str] = frozenset()
         """What is asked about now: it is never folded away."""
         self._pen: Pen | None = None
@@ -106,22 +108,37 @@ class AuditStation(SayingStation):
             applied=frozenset(e.ref for e in desk.entries if e.is_open),
         )
         self.show_headline(found)
-        words = self.query_one(Input).value
-        asked_for = "chosen" in words or "changed" in words
-        marks = (self._pen.chosen, self._pen.applied) if asked_for else ()
-        shape = (frozenset(self._opened), frozenset(self._unfolded), self._pen.width)
-        drawn = (id(found), words, *shape, self.app.theme, marks)
-        if drawn == self._drawn:
-            lines.renew(map(str, self._pen.differs(old)))
+        self._show_list(found, self.query_one(Input).value, old)
+
+    def _show_list(self, found: Audit, words: str, old: Pen | None) -> None:
+        """Gather the lines anew where what they depend on changed, and draw those that look
+        otherwise.
+        """
+        pen, lines = self._pen, self.query_one(LineList)
+        if pen is None:
             return
+        asked_for = "chosen" in words or "changed" in words
+        marks = (pen.chosen, pen.applied) if asked_for else ()
+        shape = (frozenset(self._opened), frozenset(self._unfolded), pen.width)
+        of_list = (id(found), *shape, self.app.theme, marks, bool(words.strip()))
+        drawn = (*of_list, words)
+        if drawn == self._drawn:
+            lines.renew(map(str, pen.differs(old)))
+            return
+        before, listed = self.matching, self._drawn[:-1]
         self._drawn = drawn
         self._sift(found, words)
-        here = desk.job.cursor or self.headline_of(found).first
+        if old is None or not pen.draws_like(old):
+            lines.renew()
+        elif of_list == listed and self.matching == before:
+            return  # another letter that lets the same through
+        here = self.desk.job.cursor or self.headline_of(found).first
         lines.show(self._lines(found, bool(words.strip())), here or None)
 
     def _take(self, found: Audit) -> None:
         """Another audit: count anew."""
         self._audit = found
+        self._line_of = {id(f): Line(self._row, f.consumer) for f in found.findings}
         self._most = max((f.weight.heft for f in found.findings), default=0.0) or 1.0
         asked, later = questions(found)
         self.asked, self.later = sum(not q.answer for q in asked), len(later)
@@ -144,6 +161,7 @@ class AuditStation(SayingStation):
             self.problem = str(error)
 
     def _lines(self, found: Audit, sifted: bool) -> list[Line]:  # noqa: FBT001
+        self.sums = [0.0, 0.0]
         by_area: dict[Area, list[Finding]] = {area: [] for area in AREAS}
         for finding in self.matching:
             by_area[finding.area].append(finding)
@@ -187,7 +205,11 @@ class AuditStation(SayingStation):
             note = self._of_effects()
         if area == "power":
             note = "◆ in force  ▸ wanted by the profile"
-        return heading(area, mine, self._pen, note) if self._pen else Text()
+        if self._pen is None or self._audit is None:
+            return Text()
+        memory, cpu = self._audit.sums(mine)
+        self.sums = [self.sums[0] + memory, self.sums[1] + cpu]
+        return heading(area, (memory, cpu), self._pen, note)
 
     def _of_effects(self) -> str:
         """What all of them cost at most, and which of them the profile keeps."""
@@ -203,23 +225,25 @@ class AuditStation(SayingStation):
         return [Line(text) for text in memory_sum(self.desk.job, reading, self._pen)]
 
     def _rows(self, findings: Iterable[Finding]) -> list[Line]:
+        line_of = self._line_of
+        if not self._opened:
+            return [line_of[id(f)] for f in findings]
         lines = []
-        draw = self._row
         for finding in findings:
-            key = f"{finding.area}:{finding.key}"
-            lines.append(Line(draw, key))
-            if key in self._opened and self._pen is not None:
-                rows = rows_of(
-                    finding,
-                    self.desk.job,
-                    self.desk.baseline,
-                    self.desk.open_job.data_folder.advice,
-                    self.desk.open_job.data_folder.wrongs,
-                )
-                under = [Line(text, to) for text, to in explanation(finding, rows, self._pen)]
-                self._under[key] = len(under)
-                lines += under
+            lines.append(line_of[id(finding)])
+            if finding.consumer in self._opened:
+                lines += self._explained(finding)
         return lines
+
+    def _explained(self, finding: Finding) -> list[Line]:
+        """The lines under a finding that is open."""
+        if self._pen is None:
+            return []
+        folder = self.desk.open_job.data_folder
+        rows = rows_of(finding, self.desk.job, self.desk.baseline, folder.advice, folder.wrongs)
+        under = [Line(text, to) for text, to in explanation(finding, rows, self._pen)]
+        self._under[finding.consumer] = len(under)
+        return under
 
     def _row(self, address: str) -> Text:
         if self._audit is None or self._pen is None:
@@ -283,11 +307,10 @@ class AuditStation(SayingStation):
 
     # -- the list ----------------------------------------------------------------------------------
 
-    def on_line_list_selected(self, message: LineList.Selected) -> None:
+    def _follow(self, key: str) -> None:
         """The piece is lit in both strips."""
-        message.stop()
-        if not message.key.startswith((_FOLD, GO)) and message.key != _MAKE:
-            self.pick(parse_ref(message.key))
+        if not key.startswith((_FOLD, GO)) and key != _MAKE:
+            self.pick(parse_ref(key))
 
     def on_line_list_opened(self, message: LineList.Opened) -> None:
         """Open or close the explanation, or follow where the line leads."""

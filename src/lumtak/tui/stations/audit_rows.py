@@ -13,7 +13,7 @@ from lumtak.core.advice import Advice, for_item
 from lumtak.core.audit import Finding
 from lumtak.core.facts import LEAST_START_S, Item, Setting
 from lumtak.core.reading import Reading
-from lumtak.core.record import NotMeasured, known
+from lumtak.core.record import NotMeasured
 from lumtak.core.ruling import MAY_CHANGE, PROPOSED
 from lumtak.core.setting import AREA_TITLES, SHOWS_WORDS, Area, SettingRef, without
 from lumtak.core.shop import Wrong
@@ -71,21 +71,23 @@ class Pen:
             return self.chosen | self.applied
         return (self.chosen ^ other.chosen) | (self.applied ^ other.applied)
 
+    def draws_like(self, other: "Pen") -> bool:
+        """Whether rows look the same by both."""
+        same = self.most == other.most and self.width == other.width
+        return same and not self.differs(other)
+
     @property
     def bar(self) -> int:
         """Cells of a bar."""
         return _BAR if self.width >= WIDE else _NARROW_BAR
 
 
-def heading(area: Area, mine: Sequence[Finding], pen: Pen, note: str = "") -> Text:
-    """An area with its sums."""
+def heading(area: Area, sums: tuple[float, float], pen: Pen, note: str = "") -> Text:
+    """An area with its sums: (bytes, percent)."""
     palette = pen.palette
     text = Text()
     text.append(f" {AREA_TITLES[area]}", style=f"bold {palette.ink}")
-    memory, cpu = (
-        sum(known(f.weight.ram_bytes) for f in mine),
-        sum(known(f.weight.cpu_pct) for f in mine),
-    )
+    memory, cpu = sums
     if memory or cpu:
         text.append(f"   {ram(memory)}   {percent(cpu)}", style=palette.soft)
     if note:
@@ -113,14 +115,18 @@ def fold(mine: list[Finding], stay: Container[str]) -> tuple[list[Finding], list
     return [f for f in mine if f.key not in put_away], light
 
 
-def found_in_words(mine: Sequence[Finding], of: int, chosen: int, *, typing: bool) -> str:
-    """What a search found, and where Enter leads."""
-    memory = sum(known(f.weight.ram_bytes) for f in mine)
-    cpu = sum(known(f.weight.cpu_pct) for f in mine)
-    then = (
-        "Enter goes to them" if typing else f"{chosen} chosen; a chooses all of it to ease or set"
-    )
-    return f"{len(mine)} of {of} shown: {ram(memory)}, {percent(cpu)}. {then}, Escape shows all."
+def found_in_words(count: int, of: int, sums: Sequence[float], chosen: int, *, typing: bool) -> str:
+    """What a search found, and where Enter leads.
+
+    Args:
+        count: how many were found.
+        of: of so many.
+        sums: (bytes, percent) of those found.
+        chosen: how many are chosen.
+        typing: whether the keys go into the search.
+    """
+    then = "Enter goes to them" if typing else f"{chosen} chosen; a chooses all to ease or set"
+    return f"{count} of {of} shown: {ram(sums[0])}, {percent(sums[1])}. {then}, Escape shows all."
 
 
 def row(f: Finding, pen: Pen, plans: Sequence[str] = ()) -> Text:

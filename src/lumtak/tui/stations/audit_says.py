@@ -24,6 +24,8 @@ class SayingStation(AskingStation):
         """Links by which jumps began, the last one last."""
         self.matching: Sequence[Finding] = ()
         self.asked = self.later = self.eased = 0
+        self.sums = [0.0, 0.0]
+        """Bytes and percent of all that is listed."""
         self.problem = ""
         """What is wrong with what is searched for."""
         self.shown: object = None
@@ -67,8 +69,9 @@ class SayingStation(AskingStation):
             return self.problem
         if self.query_one(Input).value.strip():
             return found_in_words(
-                self.matching,
+                len(self.matching),
                 len(found.findings),
+                self.sums,
                 len(self.desk.job.chosen),
                 typing=self.query_one(Input).has_focus,
             )

@@ -35,13 +35,6 @@ class StationView(Vertical):
             super().__init__()
             self.station: Station = station
 
-    class Picked(Message):
-        """Another item is looked at."""
-
-        def __init__(self, ref: SettingRef) -> None:
-            super().__init__()
-            self.ref = ref
-
     class Explained(Message):
         """All that the audit knows of an item is wanted."""
 
@@ -82,9 +75,9 @@ class StationView(Vertical):
 
     def pick(self, ref: SettingRef) -> None:
         """The cursor stands on this item."""
-        # Kept at once, told afterwards: what is drawn next already goes by it.
+        # At once, so that the list and the strips are drawn together.
         self.desk.open_job.select(ref)
-        self.say(self.Picked(ref))
+        self.desk.light(str(ref))
 
     def action_list(self) -> None:
         """Into the list, from anywhere on the station."""

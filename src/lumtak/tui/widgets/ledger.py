@@ -6,6 +6,7 @@ from itertools import groupby
 from rich.segment import Segment
 from rich.style import Style
 from textual import events
+from textual.geometry import Region
 from textual.message import Message
 from textual.strip import Strip as Row
 from textual.widget import Widget
@@ -19,6 +20,8 @@ from lumtak.tui.theme import FILLS, HATCH, HOLLOW, WIDE, Palette
 _LABEL = 5
 _NUMBERS = 31
 _NARROW_NUMBERS = 27
+_STRIP_LINES = 4
+_NO_LOAD: frozenset[PieceKind] = frozenset({"free", "cache"})
 
 
 class Ledger(Widget):
@@ -53,7 +56,12 @@ class Ledger(Widget):
         self._titles: dict[str, str] = {}
         self._lit: str | None = None
         self._hover: str | None = None
+        self._keys: frozenset[str] = frozenset()
+        """Of the pieces that can be lit."""
         self._cut: list[tuple[Strip, list[int]]] = []
+        self._by_key: list[tuple[Strip, dict[str, int]]] = []
+        self._drawn: list[tuple[tuple[object, ...], list[tuple[str, Style]]]] = []
+        """Cells of bars with nothing lit, as they were drawn last."""
 
     def show(
         self,
@@ -67,13 +75,21 @@ class Ledger(Widget):
         """Show these strips; `before` is the baseline's, drawn thin."""
         self._ram, self._cpu, self._before, self._total_bytes = ram, cpu, before, total_bytes
         self._titles = titles or {}
+        self._keys = frozenset(
+            p.key for strip in (ram, cpu) if strip for p in strip.pieces if p.kind not in _NO_LOAD
+        )
         self.refresh()
 
     def light(self, key: str | None) -> None:
         """Light the pieces of this consumer."""
-        if key != self._lit:
-            self._lit, self._hover = key, None
+        if key == self._lit:
+            return
+        old, pointed = self._lit, self._hover is not None
+        self._lit, self._hover = key, None
+        if pointed:
             self.refresh()
+        elif old in self._keys or key in self._keys:
+            self.refresh(Region(0, 0, self.size.width, _STRIP_LINES))
 
     def step(self, steps: int) -> str | None:
         """Point at the next piece, along the RAM and then what only the CPU shows.
@@ -118,6 +134,23 @@ class Ledger(Widget):
             text = "no reading yet"
             line = f" {text} ".center(width, FILLS["free"])
             return [label, Segment(line, Style(color=palette.soft))]
+        drawn = self._unlit(strip, width, palette)
+        lit = {self._place_of(strip, self._lit), self._place_of(strip, self._hover)} - {None}
+        if lit:
+            shine = Style(color=palette.lit, bold=True)
+            cut = self._cells(strip, width)
+            drawn = [
+                (char, shine) if index in lit else (char, style)
+                for (char, style), index in zip(drawn, cut, strict=True)
+            ]
+        return [label, *_runs(drawn), Segment("  "), *self._numbers(strip, palette, ram=ram)]
+
+    def _unlit(self, strip: Strip, width: int, palette: Palette) -> list[tuple[str, Style]]:
+        """Every cell of a bar, with the ticks; worked out once for a strip, a width and a theme."""
+        of = (id(strip), strip, width, palette.ink)
+        for known, drawn in self._drawn:
+            if known[0] == of[0] and known[2:] == of[2:]:
+                return drawn
         ticks = self._ticks(strip, width)
         tick = Style(color=palette.lit, bold=True)
         styles = {kind: Style(color=palette.kinds[kind]) for kind in palette.kinds}
@@ -127,10 +160,9 @@ class Ledger(Widget):
             if cell in ticks:
                 drawn.append((ticks[cell], tick))
             else:
-                drawn.append(
-                    (self._fill(piece), tick if self._is_lit(piece) else styles[piece.kind])
-                )
-        return [label, *_runs(drawn), Segment("  "), *self._numbers(strip, palette, ram=ram)]
+                drawn.append((self._fill(piece), styles[piece.kind]))
+        self._drawn = [(of, drawn), *self._drawn[:3]]
+        return drawn
 
     def _cells(self, strip: Strip, width: int) -> list[int]:
         """Which piece each cell shows; worked out once for a strip and a width."""
@@ -156,8 +188,14 @@ class Ledger(Widget):
             return HOLLOW
         return HATCH if piece.mark == "applied" else FILLS[piece.kind]
 
-    def _is_lit(self, piece: Piece) -> bool:
-        return piece.key in {self._lit, self._hover} and piece.kind not in {"free", "cache"}
+    def _place_of(self, strip: Strip, key: str | None) -> int | None:
+        """The piece of this consumer, where it is load; looked up once for a strip."""
+        for known, places in self._by_key:
+            if known is strip:
+                return places.get(key or "")
+        places = {p.key: place for place, p in enumerate(strip.pieces) if p.kind not in _NO_LOAD}
+        self._by_key = [(strip, places), *self._by_key[:1]]
+        return places.get(key or "")
 
     def _numbers(self, strip: Strip, palette: Palette, *, ram: bool) -> list[Segment]:
         if ram:
@@ -189,7 +227,7 @@ class Ledger(Widget):
             colours = {kind: Style(color=palette.kinds[kind]) for kind in palette.kinds}
             for cell, index in enumerate(self._cells(thin, width)):
                 kind = thin.pieces[index].kind
-                if kind not in {"free", "cache"}:
+                if kind not in _NO_LOAD:
                     line[cell], styles[cell] = "▔", colours[kind]
         middle = self._middle(strip, width)
         if middle is not None:
@@ -207,12 +245,11 @@ class Ledger(Widget):
         return "  ".join(parts)
 
     def _middle(self, strip: Strip, width: int) -> int | None:
-        edge = 0.0
-        for piece in strip.pieces:
-            if piece.key == self._lit and piece.kind not in {"free", "cache"}:
-                return min(width - 1, int((edge + piece.share / 2) * width))
-            edge += piece.share
-        return None
+        place = self._place_of(strip, self._lit)
+        if place is None:
+            return None
+        edge = sum(piece.share for piece in strip.pieces[:place])
+        return min(width - 1, int((edge + strip.pieces[place].share / 2) * width))
 
     def _words(self, palette: Palette) -> list[Segment]:
         """The piece under the pointer, else what the fills mean."""

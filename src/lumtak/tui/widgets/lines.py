@@ -19,6 +19,8 @@ from textual.strip import Strip
 from lumtak.core.text import plain
 from lumtak.tui.theme import Palette
 
+_REMEMBERED = 1000
+
 
 class Line:
     """One line: its text, and the key by which it can be selected.
@@ -120,11 +122,14 @@ class LineList(ScrollView, can_focus=True):
         """Whether a click opens at once, where nothing can be chosen."""
         self._lines: Sequence[Line] = ()
         self._selectable: list[int] = []
-        self._places: dict[str, int] = {}
+        self._by_key: dict[str, int] | None = None
+        """The place of each key, once it is asked for."""
+        self.follow: Callable[[str], None] | None = None
+        """Told of the line under the cursor before the next picture is drawn."""
         self._told: str | None = None
         """Whose line was last said to be selected."""
         self._drawn: dict[tuple[object, ...], Strip] = {}
-        """Lines as they were drawn, so that scrolling draws only what is new."""
+        """Lines as they were drawn, so that scrolling and searching draw only what is new."""
 
     def show(self, lines: Sequence[Line], key: str | None = None) -> None:
         """Show these lines.
@@ -135,15 +140,16 @@ class LineList(ScrollView, can_focus=True):
         self._lines = lines
         self._selectable = [i for i, line in enumerate(lines) if line.key is not None]
         self.virtual_size = Size(self.size.width, len(lines))
-        self._places = {key: i for i in self._selectable if (key := lines[i].key) is not None}
+        self._by_key = None
+        first = self._selectable[0] if self._selectable else -1
         # Setting the cursor tells by itself where it moved.
         before = self._told
-        self.cursor = self._places.get(
-            wanted or "", self._selectable[0] if self._selectable else -1
-        )
+        self.cursor = next((i for i in self._selectable if lines[i].key == wanted), first)
         if self._told == before:
             self._tell()  # another line may stand where the cursor was
-        self.renew()
+        if len(self._drawn) > _REMEMBERED:
+            self._drawn.clear()
+        self.refresh()
         self._reveal()
 
     def renew(self, keys: Iterable[str] | None = None) -> None:
@@ -155,6 +161,13 @@ class LineList(ScrollView, can_focus=True):
         for key in keys:
             if key in self._places:
                 self.refresh_line(self._places[key] - self.scroll_offset.y)
+
+    @property
+    def _places(self) -> dict[str, int]:
+        if self._by_key is None:
+            lines = self._lines
+            self._by_key = {key: i for i in self._selectable if (key := lines[i].key) is not None}
+        return self._by_key
 
     @property
     def selected(self) -> str | None:
@@ -170,6 +183,8 @@ class LineList(ScrollView, can_focus=True):
     def _tell(self) -> None:
         if self.selected is not None and self.selected != self._told and self.is_mounted:
             self._told = self.selected
+            if self.follow is not None:
+                self.follow(self.selected)
             self.post_message(self.Selected(self, self.selected))
 
     def action_move(self, steps: int) -> None:
@@ -233,7 +248,8 @@ class LineList(ScrollView, can_focus=True):
         """One line of the window."""
         place = y + self.scroll_offset.y
         here = self.has_focus if place == self.cursor else None
-        seen = (place, here, self.size.width, self.app.theme)
+        line = self._lines[place] if 0 <= place < len(self._lines) else None
+        seen = (line, here, self.size.width, self.app.theme)
         if seen not in self._drawn:
             self._drawn[seen] = self._draw(place)
         return self._drawn[seen]

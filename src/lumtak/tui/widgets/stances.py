@@ -44,8 +44,10 @@ class Stances(Widget):
 
     def light(self, words: Iterable[str]) -> None:
         """These are asked for."""
-        self._lit = frozenset(words)
-        self.refresh()
+        lit = frozenset(words).intersection(self._counts)
+        if lit != self._lit:
+            self._lit = lit
+            self.refresh()
 
     def _pieces(self) -> list[tuple[Stance, str]]:
         return [(s, f"  {s} {self._counts[s]} ") for s in _ORDER if self._counts[s]]
