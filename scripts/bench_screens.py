@@ -62,7 +62,7 @@ async def _work_per_key(app: App[None], *presses: str) -> float:
 async def _audit_screen(count: int, folder: Path) -> dict[str, float]:
     """Processor seconds for opening the audit of so many items, and for keys in it."""
     from helpers import CATALOGUE, facts, item, profile, reading
-    from lumtak.casebook import Job
+    from lumtak.casebook.job import Job
     from lumtak.computers.simulated.computer import SimulatedComputer
     from lumtak.core.audit import audit
     from lumtak.tui.app import LumtakApp

@@ -9,7 +9,8 @@ from concurrent.futures import ProcessPoolExecutor
 from functools import partial
 from pathlib import Path
 
-from lumtak.computers.simulated.spec import fleet, load_spec
+from lumtak.computers.simulated.heads import fleet
+from lumtak.computers.simulated.spec import load_spec
 from lumtak.core.planner import planned
 from lumtak.work.audit import make_audit
 from lumtak.work.data_folder import DataFolder

@@ -13,7 +13,8 @@ from hypothesis import strategies as st
 from knowledge import RIGHT, said_of_all
 
 from helpers import CATALOGUE, facts, item, lumtak, profile, reading, sample
-from lumtak.computers.simulated.spec import fleet, load_spec
+from lumtak.computers.simulated.heads import fleet
+from lumtak.computers.simulated.spec import load_spec
 from lumtak.core.advice import load_advice, search
 from lumtak.core.asking import questions
 from lumtak.core.audit import audit

@@ -13,7 +13,7 @@ import msgspec
 import pytest
 
 from helpers import ENTRY, bench, database_at, linux, linux_tree, lumtak, put, snapshot_of
-from lumtak.casebook import Casebook
+from lumtak.casebook.store import Casebook
 from lumtak.core.setting import parse_change
 from lumtak.errors import LumtakError, NewerError
 from lumtak.journal import Journal, apply_changes, put_back

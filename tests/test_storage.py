@@ -10,7 +10,8 @@ import msgspec
 import pytest
 
 from helpers import CATALOGUE, database_at, facts, item, lumtak, profile, reading
-from lumtak.casebook import Casebook, Job
+from lumtak.casebook.job import Job
+from lumtak.casebook.store import Casebook
 from lumtak.commands.terminal import Harmless, in_plain_words
 from lumtak.core.audit import audit
 from lumtak.core.text import harmless_json

@@ -38,7 +38,8 @@ print(len(PREPARED))
 )
 _SPECS = """
 import sys, threading
-from lumtak.computers.simulated.spec import fleet, load_spec
+from lumtak.computers.simulated.heads import fleet
+from lumtak.computers.simulated.spec import load_spec
 sys.setswitchinterval(1e-6)
 start = threading.Barrier(4)
 def load():

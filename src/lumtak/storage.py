@@ -4,13 +4,15 @@ import contextlib
 import errno
 import os
 import re
-import shutil
 import stat
-import tempfile
 from collections.abc import Iterator
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from lumtak.errors import BadFileError, StorageError
+
+if TYPE_CHECKING:
+    from tempfile import TemporaryDirectory
 
 _TEMPORARY = re.compile(r"\..+?\.([0-9]+)(?:\.[0-9a-f]{8})?\.new")
 
@@ -167,7 +169,7 @@ _STORES = (
 """What is looked at in a data folder."""
 
 
-def copied_to_look(home: Path) -> tempfile.TemporaryDirectory[str] | None:
+def copied_to_look(home: Path) -> "TemporaryDirectory[str] | None":
     """A copy of a data folder that cannot be written, so that all of it can be looked at.
 
     None where the folder can be, or is not there.
@@ -177,6 +179,9 @@ def copied_to_look(home: Path) -> tempfile.TemporaryDirectory[str] | None:
     """
     if not home.is_dir() or os.access(home, os.W_OK):
         return None
+    import shutil
+    import tempfile
+
     copy = tempfile.TemporaryDirectory(prefix="lumtak-")
     try:
         for place in (found for pattern in _STORES for found in home.glob(pattern)):

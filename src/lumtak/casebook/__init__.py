@@ -2,7 +2,6 @@
 was.
 """
 
-from lumtak.casebook.job import STATIONS, Heading, Job, Station
-from lumtak.casebook.store import Casebook
+from lumtak.casebook.heading import STATIONS, Heading, Station
 
-__all__ = ["STATIONS", "Casebook", "Heading", "Job", "Station"]
+__all__ = ["STATIONS", "Heading", "Station"]

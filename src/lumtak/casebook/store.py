@@ -11,18 +11,20 @@ import os
 import re
 from collections.abc import Iterator
 from pathlib import Path
-from typing import TypeVar, get_args
+from typing import TYPE_CHECKING, TypeVar, get_args
 
 import msgspec
 
-from lumtak.casebook.job import Heading, Job
-from lumtak.core.audit import Answer, Audit
-from lumtak.core.facts import Facts
-from lumtak.core.reading import Reading
+from lumtak.casebook.heading import Heading
 from lumtak.core.record import UNREADABLE, Record
 from lumtak.database import Database, finish_mending, mended, readable_rows
 from lumtak.errors import DamagedError, StorageError, UnknownNameError
 from lumtak.storage import lock_file, only_looked_at
+
+if TYPE_CHECKING:  # the opening screen lists jobs, and needs nothing of what is in them
+    from lumtak.casebook.job import Job
+    from lumtak.core.audit import Answer
+    from lumtak.core.reading import Reading
 
 _MIGRATIONS = (
     """
@@ -68,7 +70,15 @@ _TABLES = {
 """Columns by table, those first that others refer to."""
 _MOST_KEPT = 20
 _R = TypeVar("_R", bound=Record)
-_PARTS: dict[str, type[Record]] = {"facts": Facts, "audit": Audit}
+_PARTS = ("facts", "audit")
+
+
+def _parts() -> dict[str, type[Record]]:
+    """What stands beside a job's document."""
+    from lumtak.core.audit import Audit
+    from lumtak.core.facts import Facts
+
+    return {"facts": Facts, "audit": Audit}
 
 
 class Casebook:
@@ -130,7 +140,7 @@ class Casebook:
             number += 1
         return f"{base}-{number}", visit
 
-    def save(self, job: Job) -> None:
+    def save(self, job: "Job") -> None:
         """Keep the job; on disk when this returns."""
         parts = {name: getattr(job, name) for name in _PARTS}
         new = {
@@ -182,28 +192,31 @@ class Casebook:
                 self._said.add(str(error))
                 self.notices.append(str(error))
 
-    def job(self, number: str) -> Job:
+    def job(self, number: str) -> "Job":
         """The job of this id.
 
         Raises:
             UnknownNameError: there is none.
         """
+        from lumtak.casebook.job import Job
+
         rows = self._db.rows("SELECT document FROM job WHERE id = ?", (number,))
         if not rows:
             known = [row["id"] for row in self._db.rows("SELECT id FROM job")]
             raise UnknownNameError("job", number, known, "`lumtak jobs` lists them.")
         job = _decode(f"job {number}", rows[0]["document"], Job)
         parts: dict[str, Record] = {}
+        kinds = _parts()
         for row in self._db.rows("SELECT name, document FROM part WHERE job = ?", (number,)):
-            if row["name"] in _PARTS:
+            if row["name"] in kinds:
                 with self._told():  # it can be made anew
                     parts[row["name"]] = _decode(
-                        f"{row['name']} of job {number}", row["document"], _PARTS[row["name"]]
+                        f"{row['name']} of job {number}", row["document"], kinds[row["name"]]
                     )
         self._written.update({(number, name): part for name, part in parts.items()})
         return msgspec.structs.replace(job, **parts)
 
-    def add_reading(self, job: Job, role: str, reading: Reading) -> int:
+    def add_reading(self, job: "Job", role: str, reading: "Reading") -> int:
         """Keep a reading; gives its number."""
         self._check()
         return self._db.run(
@@ -211,11 +224,13 @@ class Casebook:
             (job.id, role, msgspec.json.encode(reading)),
         )
 
-    def reading(self, number: int | None) -> Reading | None:
+    def reading(self, number: int | None) -> "Reading | None":
         """The reading of this number.
 
         None where there is none, or it is damaged, which is told: it can be taken again.
         """
+        from lumtak.core.reading import Reading
+
         if number is None:
             return None
         if number not in self._readings:
@@ -228,7 +243,7 @@ class Casebook:
                 self._readings[number] = _decode(f"reading {number}", rows[0]["document"], Reading)
         return self._readings.get(number)
 
-    def readings(self, job: str, role: str) -> list[tuple[int, Reading]]:
+    def readings(self, job: str, role: str) -> "list[tuple[int, Reading]]":
         """(number, reading) of a job in this role, the newest first."""
         rows = self._db.rows(
             "SELECT id FROM reading WHERE job = ? AND role = ? ORDER BY id DESC LIMIT ?",
@@ -238,8 +253,10 @@ class Casebook:
             (row["id"], found) for row in rows if (found := self.reading(row["id"])) is not None
         ]
 
-    def answers(self, identity: str) -> dict[str, Answer]:
+    def answers(self, identity: str) -> "dict[str, Answer]":
         """What the owner of this computer said about items, by address."""
+        from lumtak.core.audit import Answer
+
         rows = self._db.rows(
             "SELECT address, answer FROM answer WHERE identity = ? ORDER BY address", (identity,)
         )

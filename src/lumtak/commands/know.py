@@ -14,7 +14,7 @@ from lumtak.commands.common import (
     with_data_folder,
 )
 from lumtak.commands.look import count
-from lumtak.computers import Computer
+from lumtak.computers.protocol import Computer
 from lumtak.core.advice import search
 from lumtak.core.causes import causes
 from lumtak.core.explain import explain

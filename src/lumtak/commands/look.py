@@ -14,7 +14,7 @@ from lumtak.commands.common import (
     user_option,
     with_data_folder,
 )
-from lumtak.computers import Computer
+from lumtak.computers.protocol import Computer
 from lumtak.core.audit import Audit, Finding, audit
 from lumtak.core.facts import Origin, in_rows
 from lumtak.core.reading import ENDED_WORDS, WHOLE, Reading, to_json

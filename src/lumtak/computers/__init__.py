@@ -1,5 +1,1 @@
 """Computers that can be worked on: one protocol, and each kind in a folder of its own."""
-
-from lumtak.computers.protocol import Capabilities, Computer
-
-__all__ = ["Capabilities", "Computer"]

@@ -2,16 +2,18 @@
 
 import os
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-from lumtak.computers.protocol import Computer
-from lumtak.computers.simulated.faults import split_address
-from lumtak.core.catalogue import Catalogue
 from lumtak.errors import UnknownNameError, UsageError
+
+if TYPE_CHECKING:  # the opening screen lists addresses, and opens none
+    from lumtak.computers.protocol import Computer
+    from lumtak.core.catalogue import Catalogue
 
 
 def known_addresses() -> tuple[str, ...]:
     """Every address that can be opened here."""
-    from lumtak.computers.simulated.spec import fleet
+    from lumtak.computers.simulated.heads import fleet
 
     return (*(f"sim:{name}" for name in fleet()), "local")
 
@@ -20,11 +22,11 @@ def open_computer(
     address: str,
     *,
     folder: Path,
-    catalogue: Catalogue,
+    catalogue: "Catalogue",
     user: str | None = None,
     seed: int | None = None,
     pace: float = 0.0,
-) -> Computer:
+) -> "Computer":
     """The computer at an address.
 
     Args:
@@ -38,6 +40,8 @@ def open_computer(
     Raises:
         UnknownNameError: there is none at this address, or no such user.
     """
+    from lumtak.computers.simulated.faults import split_address
+
     plain_address, faults = split_address(address)
     if plain_address not in known_addresses():
         raise UnknownNameError(

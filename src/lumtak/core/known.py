@@ -3,16 +3,9 @@
 from lumtak.core.catalogue import CLASS_WORDS, Catalogue, Role, Serves
 from lumtak.core.profile import Profile
 from lumtak.core.record import Record
-from lumtak.core.ruling import (
-    Ruling,
-    Stance,
-    by_role,
-    guarded_for,
-    needed_for,
-    never_by,
-    question_of,
-)
+from lumtak.core.ruling import Ruling, by_role, guarded_for, needed_for, never_by, question_of
 from lumtak.core.setting import SettingRef
+from lumtak.core.stance import Stance
 
 
 class Known(Record):

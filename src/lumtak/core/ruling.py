@@ -1,16 +1,10 @@
 """What becomes of an item, and what its role alone says about that."""
 
-from typing import Literal, NamedTuple
+from typing import NamedTuple
 
 from lumtak.core.catalogue import CLASS_WORDS, Role
 from lumtak.core.profile import Profile
-
-Stance = Literal["keep", "ease", "ask", "guarded", "set"]
-"""Needed, or worth its cost; better switched off or started on demand; only the owner can know;
-never touched; better set to another value, though nothing is switched off."""
-MAY_CHANGE: frozenset[Stance] = frozenset({"ease", "set", "ask"})
-PROPOSED: frozenset[Stance] = frozenset({"ease", "set"})
-"""What takes no answer of the owner."""
+from lumtak.core.stance import Stance
 
 
 class Ruling(NamedTuple):

@@ -20,8 +20,8 @@ from typing import get_args
 from lumtak.core.audit import Audit, Finding
 from lumtak.core.facts import Origin
 from lumtak.core.record import known
-from lumtak.core.ruling import Stance
 from lumtak.core.setting import AREAS, SettingRef
+from lumtak.core.stance import Stance
 from lumtak.core.units import GIB, MIB
 from lumtak.errors import UsageError
 

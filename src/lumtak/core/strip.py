@@ -4,17 +4,18 @@ The arithmetic of the picture; screens and reports draw it.
 """
 
 from collections.abc import Iterable, Sequence
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
 import msgspec
 
-from lumtak.core.audit import Audit
 from lumtak.core.profile import Ceilings
-from lumtak.core.reading import Reading
 from lumtak.core.record import Record, known
-from lumtak.core.ruling import Stance
-from lumtak.core.sample import is_system
 from lumtak.core.setting import SettingRef
+from lumtak.core.stance import Stance
+
+if TYPE_CHECKING:  # the opening screen needs neither
+    from lumtak.core.audit import Audit
+    from lumtak.core.reading import Reading
 
 PieceKind = Literal["guarded", "keep", "ask", "ease", "cache", "free"]
 PieceMark = Literal["plain", "chosen", "applied"]
@@ -57,11 +58,11 @@ class Strip(Record):
 
 
 def strips(
-    reading: Reading,
-    found: Audit | None,
+    reading: "Reading",
+    found: "Audit | None",
     *,
     ceilings: Ceilings | None = None,
-    baseline: Reading | None = None,
+    baseline: "Reading | None" = None,
 ) -> tuple[Strip, Strip]:
     """(RAM, CPU) of a reading.
 
@@ -150,11 +151,13 @@ def marked(
     return msgspec.structs.replace(strip, pieces=pieces)
 
 
-def _pieces(costs: dict[str, float], whole: float, found: Audit | None) -> list[Piece]:
+def _pieces(costs: dict[str, float], whole: float, found: "Audit | None") -> list[Piece]:
     """Pieces that sum to `whole`: what nobody owns is unattributed.
 
     Measured parts above the whole are scaled down to it.
     """
+    from lumtak.core.sample import is_system
+
     total = sum(costs.values())
     # Memory of consumers is looked at at other moments than the sum, so parts can exceed it.
     scale = whole / total if total > whole > 0 else 1.0

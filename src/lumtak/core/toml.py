@@ -4,7 +4,6 @@ Read within a budget, and every problem is told with its line.
 """
 
 import re
-import tomllib
 from typing import Any
 
 from lumtak.errors import BadFileError
@@ -25,6 +24,8 @@ def read_toml(text: str, path: str) -> dict[str, Any]:
     Raises:
         BadFileError: it is no TOML, too large, or nested too deeply; with the line.
     """
+    import tomllib
+
     if len(text) > _LONGEST:
         raise BadFileError(path, f"this is larger than such a file ever is ({_LONGEST >> 10} KiB).")
     for number, line in enumerate(text.split("\n"), start=1):

@@ -17,12 +17,9 @@ from textual.theme import Theme
 
 from lumtak.core.settings import ThemeName
 from lumtak.errors import LumtakError
-from lumtak.tui.background import WorkingScreen
 from lumtak.tui.bench import BenchScreen
-from lumtak.tui.confirm import ConfirmScreen, unless_at_work
-from lumtak.tui.interview import InterviewScreen
+from lumtak.tui.command import Command
 from lumtak.tui.keys import BY_NAME, binding, mapped
-from lumtak.tui.palette import Command, PaletteScreen
 from lumtak.tui.theme import DARK, LIGHT
 from lumtak.work.data_folder import DataFolder
 
@@ -101,8 +98,9 @@ class LumtakApp(App[None]):
     def _draw_anew(self, _theme: Theme) -> None:
         """What is drawn with the theme's colours keeps them until it is drawn again."""
         for screen in self.screen_stack:
-            if isinstance(screen, WorkingScreen | BenchScreen | InterviewScreen):
-                screen.update_all()
+            draw = getattr(screen, "update_all", None)
+            if draw is not None:
+                draw()
 
     def take_settings(self) -> tuple[str, ...]:
         """Theme, keys and units as they are set; what is wrong with them, a sentence each."""
@@ -126,6 +124,8 @@ class LumtakApp(App[None]):
 
     def action_command_palette(self) -> None:
         """Every command of the screen; not above a question."""
+        from lumtak.tui.palette import PaletteScreen
+
         if not isinstance(self.screen, ModalScreen):
             self.push_screen(PaletteScreen(self.commands()))
 
@@ -147,18 +147,13 @@ class LumtakApp(App[None]):
 
     def action_leave(self) -> None:
         """Close, once what is being written is written; work that would be cut is asked about."""
+        from lumtak.tui.background import WorkingScreen
+        from lumtak.tui.confirm import ConfirmScreen, unless_at_work
+
         if isinstance(self.screen, ConfirmScreen):
             return
-        at_work = next(
-            (s for s in self.screen_stack if isinstance(s, WorkingScreen) and s.busy), None
-        )
-        if at_work is None:
-            self._close()
-        else:
-            unless_at_work(at_work, self._close, "close")
-
-    def _close(self) -> None:
         working = [s for s in self.screen_stack if isinstance(s, WorkingScreen)]
+        at_work = next((s for s in working if s.busy), None)
 
         def close_next() -> None:
             if working:
@@ -166,4 +161,7 @@ class LumtakApp(App[None]):
             else:
                 self.exit()
 
-        close_next()
+        if at_work is None:
+            close_next()
+        else:
+            unless_at_work(at_work, close_next, "close")

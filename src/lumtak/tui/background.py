@@ -7,7 +7,7 @@ import contextlib
 import logging
 import threading
 from collections.abc import Callable
-from typing import Literal, TypeVar
+from typing import TYPE_CHECKING, Literal, TypeVar
 
 from rich.text import Text
 from textual import events, work
@@ -17,8 +17,10 @@ from textual.widgets import Static
 
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError, LumtakError
-from lumtak.journal import Outcome
 from lumtak.tui.theme import Palette
+
+if TYPE_CHECKING:
+    from lumtak.journal import Outcome
 
 _T = TypeVar("_T")
 
@@ -180,7 +182,7 @@ class WorkingScreen(Screen[None]):
             head.append(" " * room + self.busy, style=palette.accent)
         self.query_one("#head", Static).update(head)
 
-    def tell_put_back(self, outcomes: list[Outcome]) -> None:
+    def tell_put_back(self, outcomes: "list[Outcome]") -> None:
         """What became of putting back: a sentence for each that was not, and how many were."""
         bad = [o for o in outcomes if o.result not in {"done", "as it was"}]
         for outcome in bad:

@@ -4,34 +4,37 @@ Jobs with where each stands, computers, and a new job in three key presses.
 """
 
 from collections.abc import Callable
-from typing import ClassVar
+from typing import TYPE_CHECKING, ClassVar
 
 import msgspec
 from rich.text import Text
 from textual import events, work
 from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
-from textual.containers import Horizontal
 from textual.screen import Screen
-from textual.widgets import Input, Static
+from textual.widgets import Static
 
 from lumtak.casebook import Heading
-from lumtak.computers.protocol import Computer
 from lumtak.core.felt import COMPLAINTS, Complaint
 from lumtak.core.profile import Profile
 from lumtak.errors import LumtakError
 from lumtak.storage import in_short
 from lumtak.tui import bench_rows
-from lumtak.tui.job_screen import JobScreen
+from lumtak.tui.command import Command
 from lumtak.tui.keys import binding, with_keys
-from lumtak.tui.palette import Command
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.lines import Line, LineList, whole_sentences
-from lumtak.work.changes import StandingChanges, standing_changes
 from lumtak.work.data_folder import DataFolder
-from lumtak.work.intake import begin_job, reopen_job
-from lumtak.work.open_job import OpenJob
 
+if TYPE_CHECKING:  # imported where they are first needed: the first screen waits for none
+    from textual.widgets import Input
+
+    from lumtak.computers.protocol import Computer
+    from lumtak.work.changes import StandingChanges
+    from lumtak.work.open_job import OpenJob
+
+_LATER_S = 0.3
+"""So long after the first picture the computers are looked at."""
 _AROUND = 14
 """Lines of the bench that are no jobs."""
 
@@ -71,21 +74,17 @@ class BenchScreen(Screen[None]):
         self._standing: dict[str, StandingChanges] = {}
         self._order: bench_rows.Order = bench_rows.ORDERS[0]
         self._shows_archived = False
+        self._words = ""
+        """What is searched for."""
 
     def compose(self) -> ComposeResult:
         """Head, search, lines, hint."""
         yield Static(id="head", markup=False)
-        with Horizontal(id="sieve"):
-            yield Static(" /", classes="soft", markup=False)
-            yield Input(id="words", placeholder="search", compact=True, select_on_focus=False)
         yield LineList(id="lines", one_click=True)
         yield Static(id="hint", markup=False)
 
     def on_mount(self) -> None:
-        """Show what there is."""
-        self.query_one("#sieve").display = False
-        self._take_jobs()
-        self.update_all()
+        """Into the list; what there is is shown once the screen is seen."""
         self.set_focus(self.query_one(LineList))
 
     def on_screen_resume(self) -> None:
@@ -94,14 +93,16 @@ class BenchScreen(Screen[None]):
         self._address = self._profile = None
         self._take_jobs()
         self.update_all()
-        self._look_at_changes()
+        self.set_timer(_LATER_S, self._look_at_changes)
 
     def _take_jobs(self) -> None:
-        self._jobs = {job.id: job for job in self._data_folder.casebook.jobs()}
+        self._jobs = {job.id: job for job in self._data_folder.jobs()}
 
     @work(thread=True, exit_on_error=False, exclusive=True, group="changes")
     def _look_at_changes(self) -> None:
         """What stands changed on each computer, and whether it drifted."""
+        from lumtak.work.changes import standing_changes
+
         try:
             found = standing_changes(self._data_folder)
         except LumtakError as error:
@@ -109,7 +110,7 @@ class BenchScreen(Screen[None]):
             return
         self.app.call_from_thread(self._looked, found)
 
-    def _looked(self, found: dict[str, StandingChanges]) -> None:
+    def _looked(self, found: "dict[str, StandingChanges]") -> None:
         for notice in self._data_folder.notices():
             self.notify(notice, timeout=20, markup=False)
         if found != self._standing:
@@ -163,9 +164,10 @@ class BenchScreen(Screen[None]):
     def _opening_lines(self, palette: Palette) -> list[Line]:
         every = self._jobs
         archived = sum(job.archived for job in every.values())
+        more = bench_rows.about_jobs(self._order, archived, shown=self._shows_archived)
         seen = [j for j in every.values() if self._shows_archived or not j.archived]
         shown = bench_rows.ordered(filter(self._matches, seen), self._order, self._standing)
-        lines = [Line(Text()), bench_rows.heading("Jobs", palette, self._about_jobs(archived))]
+        lines = [Line(Text()), bench_rows.heading("Jobs", palette, with_keys(self.app, more))]
         width = self.app.size.width
         for job in shown:
             text = bench_rows.job_line(job, self._standing, width, palette)
@@ -176,23 +178,13 @@ class BenchScreen(Screen[None]):
         groups = bench_rows.computers([job.address for job in every.values()])
         return lines + bench_rows.computer_lines(groups, self._finds, self._standing, palette)
 
-    def _about_jobs(self, archived: int) -> str:
-        """The order, and how many are put away."""
-        parts: list[str] = []
-        if self._order != bench_rows.ORDERS[0]:
-            parts.append(self._order)
-        if archived:
-            shown = "shown" if self._shows_archived else "not shown"
-            parts.append(with_keys(self.app, f"{archived} archived, {shown} ({{archived}})"))
-        return "; ".join(parts)
-
     def _matches(self, job: Heading) -> bool:
         words = (job.id, job.computer_name, job.user, job.station, job.profile.title, job.verdict)
         return self._finds(f"{' '.join(words)} {bench_rows.due_of(job, self._standing)}")
 
     def _finds(self, text: str) -> bool:
         """Whether all that is searched for stands in it."""
-        return all(w in text.lower() for w in self.query_one(Input).value.lower().split())
+        return all(w in text.lower() for w in self._words.lower().split())
 
     def on_line_list_opened(self, message: LineList.Opened) -> None:
         """Go on with a job, choose a computer, or begin."""
@@ -217,9 +209,9 @@ class BenchScreen(Screen[None]):
 
     def action_back(self) -> None:
         """Close the search; else back by one question, and at last to jobs and computers."""
-        if self.query_one("#sieve").display:
-            self.query_one("#sieve").display = False
-            self.query_one(Input).value = ""
+        if found := self.query("#words"):
+            found.remove()
+            self._words = ""
         elif self._profile is None:
             self._address = None
         self._profile = None
@@ -234,16 +226,23 @@ class BenchScreen(Screen[None]):
 
     def action_search(self) -> None:
         """Search jobs and computers."""
-        if self._address is None:
-            self.query_one("#sieve").display = True
-            self.set_focus(self.query_one(Input))
+        from textual.widgets import Input
 
-    def on_input_changed(self, event: Input.Changed) -> None:
+        if self._address is not None:
+            return
+        found = self.query(Input)
+        line = found.first() if found else Input(placeholder="search", id="words", compact=True)
+        if not found:
+            self.mount(line, before="#lines")
+        self.set_focus(line)
+
+    def on_input_changed(self, event: "Input.Changed") -> None:
         """The list follows."""
         event.stop()
+        self._words = event.value
         self.update_all()
 
-    def on_input_submitted(self, event: Input.Submitted) -> None:
+    def on_input_submitted(self, event: "Input.Submitted") -> None:
         """Into what was found."""
         event.stop()
         self.action_list()
@@ -293,7 +292,7 @@ class BenchScreen(Screen[None]):
         data_folder = self._data_folder
         self._open_beside(lambda computer: PutBackScreen(data_folder, computer, keep=False))
 
-    def _open_beside(self, screen: Callable[[Computer], Screen[None]]) -> None:
+    def _open_beside(self, screen: "Callable[[Computer], Screen[None]]") -> None:
         """A screen on the computer under the cursor, made in the background."""
         at = self._here()
         if at is not None:
@@ -303,7 +302,7 @@ class BenchScreen(Screen[None]):
 
     @work(thread=True, exit_on_error=False)
     def _make_beside(
-        self, screen: Callable[[Computer], Screen[None]], address: str, user: str | None
+        self, screen: "Callable[[Computer], Screen[None]]", address: str, user: str | None
     ) -> None:
         try:
             computer = self._data_folder.computer(address, user=user, pace=self._pace)
@@ -358,27 +357,32 @@ class BenchScreen(Screen[None]):
         data_folder, pace = self._data_folder, self._pace
         suits, words = bench_rows.came_with(address)
         told = words if complaint == suits else ""
-        self._in_background(
-            lambda: begin_job(
-                data_folder,
-                data_folder.computer(address, pace=pace),
-                profile,
-                complaint=complaint,
-                told=told,
-            )
-        )
+
+        def begin() -> "OpenJob":
+            from lumtak.work.intake import begin_job
+
+            computer = data_folder.computer(address, pace=pace)
+            return begin_job(data_folder, computer, profile, complaint=complaint, told=told)
+
+        self._in_background(begin)
 
     def _open(self, number: str) -> None:
         self._opening = True
         self._hint("Opening the job…")
         data_folder, pace = self._data_folder, self._pace
-        self._in_background(
-            lambda: reopen_job(data_folder, data_folder.casebook.job(number), pace=pace)
-        )
+
+        def reopen() -> "OpenJob":
+            from lumtak.work.intake import reopen_job
+
+            return reopen_job(data_folder, data_folder.casebook.job(number), pace=pace)
+
+        self._in_background(reopen)
 
     @work(thread=True, exit_on_error=False)
-    def _in_background(self, make: Callable[[], OpenJob]) -> None:
+    def _in_background(self, make: "Callable[[], OpenJob]") -> None:
         """Open a job without holding the screen up."""
+        from lumtak.tui.job_screen import JobScreen
+
         try:
             open_job = make()
         except LumtakError as error:

@@ -1,7 +1,7 @@
 """How the bench draws jobs, computers, and what is asked before a job begins."""
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from typing import Literal, get_args
+from typing import TYPE_CHECKING, Literal, get_args
 
 from rich.text import Text
 
@@ -13,7 +13,9 @@ from lumtak.core.text import plain
 from lumtak.tui.theme import WIDE, Palette
 from lumtak.tui.widgets.lines import Line, fit
 from lumtak.tui.widgets.mini import glance_line
-from lumtak.work.changes import StandingChanges
+
+if TYPE_CHECKING:
+    from lumtak.work.changes import StandingChanges
 
 PLAIN_PROFILE = "writing-and-web"
 """The one to begin with where nothing is known."""
@@ -26,7 +28,7 @@ def about(address: str) -> tuple[str, str]:
     """(name, what it is) of a computer."""
     if address in _ABOUT:
         return _ABOUT[address]
-    from lumtak.computers.simulated.spec import head_of
+    from lumtak.computers.simulated.heads import head_of
 
     head = head_of(address.removeprefix("sim:"))
     return head.title.lower(), head.about
@@ -36,13 +38,13 @@ def came_with(address: str) -> tuple[Complaint, str]:
     """(the complaint that the owner of a made-up computer comes with, in their words)."""
     if address in _ABOUT:
         return "", ""
-    from lumtak.computers.simulated.spec import head_of
+    from lumtak.computers.simulated.heads import head_of
 
     head = head_of(address.removeprefix("sim:"))
     return head.complaint, head.told
 
 
-def due_of(job: Heading, standing: Mapping[str, StandingChanges]) -> str:
+def due_of(job: Heading, standing: "Mapping[str, StandingChanges]") -> str:
     """What a job waits for, in few words; empty where nothing is due."""
     stands = standing.get(job.address.partition("?")[0])
     if stands is None:
@@ -56,7 +58,7 @@ def due_of(job: Heading, standing: Mapping[str, StandingChanges]) -> str:
 
 
 def ordered(
-    jobs: Iterable[Heading], order: Order, standing: Mapping[str, StandingChanges]
+    jobs: Iterable[Heading], order: Order, standing: "Mapping[str, StandingChanges]"
 ) -> list[Heading]:
     """The jobs in this order; those alike stay in the order in which they were worked on."""
     found = list(jobs)
@@ -69,8 +71,16 @@ def ordered(
     return found
 
 
+def about_jobs(order: Order, archived: int, *, shown: bool) -> str:
+    """The order, where it is another, and how many are put away."""
+    put_away = f"{archived} archived, {'shown' if shown else 'not shown'} ({{archived}})"
+    return "; ".join(
+        filter(None, (order if order != ORDERS[0] else "", put_away if archived else ""))
+    )
+
+
 def job_line(
-    job: Heading, standing: Mapping[str, StandingChanges], width: int, palette: Palette
+    job: Heading, standing: "Mapping[str, StandingChanges]", width: int, palette: Palette
 ) -> Text:
     """Where it stands, the last load against the ceilings, what is due, the last verdict."""
     wide = width >= WIDE
@@ -100,7 +110,7 @@ def computers(seen: Iterable[str]) -> dict[str, list[str]]:
     return {"Computers": known}
 
 
-def computer_line(address: str, stands: StandingChanges | None, palette: Palette) -> Text:
+def computer_line(address: str, stands: "StandingChanges | None", palette: Palette) -> Text:
     """Its name, address, what stands changed on it, what it is."""
     name, what = about(address)
     text = Text()
@@ -117,7 +127,7 @@ def computer_line(address: str, stands: StandingChanges | None, palette: Palette
 def computer_lines(
     groups: Mapping[str, Sequence[str]],
     wanted: Callable[[str], bool],
-    standing: Mapping[str, StandingChanges],
+    standing: "Mapping[str, StandingChanges]",
     palette: Palette,
 ) -> list[Line]:
     """Those of each group of which the words are wanted, under its heading."""
@@ -142,7 +152,7 @@ def _suits(address: str) -> str:
     """The profile that was made for this computer; empty where none was."""
     if address in _ABOUT:
         return PLAIN_PROFILE
-    from lumtak.computers.simulated.spec import head_of
+    from lumtak.computers.simulated.heads import head_of
 
     return head_of(address.removeprefix("sim:")).profile
 

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from lumtak.casebook import Job
+from lumtak.casebook.job import Job
 from lumtak.computers.protocol import Script
 from lumtak.core.bridge import Bridge
 from lumtak.core.provisional import Provisional

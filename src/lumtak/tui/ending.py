@@ -11,10 +11,10 @@ from lumtak.core.actions import Action, Running, Way
 from lumtak.core.text import plain
 from lumtak.core.units import counted, percent, ram
 from lumtak.tui.background import WorkingScreen
+from lumtak.tui.command import Command
 from lumtak.tui.confirm import ConfirmScreen
 from lumtak.tui.help import HelpScreen
 from lumtak.tui.keys import binding, with_keys
-from lumtak.tui.palette import Command
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.lines import Line, LineList, column
 from lumtak.work.actions import heavy_processes

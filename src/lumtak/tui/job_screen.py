@@ -16,12 +16,12 @@ from lumtak.core.text import plain
 from lumtak.errors import LumtakError
 from lumtak.journal import warnings
 from lumtak.report.charts import ChartKind
+from lumtak.tui.command import Command
 from lumtak.tui.confirm import ConfirmScreen, unless_at_work
 from lumtak.tui.desk import Desk
 from lumtak.tui.help import HelpScreen
 from lumtak.tui.job_commands import JOB_COMMANDS, JobCommand
 from lumtak.tui.keys import binding
-from lumtak.tui.palette import Command
 from lumtak.tui.saver import Saver
 from lumtak.tui.stations.audit import AuditStation
 from lumtak.tui.stations.base import StationView

@@ -1,7 +1,7 @@
 """Every command of a screen, in the order of the work, with its key; typing narrows the list."""
 
-from collections.abc import Callable, Iterable
-from typing import ClassVar, NamedTuple
+from collections.abc import Iterable
+from typing import ClassVar
 
 from rich.text import Text
 from textual.app import ComposeResult
@@ -10,21 +10,12 @@ from textual.containers import Vertical
 from textual.screen import ModalScreen
 from textual.widgets import Input, Static
 
+from lumtak.tui.command import Command
 from lumtak.tui.keys import BY_NAME, key_of
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.lines import Line, LineList, column
 
 _NAME, _KEY = 34, 10
-
-
-class Command(NamedTuple):
-    """Something that can be done on a screen."""
-
-    words: str
-    run: Callable[[], object]
-    about: str = ""
-    key: str = ""
-    """The name of its key, or the key itself where it is fixed."""
 
 
 class PaletteScreen(ModalScreen[None]):

@@ -15,10 +15,10 @@ from lumtak.core.units import counted
 from lumtak.errors import LumtakError
 from lumtak.journal import Drift, Entry, Outcome, is_asked, put_back, recorded, warnings
 from lumtak.tui.background import WorkingScreen
+from lumtak.tui.command import Command
 from lumtak.tui.confirm import ConfirmScreen
 from lumtak.tui.help import HelpScreen
 from lumtak.tui.keys import binding, with_keys
-from lumtak.tui.palette import Command
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.buttons import BESIDE, Beside
 from lumtak.tui.widgets.lines import Line, LineList, column

@@ -16,8 +16,8 @@ from lumtak.core.strip import PieceKind, strips
 from lumtak.core.text import plain
 from lumtak.core.units import percent, ram
 from lumtak.tui.background import WorkingScreen
+from lumtak.tui.command import Command
 from lumtak.tui.keys import binding, with_keys
-from lumtak.tui.palette import Command
 from lumtak.tui.theme import FILLS, Palette
 from lumtak.tui.widgets.ledger import Ledger
 from lumtak.tui.widgets.lines import Line, LineList, wrapped

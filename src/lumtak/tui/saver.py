@@ -4,7 +4,8 @@ import logging
 import threading
 from collections.abc import Callable
 
-from lumtak.casebook import Casebook, Job
+from lumtak.casebook.job import Job
+from lumtak.casebook.store import Casebook
 from lumtak.errors import LumtakError
 
 

@@ -13,9 +13,9 @@ from lumtak.core.settings import ABOUT, SETTABLE, Settings, value_of, with_value
 from lumtak.core.text import plain
 from lumtak.errors import LumtakError
 from lumtak.storage import in_short
+from lumtak.tui.command import Command
 from lumtak.tui.help import HelpScreen
 from lumtak.tui.keys import BY_NAME, KEYS, binding, key_of, mapped, with_keys
-from lumtak.tui.palette import Command
 from lumtak.tui.telling import TellScreen, Told
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.lines import Line, LineList, column

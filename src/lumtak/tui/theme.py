@@ -3,7 +3,7 @@
 from textual.app import App
 from textual.theme import Theme
 
-from lumtak.core.ruling import Stance
+from lumtak.core.stance import Stance
 from lumtak.core.strip import PIECE_KINDS, PieceKind
 
 DARK = Theme(

@@ -4,16 +4,16 @@ from collections.abc import Collection, Iterable, Mapping
 
 import msgspec
 
-from lumtak.casebook import Job
+from lumtak.casebook.job import Job
 from lumtak.computers.protocol import Computer
 from lumtak.core.audit import Answer, Audit, Finding, Headline, audit, headline
 from lumtak.core.bottleneck import find_bottleneck
 from lumtak.core.catalogue import Better
 from lumtak.core.facts import Item
 from lumtak.core.reading import Reading
-from lumtak.core.ruling import PROPOSED
 from lumtak.core.setting import SettingRef
 from lumtak.core.shop import Wrong, taught
+from lumtak.core.stance import PROPOSED
 from lumtak.core.units import counted
 from lumtak.errors import ComputerError, UsageError
 from lumtak.work.actions import programs_closely

@@ -3,23 +3,25 @@
 from functools import cached_property
 from importlib.resources import files
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import msgspec
 
-from lumtak.casebook import Casebook
-from lumtak.computers.addresses import open_computer
-from lumtak.computers.protocol import Computer
-from lumtak.core.actions import Action
-from lumtak.core.advice import Advice, load_advice
-from lumtak.core.audit import Answer
-from lumtak.core.facts import Facts
-from lumtak.core.reading import Reading
 from lumtak.errors import UsageError
-from lumtak.formats.capture import load_capture
-from lumtak.journal import Journal
 from lumtak.storage import copied_to_look, only_looked_at, sweep
 from lumtak.work.knowledge import Knowledge
-from lumtak.work.sampling import OnSample, take_reading
+
+if TYPE_CHECKING:  # the opening screen waits for none of them
+    from lumtak.casebook import Heading
+    from lumtak.casebook.store import Casebook
+    from lumtak.computers.protocol import Computer
+    from lumtak.core.actions import Action
+    from lumtak.core.advice import Advice
+    from lumtak.core.audit import Answer
+    from lumtak.core.facts import Facts
+    from lumtak.core.reading import Reading
+    from lumtak.journal import Journal
+    from lumtak.work.sampling import OnSample
 
 
 class DataFolder(Knowledge):
@@ -44,18 +46,30 @@ class DataFolder(Knowledge):
             sweep(folder)
 
     @cached_property
-    def journal(self) -> Journal:
+    def journal(self) -> "Journal":
         """The journal of changes."""
+        from lumtak.journal import Journal
+
         return Journal(self.home, only_look=self._only_look)
 
     @cached_property
-    def casebook(self) -> Casebook:
+    def casebook(self) -> "Casebook":
         """The jobs."""
+        from lumtak.casebook.store import Casebook
+
         return Casebook(self.home, only_look=self._only_look)
 
+    def jobs(self) -> "list[Heading]":
+        """What tells all jobs apart, the one worked on last first; where nobody ever began one,
+        nothing is made to say so.
+        """
+        return self.casebook.jobs() if (self.home / "casebook.db").exists() else []
+
     @cached_property
-    def advice(self) -> tuple[Advice, ...]:
+    def advice(self) -> "tuple[Advice, ...]":
         """Common advice, graded."""
+        from lumtak.core.advice import load_advice
+
         shipped = files("lumtak") / "data" / "advice.toml"
         return load_advice(shipped.read_text(encoding="utf-8"), shipped.name)
 
@@ -65,8 +79,8 @@ class DataFolder(Knowledge):
         *,
         user: str | None = None,
         seconds: float = 0.0,
-        on_sample: OnSample | None = None,
-    ) -> tuple[Facts, Reading | None]:
+        on_sample: "OnSample | None" = None,
+    ) -> "tuple[Facts, Reading | None]":
         """Facts, and a reading where one is asked for, of a computer by its address, or of a
         capture by its file's name.
 
@@ -74,36 +88,44 @@ class DataFolder(Knowledge):
             UnknownNameError: there is no such computer; BadFileError: the file is no capture.
         """
         if is_capture(name):
+            from lumtak.formats.capture import load_capture
+
             captured = load_capture(Path(name))
             return captured.facts, captured.reading
         computer = self.computer(name, user=user)
         try:
             reading = None
             if seconds:
+                from lumtak.work.sampling import take_reading
+
                 reading = take_reading(computer, seconds=seconds, on_sample=on_sample, watched=None)
             return computer.about.facts(), reading
         finally:
             computer.close()
 
-    def opened(self, name: str, *, user: str | None = None) -> tuple[Facts, Computer | None]:
+    def opened(self, name: str, *, user: str | None = None) -> "tuple[Facts, Computer | None]":
         """Facts, and the computer where it is one and no capture; to be closed.
 
         Raises:
             UnknownNameError: there is no such computer; BadFileError: the file is no capture.
         """
         if is_capture(name):
+            from lumtak.formats.capture import load_capture
+
             return load_capture(Path(name)).facts, None
         computer = self.computer(name, user=user)
         return computer.about.facts(), computer
 
-    def answers(self, identity: str) -> dict[str, Answer]:
+    def answers(self, identity: str) -> "dict[str, Answer]":
         """What the owner of this computer said, by address."""
         return self.casebook.answers(identity)
 
     def computer(
         self, address: str, *, user: str | None = None, seed: int | None = None, pace: float = 0.0
-    ) -> Computer:
+    ) -> "Computer":
         """The computer at an address; see `open_computer`."""
+        from lumtak.computers.addresses import open_computer
+
         return open_computer(
             address,
             folder=self.home / "simulated",
@@ -118,7 +140,7 @@ class DataFolder(Knowledge):
             raise only_looked_at(self._only_look)
         super()._keep(path, data)
 
-    def record_action(self, identity: str, action: Action, job_id: str | None = None) -> str:
+    def record_action(self, identity: str, action: "Action", job_id: str | None = None) -> str:
         """Keep an action with a job: the one named, else the newest on that computer.
 
         Gives its name, empty where there is none.

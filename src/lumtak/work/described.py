@@ -11,8 +11,8 @@ from typing import NamedTuple
 from lumtak.core.catalogue import Catalogue
 from lumtak.core.known import known
 from lumtak.core.profile import Profile
-from lumtak.core.ruling import Stance
 from lumtak.core.setting import SettingRef, parse_ref
+from lumtak.core.stance import Stance
 from lumtak.work.data_folder import DataFolder
 from lumtak.work.knowledge import shipped_catalogue
 

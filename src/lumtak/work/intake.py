@@ -2,7 +2,7 @@
 
 import msgspec
 
-from lumtak.casebook import Job
+from lumtak.casebook.job import Job
 from lumtak.computers.protocol import Computer
 from lumtak.core.felt import Complaint
 from lumtak.core.profile import Profile

@@ -7,18 +7,21 @@ import os
 from functools import cached_property
 from importlib.resources import files
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import msgspec
 
-from lumtak.core.catalogue import Catalogue, Role, read_roles
 from lumtak.core.profile import Profile, load_profile
 from lumtak.core.record import UNREADABLE, json_document
 from lumtak.core.settings import Settings, load_settings, settings_toml
-from lumtak.core.shop import Export, Wrong, as_toml
 from lumtak.core.text import plain
 from lumtak.errors import BadFileError, LumtakError, StorageError, UnknownNameError
 from lumtak.roots import why_not_roots
 from lumtak.storage import make_folder, read_handed_in, write_whole
+
+if TYPE_CHECKING:  # the opening screen needs none of them
+    from lumtak.core.catalogue import Catalogue, Role
+    from lumtak.core.shop import Export, Wrong
 
 _LARGEST_FILE = 1 << 20
 
@@ -45,12 +48,14 @@ class Knowledge:
         self.home = home
 
     @cached_property
-    def catalogue(self) -> Catalogue:
+    def catalogue(self) -> "Catalogue":
         """What is known about roles, with the shop's own files of HOME/knowledge.
 
         Files of HOME/catalogue, as older versions kept them, count as well; what is wrong with any
         of them is in its `problems`.
         """
+        from lumtak.core.catalogue import Catalogue, read_roles
+
         found = shipped_catalogue()
         for folder in (self.home / "catalogue", self.home / "knowledge"):
             for path in _written_in(folder):
@@ -61,8 +66,10 @@ class Knowledge:
         return found
 
     @cached_property
-    def wrongs(self) -> tuple[Wrong, ...]:
+    def wrongs(self) -> "tuple[Wrong, ...]":
         """What was said to be wrong in this shop, oldest first; nothing where the file is none."""
+        from lumtak.core.shop import Wrong
+
         path = self.home / "knowledge" / "wrong.json"
         try:
             return msgspec.json.decode(path.read_bytes(), type=tuple[Wrong, ...])
@@ -102,27 +109,32 @@ class Knowledge:
         self.read_settings()
         self._keep(self.settings_path, settings_toml(settings).encode("utf-8"))
 
-    def teach(self, role: Role) -> None:
+    def teach(self, role: "Role") -> None:
         """Keep an entry of the shop's own; one of the same name is replaced.
 
         Raises:
             StorageError: it cannot be written; BadFileError: what stands there is no knowledge.
         """
+        from lumtak.core.catalogue import read_roles
+        from lumtak.core.shop import as_toml
+
         path = self.home / "knowledge" / "taught.toml"
         known = read_roles(_text_of(path), str(path)) if path.exists() else ()
         kept = [r for r in known if r.name != role.name]
         self._keep(path, as_toml([*kept, role]).encode("utf-8"))
 
-    def say_wrong(self, wrong: Wrong) -> None:
+    def say_wrong(self, wrong: "Wrong") -> None:
         """Keep that a finding was wrong."""
         self._keep(self.home / "knowledge" / "wrong.json", json_document([*self.wrongs, wrong]))
 
-    def take_over(self, export: Export, name: str) -> None:
+    def take_over(self, export: "Export", name: str) -> None:
         """Another shop's knowledge, as a file of its own.
 
         Raises:
             StorageError: it cannot be written, or there is one of that name.
         """
+        from lumtak.core.shop import as_toml
+
         path = self.home / "knowledge" / f"{name}.toml"
         if path.exists():
             raise StorageError(f"{path} is there already.", "Choose another name with --name.")
@@ -130,12 +142,14 @@ class Knowledge:
         both = list(dict.fromkeys((*self.wrongs, *export.wrong)))
         self._keep(self.home / "knowledge" / "wrong.json", json_document(both))
 
-    def own_roles(self) -> tuple[Role, ...]:
+    def own_roles(self) -> "tuple[Role, ...]":
         """The roles in the shop's own files, in the order in which they are read.
 
         Raises:
             BadFileError: a file is no knowledge.
         """
+        from lumtak.core.catalogue import read_roles
+
         paths = _written_in(self.home / "knowledge")
         return tuple(role for path in paths for role in read_roles(_text_of(path), str(path)))
 
@@ -202,8 +216,10 @@ def shipped_profiles() -> dict[str, Profile]:
     return {profile.name: profile for profile in found}
 
 
-def shipped_catalogue() -> Catalogue:
+def shipped_catalogue() -> "Catalogue":
     """What Lumtak knows by itself: a file a field."""
+    from lumtak.core.catalogue import Catalogue, read_roles
+
     return Catalogue(
         role for name, text in _shipped("knowledge") for role in read_roles(text, name)
     )

@@ -6,7 +6,8 @@ from typing import Any, Literal
 
 import msgspec
 
-from lumtak.casebook import Job, Station
+from lumtak.casebook import Station
+from lumtak.casebook.job import Job
 from lumtak.computers.protocol import Computer
 from lumtak.core.actions import Action, Running, Way
 from lumtak.core.audit import Audit

@@ -4,7 +4,7 @@ import threading
 
 import msgspec
 
-from lumtak.casebook import Job
+from lumtak.casebook.job import Job
 from lumtak.core.answer import felt_changes, led_by, typical
 from lumtak.core.attribution import Attribution, attribution
 from lumtak.core.bottleneck import find_bottleneck

@@ -7,11 +7,11 @@ from typing import Literal
 
 import msgspec
 
+from lumtak.computers.simulated.heads import written
 from lumtak.core.facts import Origin, Sign
 from lumtak.core.felt import Complaint
 from lumtak.core.record import Record
 from lumtak.core.setting import Shows
-from lumtak.errors import UnknownNameError
 
 
 class HardwareSpec(Record):
@@ -198,55 +198,6 @@ class _SystemFile(Record):
     service: tuple[ServiceSpec, ...]
 
 
-FIRST = "drawing-bench"
-"""The computer to begin with."""
-
-
-@cache
-def fleet() -> tuple[str, ...]:
-    """Names of the computers that ship with Lumtak, the one to begin with first."""
-    folder = files("lumtak") / "data" / "fleet"
-    names = [
-        entry.name.removesuffix(".toml")
-        for entry in folder.iterdir()
-        if entry.name.endswith(".toml")
-    ]
-    return tuple(sorted(names, key=lambda name: (name != FIRST, name)))
-
-
-class Head(Record):
-    """What stands at the head of a description, before all its tables."""
-
-    title: str
-    about: str
-    profile: str
-    """The one that was made for it."""
-    complaint: Complaint
-    told: str
-    """The same in its owner's words."""
-
-
-@cache
-def head_of(name: str) -> Head:
-    """The head of one computer's description.
-
-    All that a list of computers takes, and a hundredth of the whole.
-
-    Raises:
-        UnknownNameError: there is none of this name.
-    """
-    head = tomllib.loads(_written(name).partition("\n[")[0])
-    return Head(**{name: head[name] for name in Head.__struct_fields__})
-
-
-def _written(name: str) -> str:
-    if name not in fleet():
-        raise UnknownNameError(
-            "simulated computer", name, fleet(), f"There are {', '.join(fleet())}."
-        )
-    return (files("lumtak") / "data" / "fleet" / f"{name}.toml").read_text(encoding="utf-8")
-
-
 @cache
 def _services_of(system: str) -> tuple[ServiceSpec, ...]:
     text = (files("lumtak") / "data" / "fleet" / "systems" / f"{system}.toml").read_text(
@@ -262,7 +213,7 @@ def load_spec(name: str) -> ComputerSpec:
     Raises:
         UnknownNameError: there is none of this name.
     """
-    spec = msgspec.convert(tomllib.loads(_written(name)), ComputerSpec)
+    spec = msgspec.convert(tomllib.loads(written(name)), ComputerSpec)
     if not spec.base:
         return spec
     own = {s.key for s in spec.service}

@@ -13,8 +13,8 @@ from lumtak.core.bottleneck import Bottleneck
 from lumtak.core.profile import Profile
 from lumtak.core.reading import Reading
 from lumtak.core.record import NotMeasured
-from lumtak.core.ruling import MAY_CHANGE, PROPOSED
 from lumtak.core.setting import SettingRef
+from lumtak.core.stance import MAY_CHANGE, PROPOSED
 from lumtak.core.units import counted, percent, ram
 
 NOTHING_TO_GAIN = "Nothing to gain: nothing here has a load that the profile does not need."

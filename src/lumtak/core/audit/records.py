@@ -7,8 +7,8 @@ from typing import Literal
 from lumtak.core.bottleneck import Bottleneck
 from lumtak.core.facts import Gap, Mark, Origin
 from lumtak.core.record import Figure, Record, known
-from lumtak.core.ruling import MAY_CHANGE, Stance
 from lumtak.core.setting import Area, Change, SettingRef
+from lumtak.core.stance import MAY_CHANGE, Stance
 from lumtak.core.units import percent, ram
 
 Grade = Literal["proven here", "expected", "depends", "no effect", "harmful"]

@@ -7,7 +7,7 @@ from lumtak.core.catalogue import Role
 from lumtak.core.facts import Item
 from lumtak.core.reading import ConsumerLoad
 from lumtak.core.record import NotMeasured, known
-from lumtak.core.ruling import Stance
+from lumtak.core.stance import Stance
 from lumtak.core.units import MIB
 
 NO_READING = "no reading was taken; take a baseline first"

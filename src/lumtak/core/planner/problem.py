@@ -14,8 +14,8 @@ from lumtak.core.planner.disruption import LEVEL_WORDS, Level, level_of, needs_a
 from lumtak.core.profile import Profile, Scale
 from lumtak.core.reading import Reading
 from lumtak.core.record import NotMeasured, Record, known
-from lumtak.core.ruling import MAY_CHANGE
 from lumtak.core.setting import Change, Shows
+from lumtak.core.stance import MAY_CHANGE
 from lumtak.core.units import ram, signed
 
 Goal = Literal["cpu", "ram", "both"]

@@ -16,9 +16,9 @@ from textual.widgets import Input, Static
 from lumtak.core.asking import questions
 from lumtak.core.audit import Audit, Finding
 from lumtak.core.facts import Gap, Setting
-from lumtak.core.ruling import PROPOSED
 from lumtak.core.setting import AREAS, Area, parse_ref
 from lumtak.core.sift import sift
+from lumtak.core.stance import PROPOSED
 from lumtak.core.text import plain
 from lumtak.errors import LumtakError
 from lumtak.tui.keys import binding

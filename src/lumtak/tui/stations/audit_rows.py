@@ -8,16 +8,16 @@ from typing import NamedTuple
 
 from rich.text import Text
 
-from lumtak.casebook import Job
+from lumtak.casebook.job import Job
 from lumtak.core.advice import Advice, for_item
 from lumtak.core.audit import Finding
 from lumtak.core.facts import LEAST_START_S, Item, Setting
 from lumtak.core.reading import Reading
 from lumtak.core.record import NotMeasured
-from lumtak.core.ruling import MAY_CHANGE, PROPOSED
 from lumtak.core.setting import AREA_TITLES, SHOWS_WORDS, Area, SettingRef, without
 from lumtak.core.shop import Wrong
 from lumtak.core.sizing import Rule, emptying_the_cache, memory_parts, swap_sizes
+from lumtak.core.stance import MAY_CHANGE, PROPOSED
 from lumtak.core.strip import kind_of
 from lumtak.core.text import plain
 from lumtak.core.units import percent, ram, signed, took

@@ -11,7 +11,7 @@ from textual.strip import Strip as Row
 from textual.widget import Widget
 
 from lumtak.core.audit import Finding
-from lumtak.core.ruling import Stance
+from lumtak.core.stance import Stance
 from lumtak.tui.theme import Palette
 
 _ORDER: tuple[Stance, ...] = ("ease", "set", "ask", "keep", "guarded")
