@@ -11,6 +11,7 @@ from lumtak.computers.hands.states import STATE_KINDS
 from lumtak.core.profile import Profile
 from lumtak.core.reading import Reading
 from lumtak.core.setting import Exact
+from lumtak.core.settings import Settings
 from lumtak.formats.capture import Capture
 from lumtak.formats.plans import PlanFile
 from lumtak.journal import Entry
@@ -33,6 +34,7 @@ FORMATS = {
     "change": Entry,
     "capture": Capture,
     "plan": PlanFile,
+    "settings": Settings,
 }
 
 

@@ -14,6 +14,7 @@ from helpers import bench, profile, reading
 from lumtak.core.conditions import mismatches, mover_in_words, movers
 from lumtak.core.profile import Threshold
 from lumtak.core.setting import parse_ref
+from lumtak.core.settings import Settings, Shop, load_settings, settings_toml
 from lumtak.core.verdict import compare_readings, headline, sentence
 from lumtak.errors import StorageError, UnknownNameError, UsageError
 from lumtak.work.audit import choose_all_eased, make_audit, toggle
@@ -365,7 +366,7 @@ def test_hostile_names_reach_no_document_as_markup(data_folder, tmp_path):
         write_report(open_job, tmp_path / "in-the-way" / "r")
 
 
-@pytest.mark.parametrize("name", ["profile", "reading", "job"])
+@pytest.mark.parametrize("name", ["profile", "reading", "job", "settings"])
 def test_files_fit_the_schemas_that_are_published(example, name):
     import tomllib
     from importlib.resources import files
@@ -378,7 +379,10 @@ def test_files_fit_the_schemas_that_are_published(example, name):
     schema = json.loads(
         (Path(__file__).parents[1] / f"docs/schemas/{name}.schema.json").read_text()
     )
-    document = {"job": job, "reading": job["before"], "profile": toml}[name]
+    shop = Settings(shop=Shop(name='Quay "2"'), theme="light", keys={"least": "x"})
+    settings = tomllib.loads(settings_toml(shop))
+    assert load_settings(settings_toml(shop), "settings.toml") == shop
+    document = {"job": job, "reading": job["before"], "profile": toml, "settings": settings}[name]
     validator = Draft202012Validator(schema)
     validator.validate(document)
     assert not validator.is_valid({**document, "shoe_size": 44})

@@ -5,7 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from lumtak.core.text import plain
-from lumtak.core.units import GIB, MIB, percent, ram, signed, span
+from lumtak.core.units import GIB, MIB, large, percent, ram, signed, span, write_sizes
 
 
 @given(st.text(max_size=400))
@@ -61,3 +61,12 @@ def test_signs():
 )
 def test_spans(seconds, text):
     assert span(seconds) == text
+
+
+def test_sizes_are_written_as_they_are_set():
+    assert (ram(5 << 30), large()) == ("5.0 GiB", (float(1 << 30), "GiB"))
+    write_sizes("decimal")
+    try:
+        assert (ram(5 << 30), ram(-612e6), large()) == ("5.4 GB", "\u2212612 MB", (1e9, "GB"))
+    finally:
+        write_sizes("binary")

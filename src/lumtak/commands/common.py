@@ -14,6 +14,7 @@ import click
 from lumtak.commands.terminal import begin_line
 from lumtak.core.record import json_document
 from lumtak.core.setting import SettingRef
+from lumtak.core.units import write_sizes
 from lumtak.errors import ComputerError
 from lumtak.storage import make_folder
 from lumtak.where import default_home
@@ -58,6 +59,7 @@ def with_data_folder(function: _F) -> _F:
 
         data_folder = DataFolder(home())
         log_to(data_folder.home)
+        write_sizes(data_folder.settings.sizes)
         try:
             return function(data_folder, *args, **options)
         finally:

@@ -9,7 +9,7 @@ from lumtak.core.facts import Facts
 from lumtak.core.profile import Profile
 from lumtak.core.reading import Reading
 from lumtak.core.record import NotMeasured, Record
-from lumtak.core.units import GIB, MIB, took
+from lumtak.core.units import GIB, MIB, large, ram, took
 
 Limit = Literal["memory", "disk", "clock", "processor", "nothing"]
 
@@ -178,16 +178,18 @@ def _lasting(facts: Facts, profile: Profile, reading: Reading, eased: tuple[floa
         wanted = left / (profile.ceilings.ram_pct / 100) / GIB
         size = next((s for s in _STEPS_GIB if s >= wanted), round(wanted))
         parts.append(
-            f"Settings will not fix this: with everything eased {left / GIB:.1f} GiB stay in use,"
-            f" and {allowed / GIB:.1f} GiB is the ceiling of {reading.ram_total_bytes / GIB:.0f}"
-            f" GiB; {size} GiB of RAM would."
+            f"Settings will not fix this: with everything eased {ram(left)} stay in use, and"
+            f" {ram(allowed)} is the ceiling of {ram(reading.ram_total_bytes)}; {size} GiB of RAM"
+            " would."
         )
     total, free = facts.space.total_bytes, facts.space.free_bytes
     if not isinstance(total, NotMeasured) and not isinstance(free, NotMeasured):
         floor = max(_TIGHT_FREE * total, (profile.storage.free_gib or 0.0) * GIB)
         if free < floor:
+            unit, name = large()
             parts.append(
-                f"The system's volume has {free / GIB:.0f} of {total / GIB:.0f} GiB free, and"
-                f" {floor / GIB:.0f} GiB should be: move what is not needed daily to another disk."
+                f"The system's volume has {free / unit:.0f} of {total / unit:.0f} {name} free, and"
+                f" {floor / unit:.0f} {name} should be: move what is not needed daily to another"
+                " disk."
             )
     return " ".join(parts)

@@ -4,15 +4,36 @@ MIB = 1024 * 1024
 GIB = 1024 * MIB
 
 
+_SIZES: dict[str, tuple[tuple[float, str], tuple[float, str]]] = {
+    "binary": ((GIB, "GiB"), (MIB, "MiB")),
+    "decimal": ((1e9, "GB"), (1e6, "MB")),
+}
+_written = ["binary"]
+
+
+def write_sizes(how: str) -> None:
+    """From now on sizes are written in GiB and MiB (“binary”), or in GB and MB (“decimal”).
+
+    Of the whole process, as a language is; files keep bytes.
+    """
+    _written[0] = how if how in _SIZES else "binary"
+
+
+def large() -> tuple[float, str]:
+    """(bytes, name) of the large unit of size, for columns and axes."""
+    return _SIZES[_written[0]][0]
+
+
 def ram(size_bytes: float) -> str:
     """A size with its unit: "612 MiB", "5.1 GiB"; a minus sign that is one character wide."""
     sign = "\u2212" if size_bytes < 0 else ""
     size = abs(size_bytes)
-    if size >= GIB:
-        return f"{sign}{size / GIB:.1f} GiB"
-    if size >= 10 * MIB or size == 0:
-        return f"{sign}{size / MIB:.0f} MiB"
-    return f"{sign}{size / MIB:.1f} MiB"
+    (big, big_name), (small, small_name) = _SIZES[_written[0]]
+    if size >= big:
+        return f"{sign}{size / big:.1f} {big_name}"
+    if size >= 10 * small or size == 0:
+        return f"{sign}{size / small:.0f} {small_name}"
+    return f"{sign}{size / small:.1f} {small_name}"
 
 
 def percent(value: float) -> str:

@@ -11,13 +11,17 @@ from lumtak.core.profile import Threshold
 from lumtak.core.provisional import PROVISIONAL_WORDS, Provisional
 from lumtak.core.reading import Reading
 from lumtak.core.record import NotMeasured
-from lumtak.core.units import GIB, signed
+from lumtak.core.units import large, signed
 
-_QUANTITIES = {
-    "cpu_pct": ("CPU load at idle", "percentage points", 1.0, 1),
-    "ram_used_bytes": ("memory in use at idle", "GiB", GIB, 2),
-    "work": ("work done at idle", "core-seconds per second", 1.0, 3),
-}
+
+def _quantity(column: str) -> tuple[str, str, float, int]:
+    """(name, unit, what it is divided by, decimals) of a measure."""
+    size, unit = large()
+    return {
+        "cpu_pct": ("CPU load at idle", "percentage points", 1.0, 1),
+        "ram_used_bytes": ("memory in use at idle", unit, size, 2),
+        "work": ("work done at idle", "core-seconds per second", 1.0, 3),
+    }[column]
 
 
 Readings = Sequence[Reading]
@@ -71,7 +75,7 @@ def _compare(
 
 def sentence(result: Comparison) -> str:
     """The verdict of one comparison for the computer's owner."""
-    what, unit, scale, decimals = _QUANTITIES[result.column]
+    what, unit, scale, decimals = _quantity(result.column)
     return in_words(result, what, unit, scale, decimals)
 
 
@@ -131,7 +135,7 @@ def in_few_words(
         else _part(by_column["cpu_pct"], "CPU", "points", 1.0)
         if "cpu_pct" in by_column
         else "",
-        _part(by_column["ram_used_bytes"], "RAM", "GiB", GIB)
+        _part(by_column["ram_used_bytes"], "RAM", large()[1], large()[0])
         if "ram_used_bytes" in by_column
         else "",
     ]

@@ -9,7 +9,7 @@ from lumtak.core.bridge import Bar, Bridge, bars
 from lumtak.core.reading import Reading
 from lumtak.core.record import Record
 from lumtak.core.strip import PIECE_KIND_WORDS, PIECE_KINDS, Strip
-from lumtak.core.units import GIB
+from lumtak.core.units import large
 from lumtak.report.plotting import plotting
 
 COLOURS = {
@@ -95,7 +95,9 @@ def load_plot(
     def draw(figure: Any) -> None:  # noqa: ANN401 - matplotlib has no types here
         time, ram = figure.subplots(2, 1, height_ratios=[2.2, 1])
         _over_time(time, before, after, ceiling_cpu)
-        _strips(ram, strips, before.ram_total_bytes / GIB, "RAM, GiB; the dark tick is the ceiling")
+        size, unit = large()
+        words = f"RAM, {unit}; the dark tick is the ceiling"
+        _strips(ram, strips, before.ram_total_bytes / size, words)
 
     return Plot(draw, (8.0, 4.6))
 
@@ -118,12 +120,13 @@ def chart(kind: ChartKind, drawn: Drawn, form: ChartFormat) -> bytes:
                 )
             case "strips":
                 ram, cpu = figure.subplots(2, 1)
-                total = drawn.before.ram_total_bytes / GIB
+                size, unit = large()
+                total = drawn.before.ram_total_bytes / size
                 _strips(
                     ram,
                     {n: s[0] for n, s in drawn.strips.items()},
                     total,
-                    "RAM, GiB; the dark tick is the ceiling",
+                    f"RAM, {unit}; the dark tick is the ceiling",
                 )
                 _strips(
                     cpu,
@@ -143,8 +146,9 @@ def _spread(axes: Any, before: Reading, after: Reading | None) -> None:  # noqa:
     """
     import numpy as np
 
+    size, unit = large()
     for place, (column, name, scale) in enumerate(
-        (("cpu_pct", "CPU load, %", 1.0), ("ram_used_bytes", "RAM in use, GiB", GIB))
+        (("cpu_pct", "CPU load, %", 1.0), ("ram_used_bytes", f"RAM in use, {unit}", size))
     ):
         sides = {"before": before, "after": after}
         values = {
@@ -186,10 +190,10 @@ def _bridges(axes: Any, bridges: tuple[Bridge, ...]) -> None:  # noqa: ANN401
 
     What was projected stands as an outline behind each step.
     """
+    size, name = large()
     for place, found in enumerate(bridges):
-        scale, unit = (
-            (1.0, "CPU load, %") if found.quantity == "cpu_pct" else (GIB, "RAM in use, GiB")
-        )
+        of_cpu = found.quantity == "cpu_pct"
+        scale, unit = (1.0, "CPU load, %") if of_cpu else (size, f"RAM in use, {name}")
         axis, rows = axes[place], bars((found,), (scale,))
         for y, bar in enumerate(rows):
             left, width, ghost = bar.starts[0], bar.changes[0], bar.projected[0]

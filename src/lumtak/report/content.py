@@ -13,6 +13,7 @@ from lumtak.core.profile import Profile
 from lumtak.core.provisional import Provisional
 from lumtak.core.reading import Reading
 from lumtak.core.record import Record
+from lumtak.core.settings import Shop
 from lumtak.core.standing import Standing
 
 FORMAT = 1
@@ -52,6 +53,8 @@ class Content(Record):
     after: Reading | None
     after_provisional: Provisional
     """Why the after reading does not count (yet); empty when it does."""
+    shop: Shop = Shop()
+    """Who did the work."""
     complaint: Complaint = ""
     """What the owner came with; empty: nobody asked."""
     told: str = ""

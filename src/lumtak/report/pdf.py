@@ -123,7 +123,9 @@ def _verdict(content: Content, styles: "_Styles") -> list[Any]:
     points = [*content.claims, *content.mismatches]
     if content.owed:
         points.append(f"Still to do: {content.owed}.")
+    shop = ", ".join(filter(None, (content.shop.name, content.shop.address)))
     return [
+        *([styles.soft(shop)] if shop else []),
         styles.title(f"{name}: what was done"),
         styles.soft(f"Visit {content.visit}, begun {content.begun_at[:10]}. {used}"),
         *([styles.soft(f"The complaint was: {came}")] if came else []),

@@ -16,6 +16,7 @@ from textual.screen import ModalScreen
 from textual.theme import Theme
 
 from lumtak.core.settings import ThemeName
+from lumtak.core.units import write_sizes
 from lumtak.errors import LumtakError
 from lumtak.tui.bench import BenchScreen
 from lumtak.tui.command import Command
@@ -105,6 +106,7 @@ class LumtakApp(App[None]):
     def take_settings(self) -> tuple[str, ...]:
         """Theme, keys and units as they are set; what is wrong with them, a sentence each."""
         settings = self.data_folder.settings
+        write_sizes(settings.sizes)
         self.theme = (LIGHT if settings.theme == "light" else DARK).name
         self.keys_in_force, wrong = mapped(settings.keys)
         # Only those that differ: each key press looks through all that stand there.

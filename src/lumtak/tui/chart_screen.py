@@ -15,7 +15,6 @@ from lumtak.core.text import plain
 from lumtak.errors import LumtakError
 from lumtak.report.charts import ChartFormat, ChartKind
 from lumtak.storage import in_short, write_whole
-from lumtak.work.places import results_folder
 
 CHART_KIND_WORDS: dict[ChartKind, str] = {
     "load": "Load over time",
@@ -32,6 +31,7 @@ class ChartScreen(ModalScreen[None]):
         draw: gives the bytes of a chart; called in the background.
         kind: the chart that fits the station.
         stem: begins the file's name.
+        folder: where it goes unless the person says otherwise.
     """
 
     CSS_PATH = "confirm.tcss"
@@ -42,10 +42,14 @@ class ChartScreen(ModalScreen[None]):
     ]
 
     def __init__(
-        self, draw: Callable[[ChartKind, ChartFormat], bytes], kind: ChartKind, stem: str
+        self,
+        draw: Callable[[ChartKind, ChartFormat], bytes],
+        kind: ChartKind,
+        stem: str,
+        folder: Path,
     ) -> None:
         super().__init__(classes="ask")
-        self._draw, self._kind, self._stem = draw, kind, stem
+        self._draw, self._kind, self._stem, self._folder = draw, kind, stem, folder
         self._form: ChartFormat = "svg"
 
     def compose(self) -> ComposeResult:
@@ -73,7 +77,7 @@ class ChartScreen(ModalScreen[None]):
         self._kind = kind
         for name, words in CHART_KIND_WORDS.items():
             self.query_one(f"#{name}", Button).label = ("◆ " if name == kind else "  ") + words
-        self.query_one(Input).value = in_short(results_folder() / f"{self._stem}-{kind}")
+        self.query_one(Input).value = in_short(self._folder / f"{self._stem}-{kind}")
         self.query_one("#said", Static).update("")
 
     def on_button_pressed(self, event: Button.Pressed) -> None:

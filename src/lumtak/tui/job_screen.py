@@ -36,6 +36,7 @@ from lumtak.tui.widgets.lines import whole_sentences
 from lumtak.tui.widgets.route import Route
 from lumtak.work.changes import in_few_lines
 from lumtak.work.open_job import OpenJob
+from lumtak.work.places import results_folder
 from lumtak.work.plan import put_changes_back
 from lumtak.work.rights import asking
 
@@ -237,7 +238,9 @@ class JobScreen(Desk):
         kind = _CHARTS.get(self.job.station, "strips")
         if kind == "bridge" and not self.bridges:
             kind = "load"
-        self.app.push_screen(ChartScreen(partial(draw_chart, self.open_job), kind, self.job.id))
+        folder = results_folder(self.settings.report_folder)
+        draw = partial(draw_chart, self.open_job)
+        self.app.push_screen(ChartScreen(draw, kind, self.job.id, folder))
 
     def action_help(self) -> None:
         """Explain the station."""

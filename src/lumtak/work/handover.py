@@ -37,6 +37,7 @@ def content_of(open_job: OpenJob) -> Content:
         before=before,
         after=after,
         after_provisional=why_provisional(open_job),
+        shop=open_job.data_folder.settings.shop,
         complaint=job.complaint,
         told=job.told,
         claims=tuple(proof.claims),

@@ -14,15 +14,14 @@ from lumtak.core.reading import Reading
 from lumtak.core.record import NotMeasured
 from lumtak.core.standing import in_words
 from lumtak.core.text import plain
-from lumtak.core.units import GIB, counted, percent, ram, signed, span
+from lumtak.core.units import counted, large, percent, ram, signed, span
 from lumtak.core.verdict import sentence, sentences
 from lumtak.tui.desk import Desk
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.bridge import bridge_rows
 from lumtak.tui.widgets.dots import Difference, Form, distribution_rows
 
-_FORMS = {"cpu_pct": (Form("%", 1), 1.0), "ram_used_bytes": (Form("GiB", 2), GIB)}
-"""How it is written, what it is divided by."""
+_DRAWN = ("cpu_pct", "ram_used_bytes")
 _OTHERS = 2
 """So many of the other measures stand on one line."""
 
@@ -50,7 +49,7 @@ class Sheet:
         sides, proof, palette = (before, after), self._proof, self._palette
         text = self._complaint(sides)
         for result in proof.comparisons:
-            if result.column in _FORMS:
+            if result.column in _DRAWN:
                 text.append_text(self._compared(result, sides))
             elif result.column == "work":
                 text.append(f"\n{sentence(result)}", style=palette.ink)
@@ -111,7 +110,7 @@ class Sheet:
 
     def _compared(self, result: Comparison, sides: tuple[Reading, Reading]) -> Text:
         """One quantity: what may be said, both distributions, the figures behind it."""
-        palette, (form, scale) = self._palette, _FORMS[result.column]
+        palette, (form, scale) = self._palette, _form(result.column)
         decimals = form.decimals
         (said,) = sentences((result,), self._proof.pace)
         text = Text(f"\n{self._then}{said}\n", style=palette.ink)
@@ -216,3 +215,11 @@ class Sheet:
                     style=self._palette.soft,
                 )
         return text
+
+
+def _form(column: str) -> tuple[Form, float]:
+    """How a measure is written, and what it is divided by."""
+    if column == "cpu_pct":
+        return Form("%", 1), 1.0
+    size, unit = large()
+    return Form(unit, 2), size

@@ -6,7 +6,7 @@ A row a change, CPU and RAM side by side, what was projected as a ghost.
 from rich.text import Text
 
 from lumtak.core.bridge import Bar, Bridge, bars
-from lumtak.core.units import GIB, signed
+from lumtak.core.units import large, signed
 from lumtak.tui.theme import WIDE, Palette
 from lumtak.tui.widgets.lines import fit
 
@@ -22,7 +22,7 @@ def bridge_rows(bridges: tuple[Bridge, ...], palette: Palette, width: int) -> li
     if not bridges:
         return []
     title, figures = (24, 22) if width >= WIDE else (15, 14)
-    scales = tuple(1.0 if b.quantity == "cpu_pct" else GIB for b in bridges)
+    scales = tuple(1.0 if b.quantity == "cpu_pct" else large()[0] for b in bridges)
     room = max(6, (width - title - 3) // len(bridges) - figures)
     most = [max(b.baseline, b.after, 1e-9) / s for b, s in zip(bridges, scales, strict=True)]
     pen = _Pen(palette, room, most, title, figures)
@@ -53,7 +53,7 @@ class _Pen:
         wide = self.figures > len("measured (projected)")
         text = Text(f" {fit('step by step', self.title)} ", style=f"bold {self.palette.soft}")
         for bridge in bridges:
-            name = "CPU, %" if bridge.quantity == "cpu_pct" else "RAM, GiB"
+            name = "CPU, %" if bridge.quantity == "cpu_pct" else f"RAM, {large()[1]}"
             words = "measured (projected)" if wide else "(projected)"
             text.append(f"{name:<{self.room}} {words:<{self.figures - 1}}", style=self.palette.soft)
         return text

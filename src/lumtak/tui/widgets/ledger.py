@@ -14,7 +14,7 @@ from textual.widget import Widget
 from lumtak.core.sample import consumer_name
 from lumtak.core.strip import PIECE_KIND_WORDS, Piece, PieceKind, Strip, cells
 from lumtak.core.text import plain
-from lumtak.core.units import GIB
+from lumtak.core.units import large
 from lumtak.tui.theme import FILLS, HATCH, HOLLOW, WIDE, Palette
 
 _LABEL = 5
@@ -199,8 +199,9 @@ class Ledger(Widget):
 
     def _numbers(self, strip: Strip, palette: Palette, *, ram: bool) -> list[Segment]:
         if ram:
-            total = self._total_bytes / GIB
-            text = f"{strip.load * total:.1f} of {total:.1f} GiB"
+            size, unit = large()
+            total = self._total_bytes / size
+            text = f"{strip.load * total:.1f} of {total:.1f} {unit}"
         else:
             text = f"{strip.load * 100:.0f} %"
         over = strip.ceiling is not None and strip.load > strip.ceiling
@@ -236,7 +237,7 @@ class Ledger(Widget):
         return [*segments, Segment("  " + self._beside(strip, ram=ram), Style(color=palette.soft))]
 
     def _beside(self, strip: Strip, *, ram: bool) -> str:
-        scale, form = (self._total_bytes / GIB, ".1f") if ram else (100.0, ".0f")
+        scale, form = (self._total_bytes / large()[0], ".1f") if ram else (100.0, ".0f")
         parts = [
             f"{name} {share * scale:{form}}"
             for name, share in (("ceiling", strip.ceiling), ("baseline", strip.baseline))
