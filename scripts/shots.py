@@ -33,97 +33,28 @@ BASELINE = (
     "~On to the audit",
 )
 AUDIT = (*BASELINE, "Enter", "~Space chooses")
-PLAN = (*AUDIT, "a", "~15 chosen", "4", "~On to applying")
-APPLIED = (
-    *PLAN,
-    "Enter",
-    "~Apply 15",
-    "Enter",
-    "~Leave everything",
-    "Right",
-    "Enter",
-    "~On to the proof",
-)
+PLAN = (*AUDIT, "4", "~step 1 of", "Enter", "~To be asked")
+CONFIRMED = ("Enter", "~Apply", "Enter", "~Leave everything", "Right", "Enter")
+APPLIED = (*PLAN, *CONFIRMED[1:], "~On to the proof")
 OWED = (*APPLIED, "Enter", "~Restart now")
 PROOF = (*OWED, "Enter", "!Restart now", "~the after reading is due", "Enter", "~carries less load")
-CONFIRMED = (
-    "Enter",
-    "~On to applying",
-    "Enter",
-    "~Apply 15",
-    "Enter",
-    "~Leave everything",
-    "Right",
-    "Enter",
-)
-CAUSE = ("Down", "Down", "Down", *AUDIT)
 VIEWS = {
     "bench": ("~restart needed",),
-    "baseline-reading": (*BASELINE[:-1], "~(1[0-9][0-9]) of at most"),
-    "baseline": BASELINE,
-    "audit": (
-        *AUDIT,
-        "Enter",
-        "~Keeps small copies",
-        "Space",
-        "Down",
-        "Down",
-        "Space",
-        "~2 chosen",
-    ),
-    "audit-cause": (
-        *CAUSE,
-        "/",
-        *"log-boiler",
-        "Enter",
-        "~1 of 165",
-        "Enter",
-        "~started from",
-        "Escape",
-        "~Steam watch",
-    ),
     "intake": (*INTO_JOB, "1", "~in their words"),
-    "audit-memory": ("Down", "Down", *AUDIT, "End", "Up", "Enter", "~shop rule"),
-    "audit-light": (
-        "C-t",
-        *AUDIT,
-        "/",
-        "e",
-        "a",
-        "s",
-        "e",
-        " ",
-        "c",
-        "p",
-        "u",
-        ">",
-        "2",
-        "~of 176 shown",
-    ),
+    "baseline": BASELINE,
+    "audit": (*AUDIT, "Enter", "~Keeps small copies", "Space", *["Down"] * 2, "Space", "~2 chosen"),
+    "audit-light": ("C-t", *AUDIT, "/", *"ease", "Space", *"cpu>2", "~of 176 shown"),
     "audit-80": (*AUDIT, "Space", "~1 chosen"),
-    "interview": (*AUDIT, "i", "~question 1 of"),
-    "plan": (
-        *(*AUDIT, "4", "~Nothing is chosen", "p", "~To be asked", "!planning", ".", "~step"),
-        *("!planning", ",", ",", ",", "~step .* of .*, disruption 1"),
-    ),
-    "apply-half": (*CONFIRMED, "~[5-9] of 15", "Enter", "~Held"),
-    "apply-failed": (*CONFIRMED, "~could not be changed"),
-    "put-back": (
-        "b",
-        "~no longer as they were left",
-        *["Down"] * 8,
-        "Space",
-        "Enter",
-        "~if put back",
-    ),
+    "plan": (*PLAN, *["Down"] * 4, "~starts when asked"),
+    "plan-failed": (*CONFIRMED, "~could not be changed", "Left", "Enter", "~policy of this"),
     "proof": PROOF,
-    "proof-waits": ("Enter", "~stays the brake"),
-    "proof-provisional": ("Enter", "~Provisional"),
-    "proof-80": ("Enter", "~carries less load"),
+    "proof-waits": ("Enter", "~still holds this computer back"),
     "handover": (*PROOF, "Enter", "~Write the report"),
+    "put-back": (
+        *("b", "~no longer as they were left", *["Down"] * 8, "Space", "Enter", "~if put back"),
+    ),
 }
-MOVING = {"baseline-reading"}
-SMALL = {"audit-80", "proof-80"}
+SMALL = {"audit-80"}
 """Views of a terminal of 80 columns and 24 rows."""
 
 JOB, BENCH = "drawing-bench-1", "sim:drawing-bench"
@@ -134,8 +65,7 @@ START = (
 )
 EASED = (*START, ("job", "choose", JOB, "--eased"))
 FAULTS = {
-    "apply-half": "slow",
-    "apply-failed": "refuse:apps:chat-horn",
+    "plan-failed": "refuse:apps:chat-horn",
     "put-back": "revert:services:fax-bridge",
 }
 """Views of a computer on which something goes wrong, with a job that stands at its plan."""
@@ -163,8 +93,6 @@ PREPARED = {
         ("restart", "sim:tool-crib"),
         ("job", "after", CRIB),
     ),
-    "proof-provisional": (*EASED, ("job", "apply", JOB), ("job", "after", JOB, "--now")),
-    "proof-80": (*EASED, ("job", "apply", JOB), ("restart", BENCH), ("job", "after", JOB)),
 }
 """What was done from the command line before a view is opened."""
 
@@ -314,13 +242,10 @@ class Window:
             else:
                 self.tmux("send-keys", "--", step)
 
-    def picture(self, path: Path, *, moving: bool) -> None:
-        """Two equal pictures in a row mean that the terminal has finished drawing.
-
-        Of what moves, the first is taken.
-        """
+    def picture(self, path: Path) -> None:
+        """Two equal pictures in a row mean that the terminal has finished drawing."""
         before = b""
-        for _ in range(1 if moving else 40):
+        for _ in range(40):
             self.run(
                 "import",
                 "-silent",
@@ -353,7 +278,7 @@ def main() -> None:
             window = Window(Path(folder), prepare(Path(folder) / "home", name), small=name in SMALL)
             try:
                 window.drive(VIEWS[name])
-                window.picture(target / f"{name}.png", moving=name in MOVING)
+                window.picture(target / f"{name}.png")
             finally:
                 window.close()
         print(target / f"{name}.png", flush=True)

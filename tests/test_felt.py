@@ -409,7 +409,9 @@ def test_the_tool_crib_opens_programs_quicker_and_its_disk_stays_the_brake(data_
     assert [c.felt for c in proof.lead] == ["large_program", "program_start", "file_read"]
     assert all(c.finding == "lower" and c.ci95[1] < 0 for c in proof.lead)
     assert proof.headline.startswith("A large program starts quicker than before (")
-    assert proof.brake.startswith("The disk stays the brake (one read from it takes ")
+    assert proof.brake.startswith(
+        "The disk still holds this computer back (one read from it takes "
+    )
     assert "a solid-state disk in place of the spinning one would" in proof.brake
     kinds = ["Start of a large", "Start of a small", "Reading from the disk", "CPU load", "Memory"]
     assert [s for s, k in zip(proof.claims, kinds, strict=False) if not s.startswith(k)] == []

@@ -322,7 +322,7 @@ def job_after(data_folder: DataFolder, job: str, seconds: float | None, *, now: 
 @json_option
 @with_data_folder
 def job_proof(data_folder: DataFolder, job: str, *, as_json: bool) -> None:
-    """What the readings of JOB say: the complaint first, then load, ceilings, and the brake.
+    """What the readings of JOB say: the complaint first, then load, ceilings, what holds it back.
 
     \b
     lumtak job proof tool-crib-1

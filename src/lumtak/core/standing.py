@@ -68,9 +68,11 @@ def brake(before: Bottleneck, after: Bottleneck) -> str:
     if after.kind == "nothing":
         was = f" Before it was the {before.kind}." if before.kind != "nothing" else ""
         return f"Nothing holds it back at idle any more.{was}" if was else _NOTHING
-    stays = "stays" if after.kind == before.kind else "is now"
-    figures = f" ({', '.join(after.figures)})" if after.figures else ""
-    return f"The {after.kind} {stays} the brake{figures}. {after.not_by_settings}".strip()
+    still = "still holds" if after.kind == before.kind else "now holds"
+    shown = after.figures and not after.by_ceiling
+    figures = f" ({', '.join(after.figures)})" if shown else ""
+    back = f"The {after.kind} {still} this computer back{figures}."
+    return f"{back} {after.not_by_settings}".strip()
 
 
 _NOTHING = "Nothing holds this computer back at idle."

@@ -22,7 +22,7 @@ from lumtak.storage import in_short
 from lumtak.tui import bench_rows
 from lumtak.tui.command import Command
 from lumtak.tui.keys import binding, with_keys
-from lumtak.tui.theme import Palette
+from lumtak.tui.theme import WIDE, Palette
 from lumtak.tui.widgets.lines import Line, LineList, whole_sentences
 from lumtak.work.data_folder import DataFolder
 
@@ -168,10 +168,10 @@ class BenchScreen(Screen[None]):
         seen = [j for j in every.values() if self._shows_archived or not j.archived]
         shown = bench_rows.ordered(filter(self._matches, seen), self._order, self._standing)
         lines = [Line(Text()), bench_rows.heading("Jobs", palette, with_keys(self.app, more))]
-        width = self.app.size.width
+        size = self.app.size
+        wide, two = size.width >= WIDE, 2 * len(shown) + _AROUND <= size.height
         for job in shown:
-            text = bench_rows.job_line(job, self._standing, width, palette)
-            lines.append(Line(text, f"job {job.id}"))
+            lines += bench_rows.job_lines(job, self._standing, palette, wide=wide, two=two)
         if not shown:
             words = "none to show" if every else "none yet: begin one on a computer below"
             lines.append(Line(Text(f"   {words}", style=palette.soft)))

@@ -10,7 +10,7 @@ from lumtak.computers.addresses import known_addresses
 from lumtak.core.felt import COMPLAINTS, Complaint, measures_of
 from lumtak.core.profile import Profile
 from lumtak.core.text import plain
-from lumtak.tui.theme import WIDE, Palette
+from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.lines import Line, fit
 from lumtak.tui.widgets.mini import glance_line
 
@@ -79,25 +79,39 @@ def about_jobs(order: Order, archived: int, *, shown: bool) -> str:
     )
 
 
-def job_line(
-    job: Heading, standing: "Mapping[str, StandingChanges]", width: int, palette: Palette
-) -> Text:
-    """Where it stands, the last load against the ceilings, what is due, the last verdict."""
-    wide = width >= WIDE
+def job_lines(
+    job: Heading,
+    standing: "Mapping[str, StandingChanges]",
+    palette: Palette,
+    *,
+    wide: bool,
+    two: bool,
+) -> list[Line]:
+    """Where it stands, the last load against the ceilings; what is due, the last verdict, for what.
+
+    Args:
+        job: what is drawn.
+        standing: what stands changed, by address.
+        palette: colours.
+        wide: whether there is room for whole words.
+        two: whether there is room for two lines.
+    """
     text = Text()
     text.append(f"   {fit(job.computer_name, 20 if wide else 14)} ", style="bold")
     text.append(f"visit {job.visit:<3} ")
     text.append(f"{job.station:<10}", style=palette.accent)
-    text.append_text(glance_line(job.last, palette, 16 if wide else 6))
+    text.append_text(glance_line(job.last, palette, (26 if two else 16) if wide else 6))
+    more = Text("     ") if two else text
     if due := due_of(job, standing):
-        text.append(f"{due}  ", style=f"bold {palette.warning}")
+        more.append(f"{due}  ", style=f"bold {palette.warning}")
     if job.verdict:
-        text.append(f"{plain(job.verdict, 60)}  ", style=palette.ink)
+        more.append(f"{plain(job.verdict, 60)}  ", style=palette.ink)
     put_away = "archived, " if job.archived else ""
-    text.append(
+    more.append(
         f"{put_away}{plain(job.profile.title.lower(), 28)}, {job.begun_at[:10]}", style=palette.soft
     )
-    return text
+    key = f"job {job.id}"
+    return [Line(text, key), Line(more, of=key)] if two else [Line(text, key)]
 
 
 def computers(seen: Iterable[str]) -> dict[str, list[str]]:
@@ -117,10 +131,10 @@ def computer_line(address: str, stands: "StandingChanges | None", palette: Palet
     text.append(f"   {name:<16}", style="bold")
     text.append(f"{address:<19}", style=palette.soft)
     if stands:
-        text.append(
-            f"{stands.in_words()} · ", style=palette.warning if stands.drifted else palette.accent
-        )
-    text.append(what)
+        colour = palette.warning if stands.drifted else palette.accent
+        text.append(stands.in_words(), style=colour)
+    else:
+        text.append(what)
     return text
 
 

@@ -252,7 +252,7 @@ def rows_of(
     rows = [
         Row("", f.why),
         Row("does", f.does),
-        Row("starts", f.started_by),
+        _starts(f.started_by),
     ]
     if item and item.start_s and item.start_s >= LEAST_START_S:
         rows.append(Row("took to start", took(item.start_s)))
@@ -271,6 +271,14 @@ def rows_of(
         *_said_of(f, advice, wrongs),
     ]
     return [r for r in rows if r.words]
+
+
+def _starts(words: str) -> Row:
+    """What starts it, without saying so twice."""
+    for begins, name in (("starts ", "starts"), ("is started ", "started")):
+        if words.startswith(begins):
+            return Row(name, words.removeprefix(begins))
+    return Row("starts", words)
 
 
 def _said_of(f: Finding, advice: Sequence[Advice], wrongs: Sequence[Wrong]) -> list[Row]:

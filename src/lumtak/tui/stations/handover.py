@@ -138,7 +138,8 @@ class HandoverStation(StationView):
             finding = found.find(entry.ref) if found else None
             label, words = without(entry.value, finding.stops if finding else "")
             if words:
-                rows.append((entry.title, words if label == "on demand" else f"{label}: {words}"))
+                said = f"{label}: {words}" if label in {"without it", "until started"} else words
+                rows.append((entry.title, f"{said[:1].upper()}{said[1:]}."))
         return rows
 
     def _open(self) -> list[tuple[str, str]]:

@@ -154,7 +154,8 @@ class PlanStation(FrontierStation):
             ]
         else:
             rows = [*self._done(palette), *self._waiting(plan, palette)]
-        return [plan_rows.heading(palette), *rows] if rows else []
+        proposed = bool(plan.steps) and not self.desk.entries
+        return [plan_rows.heading(palette, proposed=proposed), *rows] if rows else []
 
     def _done(self, palette: Palette) -> list[Line]:
         """What stands in the journal, and what came of this plan so far."""

@@ -27,7 +27,11 @@ _STAGES = {
     "undoing": "being put back",
 }
 _WHY = {"failed": "refused, as before", "not done": "interrupted before it was written"}
-_SHORTLY: dict[Shows, str] = {"now": "", "login": "new login", "restart": "restart"}
+_SHORTLY: dict[Shows, str] = {
+    "now": "at once",
+    "login": "after new login",
+    "restart": "after restart",
+}
 _TITLE, _CHANGE, _WORD, _NAME = 22, 17, 17, 15
 
 
@@ -124,7 +128,7 @@ def of_step(step: Step, finding: Finding | None, level: Level) -> list[tuple[str
     return [
         ("", f"{step.title}: {step.before} → {step.change.value or 'unset'}"),
         ("noticed", f"{words[:1].upper()}{words[1:]}."),
-        without(step.change.value, stops),
+        _lost(step.change.value, stops),
         ("stops with it", ", ".join(others)),
         ("shows", f"It {SHOWS_WORDS[step.shows]}."),
         ("should save", saved),
@@ -146,7 +150,7 @@ def of_entry(entry: Entry, finding: Finding | None) -> list[tuple[str, str]]:
         ("was", entry.before.word),
         ("made", entry.word),
         ("read back", read),
-        without(entry.value, stops),
+        _lost(entry.value, stops),
         ("shows", f"It {SHOWS_WORDS[entry.shows]}." if entry.is_open else ""),
         ("put back", f"It is {entry.restore.word} again then." if entry.is_open else ""),
     ]
@@ -173,6 +177,12 @@ def of_review(line: ReviewLine) -> list[tuple[str, str]]:
     ]
 
 
+def _lost(value: str | None, stops: str) -> tuple[str, str]:
+    """What is lost with a value, as a sentence."""
+    label, words = without(value, stops)
+    return label, _sentence(words) if words else ""
+
+
 def _sentence(words: str) -> str:
     return f"{words[:1].upper()}{words[1:]}{'' if words.endswith(('.', '?', '!')) else '.'}"
 
@@ -192,7 +202,8 @@ def pane(rows: Iterable[tuple[str, str]], width: int, palette: Palette) -> Text:
     return text
 
 
-def heading(palette: Palette) -> Line:
+def heading(palette: Palette, *, proposed: bool) -> Line:
     """Over the columns."""
-    names = f"   {'':<{_TITLE}}{'change':<{_CHANGE}}{'RAM':>9}{'CPU':>8}  {'how far':<{_WORD}}"
+    last = "takes effect" if proposed else "state"
+    names = f"   {'':<{_TITLE}}{'change':<{_CHANGE}}{'RAM':>9}{'CPU':>8}  {last:<{_WORD}}"
     return Line(Text(names, style=palette.soft))

@@ -31,13 +31,16 @@ class Line:
         text: the line, or what draws it from its key: called each time the line is seen, so that
             only lines on the screen cost anything.
         key: None passes it over.
+        of: the key of the line to which it belongs: a click on it is one on that.
     """
 
-    __slots__ = ("_text", "key")
+    __slots__ = ("_text", "key", "of")
 
-    def __init__(self, text: Text | Callable[[str], Text], key: str | None = None) -> None:
+    def __init__(
+        self, text: Text | Callable[[str], Text], key: str | None = None, *, of: str | None = None
+    ) -> None:
         self._text = text
-        self.key = key
+        self.key, self.of = key, of
 
     @property
     def text(self) -> Text:
@@ -231,7 +234,10 @@ class LineList(ScrollView, can_focus=True):
     def on_click(self, event: events.Click) -> None:
         """A click selects; on the selected line it opens, at its left edge it chooses."""
         place = event.y + self.scroll_offset.y
-        if not 0 <= place < len(self._lines) or self._lines[place].key is None:
+        if not 0 <= place < len(self._lines):
+            return
+        place = self._places.get(self._lines[place].of or "", place)
+        if self._lines[place].key is None:
             return
         if self._one_click:
             self.cursor = place
