@@ -45,7 +45,7 @@ VIEWS = {
     "audit": (*AUDIT, "Enter", "~Keeps small copies", "Space", *["Down"] * 2, "Space", "~2 chosen"),
     "audit-light": ("C-t", *AUDIT, "/", *"ease", "Space", *"cpu>2", "~of 176 shown"),
     "audit-80": (*AUDIT, "Space", "~1 chosen"),
-    "plan": (*PLAN, *["Down"] * 4, "~starts when asked"),
+    "plan": (*PLAN, *["Down"] * 4, "~Starts when asked"),
     "plan-failed": (*CONFIRMED, "~could not be changed", "Left", "Enter", "~policy of this"),
     "proof": PROOF,
     "proof-waits": ("Enter", "~still holds this computer back"),

@@ -6,6 +6,7 @@ Search, jumps, questions, baselines, bridge, quick look, charts.
 import msgspec
 import pytest
 from rich.text import Text
+from textual import events
 
 from helpers import reading
 from lumtak.core.bridge import Bridge, BridgeStep
@@ -84,7 +85,7 @@ async def test_the_audit_is_searched_as_it_is_typed_and_jumps_lead_along_depende
         await pilot.press("home", "enter")
         await until(pilot, lambda: says(app, "stops with it  ▸ Chart preview"))
         await pilot.press("down", "enter")
-        await until(pilot, lambda: says(app, "stands on      ▸ Chart cache"))
+        await until(pilot, lambda: says(app, "needs          ▸ Chart cache"))
         assert app.screen.job.cursor == "services:chart-preview"
         await pilot.press("backspace")
         await until(pilot, lambda: app.screen.job.cursor == "services:chart-cache")
@@ -96,6 +97,17 @@ async def test_the_audit_is_searched_as_it_is_typed_and_jumps_lead_along_depende
         await until(pilot, lambda: app.screen.job.cursor == "services:chart-preview")
         await pilot.press("end")
         await until(pilot, lambda: says(app, "◆balanced", "the sum, which is all there is"))
+
+
+async def test_letters_typed_right_after_the_key_of_the_search_are_all_searched(data_folder, sim):
+    audited(data_folder, sim)
+    app = application(data_folder)
+    async with app.run_test(size=WIDE) as pilot:
+        await pilot.press("enter")
+        await until(pilot, lambda: ready(app))
+        for key, letter in (("slash", "/"), *((x, x) for x in "chart")):
+            app.post_message(events.Key(key, letter))  # all before any of them is seen
+        await until(pilot, lambda: says(app, "/ chart", "2 of 176 shown"))
 
 
 async def test_the_owners_questions_are_asked_one_by_one(data_folder, sim):

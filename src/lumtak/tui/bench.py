@@ -340,7 +340,7 @@ class BenchScreen(Screen[None]):
         """For the palette, in the order of the work."""
         return (
             Command("Open", self.query_one(LineList).action_open, "what the cursor is on", "Enter"),
-            Command("Quick look", self.action_look, "what weighs now; nothing is kept", "look"),
+            Command("Quick look", self.action_look, "what uses CPU and memory now", "look"),
             Command(
                 "Everything changed there", self.action_put_back, "by visit", "everything-bench"
             ),

@@ -91,7 +91,7 @@ class Desk(WorkingScreen):
             return found
         if self.open_job.job.address.startswith("sim:"):
             return "This computer is simulated, so no script is left on it."
-        return "No script stands on this computer."
+        return "No undo script was left on this computer."
 
     def take(self, found: Any) -> None:  # noqa: ANN401 - what `look` gave
         """Show them from now on."""

@@ -98,6 +98,7 @@ class JobScreen(Desk):
 
     def on_mount(self) -> None:
         """Land where the job was; at Plan when something was interrupted there."""
+        self.set_class(self.app.size.height < _LOW, "-low")
         self.open_job.touched = getattr(self.app, "touched_s", None)
         if self.open_job.interrupted.lines:
             self.action_go("plan")

@@ -162,10 +162,15 @@ def _clashes(keys: Mapping[str, str]) -> list[tuple[str, str]]:
     return found
 
 
+def pressed_for(app: "App[object]", name: str) -> str:
+    """The key of a command as it is now, as bindings have it."""
+    keys: Mapping[str, str] = getattr(app, "keys_in_force", {})
+    return keys.get(name, BY_NAME[name].key)
+
+
 def key_of(app: "App[object]", name: str) -> str:
     """The key of a command as it is now, as people know it."""
-    keys: Mapping[str, str] = getattr(app, "keys_in_force", {})
-    return shown(keys.get(name, BY_NAME[name].key))
+    return shown(pressed_for(app, name))
 
 
 def with_keys(app: "App[object]", words: str) -> str:

@@ -298,7 +298,9 @@ class PutBackScreen(Beside, WorkingScreen):
         numbers = [e.id for e in entries]
         lines = [plain(f"{e.title}: {e.word} → {e.restore.word}", 160) for e in reversed(entries)]
         lines += ["", *(f"Warning: {w}" for w in warnings(changes.facts, changes.entries, numbers))]
-        lines += ["What was changed weighs again as before. It can be changed again in the audit."]
+        lines += [
+            "What was changed has its load again as before. It can be changed again in the audit."
+        ]
         if disputed:
             lines.append(f"{disputed} that somebody changed since are asked about afterwards.")
         if rescued:
@@ -393,5 +395,5 @@ def _standing(entry: Entry, standing: str, palette: Palette) -> tuple[str, str]:
         words = {"undone": "put back", "failed": "refused, as before", "not done": "was not done"}
         return words[entry.stage], palette.soft
     if standing in {"as left", ""}:
-        return ("as left" if standing else "a newer change stands on it"), palette.accent
+        return ("as left" if standing else "there is a newer change of it"), palette.accent
     return standing, palette.warning

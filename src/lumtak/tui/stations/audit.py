@@ -21,7 +21,7 @@ from lumtak.core.sift import sift
 from lumtak.core.stance import PROPOSED
 from lumtak.core.text import plain
 from lumtak.errors import LumtakError
-from lumtak.tui.keys import binding
+from lumtak.tui.keys import binding, pressed_for
 from lumtak.tui.stations.audit_rows import (
     GO,
     Pen,
@@ -65,7 +65,8 @@ class AuditStation(SayingStation):
 
     def on_mount(self) -> None:
         """Nothing is opened."""
-        self.query_one(LineList).follow = self._follow
+        lines = self.query_one(LineList)
+        lines.follow, lines.at_once = self._follow, self._search_at_once
         self._opened: set[str] = set()
         self._unfolded: set[str] = set()
         self._drawn: tuple[object, ...] = ()
@@ -92,8 +93,8 @@ class AuditStation(SayingStation):
         if found is None:
             self._drawn, self._audit, self.shown = (), None, None
             self.query_one("#headline", Static).update(
-                "There is no audit yet. Enter makes one without weights; a baseline first is"
-                " better."
+                "There is no audit yet. Enter makes one without measured loads; take the baseline"
+                " first if you can."
             )
             lines.show([Line(Text("   Make the audit now", style=f"bold {palette.accent}"), _MAKE)])
             return
@@ -267,6 +268,13 @@ class AuditStation(SayingStation):
         """Into the search."""
         if self.desk.job.audit is not None:
             self.point_at(self.query_one(Input))
+
+    def _search_at_once(self, key: str) -> bool:
+        """Before the next key is looked at: it is the first letter."""
+        if key != pressed_for(self.app, "search"):
+            return False
+        self.action_search()
+        return True
 
     def on_input_changed(self, event: Input.Changed) -> None:
         """The list follows as it is typed."""

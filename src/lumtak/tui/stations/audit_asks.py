@@ -32,7 +32,7 @@ class AskingStation(StationView):
         found = self.desk.job.audit
         asked, _ = questions(found) if found else ((), ())
         if not asked:
-            self.desk.tell("There is nothing that only the owner could know.")
+            self.desk.tell("There is nothing to ask the owner.")
         elif not self._working() and self.desk.free():
             open_job = self.desk.open_job
             self.desk.begin(
@@ -66,7 +66,7 @@ class AskingStation(StationView):
         """Let the shop know what an item is for that nobody knows."""
         finding = self._finding()
         if finding is None or finding.stance != "ask":
-            self.desk.tell("Only what is to be asked can be taught: choose such a line first.")
+            self.desk.tell("Only an item with the stance ask can be taught: choose one first.")
         elif not self._working():
             self.app.push_screen(
                 TellScreen(

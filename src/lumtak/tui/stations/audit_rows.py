@@ -257,7 +257,7 @@ def rows_of(
     if item and item.start_s and item.start_s >= LEAST_START_S:
         rows.append(Row("took to start", took(item.start_s)))
     rows += _links("started from", f.starters, job)
-    rows += _links("stands on", [f"{f.area}:{key}" for key in item.needs] if item else (), job)
+    rows += _links("needs", [f"{f.area}:{key}" for key in item.needs] if item else (), job)
     rows += _links("stops with it", [f"{f.area}:{key}" for key in f.stops_with], job)
     rows += [Row(*without(f.proposal, f.stops)), Row("may come back", f.again)]
     rows += _links("goes with it", f.brings, job)

@@ -186,7 +186,7 @@ class BaselineStation(StationView):
             return []
         lines = [
             Line(Text()),
-            Line(Text(" Baselines taken: Enter judges by another", style=f"bold {palette.soft}")),
+            Line(Text(" Baselines taken; Enter uses another one", style=f"bold {palette.soft}")),
         ]
         for number, reading in kept:
             here = number == self.desk.job.baseline

@@ -122,7 +122,7 @@ class IntakeStation(StationView):
         self.app.push_screen(
             TellScreen(
                 "What does the owner say?",
-                "It is told with the proof and in the report, beside what was measured.",
+                "It is shown with the proof and in the report, beside what was measured.",
                 lines=("In their words",),
                 choices=(("leave", "Leave it as it is"), ("keep", "Keep these words")),
                 values=(self.desk.job.told,),

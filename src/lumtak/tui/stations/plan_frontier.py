@@ -12,6 +12,7 @@ from lumtak.tui.keys import binding
 from lumtak.tui.stations.applying import ApplyingStation
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.frontier import Stand, frontier_picture
+from lumtak.tui.widgets.lines import whole_sentences
 from lumtak.work.planner import choose_places, choose_planned, frontier_of, plan_job
 
 _LOW, _TALL, _VAST = 30, 40, 55
@@ -164,20 +165,21 @@ class FrontierStation(ApplyingStation):
             ),
             palette=palette,
         )
-        text.append(f" {self._caption(stand, problem, points)}", style=palette.soft)
+        said = self._caption(stand, problem, points)
+        text.append(f" {whole_sentences(said, self.app.size.width - 3)}", style=palette.soft)
         picture.update(text)
 
     def _caption(self, stand: Stand, problem: Problem, points: tuple[Point, ...]) -> str:
-        walk = "left and right in the list, or {less} and {more}, walk along"
+        walk = "Left and right in the list, or {less} and {more}, walk along."
         if stand.at is None:
-            return self.with_keys(f"◆ the least plan; {walk}.")
+            return self.with_keys(f"◆ marks the least plan. {walk}")
         here = points[stand.at]
         gone = ", ".join(problem.choices[i].title for i in here.gone)
         least = ", the least plan" if stand.at == stand.least else ""
         without = f"; in place of {gone}" if gone else ""
         return self.with_keys(
             f"▲ step {stand.at + 1} of {len(points)}{least}, disruption {here.disruption} of"
-            f" {points[-1].disruption}{without}; {walk}."
+            f" {points[-1].disruption}{without}. {walk}"
         )
 
     def places(self) -> tuple[int, ...] | None:

@@ -131,8 +131,8 @@ def of_step(step: Step, finding: Finding | None, level: Level) -> list[tuple[str
         _lost(step.change.value, stops),
         ("stops with it", ", ".join(others)),
         ("shows", f"It {SHOWS_WORDS[step.shows]}."),
-        ("should save", saved),
         ("put back", f"Any time, also after a restart: it is {step.before} again then."),
+        ("should save", saved),
         ("why", finding.why if finding else ""),
     ]
 

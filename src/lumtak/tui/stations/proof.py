@@ -101,7 +101,8 @@ class ProofStation(StationView):
         desk, palette = self.desk, Palette(self.app)
         if self._reading_now:
             words = (
-                f"First it has to be up as long as for the baseline: {span(self._wait_s)} more."
+                "First it waits until the computer has been up as long as for the baseline:"
+                f" {span(self._wait_s)} more."
                 if self._wait_s >= 1
                 else "The load after the changes."
             )
@@ -190,7 +191,7 @@ class ProofStation(StationView):
         if self.desk.owed.anything:
             return self.with_keys("First the restart or login, then the reading. {help} explains.")
         return self.with_keys(
-            "The sentence follows from the interval, not from the means. Enter presses the"
+            "The verdict follows from the interval, not from the averages. Enter presses the"
             " highlighted button, {help} explains."
         )
 

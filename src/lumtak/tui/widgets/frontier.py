@@ -14,6 +14,7 @@ from lumtak.tui.theme import Palette
 _BARS = " ▁▂▃▄▅▆▇█"
 _LEVELS = len(_BARS) - 1
 _GAP = 4
+_NARROW = 45
 
 
 class Panel(NamedTuple):
@@ -75,10 +76,10 @@ def frontier_picture(
 
 def _panel(panel: Panel, stand: Stand, width: int, height: int, palette: Palette) -> list[Text]:
     values, count = panel.values, len(panel.values)
-    cell = max(1, min(6, width // max(1, count)))
+    cell = max(1, min(9, width // max(1, count)))
     top = max(*values, panel.ceiling) or 1.0
     return [
-        _head(panel, stand, palette),
+        _head(panel, stand, palette, narrow=width < _NARROW),
         *(
             _line(panel, stand, line, height, top, cell, palette)
             for line in reversed(range(height))
@@ -87,7 +88,7 @@ def _panel(panel: Panel, stand: Stand, width: int, height: int, palette: Palette
     ]
 
 
-def _head(panel: Panel, stand: Stand, palette: Palette) -> Text:
+def _head(panel: Panel, stand: Stand, palette: Palette, *, narrow: bool) -> Text:
     now = panel.values[0 if stand.at is None else stand.at]
     over = now > panel.ceiling
     text = Text()
@@ -96,7 +97,8 @@ def _head(panel: Panel, stand: Stand, palette: Palette) -> Text:
         f"{panel.words(now)} {'over' if over else 'within'}",
         style=f"bold {palette.kinds['ease'] if over else palette.accent}",
     )
-    text.append(f" the ceiling of {panel.words(panel.ceiling)}", style=palette.soft)
+    ceiling = panel.words(panel.ceiling)
+    text.append(f" {ceiling if narrow else f'the ceiling of {ceiling}'}", style=palette.soft)
     return text
 
 

@@ -76,7 +76,7 @@ def whole_sentences(words: str, width: int) -> str:
         if Text(f"{shown} {sentence}").cell_len > width:
             break
         shown = f"{shown} {sentence}"
-    return shown
+    return f"{shown[:-1]}." if shown.endswith(";") else shown
 
 
 class LineList(ScrollView, can_focus=True):
@@ -127,6 +127,8 @@ class LineList(ScrollView, can_focus=True):
         self._selectable: list[int] = []
         self._by_key: dict[str, int] | None = None
         """The place of each key, once it is asked for."""
+        self.at_once: Callable[[str], bool] | None = None
+        """Does what a key means, and says whether it does: for what the next key depends on."""
         self.follow: Callable[[str], None] | None = None
         """Told of the line under the cursor before the next picture is drawn."""
         self._told: str | None = None
@@ -280,6 +282,20 @@ class LineList(ScrollView, can_focus=True):
             )
         segments = text.render(self.app.console)
         return Strip(segments).apply_style(style).adjust_cell_length(width, style)
+
+    def on_key(self, event: events.Key) -> None:
+        """What has to be done before the next key is looked at; and that key, where something else
+        has the keys by then: a letter typed right after that of a search is part of the search.
+        """
+        here = self.screen.focused
+        if here is self:
+            if self.at_once is not None and self.at_once(event.key):
+                event.stop()
+                event.prevent_default()
+        elif here is not None and event.is_printable:
+            event.stop()
+            event.prevent_default()
+            here.post_message(events.Key(event.key, event.character))
 
     def on_focus(self) -> None:
         """The cursor is bold while the list listens."""
