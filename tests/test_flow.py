@@ -143,3 +143,15 @@ def test_no_key_means_two_things_and_those_that_would_are_both_named():
     assert "chart" in wrong[0]
     assert "this-visit" in wrong[0]
     assert keys == {k.name: k.key for k in KEYS}
+
+
+async def test_settings_that_cannot_be_read_are_said_and_nothing_is_lost(data_folder):
+    path = data_folder.settings_path
+    path.parent.mkdir(exist_ok=True)
+    path.write_text("format = 1\ntheme = 7\n")
+    app = application(data_folder)
+    async with app.run_test(size=WIDE, notifications=True) as pilot:
+        await until(pilot, lambda: says(app, "settings.toml", "as if nothing were set"))
+        await pilot.press("ctrl+t")
+        await until(pilot, lambda: app.theme == LIGHT.name)
+    assert path.read_text() == "format = 1\ntheme = 7\n"

@@ -22,6 +22,18 @@ from lumtak.cli import cli
 from outside import INSTALL, TIMER
 
 FINE, REFUSED, FAILED, PARTLY = 0, 2, 1, 3
+SETTINGS = b"""format = 1
+report_folder = "~/Reports"
+theme = "light"
+sizes = "decimal"
+confidence = 0.95
+[shop]
+name = "Workshop at the quay"
+address = "Quay 1, Harbour"
+[keys]
+least = "x"
+search = "f"
+"""
 PROFILE = str(files("lumtak") / "data" / "profiles" / "hull-drafting.toml")
 _SELDOM = 0.1
 """The share of runs that take long, where others find the same."""
@@ -447,7 +459,7 @@ _STATEMENTS = (
 def own_files(world: World, chance: random.Random) -> Iterator[Tried]:
     """What people put into the data folder.
 
-    Profiles, catalogues, and the states of simulated computers.
+    Profiles, catalogues, settings, and the states of simulated computers.
     """
     capture, name = str(_capture(world)), "sim:tide-logger"
     _made(world.run("facts", name))
@@ -459,6 +471,9 @@ def own_files(world: World, chance: random.Random) -> Iterator[Tried]:
         name, "--seconds", "5", "--out", "x.json"))),
         world.home / "catalogue" / "x.toml": (roles, any_of, (("explain", capture, "services:tide"),
         ("advice", "cache"))),
+        world.home / "settings.toml": (SETTINGS, any_of, (("settings", "list"), ("settings",
+        "list", "--json"), ("jobs",), ("settings", "set", "theme", "light"), ("settings", "unset",
+        "keys.least"))),
         world.home / "profiles" / "x.toml": (Path(PROFILE).read_bytes(), any_of, (("profile",
         "list"), ("profile", "list", "--json"), ("profile", "show", "play"))),
     }  # fmt: skip

@@ -82,9 +82,11 @@ class LumtakApp(App[None]):
         return self._touched_s
 
     def on_mount(self) -> None:
-        """Open the bench."""
+        """Open the bench; say what is wrong with the settings."""
         self.theme_changed_signal.subscribe(self, self._draw_anew)
         self.push_screen(BenchScreen(self.data_folder, pace=self.pace, demo=self.demo))
+        for sentence in mapped(self.data_folder.settings.keys)[1]:
+            self.notify(sentence, severity="warning", timeout=12, markup=False)
         if not self.is_headless:
             self.set_interval(_TERMINAL_EVERY_S, self._end_without_terminal)
 

@@ -169,6 +169,9 @@ class DataFolder(Knowledge):
                 f"{self._only_look} cannot be written: it can be looked at, and nothing is kept."
             )
             self._told = True
+        if self.unread:
+            told.append(f"{self.unread} Until then Lumtak works as if nothing were set.")
+            self.unread = ""
         for name in ("journal", "casebook"):
             if name in self.__dict__:
                 notices: list[str] = self.__dict__[name].notices

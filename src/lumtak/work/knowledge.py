@@ -46,6 +46,8 @@ class Knowledge:
                 " with --home DIR.",
             )
         self.home = home
+        self.unread = ""
+        """Why the settings could not be read, until somebody was told."""
 
     @cached_property
     def catalogue(self) -> "Catalogue":
@@ -86,7 +88,8 @@ class Knowledge:
         """What the shop set; as it ships where nothing was, or where the file cannot be read."""
         try:
             return self.read_settings()
-        except LumtakError:
+        except LumtakError as error:
+            self.unread = str(error)
             return Settings()
 
     def read_settings(self) -> Settings:
