@@ -106,8 +106,10 @@ class FrontierStation(ApplyingStation):
             return
         plan = self.least
         choose_planned(self.desk.open_job, plan.changes)
-        answers = f" To be asked: {', '.join(plan.answers)}." if plan.answers else ""
-        self.said = f"{plan.in_short}{answers} {plan.lasting}".strip()
+        asked = f"To be asked: {', '.join(plan.answers)}." if plan.answers else ""
+        blind = ", ".join(plan.unprojected)
+        blind = f"May help too, by how much nothing tells: {blind}." if blind else ""
+        self.said = " ".join(filter(None, (plan.in_short, asked, blind, plan.lasting)))
         self.say(self.Changed())
         self.show()
         self.arrive()
