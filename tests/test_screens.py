@@ -284,6 +284,7 @@ async def test_the_whole_job_by_keyboard(data_folder, size, tmp_path, monkeypatc
         )
         await pilot.press("enter")
         await until(pilot, lambda: says(app, "carries less load", "median", "95 % sure"))
+        assert "RAM −" in app.screen.job.verdict, "for the bench"
         assert app.screen.after.conditions.uptime_s == pytest.approx(300, abs=2), (
             "as settled in as for the baseline"
         )
