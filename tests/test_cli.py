@@ -315,6 +315,13 @@ def test_a_whole_job_without_a_screen(ready, tmp_path):
     fine("report", job, "--out", tmp_path / "r", home=ready)
     assert {p.name for p in (tmp_path / "r").iterdir()} == {"report.pdf", "load.svg", "job.json"}
     assert f"{job}  sim:drawing-bench  proof" in fine("jobs", home=ready)
+    fine("job", "archive", job, home=ready)
+    assert job not in fine("jobs", home=ready)
+    assert job in fine("jobs", "--archived", home=ready)
+    fine("job", "archive", job, "--take-out", home=ready)
+    fine("settings", "set", "report_folder", str(ready / "reports"), home=ready)
+    (ready / "reports").mkdir()
+    assert str(ready / "reports" / f"lumtak-report-{job}") in fine("report", job, home=ready)
 
 
 # -- this computer, in a temporary home ------------------------------------------------------------

@@ -4,6 +4,7 @@ from pathlib import Path
 from typing import get_args
 
 import click
+import msgspec
 
 from lumtak.commands.change import judge, say_outcome
 from lumtak.commands.common import (
@@ -251,7 +252,7 @@ def job_choose(
     if eased:
         choose_all_eased(open_job)
     if least:
-        found = plan_job(open_job, reach)
+        found = plan_job(open_job, reach, data_folder.settings.confidence)
         choose_planned(open_job, found.changes)
         click.echo(found.headline)
     if plan_path is not None:
@@ -344,3 +345,19 @@ def _say_proof(open_job: OpenJob) -> None:
         click.echo(f"The complaint was: {words}")
     for said in proof.claims:
         click.echo(said)
+
+
+@job_group.command("archive")
+@click.argument("job")
+@click.option("--take-out", is_flag=True, help="Out of the archive again.")
+@with_data_folder
+def job_archive(data_folder: DataFolder, job: str, *, take_out: bool) -> None:
+    """Put JOB away: `lumtak jobs` and the bench do not list it then; nothing of it is lost.
+
+    \b
+    lumtak job archive drawing-bench-1
+    lumtak job archive drawing-bench-1 --take-out
+    """
+    found = data_folder.casebook.job(job)
+    data_folder.casebook.save(msgspec.structs.replace(found, archived=not take_out))
+    click.echo(f"{job} is {'out of' if take_out else 'in'} the archive.")

@@ -20,7 +20,7 @@ from lumtak.formats.plans import load_plan, plan_file, to_json
 from lumtak.storage import write_whole
 from lumtak.work.data_folder import DataFolder
 from lumtak.work.intake import reopen_job
-from lumtak.work.planner import CONFIDENCE, Judged, judge_file, look_and_plan, problem_for
+from lumtak.work.planner import Judged, judge_file, look_and_plan, problem_for
 
 _SECONDS = 300.0
 _GOALS = click.Choice(get_args(Goal))
@@ -33,9 +33,7 @@ _GOALS = click.Choice(get_args(Goal))
 @click.option(
     "--confidence",
     type=click.FloatRange(0.5, 0.9999),
-    default=CONFIDENCE,
-    show_default=True,
-    help="With which each ceiling is to be kept.",
+    help="With which each ceiling is to be kept. Default: as the settings have it.",
 )
 @click.option("--frontier", "shows_frontier", is_flag=True, help="What each further step buys.")
 @click.option(
@@ -59,7 +57,7 @@ def plan_command(
     target: str,
     profile_name: str | None,
     reach: Goal,
-    confidence: float,
+    confidence: float | None,
     seconds: float,
     save: Path | None,
     check: Path | None,
@@ -78,6 +76,7 @@ def plan_command(
     lumtak job choose drawing-bench-1 --planned
     """
     looked = _Looked(data_folder, target, profile_name, seconds)
+    sure = data_folder.settings.confidence if confidence is None else confidence
     if check is not None:
         judged = judge_file(load_plan(check), looked.facts, looked.audit)
         _say_judged(judged, as_json=as_json)
@@ -89,7 +88,7 @@ def plan_command(
     found = planned(
         looked.problem,
         reach,
-        confidence=confidence,
+        confidence=sure,
         bottleneck=looked.audit.bottleneck,
         clock=time.perf_counter,
     )
@@ -104,7 +103,7 @@ def plan_command(
     if as_json:
         say_json(document)
         return
-    click.echo(f"By the profile {looked.profile.name}, sure to {100 * confidence:g} %:")
+    click.echo(f"By the profile {looked.profile.name}, sure to {100 * sure:g} %:")
     _say_plan(found)
     if save is not None:
         click.echo(f"Written: {save}")

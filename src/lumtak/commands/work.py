@@ -15,6 +15,7 @@ from lumtak.commands.common import (
     say_json,
     with_data_folder,
 )
+from lumtak.core.text import plain
 from lumtak.errors import UsageError
 from lumtak.report.charts import CHART_KINDS, ChartFormat, ChartKind
 from lumtak.storage import write_whole
@@ -74,11 +75,17 @@ def example_command(out: Path, seed: int) -> None:
 
 
 @click.command("jobs")
+@click.option("--archived", is_flag=True, help="Those in the archive too.")
 @json_option
 @with_data_folder
-def jobs_command(data_folder: DataFolder, *, as_json: bool) -> None:
-    """All jobs, the one worked on last first."""
-    jobs = data_folder.casebook.jobs()
+def jobs_command(data_folder: DataFolder, *, archived: bool, as_json: bool) -> None:
+    """All jobs, the one worked on last first, with the last verdict.
+
+    \b
+    lumtak jobs
+    lumtak jobs --archived            those in the archive too
+    """
+    jobs = [j for j in data_folder.casebook.jobs() if archived or not j.archived]
     if as_json:
         say_json(
             [
@@ -88,6 +95,8 @@ def jobs_command(data_folder: DataFolder, *, as_json: bool) -> None:
                     "station": j.station,
                     "profile": j.profile.name,
                     "begun_at": j.begun_at,
+                    "verdict": j.verdict,
+                    "archived": j.archived,
                 }
                 for j in jobs
             ]
@@ -101,7 +110,14 @@ def jobs_command(data_folder: DataFolder, *, as_json: bool) -> None:
         return
     columns(
         [
-            (j.id, j.address, j.station, j.profile.name, j.begun_at[:16].replace("T", " "))
+            (
+                j.id,
+                j.address,
+                j.station,
+                j.profile.name,
+                j.begun_at[:16].replace("T", " "),
+                plain(j.verdict, 80),
+            )
             for j in jobs
         ]
     )
@@ -110,15 +126,24 @@ def jobs_command(data_folder: DataFolder, *, as_json: bool) -> None:
 @click.command("report")
 @click.argument("job")
 @click.option(
-    "--out", type=click.Path(path_type=Path, file_okay=False), required=True, metavar="DIR"
+    "--out",
+    type=click.Path(path_type=Path, file_okay=False),
+    metavar="DIR",
+    help="Default: lumtak-report-JOB in the report folder of the settings, else your documents.",
 )
 @with_data_folder
-def report_command(data_folder: DataFolder, job: str, out: Path) -> None:
-    """Write the report of JOB to DIR: report.pdf, load.svg, job.json."""
+def report_command(data_folder: DataFolder, job: str, out: Path | None) -> None:
+    """Write the report of JOB to DIR: report.pdf, load.svg, job.json.
+
+    \b
+    lumtak report drawing-bench-1
+    lumtak report drawing-bench-1 --out ~/Reports/bench
+    """
     from lumtak.work.handover import write_report
 
     open_job = reopen_job(data_folder, data_folder.casebook.job(job))
-    for path in write_report(open_job, out):
+    folder = out or results_folder(data_folder.settings.report_folder) / f"lumtak-report-{job}"
+    for path in write_report(open_job, folder):
         click.echo(str(path))
     open_job.close()
 
