@@ -99,17 +99,18 @@ def test_records_of_version_1_are_read_and_what_their_notes_said_are_fields():
     assert unsealed(*sealed({**journal, "shoe": 44}), Entry) is None
 
 
-def test_a_job_of_version_1_opens_and_its_sentence_is_gone(home):
+def test_a_job_of_version_1_opens_where_its_station_is_now_and_its_sentence_is_gone(home):
     open_job = started(home)
     document = json.loads(msgspec.json.encode(open_job.job))
     document.pop("after_stood")
-    document |= {"after_provisional": "restart needed for 3", "facts": None}
+    document |= {"after_provisional": "restart needed for 3", "facts": None, "station": "apply"}
     open_job.data_folder.close()
     with database_at(home / "casebook.db") as database:
         database.execute("UPDATE job SET document = ?", (json.dumps(document).encode(),))
         database.execute("PRAGMA user_version = 3")
     book = Casebook(home)
     assert book.job(open_job.job.id).after_stood is None
+    assert book.job(open_job.job.id).station == "plan", "where applying happens now"
     book.close()
 
 

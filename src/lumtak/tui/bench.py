@@ -18,10 +18,9 @@ from lumtak.casebook import Heading
 from lumtak.core.felt import COMPLAINTS, Complaint
 from lumtak.core.profile import Profile
 from lumtak.errors import LumtakError
-from lumtak.storage import in_short
 from lumtak.tui import bench_rows
 from lumtak.tui.command import Command
-from lumtak.tui.keys import binding, with_keys
+from lumtak.tui.keys import binding, pressed_for, with_keys
 from lumtak.tui.theme import WIDE, Palette
 from lumtak.tui.widgets.lines import Line, LineList, whole_sentences
 from lumtak.work.data_folder import DataFolder
@@ -85,6 +84,7 @@ class BenchScreen(Screen[None]):
 
     def on_mount(self) -> None:
         """Into the list; what there is is shown once the screen is seen."""
+        self.query_one(LineList).at_once = self._search_at_once
         self.set_focus(self.query_one(LineList))
 
     def on_screen_resume(self) -> None:
@@ -120,15 +120,8 @@ class BenchScreen(Screen[None]):
     def update_all(self) -> None:
         """Draw everything as it is now."""
         palette = Palette(self.app)
-        head = Text()
-        head.append(" Lumtak", style=f"bold {palette.accent}")
-        where = (
-            "  demo: made-up computers, nothing stays"
-            if self._demo
-            else f"  {in_short(self._data_folder.home)}"
-        )
-        head.append(where, style=palette.soft)
-        self.query_one("#head", Static).update(head)
+        where = None if self._demo else self._data_folder.home
+        self.query_one("#head", Static).update(bench_rows.head(where, palette))
         address = self._address or "local"
         if self._profile:
             lines = bench_rows.complaint_lines(address, palette)
@@ -165,8 +158,8 @@ class BenchScreen(Screen[None]):
         every = self._jobs
         archived = sum(job.archived for job in every.values())
         more = bench_rows.about_jobs(self._order, archived, shown=self._shows_archived)
-        seen = [j for j in every.values() if self._shows_archived or not j.archived]
-        shown = bench_rows.ordered(filter(self._matches, seen), self._order, self._standing)
+        seen = filter(self._is_listed, every.values())
+        shown = bench_rows.ordered(seen, self._order, self._standing)
         lines = [Line(Text()), bench_rows.heading("Jobs", palette, with_keys(self.app, more))]
         size = self.app.size
         wide, two = size.width >= WIDE, 2 * len(shown) + _AROUND <= size.height
@@ -178,9 +171,9 @@ class BenchScreen(Screen[None]):
         groups = bench_rows.computers([job.address for job in every.values()])
         return lines + bench_rows.computer_lines(groups, self._finds, self._standing, palette)
 
-    def _matches(self, job: Heading) -> bool:
-        words = (job.id, job.computer_name, job.user, job.station, job.profile.title, job.verdict)
-        return self._finds(f"{' '.join(words)} {bench_rows.due_of(job, self._standing)}")
+    def _is_listed(self, job: Heading) -> bool:
+        found = self._finds(bench_rows.words_of(job, self._standing))
+        return found and (self._shows_archived or not job.archived)
 
     def _finds(self, text: str) -> bool:
         """Whether all that is searched for stands in it."""
@@ -236,6 +229,13 @@ class BenchScreen(Screen[None]):
             self.mount(line, before="#lines")
         self.set_focus(line)
 
+    def _search_at_once(self, key: str) -> bool:
+        """Before the next key is looked at: it is the first letter."""
+        wanted = key == pressed_for(self.app, "search-bench")
+        if wanted:
+            self.action_search()
+        return wanted
+
     def on_input_changed(self, event: "Input.Changed") -> None:
         """The list follows."""
         event.stop()
@@ -269,10 +269,8 @@ class BenchScreen(Screen[None]):
             return
         self._take_jobs()
         self.update_all()
-        if job.archived:
-            self._hint("Taken out of the archive.")
-        else:
-            self._hint("Archived: {archived} shows the archive, {archive} takes a job out of it.")
+        put_away = "Archived: {archived} shows the archive, {archive} takes a job out of it."
+        self._hint("Taken out of the archive." if job.archived else put_away)
 
     def action_show_archived(self) -> None:
         """Show what is put away, or hide it."""

@@ -1,6 +1,7 @@
 """How the bench draws jobs, computers, and what is asked before a job begins."""
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
+from pathlib import Path
 from typing import TYPE_CHECKING, Literal, get_args
 
 from rich.text import Text
@@ -10,6 +11,7 @@ from lumtak.computers.addresses import known_addresses
 from lumtak.core.felt import COMPLAINTS, Complaint, measures_of
 from lumtak.core.profile import Profile
 from lumtak.core.text import plain
+from lumtak.storage import in_short
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.lines import Line, fit
 from lumtak.tui.widgets.mini import glance_line
@@ -22,6 +24,15 @@ PLAIN_PROFILE = "writing-and-web"
 _ABOUT = {"local": ("this computer", "the Linux computer that Lumtak runs on")}
 Order = Literal["worked on last", "what is due first", "by computer", "newest first"]
 ORDERS: tuple[Order, ...] = get_args(Order)
+
+
+def head(home: Path | None, palette: Palette) -> Text:
+    """Whose data folder this is; None is the demo's."""
+    text = Text()
+    text.append(" Lumtak", style=f"bold {palette.accent}")
+    where = in_short(home) if home else "demo: made-up computers, nothing stays"
+    text.append(f"  {where}", style=palette.soft)
+    return text
 
 
 def about(address: str) -> tuple[str, str]:
@@ -55,6 +66,12 @@ def due_of(job: Heading, standing: "Mapping[str, StandingChanges]") -> str:
         return words
     waits = job.after is None and job.station in {"plan", "proof"} and stands.changes
     return "after reading due" if waits else ""
+
+
+def words_of(job: Heading, standing: "Mapping[str, StandingChanges]") -> str:
+    """What a job is found by."""
+    words = (job.id, job.computer_name, job.user, job.station, job.profile.title, job.verdict)
+    return f"{' '.join(words)} {due_of(job, standing)}"
 
 
 def ordered(

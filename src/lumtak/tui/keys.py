@@ -110,7 +110,8 @@ def shown(key: str) -> str:
 
 def typed(words: str) -> str:
     """A key as a settings file may name it, as the bindings have it."""
-    return _TYPED.get(words.strip(), words.strip())
+    bare = words.strip()
+    return _TYPED.get(bare, bare.lower() if len(bare) > 1 else bare)
 
 
 def mapped(chosen: Mapping[str, str]) -> tuple[dict[str, str], tuple[str, ...]]:
