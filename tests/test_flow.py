@@ -79,7 +79,7 @@ async def test_the_palette_has_every_command_and_its_key(data_folder):
         assert words[:3] == ["Intake", "Baseline", "Take the baseline"]
         assert {"Quick look", "The owner's questions", "Write the report"} <= set(words)
         for command in app.screen._commands:
-            assert command.key in BY_NAME or len(command.key) < 7, command
+            assert command.key in BY_NAME or len(command.key) < 10, command
         await pilot.press(*"audit")
         await until(pilot, lambda: says(app, "Search the audit") and not says(app, "Baseline  "))
         await pilot.press("enter")

@@ -84,6 +84,16 @@ class StationView(Vertical):
         for found in self.query(LineList):
             self.point_at(found)
 
+    def action_mark(self) -> None:
+        """Choose what the cursor of the list is on."""
+        for found in self.query(LineList):
+            found.action_mark()
+
+    def action_open(self) -> None:
+        """Explain what the cursor of the list is on."""
+        for found in self.query(LineList):
+            found.action_open()
+
     def action_beside(self, steps: int) -> None:
         """Between the buttons, or along what the station has."""
         if not to_button(self.screen, steps):
