@@ -21,6 +21,7 @@ from lumtak.tui.confirm import ConfirmScreen
 from lumtak.tui.help import HelpScreen
 from lumtak.tui.job_screen import JobScreen
 from lumtak.tui.saver import Saver
+from lumtak.tui.stations import plan_frontier
 from lumtak.tui.theme import DARK, HATCH, HOLLOW, LIGHT
 from lumtak.tui.widgets.ledger import Ledger
 from lumtak.tui.widgets.lines import Line, LineList
@@ -456,6 +457,28 @@ async def test_a_job_that_cannot_be_opened_says_why(data_folder):
         await pilot.press("enter")
         await until(pilot, lambda: says(app, "damaged"))
         assert isinstance(app.screen, BenchScreen)
+
+
+async def test_a_frontier_that_cannot_be_worked_out_is_said_and_nothing_else_waits(
+    data_folder, sim, monkeypatch
+):
+    def fail(_):
+        raise ZeroDivisionError("odd")
+
+    monkeypatch.setattr(plan_frontier, "frontier_of", fail)
+    open_job = begin_job(data_folder, sim, data_folder.profile("hull-drafting"))
+    read_baseline(open_job, seconds=60)
+    make_audit(open_job)
+    open_job.go("plan")
+    open_job.close()
+    app = application(data_folder)
+    async with app.run_test(size=WIDE, notifications=True) as pilot:
+        await pilot.press("enter")
+        await until(pilot, lambda: isinstance(app.screen, JobScreen) and says(app, "Nothing is"))
+        await pilot.press("p")
+        await until(pilot, lambda: says(app, "should not have happened", "ZeroDivisionError"))
+        await pilot.press("3", "a", "4")
+        await until(pilot, lambda: says(app, "15 changes chosen", "Apply 15 changes"))
 
 
 @pytest.mark.parametrize("where", ["app", "screen", "widget"])

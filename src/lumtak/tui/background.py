@@ -30,6 +30,12 @@ Doing = Literal["", "applying", "baseline", "after", "other"]
 the changes, anything else."""
 
 
+def unforeseen(error: Exception) -> str:
+    """What is said of an error that nobody foresaw; the log has the rest."""
+    kind = type(error).__name__
+    return f"This should not have happened ({kind}: {error}). The log has the rest."
+
+
 class WorkingScreen(Screen[None]):
     """Subclasses say what they look up after each piece of work (`look`), take it over (`take`),
     and draw (`update_all`).
@@ -106,10 +112,7 @@ class WorkingScreen(Screen[None]):
             problem = str(error)
         except Exception as error:  # the screen stays, the log has the rest
             logging.getLogger(__name__).exception("in the background")
-            problem = (
-                f"This should not have happened ({type(error).__name__}: {error}). The log has the"
-                " rest."
-            )
+            problem = unforeseen(error)
         try:
             found = self.look()
         except LumtakError as error:

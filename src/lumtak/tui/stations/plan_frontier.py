@@ -1,5 +1,6 @@
 """The frontier of a job: worked out beside everything else, walked along, drawn."""
 
+import logging
 from typing import ClassVar
 
 from textual import work
@@ -8,6 +9,7 @@ from textual.widgets import Static
 
 from lumtak.core.planner import Planned, Point, Problem
 from lumtak.errors import LumtakError
+from lumtak.tui.background import unforeseen
 from lumtak.tui.keys import binding
 from lumtak.tui.stations.applying import ApplyingStation
 from lumtak.tui.theme import Palette
@@ -34,6 +36,8 @@ class FrontierStation(ApplyingStation):
         self._of: tuple[object, ...] = ()
         self._asked: tuple[object, ...] = ()
         """Of what the frontier is being worked out."""
+        self._failed: tuple[tuple[object, ...], str] = (), ""
+        """Of what it could not be worked out, and why."""
         self.then = ""
         """What was pressed while it was: a step along it, or the least plan."""
         self.said = ""
@@ -63,10 +67,16 @@ class FrontierStation(ApplyingStation):
         except LumtakError as error:
             self.app.call_from_thread(self._not_worked_out, of, str(error))
             return
+        except Exception as error:  # the screen stays, the log has the rest
+            logging.getLogger(__name__).exception("the frontier")
+            self.app.call_from_thread(self._not_worked_out, of, unforeseen(error))
+            return
         self.app.call_from_thread(self._worked_out, of, found, least)
 
     def _not_worked_out(self, of: tuple[object, ...], why: str) -> None:
-        if of == self._depends and self.then:
+        """Said where somebody waits for it, and whenever somebody asks again."""
+        self._failed = of, why
+        if self.then:
             self.desk.tell(why)
         self.then = ""
 
@@ -91,9 +101,11 @@ class FrontierStation(ApplyingStation):
         """Do that once the frontier is known."""
         if self.desk.baseline is None or self.desk.job.audit is None:
             self.desk.tell("A plan needs a baseline and an audit: take the baseline first.")
-            return
-        self.then = then
-        self.find_out()
+        elif self._failed[0] == self._depends:
+            self.desk.tell(self._failed[1])
+        elif self._asked == self._depends or self.desk.free():
+            self.then = then
+            self.find_out()
 
     def action_least(self) -> None:
         """The least plan that reaches both ceilings is what is chosen, or the one that comes
