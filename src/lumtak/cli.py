@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 import click
 
 from lumtak import __version__
+from lumtak.where import default_home, home_option
 
 if TYPE_CHECKING:
     from click.shell_completion import CompletionItem
@@ -83,8 +84,6 @@ def _version(context: click.Context, _: click.Parameter, value: bool) -> None:  
     """What this is, and where its data, settings and knowledge stand."""
     if not value or context.resilient_parsing:
         return
-    from lumtak.where import default_home
-
     home = context.find_root().meta.get("lumtak.home") or default_home()
     click.echo(f"lumtak {__version__}")
     for name, path in (
@@ -98,27 +97,12 @@ def _version(context: click.Context, _: click.Parameter, value: bool) -> None:  
     context.exit()
 
 
-def _keep_home(context: click.Context, _: click.Parameter, value: str | None) -> None:
-    if value is not None:
-        from pathlib import Path
-
-        context.find_root().meta["lumtak.home"] = Path(value).expanduser().absolute()
-
-
 @click.group(
     cls=_Commands,
     invoke_without_command=True,
     context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 110},
 )
-@click.option(
-    "--home",
-    type=click.Path(file_okay=False),
-    expose_value=False,
-    is_eager=True,
-    callback=_keep_home,
-    metavar="DIR",
-    help="Keep Lumtak's data in DIR instead of the XDG data folder.",
-)
+@home_option
 @click.option(
     "--version",
     is_flag=True,

@@ -17,7 +17,7 @@ from lumtak.core.setting import SettingRef
 from lumtak.core.units import write_sizes
 from lumtak.errors import ComputerError
 from lumtak.storage import make_folder
-from lumtak.where import default_home
+from lumtak.where import default_home, home_option
 
 if TYPE_CHECKING:
     from logging import LogRecord
@@ -26,23 +26,6 @@ if TYPE_CHECKING:
 
 _F = TypeVar("_F", bound=Callable[..., Any])
 _LOG_BYTES = 1 << 20
-
-
-def home_option(function: _F) -> _F:
-    """`--home DIR`, before or after the command's name; the nearer one counts."""
-
-    def keep(context: click.Context, _: click.Parameter, value: Path | None) -> None:
-        if value is not None:
-            context.find_root().meta["lumtak.home"] = value.expanduser().absolute()
-
-    return click.option(
-        "--home",
-        type=click.Path(path_type=Path, file_okay=False),
-        expose_value=False,
-        callback=keep,
-        metavar="DIR",
-        help="Keep Lumtak's data in DIR instead of the XDG data folder.",
-    )(function)
 
 
 def home() -> Path:

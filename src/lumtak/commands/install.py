@@ -8,15 +8,11 @@ from click.shell_completion import get_completion_class
 
 from lumtak import __version__
 
-_WHERE = {
-    "bash": "~/.local/share/bash-completion/completions/lumtak",
-    "zsh": "a folder of $fpath, as _lumtak",
-    "fish": "~/.config/fish/completions/lumtak.fish",
-}
+_SHELLS = ("bash", "zsh", "fish")
 
 
 @click.command("completion")
-@click.argument("shell", type=click.Choice(list(_WHERE)))
+@click.argument("shell", type=click.Choice(_SHELLS))
 @click.pass_context
 def completion_command(context: click.Context, shell: str) -> None:
     """Print what makes SHELL complete lumtak's commands and options.

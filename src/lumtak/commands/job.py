@@ -252,7 +252,7 @@ def job_choose(
     if eased:
         choose_all_eased(open_job)
     if least:
-        found = plan_job(open_job, reach, data_folder.settings.confidence)
+        found = plan_job(open_job, reach)
         choose_planned(open_job, found.changes)
         click.echo(found.headline)
     if plan_path is not None:

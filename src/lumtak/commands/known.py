@@ -2,10 +2,11 @@
 
 import click
 
-from lumtak.commands.common import columns, home, home_option, json_option, say_json
+from lumtak.commands.common import columns, home, json_option, say_json
 from lumtak.core.known import known
 from lumtak.core.setting import parse_ref
 from lumtak.core.text import plain
+from lumtak.where import home_option
 from lumtak.work.knowledge import Knowledge
 
 

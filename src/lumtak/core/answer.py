@@ -21,6 +21,7 @@ from lumtak.core.felt import MEASURES, TRIED, Complaint, Felt, Start, leads
 from lumtak.core.means import student
 from lumtak.core.reading import Reading
 from lumtak.core.record import NotMeasured, Record
+from lumtak.core.text import capital
 from lumtak.core.units import counted, signed
 
 FEWEST_TRIES = 3
@@ -55,7 +56,7 @@ class FeltChange(Record):
     def sentence(self) -> str:
         """What may be said of it."""
         measure = MEASURES[self.felt]
-        title = f"{measure.title[:1].upper()}{measure.title[1:]}"
+        title = capital(measure.title)
         was, now = measure.value(self.before), measure.value(self.after)
         both = f"{title}: {was} before, {now} after"
         if isinstance(self.ci95, NotMeasured):

@@ -7,6 +7,7 @@ from collections.abc import Iterable, Mapping
 from lumtak.core.plan import Plan, Step
 from lumtak.core.planner.disruption import LEVEL_WORDS, Level
 from lumtak.core.setting import SettingRef, Shows
+from lumtak.core.text import capital
 from lumtak.core.units import counted
 
 _NAMED = 4
@@ -31,7 +32,7 @@ def consequences(plan: Plan, levels: Mapping[SettingRef, Level]) -> tuple[str, .
         if not mine:
             continue
         words = LEVEL_WORDS[level]
-        head = f"{words[:1].upper()}{words[1:]} ({len(mine)})"
+        head = f"{capital(words)} ({len(mine)})"
         if level in _TOLD:
             lines += [f"{head}:", *(f"  {_with_loss(s)}" for s in mine)]
         else:

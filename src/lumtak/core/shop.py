@@ -8,6 +8,7 @@ import msgspec
 
 from lumtak.core.catalogue import Better, Role
 from lumtak.core.record import Record
+from lumtak.core.text import capital
 
 if TYPE_CHECKING:
     from lumtak.core.audit.records import Finding
@@ -52,7 +53,7 @@ def taught(finding: "Finding", title: str, stops: str, better: Better, where: st
     return Role(
         name=f"own-{name}",
         title=title,
-        does=f"{title[:1].upper()}{title[1:]}.",
+        does=f"{capital(title)}.",
         stops=stops,
         better=better,
         taught=where,

@@ -34,6 +34,11 @@ def _visible(char: str) -> str:
     return char
 
 
+def capital(words: str) -> str:
+    """The same words at the beginning of a sentence."""
+    return f"{words[:1].upper()}{words[1:]}"
+
+
 def number(said: str | bytes | None) -> int | None:
     """A counter as a kernel writes it, in decimal digits.
 

@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 
 from lumtak.core.proof import complaint_in_words
 from lumtak.core.record import NotMeasured
-from lumtak.core.text import plain
+from lumtak.core.text import capital, plain
 from lumtak.core.units import percent, ram, span
 from lumtak.report.charts import Plot
 from lumtak.report.content import Content, waits_of
@@ -117,7 +117,7 @@ def _story(content: Content, chart: Plot | None, width: float) -> list[Any]:
 
 def _verdict(content: Content, styles: "_Styles") -> list[Any]:
     """Whose computer, and what came of it."""
-    name = f"{content.computer[:1].upper()}{content.computer[1:]}"
+    name = capital(content.computer)
     used = f"Used for {content.profile.title.lower()} by {content.user}."
     came = complaint_in_words(content.complaint, content.told)
     points = [*content.claims, *content.mismatches]
@@ -195,7 +195,7 @@ def _figures(content: Content, width: float, styles: _Styles) -> Any:  # noqa: A
         return [show(before.mean(column)), show(after.mean(column)) if after else "not read yet"]
 
     ceilings = content.profile.ceilings
-    waits = [[f"{title[:1].upper()}{title[1:]}", *values] for title, *values in waits_of(content)]
+    waits = [[capital(title), *values] for title, *values in waits_of(content)]
     rows: list[list[Any]] = [
         ["", "before", "after", "ceiling"],
         *waits,

@@ -58,7 +58,7 @@ class LumtakApp(App[None]):
         self.register_theme(LIGHT)
         self.keys_in_force: dict[str, str] = {}
         """The key of each command, as the settings have them."""
-        self.take_settings()
+        self._wrong_keys = self.take_settings()
 
     def _fatal_error(self) -> None:
         """End with a sentence; the log has the rest.
@@ -85,7 +85,7 @@ class LumtakApp(App[None]):
         """Open the bench; say what is wrong with the settings."""
         self.theme_changed_signal.subscribe(self, self._draw_anew)
         self.push_screen(BenchScreen(self.data_folder, pace=self.pace, demo=self.demo))
-        for sentence in mapped(self.data_folder.settings.keys)[1]:
+        for sentence in self._wrong_keys:
             self.notify(sentence, severity="warning", timeout=12, markup=False)
         if not self.is_headless:
             self.set_interval(_TERMINAL_EVERY_S, self._end_without_terminal)

@@ -15,7 +15,7 @@ from textual.app import SuspendNotSupported
 from textual.screen import Screen
 from textual.widgets import Static
 
-from lumtak.core.text import plain
+from lumtak.core.text import capital, plain
 from lumtak.errors import ComputerError, LumtakError
 from lumtak.tui.theme import Palette
 
@@ -96,7 +96,7 @@ class WorkingScreen(Screen[None]):
     def free(self) -> bool:
         """Whether nothing is under way; says what is, else."""
         if self.busy:
-            self.tell(f"{self.busy[:1].upper()}{self.busy[1:]} first has to end, or be stopped.")
+            self.tell(f"{capital(self.busy)} first has to end, or be stopped.")
         return not self.busy
 
     def begun(self) -> None:

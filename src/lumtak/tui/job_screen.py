@@ -306,7 +306,7 @@ class JobScreen(Desk):
     def action_bench(self) -> None:
         """Close what is open on the station; else back to the bench, where the job stays."""
         if not self._view().escape():
-            unless_at_work(self, lambda: self.leave(self.dismiss), "leave")
+            self.action_back()
 
     def action_back(self) -> None:
         """A click on the head."""

@@ -27,8 +27,6 @@ from lumtak.formats.plans import FileChange, PlanFile
 from lumtak.work.data_folder import DataFolder
 from lumtak.work.open_job import OpenJob
 
-CONFIDENCE = 0.9
-
 
 def problem_for(open_job: OpenJob) -> Problem:
     """What a job has to plan: by its newest reading, with what stands already counted as saved.
@@ -85,8 +83,9 @@ def _factors(open_job: OpenJob, reading: Reading) -> Mapping[str, float]:
 _MOST_JOBS = 8
 
 
-def plan_job(open_job: OpenJob, goal: Goal, confidence: float = CONFIDENCE) -> Planned:
-    """The least plan of a job."""
+def plan_job(open_job: OpenJob, goal: Goal) -> Planned:
+    """The least plan of a job, as sure as the settings have it."""
+    confidence = open_job.data_folder.settings.confidence
     problem = problem_for(open_job)
     found = open_job.job.audit.bottleneck if open_job.job.audit else None
     return planned(problem, goal, confidence=confidence, bottleneck=found, clock=time.perf_counter)

@@ -9,6 +9,7 @@ from lumtak.core.facts import Gap, Mark, Origin
 from lumtak.core.record import Figure, Record, known
 from lumtak.core.setting import Area, Change, SettingRef
 from lumtak.core.stance import MAY_CHANGE, Stance
+from lumtak.core.text import capital
 from lumtak.core.units import percent, ram
 
 Grade = Literal["proven here", "expected", "depends", "no effect", "harmful"]
@@ -93,7 +94,7 @@ class Finding(Record):
     @property
     def why(self) -> str:
         """The reason as a sentence of its own."""
-        return f"{self.reason[:1].upper()}{self.reason[1:]}"
+        return capital(self.reason)
 
     @property
     def can_choose(self) -> bool:

@@ -7,7 +7,7 @@ from textual.widgets import Button
 
 from lumtak.core.consequences import consequences
 from lumtak.core.plan import Plan
-from lumtak.core.text import plain
+from lumtak.core.text import capital, plain
 from lumtak.core.units import counted
 from lumtak.errors import LumtakError
 from lumtak.journal import Entry, Outcome
@@ -75,7 +75,7 @@ class ApplyingStation(StationView):
         owed = self.desk.owed.in_words()
         if not owed:
             return "Next is the proof."
-        return f"{owed[:1].upper()}{owed[1:]}; after that the proof."
+        return f"{capital(owed)}; after that the proof."
 
     def pressed(self, name: str) -> None:
         """A button of this part."""

@@ -1,7 +1,6 @@
 """How findings are drawn: rows, the explanation under a row, headings, memory as its sum."""
 
 import re
-import textwrap
 from collections.abc import Container, Iterable, Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
@@ -22,7 +21,7 @@ from lumtak.core.strip import kind_of
 from lumtak.core.text import plain
 from lumtak.core.units import percent, ram, signed, took
 from lumtak.tui.theme import FILLS, HATCH, WIDE, Palette
-from lumtak.tui.widgets.lines import column, fit
+from lumtak.tui.widgets.lines import column, fit, wrapped
 
 GO = "go:"
 """Begins the key of a line that leads to another item."""
@@ -226,7 +225,7 @@ def explanation(f: Finding, rows: Iterable[Row], pen: Pen) -> list[tuple[Text, s
     width = max(30, pen.width - _INDENT - _NAME - 4)
     lines: list[tuple[Text, str | None]] = []
     for name, words, to in rows:
-        for number, part in enumerate(textwrap.wrap(plain(words, 600), width) or [""]):
+        for number, part in enumerate(wrapped(plain(words, 600), width)):
             text = Text(" " * _INDENT)
             text.append("│ ", style=palette.stances[f.stance])
             text.append(f"{name if number == 0 else '':<{_NAME}}", style=palette.soft)

@@ -10,8 +10,8 @@ from textual.widgets import Button, Input, Static
 
 from lumtak.core.asking import questions
 from lumtak.core.setting import without
-from lumtak.core.text import plain
-from lumtak.core.units import counted
+from lumtak.core.text import capital, plain
+from lumtak.core.units import all_of, counted
 from lumtak.journal import Entry
 from lumtak.storage import in_short
 from lumtak.tui.stations import plan_rows
@@ -89,19 +89,12 @@ class HandoverStation(StationView):
                 return f"{found.lines[-1]} Nothing was changed, and the report says so."
             return "Nothing was changed in this job. The report says so."
         if not left:
-            return f"{self._put_back_words()} put back or came to nothing."
+            every = all_of(len(desk.entries), "change of this job", "changes of this job")
+            return f"{every} put back or came to nothing."
         still = f"{counted(len(left), 'change is', 'changes are')} still in place."
         if desk.after is None:
             return f"{still} There is no reading after them yet, and the report will say so."
         return f"{desk.job.said or 'The proof says what came of it.'} {still}"
-
-    def _put_back_words(self) -> str:
-        count = len(self.desk.entries)
-        return (
-            "The one change of this job is"
-            if count == 1
-            else f"All {count} changes of this job are"
-        )
 
     def _lines(self, left: list[Entry], palette: Palette) -> list[Line]:
         parts = (
@@ -139,7 +132,7 @@ class HandoverStation(StationView):
             label, words = without(entry.value, finding.stops if finding else "")
             if words:
                 said = f"{label}: {words}" if label in {"without it", "until started"} else words
-                rows.append((entry.title, f"{said[:1].upper()}{said[1:]}."))
+                rows.append((entry.title, f"{capital(said)}."))
         return rows
 
     def _open(self) -> list[tuple[str, str]]:
@@ -149,7 +142,7 @@ class HandoverStation(StationView):
         bad = [e.title for e in desk.entries if e.stage in {"failed", "conflict"}]
         chosen = counted(len(desk.job.chosen), "change")
         rows = (
-            ("restart", f"{owed[:1].upper()}{owed[1:]}; then the reading counts." if owed else ""),
+            ("restart", f"{capital(owed)}; then the reading counts." if owed else ""),
             ("after reading", self._reading_due()),
             self._to_ask(),
             ("plan", f"{chosen} chosen and not made." if desk.job.chosen else ""),

@@ -62,8 +62,7 @@ class FrontierStation(ApplyingStation):
     def _work_out(self, of: tuple[object, ...]) -> None:
         open_job = self.desk.open_job
         try:
-            confidence = self.desk.settings.confidence
-            found, least = frontier_of(open_job), plan_job(open_job, "both", confidence)
+            found, least = frontier_of(open_job), plan_job(open_job, "both")
         except LumtakError as error:
             self.app.call_from_thread(self._not_worked_out, of, str(error))
             return

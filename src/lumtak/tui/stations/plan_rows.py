@@ -1,6 +1,5 @@
 """How changes are drawn: a line each from proposed to done, and all that is to be said of one."""
 
-import textwrap
 from collections.abc import Iterable
 from typing import NamedTuple
 
@@ -10,11 +9,11 @@ from lumtak.core.audit import Finding
 from lumtak.core.plan import Step
 from lumtak.core.planner import LEVEL_WORDS, Level
 from lumtak.core.setting import SHOWS_WORDS, Shows, without
-from lumtak.core.text import plain
+from lumtak.core.text import capital, plain
 from lumtak.core.units import ram, signed
 from lumtak.journal import Entry, Outcome, ReviewLine
 from lumtak.tui.theme import Palette
-from lumtak.tui.widgets.lines import Line, column
+from lumtak.tui.widgets.lines import Line, column, wrapped
 
 _STAGES = {
     "verified": "done, read back",
@@ -127,7 +126,7 @@ def of_step(step: Step, finding: Finding | None, level: Level) -> list[tuple[str
     words = LEVEL_WORDS[level]
     return [
         ("", f"{step.title}: {step.before} → {step.change.value or 'unset'}"),
-        ("noticed", f"{words[:1].upper()}{words[1:]}."),
+        ("noticed", f"{capital(words)}."),
         _lost(step.change.value, stops),
         ("stops with it", ", ".join(others)),
         ("shows", f"It {SHOWS_WORDS[step.shows]}."),
@@ -184,7 +183,7 @@ def _lost(value: str | None, stops: str) -> tuple[str, str]:
 
 
 def _sentence(words: str) -> str:
-    return f"{words[:1].upper()}{words[1:]}{'' if words.endswith(('.', '?', '!')) else '.'}"
+    return f"{capital(words)}{'' if words.endswith(('.', '?', '!')) else '.'}"
 
 
 def pane(rows: Iterable[tuple[str, str]], width: int, palette: Palette) -> Text:
@@ -196,7 +195,7 @@ def pane(rows: Iterable[tuple[str, str]], width: int, palette: Palette) -> Text:
         if not name:
             text.append(f"{plain(words, 100)}\n", style=f"bold {palette.ink}")
             continue
-        for number, part in enumerate(textwrap.wrap(plain(words, 500), max(20, width - _NAME))):
+        for number, part in enumerate(wrapped(plain(words, 500), max(20, width - _NAME))):
             text.append(f"{name if number == 0 else '':<{_NAME}}", style=palette.soft)
             text.append(f"{part}\n", style=palette.ink)
     return text

@@ -60,7 +60,7 @@ class Ledger(Widget):
         """Of the pieces that can be lit."""
         self._cut: list[tuple[Strip, list[int]]] = []
         self._by_key: list[tuple[Strip, dict[str, int]]] = []
-        self._drawn: list[tuple[tuple[object, ...], list[tuple[str, Style]]]] = []
+        self._drawn: list[tuple[Strip, tuple[int, str], list[tuple[str, Style]]]] = []
         """Cells of bars with nothing lit, as they were drawn last."""
 
     def show(
@@ -147,9 +147,9 @@ class Ledger(Widget):
 
     def _unlit(self, strip: Strip, width: int, palette: Palette) -> list[tuple[str, Style]]:
         """Every cell of a bar, with the ticks; worked out once for a strip, a width and a theme."""
-        of = (id(strip), strip, width, palette.ink)
-        for known, drawn in self._drawn:
-            if known[0] == of[0] and known[2:] == of[2:]:
+        of = (width, palette.ink)
+        for known, known_of, drawn in self._drawn:
+            if known is strip and known_of == of:
                 return drawn
         ticks = self._ticks(strip, width)
         tick = Style(color=palette.lit, bold=True)
@@ -161,7 +161,7 @@ class Ledger(Widget):
                 drawn.append((ticks[cell], tick))
             else:
                 drawn.append((self._fill(piece), styles[piece.kind]))
-        self._drawn = [(of, drawn), *self._drawn[:3]]
+        self._drawn = [(strip, of, drawn), *self._drawn[:3]]
         return drawn
 
     def _cells(self, strip: Strip, width: int) -> list[int]:
