@@ -12,6 +12,8 @@ from pathlib import Path
 
 from bench_screens import keys, live
 
+_WALKED = 1_000_000
+
 
 def median_s(action: Callable[[], object], repeat: int = 7) -> float:
     """Median time of one call."""
@@ -274,8 +276,45 @@ def _own_cost(interval_s: float) -> None:
         )
 
 
+def walk() -> None:
+    """A whole tree looked through by a hand of its own, against `du -s` on the same tree, warm."""
+    from lumtak.computers.hands.channel import bootstrap
+    from lumtak.computers.hands.piped import Piped
+
+    with tempfile.TemporaryDirectory() as folder:
+        made = 0
+        for number in range(_WALKED // 250):
+            place = Path(folder) / f"{number % 40}" / f"{number}"
+            place.mkdir(parents=True)
+            for name in range(250):
+                (place / f"{name}").touch()
+                made += 1
+        hand = Piped(bootstrap("/usr/bin/python3"), {}, "a hand")
+        peak = 0.0
+
+        def walked() -> None:
+            nonlocal peak
+            *_, last = hand.survey(folder, [])
+            if last["ended"]["inodes"] < made:
+                raise SystemExit("the walk passed files over")
+            status = Path(f"/proc/{hand.known_pid}/status").read_text()
+            peak = int(status.partition("VmHWM:")[2].split()[0]) / 1024
+
+        def summed() -> None:
+            subprocess.run(["du", "-s", folder], check=True, stdout=subprocess.DEVNULL)
+
+        summed()
+        walked()
+        rounds = [(median_s(summed, 1), median_s(walked, 1)) for _ in range(3)]
+        base, took = (min(times) for times in zip(*rounds, strict=True))
+        hand.close()
+    line(f"{made} files looked through", took, "du -s", base)
+    print(f"{'  memory of the hand that does it, at most':<46} {peak:9.1f} MiB")
+
+
 PARTS = {
-    p.__name__: p for p in (start_up, model, sampling, real_facts, auditing, keys, live, own_cost)
+    p.__name__: p
+    for p in (start_up, model, sampling, real_facts, auditing, keys, live, own_cost, walk)
 }
 
 if __name__ == "__main__":

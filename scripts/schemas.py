@@ -8,6 +8,7 @@ from typing import Any
 import msgspec
 
 from lumtak.computers.hands.states import STATE_KINDS
+from lumtak.core.clutter import Survey
 from lumtak.core.profile import Profile
 from lumtak.core.reading import Reading
 from lumtak.core.setting import Exact
@@ -35,6 +36,7 @@ FORMATS = {
     "capture": Capture,
     "plan": PlanFile,
     "settings": Settings,
+    "survey": Survey,
 }
 
 

@@ -43,8 +43,12 @@ VIEWS = {
     "intake": (*INTO_JOB, "1", "~in their words"),
     "baseline": BASELINE,
     "audit": (*AUDIT, "Enter", "~Keeps small copies", "Space", *["Down"] * 2, "Space", "~2 chosen"),
-    "audit-light": ("C-t", *AUDIT, "/", *"ease", "Space", *"cpu>2", "~of 176 shown"),
+    "audit-light": ("C-t", *AUDIT, "/", *"ease", "Space", *"cpu>2", "~of 180 shown"),
     "audit-80": (*AUDIT, "Space", "~1 chosen"),
+    "storage": (
+        *("Enter", "~First:", "/", *"storage", "~of 181 shown", "Enter", "Down", "Space"),
+        *("Down", "Enter", "~holds"),
+    ),
     "plan": (*PLAN, *["Down"] * 4, "~Starts when asked"),
     "plan-failed": (*CONFIRMED, "~could not be changed", "Left", "Enter", "~policy of this"),
     "proof": PROOF,
@@ -82,6 +86,7 @@ OTHER_JOBS = (
     ("job", "audit", "chart-room-1"),
 )
 PREPARED = {
+    "storage": OTHER_JOBS[:3],
     "bench": (*OTHER_JOBS, *EASED, ("job", "apply", JOB)),
     "proof-waits": (
         (*CRIB_START, "--said", "Every program takes half a minute to open."),

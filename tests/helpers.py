@@ -18,13 +18,13 @@ from unittest import mock
 import msgspec
 
 from lumtak.__main__ import main
+from lumtak.computers.abilities import Capabilities
 from lumtak.computers.hands.states import Exact, Unknown
 from lumtak.computers.hands.whose import Hands, User, folder_hands
 from lumtak.computers.linux.adapter import Look, Means
 from lumtak.computers.linux.computer import LinuxComputer
 from lumtak.computers.linux.registry import ADAPTERS
 from lumtak.computers.linux.settings import LinuxSettings
-from lumtak.computers.protocol import Capabilities
 from lumtak.computers.simulated.computer import SimulatedComputer
 from lumtak.core.catalogue import Catalogue
 from lumtak.core.facts import Facts, Gap, Hardware, Item, Setting, System
@@ -265,6 +265,7 @@ def tree_user() -> User:
         home="/home/u",
         config_home="/home/u/.config",
         data_home="/home/u/.local/share",
+        cache_home="/home/u/.cache",
         config_dirs=("/etc/xdg",),
     )
 

@@ -100,9 +100,10 @@ def test_every_chart_as_svg_with_text_and_as_pdf_with_its_fonts(job, tmp_path, k
         assert (tmp_path / "b.svg").read_bytes() == drawn["svg"]
     root = ET.fromstring(drawn["svg"].decode())
     words = " ".join(t for e in root.iter() if e.tag.endswith("text") for t in e.itertext())
-    assert "CPU" in words
+    about = "disk, GiB" if kind == "disk" else "CPU"
+    assert about in words
     page = PdfReader(io.BytesIO(drawn["pdf"])).pages[0]
-    assert "CPU" in page.extract_text()
+    assert about in page.extract_text()
     fonts = page["/Resources"]["/Font"]
     for font in fonts.values():
         inner = font.get_object()

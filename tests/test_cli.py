@@ -533,7 +533,7 @@ def test_what_is_made_from_the_help_is_as_the_help_is_now():
     [
         ("lumtak a", {"advice", "answer", "apply", "audit"}),
         ("lumtak job c", {"choose", "complaint"}),
-        ("lumtak chart --kind ", {"load", "spread", "bridge", "strips"}),
+        ("lumtak chart --kind ", {"load", "spread", "bridge", "strips", "disk"}),
         ("lumtak completion ", {"bash", "zsh", "fish"}),
     ],
 )

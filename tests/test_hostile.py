@@ -81,7 +81,7 @@ def owner():
     os.chown(home, uid, gid)
     yield User(
         name="nobody", uid=uid, gid=gid, home=str(home), config_home=f"{home}/.config",
-        data_home=f"{home}/.local/share",
+        data_home=f"{home}/.local/share", cache_home=f"{home}/.cache",
         config_dirs=("/etc/xdg",),
     )  # fmt: skip
     shutil.rmtree(home)

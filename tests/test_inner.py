@@ -341,3 +341,86 @@ def test_what_an_owner_plants_gives_root_away_to_nobody(inner):
         "/home/mate/.config/dconf/user", None
     )  # of the desktop's own store, which never takes its file away
     assert after == system
+
+
+PLANT = r"""
+import os, sys
+os.makedirs("/var/lib/systemd/coredump", exist_ok=True)
+old = 1_500_000_000
+for folder, names in (("/var/log", ("syslog.2.gz", "apt-odd name\n.3")),
+                      ("/var/tmp", ("job-of-root",)),
+                      ("/var/lib/systemd/coredump", ("core.tide.zst",))):
+    for name in names:
+        path = os.path.join(folder, name)
+        with open(path, "wb") as file:
+            file.write(b"x" * 9000)
+        os.utime(path, (old, old))
+for name, data in (("/var/log/syslog", b"now"), ("/var/tmp/theirs", b"theirs"),
+                   ("/var/tmp/young", b"")):
+    open(name, "wb").write(data)
+os.utime("/var/tmp/theirs", (old, old))
+os.chown("/var/tmp/theirs", 4242, 4242)
+"""
+HELD = r"""
+import json, os
+found = {}
+for top in ("/var/log", "/var/tmp", "/var/lib/systemd/coredump", "/var/lib/lumtak"):
+    for folder, folders, files in os.walk(top):
+        for path in [folder, *(os.path.join(folder, n) for n in files)]:
+            about = os.lstat(path)
+            data = open(path, "rb").read().hex() if os.path.isfile(path) else ""
+            skip = folder.startswith("/var/log/journal") or folder.startswith("/var/tmp/systemd")
+            if not skip and "lumtak-" not in path:
+                found[path] = [oct(about.st_mode), about.st_uid, about.st_mtime_ns, data[:200]]
+print(json.dumps(found))
+"""
+CLASSES = ("old-logs", "crash-dumps", "temp-system")
+
+
+@pytest.mark.parametrize("by", ["lumtak", "script"])
+def test_what_is_the_system_s_is_set_aside_by_root_and_comes_back(inner, by):
+    def held():
+        return json.loads(inner.run("root", "python3", "-", stdin=HELD))
+
+    inner.run("root", "python3", "-", stdin=PLANT)
+    before = held()
+    said = lumtak(inner, "set-aside", "local", *CLASSES, user=USER)
+    assert said.count("read back") == 3, said
+    now = held()
+    gone = {path for path in before if path not in now}
+    assert {os.path.basename(p) for p in gone} == {
+        "syslog.2.gz", "apt-odd name\n.3", "job-of-root", "core.tide.zst",
+    }  # fmt: skip
+    assert (now["/var/lib/lumtak/aside"][0], now["/var/lib/lumtak/aside"][1]) == ("0o40700", 0)
+    assert now["/var/tmp/theirs"] == before["/var/tmp/theirs"]
+    listed = json.loads(lumtak(inner, "storage", "local", "--json", user=USER))
+    assert {h["address"] for h in listed["held"]} == {f"storage:{name}" for name in CLASSES}
+    if by == "lumtak":
+        lumtak(inner, "undo", "local", "--all", user=USER)
+    else:
+        (script,) = [p for p in now if p.startswith("/var/lib/lumtak/undo-")]
+        assert "3 as before, 0 left alone, 0 failed" in inner.run("root", "sh", script)
+        lumtak(inner, "undo", "local", "--all", user=USER)
+    back = held()
+    for path in before:
+        assert back[path] == before[path], path
+    assert not any("aside" in path for path in back)
+
+
+def test_what_was_set_aside_by_root_is_emptied_on_a_yes_alone(inner):
+    inner.run("root", "python3", "-", stdin=PLANT)
+    lumtak(inner, "set-aside", "local", "old-logs", user=USER)
+    refused = lumtak(inner, "empty-aside", "local", "--early", user=USER, check=False)
+    assert "Nobody is there to answer" in refused
+    assert "2 files" in lumtak(inner, "empty-aside", "local", "--early", "--yes", user=USER)
+    assert "nothing to put back" in lumtak(inner, "undo", "local", "--all", user=USER, check=False)
+
+
+def test_as_root_a_user_s_own_is_set_aside_by_the_user_s_hand(inner):
+    picture = f"/home/{USER}/.cache/thumbnails/x.png"
+    inner.run(USER, "sh", "-c", f"mkdir -p $(dirname {picture}) && touch -d @1 {picture}")
+    lumtak(inner, "set-aside", "local", "thumbnails", "--user", USER)
+    notes = f"/home/{USER}/.local/share/lumtak-aside"
+    assert inner.run("root", "stat", "-c", "%U %a", notes, f"{notes}/aside") == f"{USER} 700\n" * 2
+    lumtak(inner, "undo", "local", "--all", check=False)
+    assert inner.run("root", "stat", "-c", "%U %Y", picture) == f"{USER} 1\n"

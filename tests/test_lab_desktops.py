@@ -49,7 +49,8 @@ def until(true, seconds=60.0):
 def user_at(home, desktop):
     return User(
         name="user", uid=os.getuid(), gid=os.getgid(), home=str(home), desktops=(desktop,),
-        config_home=f"{home}/.config", data_home=f"{home}/.local/share", config_dirs=("/etc/xdg",),
+        config_home=f"{home}/.config", data_home=f"{home}/.local/share",
+        cache_home=f"{home}/.cache", config_dirs=("/etc/xdg",),
     )  # fmt: skip
 
 

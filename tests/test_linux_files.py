@@ -406,7 +406,7 @@ def test_root_writes_as_the_user_and_cannot_be_led_astray(tree, tmp_path):
     nobody = pwd.getpwnam("nobody")
     user = type(tree_user())(
         name="nobody", uid=nobody.pw_uid, gid=nobody.pw_gid, home="/home/u",
-        config_home="/home/u/.config", data_home="/x",
+        config_home="/home/u/.config", data_home="/x", cache_home="/c",
         config_dirs=("/etc/xdg",),
     )  # fmt: skip
     for path in (

@@ -38,6 +38,7 @@ def keys(words, **marks):
         ("cpu>1", {"fax", "chat"}),
         ("cpu>1 ram>100", {"fax"}),
         ("ram>1.5g", {"odd"}),
+        ("disk>1g", set()),
         ("ram<0.1g cpu>1", {"chat"}),
         ("from:vendor", {"fax", "chat"}),
         ("from:vendor -apps", {"fax"}),

@@ -14,12 +14,15 @@ from lumtak.computers.hands.states import (
     ClockPolicies,
     DesktopKey,
     File,
+    KeptFile,
     KernelValue,
     Link,
     Permission,
     Profile,
+    RootAside,
     SwapAreas,
     UnitLinks,
+    UserAside,
     WirelessFile,
     state_of,
 )
@@ -27,6 +30,8 @@ from lumtak.computers.hands.table import (
     WIRELESS_FILE,
     power_unit_text,
     sysctl_text,
+    upkeep_file,
+    upkeep_text,
     wireless_text,
 )
 from lumtak.computers.recorded import in_words
@@ -47,7 +52,30 @@ FREQ = "/sys/devices/system/cpu/cpufreq"
 KEY = ("org.mate.interface", "enable-animations", "/org/mate/desktop/interface/enable-animations")
 PROPERTY = ("xfwm4", "/general/show_frame_shadow", "b")
 IN_SHELL = f"'/f/xfwm4.xml' 'xfwm4' '{PROPERTY[1]}' 'show_frame_shadow' 'b'"
+SHA = "0123456789abcdef" * 4
 CASES = {
+    "aside": (
+        ("storage", "thumbnails"), UserAside("/d/lumtak-aside", "", False),
+        [UserAside("/d/lumtak-aside", SHA, False)],
+        [[f"! aside_is '/d/lumtak-aside' '{SHA}'"], [f"aside_is '/d/lumtak-aside' '{SHA}'"]],
+        [f"aside_back '/d/lumtak-aside' '{SHA}'"], "aside_tidy \"$root\"'/d/lumtak-aside'",
+        ["kind: aside", "folder: /d/lumtak-aside", "sha256: nothing", "half: False"],
+    ),
+    "aside of root": (
+        ("storage", "old-logs"), RootAside("/var/lib/lumtak", "", False),
+        [RootAside("/var/lib/lumtak", SHA, False)],
+        [[f"! aside_is '/var/lib/lumtak' '{SHA}'"], [f"aside_is '/var/lib/lumtak' '{SHA}'"]],
+        [f"aside_back '/var/lib/lumtak' '{SHA}'"], "aside_tidy \"$root\"'/var/lib/lumtak'",
+        ["kind: aside of root", "folder: /var/lib/lumtak", "sha256: nothing", "half: False"],
+    ),
+    "kept file": (
+        ("storage", "journal_mib"), KeptFile(upkeep_file("journal_mib"), None),
+        [KeptFile(upkeep_file("journal_mib"), upkeep_text("journal_mib", "200"))],
+        [["not_kept '/etc/systemd/journald.conf.d/90-lumtak.conf'"],
+         ["{ print_1_1 | kept_as '/etc/systemd/journald.conf.d/90-lumtak.conf'; }"]],
+        ["drop '/etc/systemd/journald.conf.d/90-lumtak.conf'"], "",
+        ["kind: kept file", "file: /etc/systemd/journald.conf.d/90-lumtak.conf", "kept: nothing"],
+    ),
     "absent": (
         ("apps", "x"), Absent("/f", "n", 2), [File("/f", "n", 0, 0o644, b"a")],
         [["absent"], ["{ print_1_1 | holds 0644; }"]], ['rm -f "$file"'], "shed 2",
@@ -155,7 +183,7 @@ CASES = {
 }  # fmt: skip
 """(setting, state, what it is told apart from, tests of each, what brings it, what tidies, in
 words)."""
-OF_ROOT = {"wireless", "links", "sysctl", "clock", "property", "swap"}
+OF_ROOT = {"aside of root", "kept file", "wireless", "links", "sysctl", "clock", "property", "swap"}
 
 
 @pytest.mark.parametrize("kind", CASES)

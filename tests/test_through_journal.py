@@ -22,13 +22,13 @@ from helpers import (
     profile,
     put,
 )
+from lumtak.computers.abilities import Capabilities
 from lumtak.computers.hands.shell import beside
 from lumtak.computers.hands.states import DesktopKey
 from lumtak.computers.hands.table import NOWHERE
 from lumtak.computers.linux.effect_files import EffectFiles
 from lumtak.computers.linux.effects import DesktopEffects
 from lumtak.computers.linux.services import Services
-from lumtak.computers.protocol import Capabilities
 from lumtak.core.audit import audit
 from lumtak.core.facts import Fixed
 from lumtak.core.setting import SettingRef, State, parse_change, parse_ref

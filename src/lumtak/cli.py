@@ -22,6 +22,7 @@ _COMMANDS = {
     "completion": ("install", "Print what makes a shell complete lumtak's commands."),
     "demo": ("work", "The workbench on made-up computers, in a throwaway folder."),
     "drift": ("journal", "What on COMPUTER is no longer as Lumtak left it."),
+    "empty-aside": ("aside", "Delete what was set aside on COMPUTER, after a question."),
     "end": ("act", "End a running process of COMPUTER, after a question."),
     "example": ("work", "A whole job on a made-up computer, without a screen."),
     "explain": ("know", "All that is known about one item of COMPUTER."),
@@ -39,8 +40,10 @@ _COMMANDS = {
     "read": ("look", "Sample the load of COMPUTER over a window, into a file."),
     "report": ("work", "Write the report of JOB: PDF, chart, data."),
     "restart": ("journal", "Restart COMPUTER, so that changes which need it show."),
+    "set-aside": ("aside", "Set clutter of COMPUTER aside; it can be put back."),
     "settings": ("settings", "What the shop sets once: name, report folder, theme, keys."),
     "starts": ("look", "The starts of COMPUTER: login screen after, usable after."),
+    "storage": ("storage", "Where the disk of COMPUTER went, and what may be set aside."),
     "undo": ("change", "Put changes of COMPUTER back, in any order."),
 }
 """The module of `lumtak.commands` that has each command, and what it does: so that a command waits
@@ -62,7 +65,8 @@ class _Commands(click.Group):
 
             return stub(cmd_name)
         found = vars(importlib.import_module(f"lumtak.commands.{_COMMANDS[cmd_name][0]}"))
-        command = found.get(f"{cmd_name}_command", found.get(f"{cmd_name}_group"))
+        name = cmd_name.replace("-", "_")
+        command = found.get(f"{name}_command", found.get(f"{name}_group"))
         return command if isinstance(command, click.Command) else None
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:  # noqa: ARG002

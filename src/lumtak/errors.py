@@ -2,12 +2,14 @@
 
 LumtakError                     1  something failed
 ├── UsageError                  2  what was asked for does not make sense
-│   ├── UnknownNameError        2  a computer, profile, setting or job that is not there; says the
-nearest │   └── BadFileError            2  a file that was handed in cannot be used ├── StorageError
-1  Lumtak's own data cannot be read or written │   ├── DamagedError            1  a file of Lumtak's
-own is damaged │   └── NewerError              1  a file of Lumtak's own was written by a newer
-Lumtak ├── ComputerError               1  a computer could not do what was asked └── ConflictError
-3  a value is neither the one before nor the one written; or only part was done
+│   ├── UnknownNameError        2  a name that is not there; says the nearest
+│   └── BadFileError            2  a file that was handed in cannot be used
+├── StorageError                1  Lumtak's own data cannot be read or written
+│   ├── DamagedError            1  a file of Lumtak's own is damaged
+│   └── NewerError              1  a file of Lumtak's own was written by a newer Lumtak
+├── ComputerError               1  a computer could not do what was asked
+├── StoppedError                1  somebody stopped it
+└── ConflictError               3  neither the value before nor the one written; or done in part
 """
 
 import difflib
@@ -115,6 +117,17 @@ class NewerError(StorageError):
 
 class ComputerError(LumtakError):
     """A computer could not do what was asked."""
+
+
+class StoppedError(LumtakError):
+    """Work that a person stopped.
+
+    Args:
+        what: the work, to begin a sentence.
+    """
+
+    def __init__(self, what: str) -> None:
+        super().__init__(f"{what} was stopped.", "Nothing was changed.")
 
 
 class ConflictError(LumtakError):

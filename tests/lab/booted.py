@@ -381,7 +381,7 @@ class Lab:
         if self._kernel is not None:
             self._kernel.wait()
             self._kernel = None
-        for name in os.listdir(self._shared):  # noqa: PTH208 - names are what is wanted
+        for name in os.listdir(self._shared):
             command = [
                 "ssh",
                 "-o",

@@ -8,6 +8,7 @@ from lumtak.core.felt import Complaint
 from lumtak.core.plan import Plan
 from lumtak.core.setting import Change
 from lumtak.core.shop import Wrong
+from lumtak.core.strip import Strip
 
 
 class Job(Heading, forbid_unknown_fields=True):
@@ -15,6 +16,10 @@ class Job(Heading, forbid_unknown_fields=True):
 
     facts: Facts | None = None
     audit: Audit | None = None
+    free_bytes: float | None = None
+    """Free on the system's volume when the job was first audited; None where that is not known."""
+    disk: Strip | None = None
+    """The strip of the system's volume when the job was first audited with it."""
     chosen: tuple[Change, ...] = ()
     """Chosen and not yet applied."""
     plan: Plan | None = None

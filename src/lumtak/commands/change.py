@@ -17,8 +17,10 @@ from lumtak.commands.common import (
 )
 from lumtak.commands.journal import by_user, say_lost, say_review
 from lumtak.computers.protocol import Computer
+from lumtak.core.deleting import deletions
+from lumtak.core.facts import Facts
 from lumtak.core.plan import check_changes, guards
-from lumtak.core.setting import parse_change
+from lumtak.core.setting import Change, parse_change
 from lumtak.core.text import plain
 from lumtak.errors import ConflictError, LumtakError, UsageError
 from lumtak.journal import (
@@ -35,6 +37,7 @@ from lumtak.journal import (
 )
 from lumtak.journal.outcome import nothing
 from lumtak.work.data_folder import DataFolder
+from lumtak.work.storage import known_facts
 
 
 @click.command("apply")
@@ -49,6 +52,11 @@ from lumtak.work.data_folder import DataFolder
         " answer."
     ),
 )
+@click.option(
+    "--yes",
+    is_flag=True,
+    help="Answer beforehand what is asked about settings that make the system delete.",
+)
 @user_option
 @json_option
 @with_data_folder
@@ -59,6 +67,7 @@ def apply_command(
     user: str | None,
     on_failure: str,
     *,
+    yes: bool,
     as_json: bool,
 ) -> None:
     """Change settings of COMPUTER: before value to the journal, write, read back.
@@ -73,6 +82,42 @@ def apply_command(
     computer = data_folder.computer(address, user=user)
     facts = computer.about.facts()
     ordered = check_changes(facts, wanted, guards(facts, data_folder.catalogue))
+    if not yes:
+        _ask_about_deletions(deletions(known_facts(data_folder, computer), ordered))
+    carry_out(data_folder, computer, facts, ordered, on_failure, as_json=as_json)
+
+
+def _ask_about_deletions(told: tuple[str, ...]) -> None:
+    """What no undo brings back is asked about by itself."""
+    for sentence in told:
+        click.echo(plain(sentence, 400), err=True)
+        if not sys.stdin.isatty():
+            raise UsageError("Nobody is there to answer.", "Say --yes if it is to be set.")
+        if not click.confirm("Set it?", default=False, err=True):
+            raise UsageError("Nothing was changed.")
+
+
+def carry_out(
+    data_folder: DataFolder,
+    computer: Computer,
+    facts: Facts,
+    ordered: list[Change],
+    on_failure: str,
+    *,
+    job: str = "",
+    as_json: bool,
+) -> None:
+    """Carry out changes in their order, tell what became of them, and let the computer go.
+
+    Args:
+        data_folder: keeps the journal.
+        computer: is changed.
+        facts: of it.
+        ordered: from `check_changes`.
+        on_failure: ask, keep or put-back.
+        job: whom they belong to.
+        as_json: whether one document is printed, and no lines.
+    """
     reviews: list[Review] = []
     ask_first(computer, (c.ref for c in ordered))
     with stopping() as stop, _counted(len(ordered), "changed", as_json=as_json) as on_step:
@@ -81,6 +126,7 @@ def apply_command(
             computer,
             facts,
             ordered,
+            job=job,
             on_step=on_step,
             on_review=reviews.append if as_json else say_review,
             stop=stop,
@@ -93,7 +139,7 @@ def apply_command(
         interrupted = reviews[0].lines if reviews else ()
         say_json(
             {
-                "format": 1, "computer": address, "outcomes": outcomes, "put_back": back,
+                "format": 1, "computer": computer.address, "outcomes": outcomes, "put_back": back,
                 "owed": owed,
                 "interrupted": interrupted, "undo_scripts": scripts,
             }
@@ -162,7 +208,7 @@ def _counted(whole: int, verb: str, *, as_json: bool) -> Iterator[Callable[[Outc
 
 
 @contextlib.contextmanager
-def stopping() -> Iterator[threading.Event]:
+def stopping(words: str = "Ending after this change…") -> Iterator[threading.Event]:
     """An event that is set by Ctrl+C and by being told to end.
 
     What is being written is finished first.
@@ -171,7 +217,7 @@ def stopping() -> Iterator[threading.Event]:
 
     def tell(_: int, __: object) -> None:
         stop.set()
-        click.echo("Ending after this change…", err=True)
+        click.echo(words, err=True)
 
     kept = {
         number: signal.signal(number, tell)

@@ -103,6 +103,16 @@ def user_option(function: _F) -> _F:
     )(function)
 
 
+def profile_option(function: _F) -> _F:
+    """`--profile`, where a job may say it."""
+    return click.option(
+        "--profile",
+        "profile_name",
+        metavar="NAME|FILE",
+        help="By which it is judged. Default: that of the newest job on this computer.",
+    )(function)
+
+
 def ask_first(address: "Computer", refs: Iterable[SettingRef]) -> None:
     """Let sudo ask for a password before the first change that takes root, where a person sits at
     the terminal.

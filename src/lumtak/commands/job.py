@@ -268,9 +268,10 @@ def job_choose(
         [(str(s.change.ref), f"{s.before} → {s.change.value}", s.projected) for s in plan.steps]
     )
     saved, doubt = plan.saves_cpu
+    aside = f", {ram(plan.aside_bytes)} of the disk set aside" if plan.aside_bytes else ""
     click.echo(
         f"{len(plan.steps)} chosen, projected {signed(-saved)} ± {doubt:.1f} points of CPU,"
-        f" {ram(-plan.saves_ram_bytes)}"
+        f" {ram(-plan.saves_ram_bytes)}{aside}"
     )
 
 

@@ -128,6 +128,9 @@ def count(_: Sample, done: int, whole: int) -> None:
 
 def _weights(finding: Finding) -> tuple[str, str]:
     weight = finding.weight
+    if finding.pile is not None:
+        size = weight.disk_bytes
+        return ("" if isinstance(size, NotMeasured) else ram(size), "of disk")
     return (
         "" if isinstance(weight.ram_bytes, NotMeasured) else ram(weight.ram_bytes),
         "" if isinstance(weight.cpu_pct, NotMeasured) else percent(weight.cpu_pct),

@@ -133,7 +133,8 @@ def jobs_command(data_folder: DataFolder, *, archived: bool, as_json: bool) -> N
 )
 @with_data_folder
 def report_command(data_folder: DataFolder, job: str, out: Path | None) -> None:
-    """Write the report of JOB to DIR: report.pdf, load.svg, job.json.
+    """Write the report of JOB to DIR: report.pdf, load.svg, job.json, and reminders.ics where
+    something is to be emptied later.
 
     \b
     lumtak report drawing-bench-1

@@ -4,43 +4,18 @@ All that core, journal and screens know of it.
 """
 
 import threading
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from datetime import datetime
 from typing import Protocol
 
-from lumtak.core.facts import Facts, Item, Process, ProcessDetails, System
+from lumtak.computers.abilities import Capabilities
+from lumtak.core.clutter import Emptied, Looked, Survey
+from lumtak.core.facts import Facts, Item, Process, ProcessDetails, Space, System
 from lumtak.core.felt import Start, Try
+from lumtak.core.owned import Comparing, CopiesFound
 from lumtak.core.record import Figure, NotMeasured, Record
 from lumtak.core.sample import Snapshot
-from lumtak.core.setting import Area, SettingRef, State
-
-
-class Cannot(Record):
-    """Something that Lumtak cannot do to a computer."""
-
-    why: str
-    """A sentence."""
-    instead: str
-    """What the person can do; a sentence."""
-
-    def __str__(self) -> str:
-        return f"{self.why} {self.instead}"
-
-
-class Capabilities(Record):
-    """What can be done to a computer, and why not where it cannot."""
-
-    restart: Cannot | None = None
-    """Why Lumtak cannot restart it; None where it can."""
-    login: Cannot | None = None
-    """The same for logging out and in again."""
-    asks: bool = False
-    """Whether a password may be asked for on the terminal before a change that takes root; see
-    `Settings.take_rights`."""
-    asks_for: tuple[Area, ...] = ()
-    """Areas whose changes take root."""
-    pace: float = 1.0
-    """How many of its seconds pass in one of ours; 0 is as many as it can."""
+from lumtak.core.setting import SettingRef, State
 
 
 class Script(Record):
@@ -174,6 +149,40 @@ class About(Protocol):
         """
         ...
 
+    def space(self) -> Space:
+        """The system's volume, read now: cheap."""
+        ...
+
+    def survey(
+        self, on_progress: Callable[[Looked], None], stop: threading.Event, top: str = "/"
+    ) -> Survey:
+        """A volume looked through: where the disk went; of the system's what each class of clutter
+        holds.
+
+        Args:
+            top: a folder on it.
+            on_progress: told about four times a second.
+            stop: ends it.
+
+        Raises:
+            StoppedError: it was told to stop; ComputerError: the volume cannot be looked through.
+        """
+        ...
+
+    def copies(
+        self,
+        top: str,
+        least_bytes: int,
+        on_progress: Callable[[Comparing], None],
+        stop: threading.Event,
+    ) -> CopiesFound:
+        """Files of which there are several; `top` is the folder, empty for the user's home.
+
+        Raises:
+            StoppedError: it was told to stop; ComputerError: it cannot be looked through.
+        """
+        ...
+
     def capabilities(self) -> Capabilities:
         """What can be done to it."""
         ...
@@ -282,6 +291,18 @@ class Settings(Protocol):
 
         Raises:
             ComputerError: it cannot be asked.
+        """
+        ...
+
+    def takes_root(self, ref: SettingRef) -> bool:
+        """Whether a change of it takes root, for which may have to be asked."""
+        ...
+
+    def empty(self, ref: SettingRef, on_progress: Callable[[Emptied], None]) -> Emptied:
+        """What was set aside under this key is deleted, for good; told about four times a second.
+
+        Raises:
+            ComputerError: nothing is held under it, or it cannot be deleted.
         """
         ...
 

@@ -9,6 +9,7 @@ from lumtak.core.catalogue import Catalogue
 from lumtak.core.facts import Facts, Item, Process
 from lumtak.core.record import Record
 from lumtak.core.text import plain
+from lumtak.core.units import counted, ram
 
 Way = Literal["asked", "forced"]
 """Asked to end by itself; ended without being asked."""
@@ -19,13 +20,19 @@ class Action(Record):
 
     at: str
     """The computer's clock."""
-    kind: Literal["end a process"] = "end a process"
+    kind: Literal["end a process", "empty"] = "end a process"
+    """empty: what was set aside was deleted for good."""
     target: str
     """What it was done to, for a person."""
-    pid: int
+    pid: int = 0
     consumer: str
-    way: Way
+    """Whom a process belonged to; the address of what was emptied."""
+    way: Way = "asked"
     ended: bool
+    """Whether it was done."""
+    files: int = 0
+    """That were deleted, and the bytes that became free by that."""
+    bytes: float = 0.0
     refused: bool = False
     """Whether the computer would not do it: then the process was not even asked."""
     note: str = ""
@@ -33,6 +40,8 @@ class Action(Record):
 
     def in_words(self) -> str:
         """One sentence."""
+        if self.kind == "empty":
+            return f"{self.target} was emptied: {counted(self.files, 'file')}, {ram(self.bytes)}."
         done = (
             "it ended" if self.ended else f"it did not end{': ' + self.note if self.note else ''}"
         )

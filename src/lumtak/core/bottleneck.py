@@ -6,10 +6,11 @@ Memory, disk, clock, processor or nothing, with the figures that say so.
 from typing import Literal
 
 from lumtak.core.facts import Facts
+from lumtak.core.floor import room_of
 from lumtak.core.profile import Profile
 from lumtak.core.reading import Reading
 from lumtak.core.record import NotMeasured, Record
-from lumtak.core.units import GIB, MIB, large, ram, took
+from lumtak.core.units import GIB, MIB, ram, took
 
 Limit = Literal["memory", "disk", "clock", "processor", "nothing"]
 
@@ -21,7 +22,7 @@ _IOWAIT_PCT = 10.0
 _SLOW_READ_S = 0.005
 """A program's start reads a hundred times and more: half a second and more of waiting."""
 _SLOW_CLOCK = 0.75
-_TIGHT_FREE = 0.05
+_MOST_GIB = 1e6
 _STEPS_GIB = (2, 4, 8, 16, 32, 64, 128)
 
 
@@ -175,21 +176,15 @@ def _lasting(facts: Facts, profile: Profile, reading: Reading, eased: tuple[floa
     left = reading.mean("ram_used_bytes") - eased[1]
     allowed = profile.ceilings.ram_pct / 100 * reading.ram_total_bytes
     if left > allowed:
-        wanted = left / (profile.ceilings.ram_pct / 100) / GIB
+        # A ceiling of next to nothing asks for more memory than there is a number for.
+        wanted = min(left / (profile.ceilings.ram_pct / 100) / GIB, _MOST_GIB)
         size = next((s for s in _STEPS_GIB if s >= wanted), round(wanted))
         parts.append(
             f"Settings will not fix this: with everything eased {ram(left)} stay in use, and"
             f" {ram(allowed)} is the ceiling of {ram(reading.ram_total_bytes)}; {size} GiB of RAM"
             " would."
         )
-    total, free = facts.space.total_bytes, facts.space.free_bytes
-    if not isinstance(total, NotMeasured) and not isinstance(free, NotMeasured):
-        floor = max(_TIGHT_FREE * total, (profile.storage.free_gib or 0.0) * GIB)
-        if free < floor:
-            unit, name = large()
-            parts.append(
-                f"The system's volume has {free / unit:.0f} of {total / unit:.0f} {name} free, and"
-                f" {floor / unit:.0f} {name} should be: move what is not needed daily to another"
-                " disk."
-            )
+    room = room_of(facts, profile)
+    if room is not None and room.is_short:
+        parts.append(room.in_words())
     return " ".join(parts)

@@ -3,6 +3,7 @@
 from collections.abc import Callable, Iterable
 from typing import Any, Literal
 
+from lumtak.core.clutter import Pile, Survey
 from lumtak.core.felt import Complaint
 from lumtak.core.record import AtLeastOne, Figure, NotMeasured, Record
 from lumtak.core.setting import AREA_TITLES, AREAS, Area, SettingRef, Shows
@@ -198,6 +199,8 @@ class Item(Record):
     """Packages here that cannot be without the one that brought it."""
     start_s: float | None = None
     """For how long it was starting when it last started, where the system counts that."""
+    pile: Pile | None = None
+    """What it holds of the disk, of clutter."""
 
     @property
     def ref(self) -> SettingRef:
@@ -265,6 +268,8 @@ class Facts(Record):
     process_count: int = 0
     memory: MemoryNow = MemoryNow()
     space: Space = Space()
+    survey: Survey | None = None
+    """The disk looked through; None where nobody did."""
     marks: tuple[Mark, ...] = ()
     signs: tuple[Sign, ...] = ()
     times: dict[str, Figure] = {}

@@ -27,6 +27,8 @@ class Step(Record):
     saves_cpu_pct: float
     saves_cpu_se_pct: float
     saves_ram_bytes: float
+    aside_bytes: float = 0.0
+    """Of the disk, that it sets aside; free only once that is emptied."""
     projected: str
     """Where the figures come from, or why there are none."""
     stops: tuple[str, ...]
@@ -59,8 +61,15 @@ class Plan(Record):
     def unprojected(self) -> tuple[Step, ...]:
         """Steps whose saving could not be told beforehand."""
         return tuple(
-            s for s in self.steps if s.projected and not (s.saves_cpu_pct or s.saves_ram_bytes)
+            s
+            for s in self.steps
+            if s.projected and not (s.saves_cpu_pct or s.saves_ram_bytes or s.aside_bytes)
         )
+
+    @property
+    def aside_bytes(self) -> float:
+        """Of the disk, that is set aside; free once it is emptied."""
+        return sum(s.aside_bytes for s in self.steps)
 
 
 def find_item(facts: Facts, ref: SettingRef) -> Item:
@@ -239,8 +248,9 @@ def _step(facts: Facts, found: Audit, change: Change) -> Step:
         saves_cpu_pct=sum((known(w.cpu_pct) for w in weights), 0.0),
         saves_cpu_se_pct=sum((w.cpu_se_pct**2 for w in weights), 0.0) ** 0.5,
         saves_ram_bytes=sum((known(w.ram_bytes) for w in weights), 0.0),
+        aside_bytes=known(finding.weight.disk_bytes) if finding.pile else 0.0,
         projected=_projected(finding, brought),
-        stops=_stops(facts, finding) if lightens else (),
+        stops=_stops(facts, finding) if lightens or finding.pile else (),
         brings=finding.brings,
     )
 

@@ -12,6 +12,7 @@ from lumtak.errors import BadFileError
 
 FORMAT = 1
 MOST_DISRUPTION = 1000
+LONGEST_ASIDE_DAYS = 3650
 LONGEST_IDLE_S = 86_400
 """A day: nobody waits longer for a screen to go off."""
 Rhythm = Literal["weekly", "monthly", "quarterly", "half-yearly"]
@@ -79,6 +80,9 @@ class StorageRule(Record):
 
     free_gib: float | None = None
     """So much is to stay free; left out: 5 % of the volume."""
+    aside_days: int = 14
+    """For so many days what was set aside can be put back before anybody is reminded to empty
+    it."""
 
 
 class Upkeep(Record):
@@ -225,15 +229,25 @@ def _check_values(profile: Profile, text: str, path: str) -> None:
         if not 0 <= value <= 100:
             problem = f"“threshold.{key}” is {value:g}, and a threshold is from 0 to 100."
             raise BadFileError(path, problem, line=_line_of(("threshold", key), text))
-    if profile.storage.free_gib is not None and profile.storage.free_gib < 0:
-        problem = f"“storage.free_gib” is {profile.storage.free_gib:g}, and space is never below 0."
-        raise BadFileError(path, problem, line=_line_of(("storage", "free_gib"), text))
+    _check_storage(profile.storage, text, path)
     if not re.fullmatch(r"[a-z0-9][a-z0-9-]{0,60}", profile.name):
         raise BadFileError(
             path,
             "“name” is made of lower-case letters, digits and hyphens.",
             line=_line_of(("name",), text),
         )
+
+
+def _check_storage(rule: StorageRule, text: str, path: str) -> None:
+    if rule.free_gib is not None and rule.free_gib < 0:
+        problem = f"“storage.free_gib” is {rule.free_gib:g}, and space is never below 0."
+        raise BadFileError(path, problem, line=_line_of(("storage", "free_gib"), text))
+    if not 0 <= rule.aside_days <= LONGEST_ASIDE_DAYS:
+        problem = (
+            f"“storage.aside_days” is {rule.aside_days}, and it is from 0 to"
+            f" {LONGEST_ASIDE_DAYS} days."
+        )
+        raise BadFileError(path, problem, line=_line_of(("storage", "aside_days"), text))
 
 
 def _check_scale(scale: Scale, text: str, path: str) -> None:

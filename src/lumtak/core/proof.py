@@ -7,6 +7,7 @@ from lumtak.core.answer import FeltChange
 from lumtak.core.attribution import Attribution
 from lumtak.core.compare import Comparison
 from lumtak.core.felt import COMPLAINTS, Complaint
+from lumtak.core.floor import SpaceTold
 from lumtak.core.provisional import Provisional
 from lumtak.core.record import Record
 from lumtak.core.standing import Standing, in_words
@@ -29,6 +30,8 @@ class Proof(Record):
     standings: tuple[Standing, ...] = ()
     brake: str = ""
     """What holds the computer back now; a sentence."""
+    space: SpaceTold | None = None
+    """The system's volume before and now; None where storage does not matter here."""
     pace: str = ""
     """Why percentages of the CPU are no measure between the readings; empty where they are."""
     provisional: Provisional = ""
@@ -53,6 +56,7 @@ class Proof(Record):
         if self.attribution is not None:
             said.append(self.attribution.words)
         said += [line for line in (in_words(self.standings), self.brake) if line]
+        said += [self.space.words] if self.space else []
         then = "While the changes stood: " if self.gone else ""
         return [f"{then}{line}" for line in said]
 

@@ -7,7 +7,7 @@ from lumtak.core.record import Record
 from lumtak.core.text import plain
 from lumtak.errors import UnknownNameError, UsageError
 
-Area = Literal["services", "apps", "effects", "power", "memory"]
+Area = Literal["services", "apps", "effects", "power", "memory", "storage"]
 AREAS: tuple[Area, ...] = get_args(Area)
 AREA_TITLES: dict[Area, str] = {
     "services": "services",
@@ -15,6 +15,7 @@ AREA_TITLES: dict[Area, str] = {
     "effects": "visual effects and the desktop",
     "power": "power plan",
     "memory": "memory",
+    "storage": "storage",
 }
 
 Shows = Literal["now", "login", "restart"]
@@ -50,6 +51,8 @@ def without(value: str | None, stops: str) -> tuple[str, str]:
     """
     if not stops:
         return "", ""
+    if value == "aside":
+        return "set aside", stops
     if value == "demand":
         return "on demand", f"starts when asked for; until then {stops}"
     return ("until started" if value == "manual" else "without it"), stops

@@ -7,7 +7,8 @@ Words are separated by spaces, and all have to hold:
 - an area: `services`, `apps`, `effects`, `power`, `memory`, ...; two areas let both through
 - a stance: `ease`, `set`, `ask`, `keep`, `guarded`; two stances let both through
 - an origin: `from:system`, `from:package`, `from:vendor`, `from:user`, `from:unknown`
-- a cost: `cpu>1` (percent of the whole computer), `ram>100` (MiB; `ram>1.5g` is GiB), `<` likewise
+- a cost: `cpu>1` (percent of the whole computer), `ram>100` (MiB; `ram>1.5g` is GiB), `disk>1g`,
+  `<` likewise
 - `chosen`, `changed`
 - anything else is text that stands in the title, the key, the role, what it does, what starts it,
 or the reason - `-` before a word turns it round
@@ -26,8 +27,8 @@ from lumtak.core.units import GIB, MIB
 from lumtak.errors import UsageError
 
 _Test = Callable[[Finding], bool]
-_COST = re.compile(r"(cpu|ram)([<>])([0-9]*\.?[0-9]+)([mg]?)")
-_HALF_COST = re.compile(r"(cpu|ram)[<>].*")
+_COST = re.compile(r"(cpu|ram|disk)([<>])([0-9]*\.?[0-9]+)([mg]?)")
+_HALF_COST = re.compile(r"(cpu|ram|disk)[<>].*")
 _STANCES = frozenset(get_args(Stance))
 
 
@@ -93,18 +94,20 @@ def _test(word: str, chosen: Container[SettingRef], changed: Container[SettingRe
         return lambda f: f.origin == origin
     if cost := _COST.fullmatch(word):
         what, sign, number, unit = cost.groups()
-        limit = float(number) * ((GIB if unit == "g" else MIB) if what == "ram" else 1.0)
+        limit = float(number) * ((GIB if unit == "g" else MIB) if what != "cpu" else 1.0)
         return _by_cost(what, sign, limit)
     if _HALF_COST.fullmatch(word):
         raise UsageError(
-            "After cpu> comes a percentage (cpu>1), after ram> a number of MiB (ram>100) or GiB"
-            " (ram>1.5g)."
+            "After cpu> comes a percentage (cpu>1), after ram> and disk> a number of MiB (ram>100)"
+            " or GiB (disk>1.5g)."
         )
     return None
 
 
 def _by_cost(what: str, sign: str, limit: float) -> _Test:
     def cost(finding: Finding) -> float:
-        return known(finding.weight.cpu_pct if what == "cpu" else finding.weight.ram_bytes)
+        weight = finding.weight
+        figures = {"cpu": weight.cpu_pct, "ram": weight.ram_bytes, "disk": weight.disk_bytes}
+        return known(figures[what])
 
     return (lambda f: cost(f) > limit) if sign == ">" else (lambda f: cost(f) < limit)

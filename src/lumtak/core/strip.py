@@ -3,7 +3,7 @@
 The arithmetic of the picture; screens and reports draw it.
 """
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import TYPE_CHECKING, Literal
 
 import msgspec
@@ -15,17 +15,27 @@ from lumtak.core.stance import Stance
 
 if TYPE_CHECKING:  # the opening screen needs neither
     from lumtak.core.audit import Audit
+    from lumtak.core.facts import Facts
     from lumtak.core.reading import Reading
 
-PieceKind = Literal["guarded", "keep", "ask", "ease", "cache", "free"]
+PieceKind = Literal["guarded", "keep", "ask", "ease", "aside", "cache", "free"]
 PieceMark = Literal["plain", "chosen", "applied"]
-PIECE_KINDS: tuple[PieceKind, ...] = ("guarded", "keep", "ask", "ease", "cache", "free")
+PIECE_KINDS: tuple[PieceKind, ...] = (
+    "guarded",
+    "keep",
+    "ask",
+    "ease",
+    "aside",
+    "cache",
+    "free",
+)
 """Left to right."""
 PIECE_KIND_WORDS: dict[PieceKind, str] = {
     "guarded": "system, guarded",
     "keep": "keep",
     "ask": "ask",
     "ease": "ease",
+    "aside": "set aside",
     "cache": "cache (no load)",
     "free": "free",
 }
@@ -99,6 +109,80 @@ def strips(
             baseline=baseline.mean("cpu_pct") / 100 if baseline else None,
         ),
     )
+
+
+_DISK_PARTS: dict[str, PieceKind] = {
+    "system": "guarded",
+    "programs": "keep",
+    "own": "keep",
+    "leftovers": "keep",
+}
+_OF_PART = {"cache": "own", "trash": "own", "own": "own", "programs": "programs"}
+"""The part of the disk in which clutter stands, by what it counts to; the system's else."""
+
+
+def disk_strip(facts: "Facts", found: "Audit") -> Strip | None:
+    """The system's volume: system, programs, the owner's files, clutter by stance, what is set
+    aside, what no folder shows, free; with the floor of free space as its ceiling.
+
+    None where nobody looked through it, or its size is not known.
+    """
+    survey, room = facts.survey, found.room
+    if survey is None or room is None or not room.total_bytes:
+        return None
+    pieces, rest = _of_clutter(found, room.total_bytes, survey.parts)
+    pieces += [
+        Piece(key=f"disk:{name}", kind=_DISK_PARTS.get(name, "guarded"), share=share)
+        for name, held in rest.items()
+        if (share := held / room.total_bytes) > 0
+    ]
+    used = (room.total_bytes - room.free_bytes) / room.total_bytes
+    told = sum(p.share for p in pieces)
+    # Measured at two moments, the parts can come to more than the whole.
+    scale = used / told if told > used > 0 else 1.0
+    pieces = [msgspec.structs.replace(p, share=p.share * scale) for p in pieces]
+    if used - told > 1e-9:
+        pieces.append(Piece(key="disk:unseen", kind="guarded", share=used - told))
+    pieces.sort(key=lambda p: (PIECE_KINDS.index(p.kind), -p.share, p.key))
+    pieces.append(Piece(key="free", kind="free", share=max(0.0, 1 - used)))
+    ceiling = 1 - room.floor_bytes / room.total_bytes
+    return Strip(pieces=tuple(pieces), load=used, ceiling=max(0.0, ceiling))
+
+
+def _of_clutter(
+    found: "Audit", total_bytes: float, parts: Mapping[str, float]
+) -> tuple[list[Piece], dict[str, float]]:
+    """(a piece for each class of clutter, what is left of each part of the disk without them)."""
+    rest, pieces = dict(parts), []
+    for finding in found.findings:
+        pile, size = finding.pile, known(finding.weight.disk_bytes)
+        if pile is None or size <= 0:
+            continue
+        part = _OF_PART.get(pile.sorts, "system")
+        rest[part] = max(0.0, rest.get(part, 0.0) - size)
+        kind: PieceKind = "aside" if pile.held_at else kind_of(finding.stance)
+        pieces.append(Piece(key=finding.consumer, kind=kind, share=size / total_bytes))
+    return pieces, rest
+
+
+def with_aside(strip: Strip, refs: Iterable[SettingRef]) -> Strip:
+    """The same strip with these pieces as what is set aside."""
+    keys = set(map(str, refs))
+    pieces = [
+        msgspec.structs.replace(p, kind="aside") if p.key in keys and p.kind != "free" else p
+        for p in strip.pieces
+    ]
+    pieces.sort(key=lambda p: (PIECE_KINDS.index(p.kind), -p.share, p.key))
+    return msgspec.structs.replace(strip, pieces=tuple(pieces))
+
+
+DISK_TITLES = {
+    "disk:system": "the system",
+    "disk:programs": "programs",
+    "disk:own": "the owner's files",
+    "disk:leftovers": "leftovers of checks of the disk",
+    "disk:unseen": "in no folder that could be seen",
+}
 
 
 class Glance(Record):

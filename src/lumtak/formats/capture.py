@@ -13,6 +13,7 @@ from lumtak.core.facts import Facts
 from lumtak.core.reading import Reading
 from lumtak.core.record import Record, json_document
 from lumtak.formats.readings import decode_file
+from lumtak.formats.surveys import without_names
 from lumtak.storage import read_handed_in
 
 FORMAT = 1
@@ -37,6 +38,9 @@ def make_capture(facts: Facts, reading: Reading | None, *, names: bool) -> Captu
 
     Command-line arguments are never in it: facts hold names of programs only.
     """
+    if facts.survey is not None:
+        # What the owner's files are called is nobody's business, whatever names are kept.
+        facts = msgspec.structs.replace(facts, survey=without_names(facts.survey))
     if names:
         return Capture(facts=facts, reading=reading, names_replaced=False)
     users = {facts.system.user}

@@ -12,18 +12,34 @@ from lumtak.core.setting import Change, SettingRef, Shows, State
 from lumtak.errors import NewerError
 from lumtak.journal.migrate import migrated
 
-FORMAT = 4
+FORMAT = 5
 """Of records; docs/FORMATS.md says what each number brought."""
 
 Stage = Literal[
-    "intent", "written", "verified", "undoing", "undone", "not done", "failed", "conflict"
+    "intent",
+    "written",
+    "verified",
+    "undoing",
+    "undone",
+    "not done",
+    "failed",
+    "conflict",
+    "emptied",
 ]
 """intent: about to be written. written: written, not read back. verified: read back as wanted.
 undoing: about to be put back. undone: put back. not done: interrupted before the write. failed:
-refused, and as before. conflict: needs a look."""
+refused, and as before. conflict: needs a look. emptied: what it set aside was deleted on somebody's
+word, so that it cannot be put back any more."""
 
 OPEN: tuple[Stage, ...] = ("intent", "written", "verified", "undoing", "conflict")
 """Stages of changes that are not put back."""
+ENDED_WORDS: dict[Stage, str] = {
+    "undone": "put back",
+    "emptied": "emptied",
+    "failed": "refused, as before",
+    "not done": "was not done",
+}
+"""Of those that are not open, for a person."""
 UNFINISHED: tuple[Stage, ...] = ("intent", "written", "undoing")
 
 

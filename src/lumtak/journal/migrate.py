@@ -59,7 +59,12 @@ def _to_4(record: Document) -> Document:
     return {**record, **states}
 
 
-_STEPS: dict[int, Callable[[Document], Document]] = {1: _to_2, 2: _to_3, 3: _to_4}
+def _to_5(record: Document) -> Document:
+    """A stage more, which no older record has."""
+    return record
+
+
+_STEPS: dict[int, Callable[[Document], Document]] = {1: _to_2, 2: _to_3, 3: _to_4, 4: _to_5}
 
 
 # -- version 3: states -----------------------------------------------------------------------------

@@ -6,10 +6,12 @@ from collections.abc import Callable, Iterator
 from typing import Any, Literal, get_args
 
 from lumtak.core.bridge import Bar, Bridge, bars
+from lumtak.core.clutter import Grown
 from lumtak.core.reading import Reading
 from lumtak.core.record import Record
 from lumtak.core.strip import PIECE_KIND_WORDS, PIECE_KINDS, Strip
 from lumtak.core.units import large
+from lumtak.report.disk_chart import grown_bars
 from lumtak.report.plotting import plotting
 
 COLOURS = {
@@ -17,13 +19,14 @@ COLOURS = {
     "keep": "#8fb6d2",
     "ask": "#ecd9ae",
     "ease": "#d9741a",
+    "aside": "#b4c4d1",
     "cache": "#e4e8eb",
     "free": "#ffffff",
 }
 _BEFORE, _AFTER, _INK = "#8a949d", "#1f5f8f", "#22282e"
 
 
-ChartKind = Literal["load", "spread", "bridge", "strips"]
+ChartKind = Literal["load", "spread", "bridge", "strips", "disk"]
 CHART_KINDS: tuple[ChartKind, ...] = get_args(ChartKind)
 ChartFormat = Literal["svg", "pdf"]
 
@@ -37,6 +40,11 @@ class Drawn(Record):
     """(RAM, CPU) by name of the reading."""
     ceiling_cpu_pct: float
     bridges: tuple[Bridge, ...] = ()
+    disk: dict[str, Strip] = {}
+    """The disk's strip by name of the moment."""
+    disk_bytes: float = 0.0
+    grew: tuple[Grown, ...] = ()
+    """Since the last look through the disk."""
 
 
 class Plot:
@@ -118,6 +126,12 @@ def chart(kind: ChartKind, drawn: Drawn, form: ChartFormat) -> bytes:
                 _bridges(
                     figure.subplots(1, max(1, len(drawn.bridges)), squeeze=False)[0], drawn.bridges
                 )
+            case "disk":
+                bars, grew = figure.subplots(2, 1, height_ratios=[1, 1.4])
+                size, unit = large()
+                words = f"disk, {unit}; the dark tick is the floor of free space"
+                _strips(bars, drawn.disk, drawn.disk_bytes / size, words)
+                grown_bars(grew, drawn.grew)
             case "strips":
                 ram, cpu = figure.subplots(2, 1)
                 size, unit = large()
@@ -259,7 +273,8 @@ def _strips(
     *,
     legend: bool = True,
 ) -> None:
-    labelled: set[str] = set()
+    seen = {p.kind for strip in strips.values() for p in strip.pieces}
+    labelled = set(PIECE_KINDS) - seen
     for place, (_, strip) in enumerate(reversed(strips.items())):
         edge = 0.0
         for kind in PIECE_KINDS:

@@ -18,6 +18,7 @@ _FRAME_PADDING = 6
 _STAGES = {
     "verified": "done, read back",
     "undone": "put back",
+    "emptied": "emptied",
     "failed": "refused, as before",
     "not done": "not done",
     "conflict": "needs a look",

@@ -21,6 +21,7 @@ CHART_KIND_WORDS: dict[ChartKind, str] = {
     "spread": "Spread of the samples",
     "bridge": "Bridge to the after reading",
     "strips": "RAM and CPU as strips",
+    "disk": "Disk, and what grew",
 }
 
 

@@ -56,19 +56,23 @@ TEXTS = {
     "audit": (
         _STRIPS
         + "The audit lists everything that runs or is set, the heaviest first in each area. Above"
-        " it stand three lines: what holds the computer back, what is over its ceiling, what to do"
-        " first. Each item has a stance: keep (the profile needs it), ease (better switched off or"
-        " started on demand), set (better set to another value), ask (only the owner can know),"
-        " guarded (never touched). Enter opens the reason, what stops with it, and what it should"
-        " save; Space chooses it for the plan; {choose-all} chooses all that is to be eased or set,"
-        " and once more takes it back. What is guarded or needed cannot be chosen, and says why. In"
-        " an explanation, lines with an arrow lead to another item; Backspace comes back to the"
-        " line.\n\n{search} searches as you type. Words narrow the list: any text; an area"
-        " (services, apps, effects, power, memory); a stance; from:vendor, from:user, from:package,"
-        " from:system; cpu>1, ram>100, ram>1.5g; chosen, changed; a minus before a word turns it"
-        " round. A click on a stance does the same. {interview} asks the owner's questions, the"
-        " heaviest first and five at a time. {teach} says what an unknown item is for, to the whole"
-        " shop; {wrong} keeps that a judgement was wrong." + _KEYS
+        " it stand three lines: what holds the computer back, what is over its ceiling, what to"
+        " do first. Each item has a stance: keep (the profile needs it), ease (better switched"
+        " off or started on demand), set (better set to another value), ask (only the owner can"
+        " know), guarded (never touched). Enter opens the reason, what stops with it, and what"
+        " it should save; Space chooses it for the plan; {choose-all} chooses all that is to be"
+        " eased or set, and once more takes it back. What is guarded or needed cannot be"
+        " chosen, and says why. In an explanation, lines with an arrow lead to another item;"
+        " Backspace comes back to the line."
+        "\n\n{search} searches as you type. Words narrow the list: any text; an area (services,"
+        " apps, effects, power, memory, storage); a stance; from:vendor, from:user,"
+        " from:package, from:system; cpu>1, ram>100, ram>1.5g, disk>1g; chosen, changed; a"
+        " minus before a word turns it round. A click on a stance does the same. {interview}"
+        " asks the owner's questions, the heaviest first and five at a time. {teach} says what"
+        " an unknown item is for, to the whole shop; {wrong} keeps that a judgement was wrong."
+        "\n\nStorage: {disk} looks through the disk. What may go is set aside, which moves it"
+        " and frees nothing; it can be put back until it is emptied. {empty-aside} empties it,"
+        " for good, after a question. Files of the owner's own are never chosen." + _KEYS
     ),
     "plan": (
         _STRIPS

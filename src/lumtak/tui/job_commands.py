@@ -38,6 +38,8 @@ JOB_COMMANDS = tuple(
         ("Back to the link", "after a jump", "Backspace", "audit", "back"),
         ("Choose all to ease or set", "once more takes it back", "choose-all", "audit", "all"),
         ("Search the audit", "words, areas, stances, costs", "search", "audit", "search"),
+        ("Look through the disk", "where it went, what may go", "disk", "audit", "disk"),
+        ("Empty what is set aside", "deletes it for good", "empty-aside", "audit", "empty_aside"),
         ("Say what it is for", "of an unknown item", "teach", "audit", "teach"),
         ("That was wrong", "kept with the job", "wrong", "audit", "wrong"),
         ("Plan", "what is changed, from proposed to done", "4", "plan", ""),

@@ -1,5 +1,6 @@
 """A job: head, ledger, route, and the station that is open."""
 
+from collections.abc import Sequence
 from functools import partial
 from typing import ClassVar
 
@@ -11,7 +12,7 @@ from textual.widgets import Button, ContentSwitcher, Static
 
 from lumtak.casebook import STATIONS, Station
 from lumtak.core.reading import Reading
-from lumtak.core.strip import Strip, marked, strips
+from lumtak.core.strip import DISK_TITLES, Strip, marked, strips
 from lumtak.core.text import plain
 from lumtak.errors import LumtakError
 from lumtak.journal import warnings
@@ -48,6 +49,7 @@ _TITLES = {
     "unattributed": "unattributed",
     "cache": "cache (not load)",
     "free": "free",
+    **DISK_TITLES,
 }
 """What stands in a strip and is no item."""
 
@@ -162,25 +164,24 @@ class JobScreen(Desk):
         return {station for station, done in marks.items() if done}
 
     def _show_ledger(self) -> None:
-        live, audit = self.after or self.baseline, self.job.audit
+        live, found = self.after or self.baseline, self.job.audit
         ledger = self.query_one(Ledger)
         if live is None:
             ledger.show(None, None)
             return
         ram, cpu = self._marked(self._strips(live))
         before = self._strips(self.baseline) if self.after and self.baseline else None
-        known = audit.by_consumer if audit else {}
-        titles = {c.key: known[c.key].title for c in live.consumers if c.key in known}
-        ledger.show(
-            ram, cpu, total_bytes=live.ram_total_bytes, before=before, titles=titles | _TITLES
-        )
+        disk, titles = self.disk_strip(), self.titles(live) | _TITLES
+        ledger.show(ram, cpu, total_bytes=live.ram_total_bytes, before=before, titles=titles)
+        if disk is not None and found is not None and found.room is not None:
+            ledger.show_disk(self._marked([disk])[0], found.room.total_bytes)
         ledger.light(self.job.cursor or None)
 
-    def _marked(self, cut: tuple[Strip, Strip]) -> list[Strip]:
-        """Both strips with what is chosen, and with what was applied where it is not read yet."""
+    def _marked(self, cut: Sequence[Strip]) -> list[Strip]:
+        """Strips with what is chosen, and with what was applied where it is not read yet."""
         standing = [e.ref for e in self.entries if e.is_open]
         chosen = [c.ref for c in self.job.chosen if c.ref not in standing]
-        applied = standing if self.after is None else []
+        applied = [r for r in standing if r.area != "storage"] if self.after is None else []
         if self.job.audit:
             chosen, applied = (self.job.audit.with_brought(refs) for refs in (chosen, applied))
         return [marked(strip, chosen=chosen, applied=applied) for strip in cut]

@@ -62,6 +62,8 @@ KEYS = (
     Key("choose-all", "a", "audit", "choose all that is to be eased or set"),
     Key("interview", "i", "audit", "the owner's questions"),
     Key("teach", "t", "audit", "say what an unknown item is for"),
+    Key("disk", "d", "audit", "look through the disk"),
+    Key("empty-aside", "x", "audit", "delete what was set aside, for good"),
     Key("wrong", "w", "audit", "keep that a judgement was wrong"),
     Key("least", "p", "plan", "choose the least plan"),
     Key("less", "comma", "plan", "a step towards less disruption"),

@@ -14,6 +14,7 @@ from lumtak.core.text import plain
 from lumtak.core.units import counted
 from lumtak.errors import LumtakError
 from lumtak.journal import Drift, Entry, Outcome, is_asked, put_back, recorded, warnings
+from lumtak.journal.entry import ENDED_WORDS
 from lumtak.tui.background import WorkingScreen
 from lumtak.tui.command import Command
 from lumtak.tui.confirm import ConfirmScreen
@@ -392,8 +393,7 @@ def _last_seen(entry: Entry, found: Drift | None, palette: Palette) -> Text:
 
 def _standing(entry: Entry, standing: str, palette: Palette) -> tuple[str, str]:
     if not entry.is_open:
-        words = {"undone": "put back", "failed": "refused, as before", "not done": "was not done"}
-        return words[entry.stage], palette.soft
+        return ENDED_WORDS[entry.stage], palette.soft
     if standing in {"as left", ""}:
         return ("as left" if standing else "there is a newer change of it"), palette.accent
     return standing, palette.warning

@@ -24,6 +24,7 @@ DARK = Theme(
         "kind-keep": "#4f93c8",
         "kind-ask": "#cfb984",
         "kind-ease": "#ee8a2e",
+        "kind-aside": "#a9bccb",
         "kind-cache": "#3d4851",
         "kind-free": "#2a323a",
         "soft": "#8b97a3",
@@ -50,6 +51,7 @@ LIGHT = Theme(
         "kind-keep": "#2f76b0",
         "kind-ask": "#a98a3e",
         "kind-ease": "#cc5c00",
+        "kind-aside": "#7d97ab",
         "kind-cache": "#c3cbd1",
         "kind-free": "#dcdad3",
         "soft": "#5f6a73",
@@ -64,6 +66,7 @@ FILLS: dict[PieceKind, str] = {
     "keep": "▒",
     "ask": "░",
     "ease": "█",
+    "aside": "▚",
     "cache": "┄",
     "free": "·",
 }

@@ -14,15 +14,18 @@ from lumtak.core.reading import Reading
 from lumtak.core.setting import SettingRef
 from lumtak.core.shop import Wrong, taught
 from lumtak.core.stance import PROPOSED
+from lumtak.core.strip import disk_strip
 from lumtak.core.units import counted
 from lumtak.errors import ComputerError, UsageError
 from lumtak.work.actions import programs_closely
 from lumtak.work.open_job import OpenJob
+from lumtak.work.storage import known_facts
 
 
 def make_audit(open_job: OpenJob) -> Audit:
     """Every item weighed and judged, on the computer as it is now."""
-    facts = msgspec.structs.replace(open_job.computer.about.facts(), processes=())
+    facts = known_facts(open_job.data_folder, open_job.computer)
+    facts = msgspec.structs.replace(facts, processes=())
     answers = open_job.data_folder.answers(open_job.job.identity)
     found = audit(
         facts, open_job.job.profile, open_job.data_folder.catalogue, open_job.baseline, answers
@@ -35,7 +38,11 @@ def make_audit(open_job: OpenJob) -> Audit:
         else open_job.job.last
     )
     chosen = tuple(c for c in open_job.job.chosen if c.ref in valid)
-    open_job.keep(facts=facts, audit=found, chosen=chosen, last=last)
+    free = open_job.job.free_bytes
+    if free is None and found.room is not None:
+        free = found.room.free_bytes
+    disk = open_job.job.disk or disk_strip(facts, found)
+    open_job.keep(facts=facts, audit=found, chosen=chosen, last=last, free_bytes=free, disk=disk)
     return found
 
 

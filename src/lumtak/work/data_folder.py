@@ -18,6 +18,7 @@ if TYPE_CHECKING:  # the opening screen waits for none of them
     from lumtak.core.actions import Action
     from lumtak.core.advice import Advice
     from lumtak.core.audit import Answer
+    from lumtak.core.clutter import Survey
     from lumtak.core.facts import Facts
     from lumtak.core.reading import Reading
     from lumtak.journal import Journal
@@ -134,6 +135,19 @@ class DataFolder(Knowledge):
             seed=seed,
             pace=pace,
         )
+
+    @property
+    def surveys(self) -> Path:
+        """The folder of looks through disks."""
+        return self.home / "surveys"
+
+    def keep_survey(self, survey: "Survey") -> None:
+        """A look through a disk stands in a file of its own."""
+        from lumtak.formats.surveys import keep
+
+        if self._only_look is not None:
+            raise only_looked_at(self._only_look)
+        keep(self.surveys, survey)
 
     def _keep(self, path: Path, data: bytes) -> None:
         if self._only_look is not None:

@@ -16,6 +16,7 @@ from lumtak.storage import in_sentences, write_whole
 from lumtak.work.open_job import OpenJob
 from lumtak.work.plan import undo_scripts_of
 from lumtak.work.proof import bridges_of, pace_of, proof_of, why_provisional
+from lumtak.work.storage import disk_told, due_on
 
 
 def content_of(open_job: OpenJob) -> Content:
@@ -75,7 +76,8 @@ def content_of(open_job: OpenJob) -> Content:
 
 
 def write_report(open_job: OpenJob, folder: Path) -> list[Path]:
-    """Write report.pdf, job.json and, once there is a reading, load.svg; gives their paths.
+    """Write report.pdf, job.json, once there is a reading load.svg, and where something is to be
+    emptied later reminders.ics; gives their paths.
 
     Raises:
         StorageError: the folder cannot be written; no file is left half-written.
@@ -92,12 +94,28 @@ def write_report(open_job: OpenJob, folder: Path) -> list[Path]:
     if plot is not None:
         documents["load.svg"] = plot.file("svg")
     documents["job.json"] = json_document(content)
+    if due := reminders_of(open_job):
+        from lumtak.report.reminders import calendar
+
+        documents["reminders.ics"] = calendar(due, content.written_at)
     if not folder.is_dir():
         with in_sentences(folder):
             folder.mkdir()
     for name, data in documents.items():
         write_whole(folder / name, data)
     return [folder / name for name in documents]
+
+
+def reminders_of(open_job: OpenJob) -> list[tuple[str, str, str]]:
+    """(day, what tells it from others, what is to be done): what is set aside is to be emptied."""
+    job = open_job.job
+    days = {
+        due_on(e.stage_at, job.profile)
+        for e in open_job.entries()
+        if e.is_open and e.ref.area == "storage"
+    }
+    words = f"{job.computer_name}: empty what was set aside (lumtak empty-aside {job.address})"
+    return [(day, f"{job.id}-empty-{day}", words) for day in sorted(days) if day]
 
 
 def draw_chart(open_job: OpenJob, kind: ChartKind, form: ChartFormat) -> bytes:
@@ -109,6 +127,7 @@ def draw_chart(open_job: OpenJob, kind: ChartKind, form: ChartFormat) -> bytes:
     from lumtak.report.charts import Drawn, chart
 
     content = content_of(open_job)
+    disk, disk_bytes, grew = disk_told(open_job) if kind == "disk" else ({}, 0.0, [])
     if content.before is None:
         raise UsageError("This job has no baseline yet.", "Take it first: lumtak job baseline JOB.")
     bridges = bridges_of(open_job) if kind == "bridge" else ()
@@ -123,6 +142,9 @@ def draw_chart(open_job: OpenJob, kind: ChartKind, form: ChartFormat) -> bytes:
         strips=_both_strips(open_job, content),
         ceiling_cpu_pct=content.profile.ceilings.cpu_pct,
         bridges=bridges,
+        disk=disk,
+        disk_bytes=disk_bytes,
+        grew=tuple(grew),
     )
     return chart(kind, drawn, form)
 

@@ -23,6 +23,7 @@ from lumtak.errors import UsageError
 from lumtak.journal import provisional, standing_now
 from lumtak.work.open_job import OpenJob
 from lumtak.work.sampling import OnBegin, OnSample, take_reading
+from lumtak.work.storage import space_told
 
 _Alike = list[tuple[Reading, bool]]
 """(reading, whether it is the one that counts)."""
@@ -205,6 +206,7 @@ def proof_of(open_job: OpenJob) -> Proof:
         attribution=_attributed(open_job, sides, comparisons),
         standings=standings(job.profile.ceilings, before, after),
         brake=_brake_of(job, before, after),
+        space=space_told(open_job),
         pace=pace,
         provisional=why_not,
     )

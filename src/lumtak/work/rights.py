@@ -14,9 +14,9 @@ def asking(computer: Computer, refs: Iterable[SettingRef]) -> Callable[[], None]
 
     It raises a ComputerError where it is refused.
     """
-    can = computer.about.capabilities()
+    asks = computer.about.capabilities().asks
     return (
         partial(computer.settings.take_rights, ask=True)
-        if can.asks and any(r.area in can.asks_for for r in refs)
+        if asks and any(map(computer.settings.takes_root, refs))
         else None
     )

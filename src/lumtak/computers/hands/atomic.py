@@ -14,10 +14,25 @@ from typing import Iterator
 from lumtak.computers.hands.shell import temporary_name
 
 
+@contextlib.contextmanager
+def times_kept(place: str) -> Iterator[None]:
+    """What is made or taken away at a place leaves no trace in the times of the folder above, as
+    far as this user may set them.
+    """
+    above = posixpath.dirname(place)
+    while not os.path.isdir(above) and above not in {"", "/"}:
+        above = posixpath.dirname(above)
+    about = os.stat(above or ".")
+    yield
+    with contextlib.suppress(OSError):
+        os.utime(above or ".", ns=(about.st_atime_ns, about.st_mtime_ns))
+
+
 def shed(place: str) -> bool:
     """The folder is gone, unless somebody else uses it now; whether it is."""
     try:
-        os.rmdir(place)
+        with times_kept(place):
+            os.rmdir(place)
     except FileNotFoundError:
         pass
     except OSError as error:

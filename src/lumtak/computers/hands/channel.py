@@ -14,7 +14,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from importlib.resources import files
 from typing import Any
 
-from lumtak.computers.hands.desktop_data import as_code
+from lumtak.computers.hands import clutter_data, desktop_data
 from lumtak.computers.hands.looking import VERSION
 from lumtak.computers.hands.places import NotOrdinaryError, RefusalError
 from lumtak.computers.hands.wire import lengths, packed, unpacked
@@ -27,8 +27,9 @@ _BOOT = (
 """Reads a length and then the code, and nothing beyond it."""
 SENT = (
     "desktops", "desktop_data", "table", "words", "shell", "exact", "user_states", "root_states",
-    "swap_states", "states", "back", "programs", "places", "display", "looking", "atomic",
-    "feeling", "hand", "wire",
+    "aside_shell", "aside_states", "swap_states", "states", "back", "programs", "places",
+    "display", "looking", "atomic", "feeling", "rules", "clutter_data", "diving", "walking", "used",
+    "clutter", "copies", "deleting", "merging", "aside_list", "aside", "storing", "hand", "wire",
 )  # fmt: skip
 _PACKAGE = "lumtak.computers.hands"
 ANSWER_S = 30.0
@@ -44,9 +45,9 @@ def bootstrap(python: str) -> tuple[str, ...]:
 
 
 def text_of(name: str) -> str:
-    """A module of those that are sent; of the desktops' keys what was read from their files."""
-    if name == "desktop_data":
-        return as_code()
+    """A module of those that are sent; of what is kept in files of data what was read from them."""
+    if data := {"desktop_data": desktop_data, "clutter_data": clutter_data}.get(name):
+        return str(data.as_code())
     return (files(_PACKAGE) / f"{name}.py").read_text(encoding="utf-8")
 
 

@@ -19,7 +19,7 @@ def _desktop(said: dict[str, Any]) -> Desktop:
     here: dict[Key, tuple[str, ...]] = {}
     for place in said["place"]:
         at = place["store"], place["at"], place.get("under", "")
-        for area in ("effects", "power"):
+        for area in ("effects", "power", "storage"):
             for setting, more in place.get(area, {}).items():
                 here[Key(area, setting, *at, **more)] = tuple(place.get("here", ()))
     return Desktop(tuple(said["names"]), tuple(said["sessions"]), here)

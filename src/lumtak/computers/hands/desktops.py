@@ -47,8 +47,8 @@ class Key(NamedTuple):
 
     @property
     def is_number(self) -> bool:
-        """Whether it is a number of seconds, and no switch."""
-        return self.area == "power" and self.kind in NUMBER
+        """Whether it is a number (of seconds; of storage, of days), and no switch."""
+        return self.area != "effects" and self.kind in NUMBER
 
     def fits(self, raw: str) -> bool:
         """Whether this is what Lumtak would store there, or may have found there."""

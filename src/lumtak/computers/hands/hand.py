@@ -19,13 +19,20 @@ import signal
 import stat
 from typing import Iterator, Sequence
 
-from lumtak.computers.hands.atomic import forget, gone_if_it_fails, put, put_link, shed
+from lumtak.computers.hands.atomic import (
+    forget,
+    gone_if_it_fails,
+    put,
+    put_link,
+    shed,
+    times_kept,
+)
 from lumtak.computers.hands.back import root_script, script_path
 from lumtak.computers.hands.feeling import Feeling, why_not_started
-from lumtak.computers.hands.looking import Looking
 from lumtak.computers.hands.places import RefusalError
 from lumtak.computers.hands.programs import on_the_bus, printed
 from lumtak.computers.hands.shell import temporary_name
+from lumtak.computers.hands.storing import Storing
 from lumtak.computers.hands.table import (
     OF_A_USER,
     OF_ROOT,
@@ -44,7 +51,7 @@ from lumtak.computers.hands.table import (
 _MOST_OF_THE_DISK = 0.95
 
 
-class Hand(Looking):
+class Hand(Storing):
     """The operations, as methods.
 
     Every failure is an OSError; what is never done is a RefusalError.
@@ -63,8 +70,7 @@ class Hand(Looking):
         homes: Sequence[str] = (),
         only: Sequence[str] = (),
     ) -> None:
-        super().__init__(root, rules)
-        self.homes = tuple(homes)
+        super().__init__(root, rules, homes)
         self.only = frozenset(only)
         self._feeling: Feeling | None = None
 
@@ -85,7 +91,9 @@ class Hand(Looking):
         """
         place = self._own_folder(folder)
         with gone_if_it_fails(place):
-            os.makedirs(place, mode=0o700, exist_ok=True)
+            if not os.path.isdir(place):
+                with times_kept(place):
+                    os.makedirs(place, mode=0o700, exist_ok=True)
             descriptor = os.open(place, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
             try:
                 about = os.fstat(descriptor)

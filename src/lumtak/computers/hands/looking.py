@@ -113,6 +113,11 @@ class Looking(Places):
         found = os.statvfs(self._looked(path))
         return [found.f_blocks * found.f_frsize, found.f_bavail * found.f_frsize]
 
+    def inodes(self, path: str) -> int:
+        """How many files and folders the volume holds; 0 where it does not count them."""
+        found = os.statvfs(self._looked(path))
+        return max(0, found.f_files - found.f_ffree)
+
     def walk(self, path: str, most: int = 1_000_000) -> Iterator[list[list[Any]]]:
         """Every file below a folder on the same volume, no link followed.
 

@@ -9,7 +9,7 @@ from lumtak.computers.hands.places import RefusalError
 
 _MOST_PARTS = 100_000
 _AGES_S = 1e12
-_LONGEST_S, _MOST_FELT, _MOST_SAID = 300.0, 20, 5000
+_LONG_S, _LONGEST_S, _MOST_FELT, _MOST_SAID = 3600.0, 300.0, 20, 5000
 
 
 class Piped(Channel):
@@ -99,27 +99,73 @@ class Piped(Channel):
         )
         return found
 
+    def inodes(self, path: str) -> int:
+        """See `Hand.inodes`."""
+        count: int = self.checked(self.ask("inodes", path), lambda v: type(v) is int and v >= 0)
+        return count
+
     def walk(self, path: str, most: int = 1_000_000) -> Iterator[list[list[Any]]]:
         """See `Hand.walk`; nothing else can be asked of this hand until it has ended.
 
         Whoever stops before that ends the hand.
         """
+        yield from self._parts(list, ANSWER_S, "walk", path, most)
+
+    def _parts(self, kind: type, answer_s: float, operation: str, *given: object) -> Iterator[Any]:
+        """The parts of an answer, each of this kind; who stops before the last ends the hand."""
         with self._lock:
-            part, ended = self.ask("walk", path, most), False
+            part, ended = self.ask(operation, *given, answer_s=answer_s), False
             try:
                 for _ in range(_MOST_PARTS):
                     if not isinstance(part, More):
                         ended = True
                         return
-                    yield self.checked(part.value, lambda v: isinstance(v, list))
+                    yield self.checked(part.value, lambda v: isinstance(v, kind))
                     with self.plainly():
-                        part = self.answer(ANSWER_S)
+                        part = self.answer(answer_s)
             except RefusalError:
                 ended = True
                 raise
             finally:
                 if not ended:
                     self.close()
+
+    def survey(self, path: str, own: Sequence[str]) -> Iterator[dict[str, Any]]:
+        """See `Hand.survey`; like `walk` it is ended by whoever stops listening."""
+        yield from self._parts(dict, _LONG_S, "survey", path, list(own))
+
+    def copies(self, path: str, least: int, passed: Sequence[str]) -> Iterator[dict[str, Any]]:
+        """See `Hand.copies`."""
+        yield from self._parts(dict, _LONG_S, "copies", path, least, list(passed))
+
+    def tool_holds(self, name: str) -> dict[str, Any]:
+        """See `Hand.tool_holds`."""
+        return self._told("tool_holds", name)
+
+    def aside_look(
+        self, name: str, key: str, homes: Sequence[str], folder: str, path: str
+    ) -> dict[str, Any]:
+        """See `Hand.aside_look`."""
+        return self._told("aside_look", name, key, list(homes), folder, path)
+
+    def aside_move(self, sha256: str) -> dict[str, Any]:
+        """See `Hand.aside_move`."""
+        return self._told("aside_move", sha256)
+
+    def aside_back(self, folder: str, sha256: str) -> dict[str, Any]:
+        """See `Hand.aside_back`."""
+        return self._told("aside_back", folder, sha256)
+
+    def aside_empty(self, folder: str, sha256: str) -> Iterator[dict[str, Any]]:
+        """See `Hand.aside_empty`."""
+        yield from self._parts(dict, _LONG_S, "aside_empty", folder, sha256)
+
+    def _told(self, operation: str, *given: object) -> dict[str, Any]:
+        """What an operation on the disk tells, which may take long."""
+        told: dict[str, Any] = self.checked(
+            self.ask(operation, *given, answer_s=_LONG_S), lambda v: isinstance(v, dict)
+        )
+        return told
 
     def display(self, name: str, authority: str) -> dict[str, Any]:
         """See `Hand.display`."""

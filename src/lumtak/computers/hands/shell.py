@@ -91,9 +91,13 @@ replace() { # MODE, and the bytes on standard input
         mv -f "$new" "$file"
 }
 relink() { mkdir -p "$folder" && rm -f "$new" && ln -s "$1" "$new" && mv -f "$new" "$file"; }
+unmake() { # FOLDER goes where it is empty; the one above keeps the time of its last change
+    was=$(stat -c %y "${1%/*}/" 2>/dev/null)
+    rmdir "$1" 2>/dev/null && { touch -c -d "$was" "${1%/*}/" 2>/dev/null || :; }
+}
 shed() { # COUNT folders that were not there before, from $folder upwards, as far as they are empty
     count=$1 empty=$folder
-    while [ "$count" -gt 0 ] && { [ ! -d "$empty" ] || rmdir "$empty" 2>/dev/null; }; do
+    while [ "$count" -gt 0 ] && { [ ! -d "$empty" ] || unmake "$empty"; }; do
         empty=${empty%/*} count=$((count - 1))
     done
 }

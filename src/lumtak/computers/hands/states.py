@@ -15,6 +15,7 @@ import binascii
 from dataclasses import dataclass, fields
 from typing import Any, Callable, Dict, List
 
+from lumtak.computers.hands.aside_states import KeptFile, RootAside, UserAside
 from lumtak.computers.hands.exact import STATE_KINDS, Exact
 from lumtak.computers.hands.root_states import (
     ClockPolicies,
@@ -45,13 +46,16 @@ __all__ = [
     "Exact",
     "File",
     "InFolder",
+    "KeptFile",
     "KernelValue",
     "Link",
     "Permission",
     "Profile",
+    "RootAside",
     "SwapAreas",
     "UnitLinks",
     "Unknown",
+    "UserAside",
     "WirelessFile",
     "state_of",
     "swap_switch",

@@ -64,6 +64,13 @@ PROFILE_BUSES = {
 }
 """Path of the profile service by its name on the system bus, the newer name first;
 power-profiles-daemon(8)."""
+DISKS = (
+    "org.freedesktop.UDisks2",
+    "/org/freedesktop/UDisks2",
+    "org.freedesktop.DBus.ObjectManager",
+    "GetManagedObjects",
+)
+"""How the service of disks is asked for all that it knows; UDisks2 reference."""
 PROFILES = ("power-saver", "balanced", "performance")
 UNIT_NAME = re.compile(r"[A-Za-z0-9:_.\\@-]+")
 """What units and the folders that hold their links can be called; systemd.unit(5). The system
@@ -91,6 +98,41 @@ WIRELESS = {"off": 2, "on": 3}
 def wireless_text(value: str) -> bytes:
     """What Lumtak's own file says of it."""
     return ("%s[connection]\nwifi.powersave=%d\n" % (_LEFT, WIRELESS[value])).encode()
+
+
+UPKEEP = {"journal_mib": (16, 1_000_000), "temporary_days": (1, 3650)}
+"""How large the system's journal may grow, after how many days temporary files go: lowest,
+highest."""
+_UPKEEP_FILES = {
+    "journal_mib": "/etc/systemd/journald.conf.d/90-lumtak.conf",
+    "temporary_days": "/etc/tmpfiles.d/00-lumtak.conf",
+}
+"""Of two lines for one path the file that sorts first counts; tmpfiles.d(5)."""
+_UPKEEP_TEXTS = {
+    "journal_mib": ("[Journal]\nSystemMaxUse=", "M\n"),
+    "temporary_days": ("q /tmp 1777 root root ", "d\n"),
+}
+
+
+def upkeep_file(key: str) -> str:
+    """Where such a setting is kept."""
+    return _UPKEEP_FILES[key]
+
+
+def upkeep_text(key: str, value: str) -> bytes:
+    """What is kept there; journald.conf(5), tmpfiles.d(5)."""
+    begins, ends = _UPKEEP_TEXTS[key]
+    return (_LEFT + begins + value + ends).encode()
+
+
+def upkeep_value(key: str, data: bytes) -> str:
+    """The value that such a file says; empty where Lumtak would not have written it so."""
+    begins, ends = (part.encode() for part in _UPKEEP_TEXTS[key])
+    begins = _LEFT.encode() + begins
+    value = data[len(begins) : len(data) - len(ends)].decode("ascii", "replace")
+    lowest, highest = UPKEEP[key]
+    fits = re.fullmatch(r"[1-9][0-9]{0,6}", value) is not None and lowest <= int(value) <= highest
+    return value if fits and data == upkeep_text(key, value) else ""
 
 
 def swap_file(mib: int) -> str:
@@ -159,7 +201,7 @@ def is_own_place(path: str) -> bool:
     folder, name = posixpath.split(path)
     kept = _SYSCTL_FILE.fullmatch(path)
     return (
-        path == WIRELESS_FILE
+        path in {WIRELESS_FILE, *_UPKEEP_FILES.values()}
         or bool(kept and kept[1] in KERNEL)
         or (folder == UNITS and (name == POWER_UNIT or swap_unit_size(name) > 0))
     )
@@ -173,6 +215,9 @@ def is_own_content(path: str, data: bytes) -> bool:
     size = swap_unit_size(name)
     if size:
         return data == swap_unit_text(size)
+    for key, place in _UPKEEP_FILES.items():
+        if path == place:
+            return bool(upkeep_value(key, data))
     if path == WIRELESS_FILE:
         return data in map(wireless_text, WIRELESS)
     if name == POWER_UNIT:
@@ -247,6 +292,7 @@ PROGRAMS = {
     "busctl": (
         r"--system\0get-property\0--\0(?:%s)\0/[A-Za-z/]+\0[A-Za-z.]+(?:\0[A-Za-z]+)+"
         % "|".join(map(re.escape, PROFILE_BUSES))
+        + r"|--system\0--json=short\0--auto-start=no\0call\0--\0%s" % "\0".join(DISKS)
     ),
 }
 """What every hand runs: it looks, and changes nothing."""

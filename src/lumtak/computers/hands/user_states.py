@@ -136,7 +136,7 @@ class DesktopKey(Exact, kind="gsettings"):
     Empty where it is unset, which is a value of its own.
     """
 
-    areas = ("effects", "power")
+    areas = ("effects", "power", "storage")
     heads = (DESKTOP,)
     schema: str
     key: str

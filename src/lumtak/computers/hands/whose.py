@@ -27,8 +27,13 @@ _ROOT_ONLY = (
     "set_kernel",
     "leave_script",
     "run",
+    "aside_look",
+    "aside_move",
+    "aside_back",
+    "aside_empty",
 )
 """What root is asked for by sudo: it changes things, and Lumtak looks at them as itself."""
+_SEARCHES_ONLY = ("about", "space", "inodes", "survey", "tool_holds", "aside_look")
 _TRIES_ONLY = ("about", "feel", "touched", "run")
 _PROMPT = "Lumtak changes settings of the system. Password of %p: "
 
@@ -46,10 +51,17 @@ class User:
     """Absolute; XDG Base Directory Specification."""
     data_home: str
     """Absolute; the same specification."""
+    cache_home: str
+    """Absolute; the same specification."""
     config_dirs: tuple[str, ...]
     """Most important first."""
     desktops: tuple[str, ...] = ()
     """What the desktop that the caller sits at calls itself; empty where that is not known."""
+
+    @property
+    def homes(self) -> tuple[str, str, str]:
+        """Folders of this user: home, caches, data."""
+        return self.home, self.cache_home, self.data_home
 
     @property
     def bus(self) -> str:
@@ -84,6 +96,7 @@ def chosen_user(name: str | None, environment: Mapping[str, str]) -> User:
         home=os.path.normpath(home),
         config_home=_whole(theirs.get("XDG_CONFIG_HOME", ""), os.path.join(home, ".config")),
         data_home=_whole(theirs.get("XDG_DATA_HOME", ""), os.path.join(home, ".local/share")),
+        cache_home=_whole(theirs.get("XDG_CACHE_HOME", ""), os.path.join(home, ".cache")),
         config_dirs=tuple(d for d in dirs if d.startswith("/")) or ("/etc/xdg",),
     )
 
@@ -131,6 +144,8 @@ class Hands:
         root: changes the system; None where it has to be asked for by sudo.
         why_no_root: why there can be none, as a clause; empty where there is or can be one.
         trying: another of the user, which tries what they wait for; None where nothing runs.
+        searching: another of Lumtak's own, which looks the disk through while Lumtak goes on; None
+            where nothing runs.
     """
 
     def __init__(
@@ -140,8 +155,10 @@ class Hands:
         root: Reach | None,
         why_no_root: str = "",
         trying: Piped | None = None,
+        searching: Piped | None = None,
     ) -> None:
         self.own, self.user = own, user
+        self.searching = searching
         self.trying = trying
         self._root = root
         self.why_no_root = why_no_root
@@ -207,8 +224,14 @@ class Hands:
             self._asked = None
             _untraced(on=False)
 
+    def end_searching(self) -> None:
+        """What looks the disk through ends, also in the middle of it."""
+        if self.searching is not None:
+            self.searching.kill()
+
     def close(self) -> None:
         """End whatever was started."""
+        self.end_searching()
         self.give_back()
         for hand in (self.user, self.trying):
             if isinstance(hand, Piped):
@@ -236,10 +259,11 @@ def local_hands(user: User) -> Hands:
     if os.geteuid() != 0:
         own = Hand(homes=homes)
         why = "" if sudo() else "it takes root: start Lumtak as root, or install sudo"
-        return Hands(own, own, None, why, _trying(user))
-    root = Hand(rules=True)
+        return Hands(own, own, None, why, _trying(user), _searching(rules=False))
+    root, searching = Hand(rules=True), _searching(rules=True)
     if user.uid == 0:
-        return Hands(root, Hand(homes=homes), root, trying=_trying(user))
+        of_root = Hand(homes=homes)
+        return Hands(root, of_root, root, trying=_trying(user), searching=searching)
     check_interpreter()
     ids = (
         f"--reuid={user.uid}",
@@ -250,7 +274,7 @@ def local_hands(user: User) -> Hands:
     )
     command = ("/usr/bin/setpriv", *ids, "--reset-env", "--", *bootstrap(PYTHON))
     of_user = Piped(command, {"homes": homes}, f"the hand of {user.name}")
-    return Hands(root, of_user, root, trying=_trying(user, command))
+    return Hands(root, of_user, root, trying=_trying(user, command), searching=searching)
 
 
 def _trying(user: User, command: tuple[str, ...] = bootstrap(PYTHON)) -> Piped:
@@ -258,6 +282,12 @@ def _trying(user: User, command: tuple[str, ...] = bootstrap(PYTHON)) -> Piped:
     does meanwhile counts.
     """
     return Piped(command, {"only": _TRIES_ONLY}, f"the trying hand of {user.name}")
+
+
+def _searching(*, rules: bool) -> Piped:
+    """The hand that looks the disk through: a process of its own that gives way to all others."""
+    options = {"rules": rules, "only": _SEARCHES_ONLY, "nice": 10}
+    return Piped(bootstrap(PYTHON), options, "the searching hand")
 
 
 def folder_hands(root: str, user: User) -> Hands:

@@ -30,6 +30,7 @@ OPERATIONS: dict[str, tuple[tuple[str, Any], ...]] = {
     "look": (("folder", str), ("name", str)),
     "missing": (("path", str),),
     "space": (("path", str),),
+    "inodes": (("path", str),),
     "walk": (("path", str), ("most", int)),
     "display": (("name", str), ("authority", str)),
     "touched": (("name", str), ("authority", str)),
@@ -47,6 +48,13 @@ OPERATIONS: dict[str, tuple[tuple[str, Any], ...]] = {
     "drop_swap": (("mib", int),),
     "set_kernel": (("path", str), ("value", str)),
     "leave_script": (("tag", str), ("parts", str)),
+    "survey": (("path", str), ("own", list)),
+    "copies": (("path", str), ("least", int), ("passed", list)),
+    "tool_holds": (("name", str),),
+    "aside_look": (("name", str), ("key", str), ("homes", list), ("folder", str), ("path", str)),
+    "aside_move": (("sha256", str),),
+    "aside_back": (("folder", str), ("sha256", str)),
+    "aside_empty": (("folder", str), ("sha256", str)),
     "end": (("pid", int), ("started", int), ("force", bool), ("wait_s", float)),
     "run": (("arguments", list), ("timeout_s", float), ("partly", bool), ("bus", str)),
 }
@@ -231,6 +239,7 @@ def stand_alone() -> None:
 def main(options: dict[str, Any]) -> None:
     """Serve on standard input and output, as the options say."""
     stand_alone()
+    os.nice(int(options.get("nice", 0)))
     hand = Hand(
         rules=bool(options.get("rules")),
         homes=options.get("homes", ()),

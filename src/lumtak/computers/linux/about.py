@@ -1,11 +1,13 @@
 """What a real Linux computer is: hardware, system, everything that has a setting, processes."""
 
 import re
-from collections.abc import Sequence
+import threading
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 
 import msgspec
 
+from lumtak.computers.abilities import Capabilities
 from lumtak.computers.hands.reach import text_at
 from lumtak.computers.hands.whose import Hands, User
 from lumtak.computers.linux import hardware
@@ -13,20 +15,24 @@ from lumtak.computers.linux.adapter import Adapter
 from lumtak.computers.linux.clock import NO_LOGIN, NO_RESTART
 from lumtak.computers.linux.clock_plan import plan_in_force
 from lumtak.computers.linux.closely import closely
+from lumtak.computers.linux.disk_health import disk_health
 from lumtak.computers.linux.history import history, used_days
 from lumtak.computers.linux.listening import with_listening
 from lumtak.computers.linux.load import Counters
 from lumtak.computers.linux.marks import marks
+from lumtak.computers.linux.owned import copies
 from lumtak.computers.linux.packages import owners_of_files, with_packages
 from lumtak.computers.linux.power_rivals import against, rivals, with_rivals
 from lumtak.computers.linux.profile_plan import Service, profile_service
 from lumtak.computers.linux.programs import programs_of, why_not_tried
 from lumtak.computers.linux.signs import signs
 from lumtak.computers.linux.starts import starts_of
+from lumtak.computers.linux.survey import Wanted, survey
 from lumtak.computers.linux.times import start_times
-from lumtak.computers.protocol import Capabilities, Clock, Identity, Program
+from lumtak.computers.protocol import Clock, Identity, Program
 from lumtak.core.catalogue import Catalogue
 from lumtak.core.causes import starter_of
+from lumtak.core.clutter import Looked, Survey
 from lumtak.core.facts import (
     UNLISTED,
     Facts,
@@ -35,10 +41,12 @@ from lumtak.core.facts import (
     Item,
     Process,
     ProcessDetails,
+    Space,
     System,
     Trigger,
 )
 from lumtak.core.felt import Start
+from lumtak.core.owned import Comparing, CopiesFound
 from lumtak.core.record import Figure, NotMeasured
 from lumtak.core.setting import Area
 from lumtak.core.text import number, plain
@@ -106,6 +114,7 @@ class LinuxAbout:
         items += self._unlisted(processes, {item.consumer for item in items})
         setting_plans = rivals(self._hand, items)
         seen = signs(self._hand, text_at(self._hand, "/proc/sys/kernel/osrelease"))
+        seen += disk_health(self._hand)
         seen += against(setting_plans)
         items = with_rivals(items, setting_plans, seen)
         has_battery, _ = look.once(hardware.battery, self._hand)
@@ -131,6 +140,29 @@ class LinuxAbout:
             signs=tuple(seen),
             times=times,
         )
+
+    def space(self) -> Space:
+        """See `hardware.space`."""
+        return hardware.space(self._hand)
+
+    def survey(
+        self, on_progress: Callable[[Looked], None], stop: threading.Event, top: str = "/"
+    ) -> Survey:
+        """See `survey.survey`."""
+        at = self._clock.wall().isoformat(timespec="seconds")
+        of = Wanted(identity=self._identity.identity, at=at, top=top)
+        return survey(self._hands, self._user, of, on_progress, stop)
+
+    def copies(
+        self,
+        top: str,
+        least_bytes: int,
+        on_progress: Callable[[Comparing], None],
+        stop: threading.Event,
+    ) -> CopiesFound:
+        """See `owned.copies`."""
+        hand, here = self._hands.user, top or self._user.home
+        return copies(hand, self._user, here, least_bytes, on_progress, stop)
 
     def capabilities(self) -> Capabilities:
         """No restart: the computer is the one that Lumtak runs on."""

@@ -33,6 +33,7 @@ class Means:
     """
 
     def __init__(self, hands: Hands, user: User, catalogue: Catalogue) -> None:
+        self.hands = hands
         self.hand: Reach = hands.own
         self.of_user: Reach = hands.user
         self.root = Root(hands)

@@ -5,10 +5,10 @@ import time
 from collections.abc import Callable
 from datetime import UTC, datetime
 
+from lumtak.computers.abilities import Cannot
 from lumtak.computers.hands.reach import Reach, text_at
 from lumtak.computers.hands.whose import User
 from lumtak.computers.linux import hardware
-from lumtak.computers.protocol import Cannot
 from lumtak.core.record import NotMeasured
 from lumtak.errors import ComputerError
 

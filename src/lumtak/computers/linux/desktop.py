@@ -218,6 +218,10 @@ def is_odd(key: Key, raw: str) -> bool:
     return bool(raw) and re.fullmatch(_SHAPES.get(key.kind, r".*"), raw) is None
 
 
+_AREAS: dict[str, Area] = {"power": "power", "effects": "effects", "storage": "storage"}
+_MOST_DAYS = 3650
+
+
 def item_of(
     key: Key,
     raw: str,
@@ -245,7 +249,7 @@ def item_of(
     counts = value or otherwise
     idle = _idle(key, counts, display) if value or counts == "on" else ""
     notes = [note, f"unset counts as {otherwise}" if otherwise else "", idle]
-    area: Area = "power" if key.area == "power" else "effects"
+    area = _AREAS[key.area]
     return Item(
         area=area,
         key=key.setting,
@@ -262,6 +266,8 @@ def item_of(
 
 
 def _setting(key: Key, shows: Shows) -> Setting:
+    if key.area == "storage" and key.is_number:
+        return Setting(lowest=0, highest=_MOST_DAYS, shows=shows)
     if key.is_number:
         return Setting(lowest=0, highest=LONGEST_IDLE_S, shows=shows)
     return Setting(values=("on", "off"), shows=shows)

@@ -156,6 +156,12 @@ class DesktopIdle(DesktopEffects):
     area = "power"
 
 
+class DesktopUpkeep(DesktopEffects):
+    """How such a desktop keeps trash and temporary files small by itself."""
+
+    area = "storage"
+
+
 def _item(key: Key, raw: str, shipped: Shipped | None, display: Display) -> Item:
     default = shipped.default if shipped else ""
     note = f"{key.at} {key.name}"

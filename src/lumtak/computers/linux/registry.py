@@ -3,14 +3,16 @@
 from lumtak.computers.linux.adapter import Adapter
 from lumtak.computers.linux.autostart import Autostart
 from lumtak.computers.linux.clock_plan import ClockPlan
+from lumtak.computers.linux.clutter import SystemClutters, ToolClutters, UserClutters
 from lumtak.computers.linux.effect_channels import ChannelIdle, DesktopChannels
 from lumtak.computers.linux.effect_files import EffectFiles, FileIdle
-from lumtak.computers.linux.effects import DesktopEffects, DesktopIdle
+from lumtak.computers.linux.effects import DesktopEffects, DesktopIdle, DesktopUpkeep
 from lumtak.computers.linux.memory_settings import MemorySettings
 from lumtak.computers.linux.profile_plan import ProfilePlan
 from lumtak.computers.linux.sandboxes import Sandboxes
 from lumtak.computers.linux.services import Services
 from lumtak.computers.linux.swap import Swap
+from lumtak.computers.linux.upkeep_files import UpkeepFiles
 from lumtak.computers.linux.user_units import UserUnits
 from lumtak.computers.linux.wireless import Wireless
 
@@ -30,5 +32,10 @@ ADAPTERS: tuple[type[Adapter], ...] = (
     ClockPlan,
     Swap,
     MemorySettings,
+    UserClutters,
+    SystemClutters,
+    ToolClutters,
+    UpkeepFiles,
+    DesktopUpkeep,
 )
 """Of those of one area, the first that has a setting keeps it."""

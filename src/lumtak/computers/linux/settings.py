@@ -4,13 +4,15 @@ Which adapter keeps one, and what is recorded is checked before anything is done
 """
 
 import posixpath
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from lumtak.computers.hands.states import Exact
 from lumtak.computers.hands.whose import Hands, User
 from lumtak.computers.linux.adapter import Adapter, check_fits, unfit
+from lumtak.computers.linux.clutter import Clutters
 from lumtak.computers.linux.folder import UserFolder
 from lumtak.computers.linux.undo_kit import FileUndoKit
+from lumtak.core.clutter import Emptied
 from lumtak.core.setting import Area, SettingRef, State
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError
@@ -83,6 +85,22 @@ class LinuxSettings:
     def in_force(self, ref: SettingRef) -> str:
         """See `Settings.in_force`."""
         return self._keeper(ref).in_force(ref)
+
+    def takes_root(self, ref: SettingRef) -> bool:
+        """See `Settings.takes_root`; of storage it follows from whose it is, else from the area."""
+        if ref.area != "storage":
+            return ref.area in self.take_root
+        keepers = (a for a in self._adapters if a.area == "storage" and a.has(ref))
+        return any(kind.root for a in keepers for kind in a.kinds)
+
+    def empty(self, ref: SettingRef, on_progress: Callable[[Emptied], None]) -> Emptied:
+        """See `Settings.empty`."""
+        keeper = self._keeper(ref)
+        if not isinstance(keeper, Clutters):
+            raise ComputerError(
+                f"{plain(str(ref))} was never set aside.", "`lumtak storage` lists what was."
+            )
+        return keeper.empty(ref, on_progress)
 
     def undo_kit(self) -> FileUndoKit:
         """Leaves the undo script in the user's data folder."""

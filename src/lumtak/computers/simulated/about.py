@@ -1,10 +1,14 @@
 """What a simulated computer is."""
 
-from collections.abc import Sequence
+import threading
+from collections.abc import Callable, Sequence
 
-from lumtak.computers.protocol import Capabilities, Clock, Identity, Program
+from lumtak.computers.abilities import Capabilities
+from lumtak.computers.protocol import Clock, Identity, Program
+from lumtak.computers.simulated import disk
 from lumtak.computers.simulated.items import items_of
 from lumtak.computers.simulated.machine import Machine
+from lumtak.core.clutter import Looked, Survey
 from lumtak.core.facts import (
     Facts,
     Gap,
@@ -18,8 +22,9 @@ from lumtak.core.facts import (
     System,
 )
 from lumtak.core.felt import Start
+from lumtak.core.owned import Comparing, CopiesFound
 from lumtak.core.record import Figure, NotMeasured
-from lumtak.core.units import GIB, MIB
+from lumtak.core.units import MIB
 from lumtak.errors import ComputerError
 
 
@@ -80,13 +85,43 @@ class SimulatedAbout:
                 swap_total_bytes=int(float(model.live.get("memory:swap_mib") or 0) * MIB),
                 hibernates=hardware.hibernates,
             ),
-            space=Space(
-                total_bytes=int(hardware.volume_gib * GIB), free_bytes=int(hardware.free_gib * GIB)
-            ),
+            space=self.space(),
+            survey=self._survey(),
             marks=tuple(Mark(advice=m.advice, where=m.where) for m in self._machine.spec.mark),
             signs=self._machine.spec.sign,
             times=self.times(),
         )
+
+    def _survey(self) -> Survey:
+        at = self._clock.wall().isoformat(timespec="seconds")
+        return disk.survey(self._machine, self._identity.identity, at)
+
+    def space(self) -> Space:
+        """By the model of its disk."""
+        volume = disk.space(self._machine)
+        return Space(total_bytes=int(volume.total), free_bytes=int(volume.free))
+
+    def survey(
+        self, on_progress: Callable[[Looked], None], stop: threading.Event, top: str = "/"
+    ) -> Survey:
+        """A model knows what it holds; it has one volume."""
+        del on_progress, stop
+        if top != "/":
+            raise ComputerError(
+                f"{self._identity.name} has one volume only.", "Leave --volume out."
+            )
+        return self._survey()
+
+    def copies(
+        self,
+        top: str,
+        least_bytes: int,
+        on_progress: Callable[[Comparing], None],
+        stop: threading.Event,
+    ) -> CopiesFound:
+        """As its model has them."""
+        del on_progress, stop
+        return disk.copies(self._machine, top, least_bytes)
 
     def system(self) -> System:
         """What runs on it and since when."""

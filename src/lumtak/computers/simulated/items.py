@@ -1,5 +1,6 @@
 """What a simulated computer has settings of."""
 
+from lumtak.computers.simulated import disk
 from lumtak.computers.simulated.machine import Machine
 from lumtak.computers.simulated.spec import ServiceSpec
 from lumtak.core.facts import UNLISTED, Fixed, Item, Setting, Trigger, TriggerKind
@@ -10,7 +11,7 @@ _ON_DEMAND = ("auto", "demand", "manual", "off")
 
 def items_of(machine: Machine) -> list[Item]:
     """All of them, as they are set now."""
-    kinds = (_services, _apps, _strays, _effects, _plans, _memory)
+    kinds = (_services, _apps, _strays, _effects, _plans, _memory, disk.items)
     return [item for kind in kinds for item in kind(machine)]
 
 

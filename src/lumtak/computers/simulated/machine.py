@@ -11,7 +11,14 @@ import msgspec
 
 from lumtak.computers.simulated.model import Model
 from lumtak.computers.simulated.spec import ComputerSpec, load_spec
-from lumtak.computers.simulated.state import SimState, damaged, fits, load_state, save_state
+from lumtak.computers.simulated.state import (
+    SimState,
+    damaged,
+    fits,
+    load_state,
+    save_state,
+    with_settings,
+)
 from lumtak.core.felt import Start, Waited
 from lumtak.core.record import NotMeasured
 from lumtak.errors import UsageError
@@ -48,6 +55,8 @@ class Machine:
                 "Use another --home, or that seed.",
             )
         fresh = self._new(seed or 1)
+        if saved is not None:
+            saved = with_settings(saved, fresh, "storage")
         if saved is not None and not fits(saved, fresh.settings):
             raise damaged(self._path)
         self.state = saved or fresh
@@ -87,6 +96,7 @@ class Machine:
         settings |= {f"services:{s.key}": s.value for s in self.spec.service}
         settings |= {f"apps:{a.key}": a.value for a in self.spec.app}
         settings |= {f"effects:{e.key}": e.value for e in self.spec.effect}
+        settings |= {f"storage:{c.name}": "kept" for c in self.spec.clutter}
         return SimState(
             name=self.spec.name,
             seed=seed,

@@ -3,6 +3,9 @@
 And what goes wrong with it.
 """
 
+from collections.abc import Callable
+
+from lumtak.computers.simulated import disk
 from lumtak.computers.simulated.faults import (
     LOCKED_S,
     RESPAWN_S,
@@ -13,6 +16,7 @@ from lumtak.computers.simulated.faults import (
 )
 from lumtak.computers.simulated.items import items_of
 from lumtak.computers.simulated.machine import Machine
+from lumtak.core.clutter import Emptied
 from lumtak.core.facts import Item, Setting
 from lumtak.core.setting import IN_FORCE, SettingRef, Shows, State
 from lumtak.core.text import plain
@@ -53,6 +57,8 @@ class SimulatedSettings:
         before = self._machine.state.settings[address]
         self._go_wrong(address)
         self._machine.put(settings={**self._machine.state.settings, address: state.value})
+        if ref.area == "storage":
+            disk.put(self._machine, ref.key, state.value)
         if self._shows(ref) == "now":
             self._machine.put_in_force(address)
         self._go_wrong_later(address, before)
@@ -80,6 +86,23 @@ class SimulatedSettings:
         """What is read is what the model runs with."""
         del ref
         return IN_FORCE
+
+    def takes_root(self, ref: SettingRef) -> bool:
+        """Whoever has it may change everything."""
+        del ref
+        return False
+
+    def empty(self, ref: SettingRef, on_progress: Callable[[Emptied], None]) -> Emptied:
+        """See `Settings.empty`."""
+        if ref.area != "storage" or ref.key not in self._machine.state.held:
+            raise ComputerError(
+                f"Nothing of {plain(ref.key)} is set aside.",
+                f"`lumtak storage {self._address}` lists what is.",
+            )
+        ended = disk.empty(self._machine, ref.key)
+        self._machine.save()
+        on_progress(ended)
+        return ended
 
     def undo_kit(self) -> None:
         """None: nothing of it stays when Lumtak is gone."""

@@ -162,6 +162,42 @@ class ProgramSpec(Record):
     path: str
 
 
+class FileSpec(Record):
+    """One of its large files."""
+
+    path: str
+    gib: float
+    days: float
+    """Since it was last changed."""
+    content: str = ""
+    """Files that have it in common hold the same; empty for a content of its own."""
+
+
+class DiskSpec(Record):
+    """What its disk holds besides clutter; the rest of what is used is the owner's own."""
+
+    system_gib: float = 9.0
+    programs_gib: float = 14.0
+    inodes: int = 240_000
+    file: tuple[FileSpec, ...] = ()
+
+
+class ClutterSpec(Record):
+    """What a class of clutter holds, by the name of the class."""
+
+    name: str
+    title: str = ""
+    gib: float
+    """That may be set aside."""
+    files: int
+    oldest_days: float = 400.0
+    young_gib: float = 0.0
+    """That is too young for it."""
+    young_files: int = 0
+    gib_a_week: float = 0.0
+    """By how much it grows."""
+
+
 class ComputerSpec(Record):
     """A computer of the fleet."""
 
@@ -189,6 +225,8 @@ class ComputerSpec(Record):
     app: tuple[AppSpec, ...]
     effect: tuple[EffectSpec, ...]
     stray: tuple[StraySpec, ...] = ()
+    disk: DiskSpec = DiskSpec()
+    clutter: tuple[ClutterSpec, ...] = ()
     mark: tuple[MarkSpec, ...] = ()
     sign: tuple[Sign, ...] = ()
 

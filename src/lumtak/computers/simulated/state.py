@@ -42,6 +42,17 @@ class ProcessState(Record):
     """Core-seconds it has had, at the clock of the time."""
 
 
+class HeldState(Record):
+    """A class of clutter that is set aside."""
+
+    bytes: float
+    files: int
+    at_s: float
+    """When, by its own clock."""
+    began_at_s: float | None = None
+    """When the class had last been cleared before that; None where it never was."""
+
+
 class SimState(Record, forbid_unknown_fields=False):
     """The whole computer at one moment."""
 
@@ -88,6 +99,10 @@ class SimState(Record, forbid_unknown_fields=False):
     respawning: dict[str, float] = {}
     """Services that run again by themselves, and when."""
     locked_until: dict[str, float] = {}
+    held: dict[str, HeldState] = {}
+    """What is set aside, by its key."""
+    cleared_at_s: dict[str, float] = {}
+    """When a class of clutter was last cleared, by its name."""
     lost_power: bool = False
     """Whether the fault of that kind has happened."""
     random: dict[str, list[int]]
@@ -122,6 +137,16 @@ def load_state(path: Path) -> SimState | None:
 def damaged(path: Path) -> StorageError:
     """The error for a state that is none."""
     return StorageError(f"{path} is damaged.", "Remove it to get this simulated computer as new.")
+
+
+def with_settings(state: SimState, fresh: SimState, area: str) -> SimState:
+    """The state with the settings of an area that it was saved without: an older Lumtak had
+    none.
+    """
+    new = {a: v for a, v in fresh.settings.items() if a.startswith(area + ":")}
+    return msgspec.structs.replace(
+        state, settings={**new, **state.settings}, live={**new, **state.live}
+    )
 
 
 def fits(state: SimState, settings: Collection[str]) -> bool:

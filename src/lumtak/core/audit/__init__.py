@@ -16,6 +16,7 @@ from lumtak.core.audit.weighing import eased_sum
 from lumtak.core.bottleneck import find_bottleneck
 from lumtak.core.catalogue import Catalogue
 from lumtak.core.facts import Facts
+from lumtak.core.floor import room_of
 from lumtak.core.profile import Profile
 from lumtak.core.reading import Reading
 from lumtak.core.setting import AREAS
@@ -59,7 +60,7 @@ def audit(
     found = (
         None if reading is None else find_bottleneck(facts, profile, reading, eased_sum(findings))
     )
-    told = headline(findings, profile, reading, found)
+    told = headline(findings, profile, reading, found, room=room_of(facts, profile))
     beyond = (found.not_by_settings,) if found and found.not_by_settings else ()
     return Audit(
         profile=profile.name,
@@ -69,6 +70,7 @@ def audit(
         lines=told.lines,
         first=told.first,
         bottleneck=found,
+        room=room_of(facts, profile),
         drawing=judge.drawn,
         marks=facts.marks,
     )

@@ -10,9 +10,10 @@ from lumtak.core.audit.records import Finding
 from lumtak.core.audit.rules import PREFETCH
 from lumtak.core.audit.weighing import NO_READING
 from lumtak.core.bottleneck import Bottleneck
+from lumtak.core.floor import Room
 from lumtak.core.profile import Profile
 from lumtak.core.reading import Reading
-from lumtak.core.record import NotMeasured
+from lumtak.core.record import NotMeasured, known
 from lumtak.core.setting import SettingRef
 from lumtak.core.stance import MAY_CHANGE, PROPOSED
 from lumtak.core.units import counted, percent, ram
@@ -34,6 +35,7 @@ def headline(
     reading: Reading | None,
     found: Bottleneck | None,
     standing: Collection[SettingRef] = (),
+    room: Room | None = None,
 ) -> Headline:
     """The three lines.
 
@@ -43,6 +45,7 @@ def headline(
         reading: by which the load is told; None where there is none yet.
         found: what holds the computer back by that reading.
         standing: what is changed already, so that it is not proposed again.
+        room: the system's volume against its floor.
     """
     left = [f for f in findings if f.ref not in standing]
     proposed = [f for f in left if f.stance in PROPOSED and f.can_choose]
@@ -54,11 +57,11 @@ def headline(
             )
         )
     words, first = _what_first(left, proposed, found)
-    return Headline((found.in_words(), over_the_ceilings(profile, reading), words), first)
+    return Headline((found.in_words(), over_the_ceilings(profile, reading, room), words), first)
 
 
-def over_the_ceilings(profile: Profile, reading: Reading) -> str:
-    """CPU and RAM against their ceilings."""
+def over_the_ceilings(profile: Profile, reading: Reading, room: Room | None = None) -> str:
+    """CPU and RAM against their ceilings, and free space against its floor."""
     over = [
         f"{name} is at {value:.0f} %, the ceiling is {ceiling:g} %"
         for name, value, ceiling in (
@@ -67,6 +70,8 @@ def over_the_ceilings(profile: Profile, reading: Reading) -> str:
         )
         if value > ceiling
     ]
+    if room is not None and room.is_short:
+        over.append(f"{ram(room.free_bytes)} are free, {ram(room.floor_bytes)} should be")
     return f"{'; '.join(over)}." if over else "CPU and RAM are under their ceilings."
 
 
@@ -76,19 +81,35 @@ def _what_first(left: list[Finding], proposed: list[Finding], found: Bottleneck)
     A plan or a rule first where clock or disk hold the computer back, else the heaviest.
     """
     plans = [f for f in proposed if _is_plan(f)]
-    heavy = max(
-        (f for f in left if f.stance in MAY_CHANGE and f.weight.heft > 0),
-        key=lambda f: f.weight.heft,
-        default=None,
-    )
+    heavy = _heaviest(f for f in left if not f.pile)
     if plans and (heavy is None or found.kind in {"clock", "disk"}):
         first = plans[0]
         return f"First: set {first.title} ({first.value} → {first.proposal}).", first.consumer
     if heavy is None:
-        return NOTHING_TO_GAIN, ""
+        return _clutter_first(left)
     if heavy.stance == "ask":
         return f"First ask the owner about {heavy.title} ({_costs(heavy)}).", heavy.consumer
     return _ease_first(heavy, {f.consumer: f for f in left})
+
+
+def _heaviest(findings: Iterable[Finding]) -> Finding | None:
+    """The heaviest of what may be changed."""
+    heavy = (f for f in findings if f.stance in MAY_CHANGE and f.weight.heft > 0)
+    return max(heavy, key=lambda f: f.weight.heft, default=None)
+
+
+def _clutter_first(left: list[Finding]) -> tuple[str, str]:
+    """Where no load can be eased, space may."""
+    heavy = _heaviest(f for f in left if f.pile)
+    if heavy is None:
+        return NOTHING_TO_GAIN, ""
+    held = ram(known(heavy.weight.disk_bytes))
+    if heavy.stance == "ask":
+        return f"First ask the owner about {heavy.title} ({held} of the disk).", heavy.consumer
+    if heavy.pile and heavy.pile.command:
+        words = f"First: empty {heavy.title} ({held} of the disk) by {heavy.pile.command}."
+        return words, heavy.consumer
+    return f"First: set aside {heavy.title} ({held} of the disk).", heavy.consumer
 
 
 def _ease_first(heavy: Finding, left: dict[str, Finding]) -> tuple[str, str]:

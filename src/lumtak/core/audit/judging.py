@@ -9,7 +9,8 @@ from functools import cached_property
 
 import msgspec
 
-from lumtak.core.audit.records import Answer, AtMost, Finding
+from lumtak.core.audit.disk import by_clutter
+from lumtak.core.audit.records import Answer, AtMost, Finding, Weight
 from lumtak.core.audit.rules import (
     PREFETCH,
     best_value,
@@ -19,7 +20,7 @@ from lumtak.core.audit.rules import (
     serving,
     stood_on,
 )
-from lumtak.core.audit.weighing import drawing, grade_of, weigh
+from lumtak.core.audit.weighing import drawing, grade_of, weigh, weigh_pile
 from lumtak.core.catalogue import COPIES, Catalogue, Role
 from lumtak.core.facts import RUNS_LUMTAK, Facts, Fixed, Item, Trigger, lumtaks
 from lumtak.core.needs import STANDS_STILL, Graphs
@@ -135,8 +136,7 @@ class Judge:
     def finding(self, item: Item) -> Finding:
         """The item, weighed and judged."""
         role, consumer = self.catalogue.find(item.role), item.consumer
-        cost, whole = self.costs.get(consumer), self.facts.hardware.ram_bytes
-        weight = weigh(item, self.window, cost, whole, self.drawn)
+        weight = self._weight(item)
         # What is fixed is judged all the same: it may be eased through what starts it.
         stance, reason, proposal = self.ruling(item, role)
         if stance == "ease" and _is_set(item, proposal):
@@ -156,7 +156,8 @@ class Judge:
             weight=weight,
             role=item.role,
             does=role.does if role else item.note,
-            stops=role.stops if role else "",
+            stops=_stops(item, role),
+            pile=item.pile,
             stops_with=tuple(c[len(item.area) + 1 :] for c in with_it),
             started_by=self.graphs.chain_in_words(consumer) or item.started_by,
             starters=self.graphs.starters(consumer),
@@ -169,7 +170,15 @@ class Judge:
             fixed=fixed,
         )
 
+    def _weight(self, item: Item) -> Weight:
+        if item.pile is not None:
+            return weigh_pile(item.pile, self.facts.space.total_bytes)
+        cost, whole = self.costs.get(item.consumer), self.facts.hardware.ram_bytes
+        return weigh(item, self.window, cost, whole, self.drawn)
+
     def _question(self, item: Item, role: Role | None) -> str:
+        if item.pile is not None:
+            return f"May what is in “{item.title}” be set aside? It can be put back until emptied."
         if item.consumer in self.copying:
             root = self.graphs.title(self.copying[item.consumer][0])
             return f"May “{root}” stop? It copies the owner's data, and needs “{item.title}”."
@@ -228,9 +237,23 @@ class Judge:
         return Ruling("keep", "it is the only way by which updates come to this computer.")
 
     def _of_its_area(self, item: Item) -> Ruling | None:
+        if item.area == "storage":
+            return self._clutter(item)
         if item.area not in {"effects", "power", "memory"}:
             return None
         return by_area(item, self.facts, self.profile, self.reading)
+
+    def _clutter(self, item: Item) -> Ruling:
+        """Of clutter only the owner's own is asked about; what they said counts there."""
+        found = by_clutter(item, self.facts, self.profile)
+        if found.stance != "ask":
+            return found
+        match self.answers.get(item.consumer):
+            case "needed":
+                return Ruling("keep", "the owner still wants it.")
+            case "not needed":
+                return Ruling("ease", "the owner does not want it any more.", found.proposal)
+        return found
 
     def _need(self, item: Item, role: Role | None) -> Ruling | None:
         if self._needed(item):
@@ -298,10 +321,19 @@ class Judge:
         return item.consumer in self.leaving and item.value != "off"
 
 
+def _stops(item: Item, role: Role | None) -> str:
+    """What does not work without it, as a clause."""
+    if item.pile is not None:
+        return item.pile.without.rstrip(".")
+    return role.stops if role else ""
+
+
 def _is_set(item: Item, proposal: str | None) -> bool:
     """Whether a proposal sets another value, and switches nothing off."""
     if item.area in {"power", "memory"}:
         return True
+    if item.pile is not None:
+        return False
     return proposal is not None and proposal not in _OFF_VALUES
 
 

@@ -5,7 +5,9 @@ from functools import cached_property
 from typing import Literal
 
 from lumtak.core.bottleneck import Bottleneck
+from lumtak.core.clutter import Pile
 from lumtak.core.facts import Gap, Mark, Origin
+from lumtak.core.floor import Room
 from lumtak.core.record import Figure, Record, known
 from lumtak.core.setting import Area, Change, SettingRef
 from lumtak.core.stance import MAY_CHANGE, Stance
@@ -23,6 +25,8 @@ class Weight(Record):
     cpu_pct: Figure
     cpu_se_pct: float = 0.0
     ram_bytes: Figure
+    disk_bytes: Figure = 0.0
+    """Of the disk, that would be free without it."""
     source: str
     """For example "60 s reading, memory proportional"."""
 
@@ -78,6 +82,8 @@ class Finding(Record):
     proposal: str | None = None
     """The value that would ease it; None where there is nothing to propose or it cannot be
     changed."""
+    pile: Pile | None = None
+    """What it holds of the disk, of clutter."""
     fixed: str = ""
     """Why it cannot be changed, and what would be needed; empty when it can."""
 
@@ -131,6 +137,8 @@ class Audit(Record, dict=True, gc=True):
     """The consumer that the last line names; empty where it names none."""
     bottleneck: Bottleneck | None = None
     """What holds the computer back; None where nothing was weighed."""
+    room: Room | None = None
+    """The system's volume against its floor; None where its size is not known."""
     drawing: AtMost | None = None
     """What all effects that the desktop draws cost together at most: its compositor, shell and
     display server; None where nothing of them was seen."""

@@ -4,11 +4,13 @@ from collections.abc import Iterable
 
 from lumtak.core.audit.records import AtMost, Finding, Grade, Weight
 from lumtak.core.catalogue import Role
+from lumtak.core.clutter import Pile
 from lumtak.core.facts import Item
+from lumtak.core.floor import LEAST_BYTES
 from lumtak.core.reading import ConsumerLoad
-from lumtak.core.record import NotMeasured, known
+from lumtak.core.record import Figure, NotMeasured, known
 from lumtak.core.stance import Stance
-from lumtak.core.units import MIB
+from lumtak.core.units import MIB, counted
 
 NO_READING = "no reading was taken; take a baseline first"
 
@@ -49,7 +51,7 @@ def weigh(
         ram_total_bytes: of the computer.
         drawn: from `drawing`.
     """
-    if item.area in {"power", "memory"}:
+    if item.area in {"power", "memory", "storage"}:
         nothing = NotMeasured(
             not_measured=(
                 "a plan or a rule has no load of its own; a reading before and after shows it"
@@ -70,6 +72,25 @@ def weigh(
         ram_bytes=cost.ram_bytes,
         source=_source(window, cost),
         heft=cost.cpu_pct + 100 * known(cost.ram_bytes) / ram_total_bytes,
+    )
+
+
+def weigh_pile(pile: Pile, total_bytes: Figure) -> Weight:
+    """What clutter weighs: space on the disk, and no load."""
+    days = f", older than {counted(pile.age_days, 'day')}" if pile.age_days else ""
+    when = f" on {pile.looked_at[:10]}" if pile.looked_at else ""
+    source = f"looked through{when}: {counted(pile.files, 'file')}{days}"
+    if isinstance(pile.bytes, NotMeasured):
+        return Weight(
+            cpu_pct=0.0, ram_bytes=0.0, disk_bytes=pile.bytes, source=pile.bytes.not_measured
+        )
+    whole = known(total_bytes)
+    return Weight(
+        cpu_pct=0.0,
+        ram_bytes=0.0,
+        disk_bytes=pile.bytes,
+        source=source,
+        heft=100 * pile.bytes / whole if whole else 0.0,
     )
 
 
@@ -95,10 +116,14 @@ def grade_of(stance: Stance, weight: Weight, role: Role | None) -> Grade:
     """
     if isinstance(weight.cpu_pct, NotMeasured) and isinstance(weight.ram_bytes, NotMeasured):
         return "depends"
+    if isinstance(weight.disk_bytes, NotMeasured):
+        return "depends"
     if stance == "guarded":
         return "harmful"
     clear = (
-        known(weight.cpu_pct) > max(0.1, 2 * weight.cpu_se_pct) or known(weight.ram_bytes) >= MIB
+        known(weight.cpu_pct) > max(0.1, 2 * weight.cpu_se_pct)
+        or known(weight.ram_bytes) >= MIB
+        or weight.disk_bytes >= LEAST_BYTES
     )
     if not clear:
         return "no effect"

@@ -30,6 +30,8 @@ def number_of(scale: Scale, level: Level) -> int:
 
 LATELY_DAYS, LONG_AGO_DAYS = 14.0, 120.0
 """Who used something that lately would miss it more; who has not for so long, less."""
+_BY_SORT: dict[str, Level] = {"cache": "slower", "trash": "convenience", "own": "convenience"}
+"""Clutter: caches refill, of what the owner threw away something may be missed."""
 _MILDER: dict[Level, Level] = {"function": "convenience", "convenience": "nothing"}
 
 
@@ -44,6 +46,8 @@ def level_of(finding: Finding, role: Role | None, used_days: float | None = None
         role: of the item; None where it is not known.
         used_days: days since it was last used; None where nothing tells.
     """
+    if finding.pile is not None:
+        return _BY_SORT.get(finding.pile.sorts, "nothing")
     level = _by_knowledge(finding, role)
     if used_days is None or level not in _MILDER:
         return level

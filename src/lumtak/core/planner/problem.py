@@ -185,9 +185,14 @@ def _back_from_swap(reading: Reading) -> tuple[float, float]:
     return share * swapped, half * swapped
 
 
+def _is_load(finding: Finding) -> bool:
+    return finding.can_choose and finding.pile is None
+
+
 def _may_go(facts: Facts, found: Audit) -> list[tuple[Finding, tuple[str, ...]]]:
     """What may be planned, each with what goes with it."""
-    may = [f for f in found.findings if f.can_choose]
+    # Space on the disk is no load: what is set aside for it is chosen by itself.
+    may = [f for f in found.findings if _is_load(f)]
     rules = _Rules(Graphs(facts.items), found, {f.consumer: i for i, f in enumerate(may)})
     bound = {f.consumer: b for f in may if (b := rules.bound(f)) is not None}
     # What cannot be planned at all takes with it whatever is bound to it.

@@ -16,10 +16,12 @@ from textual.widgets import Input, Static
 from lumtak.core.asking import questions
 from lumtak.core.audit import Audit, Finding
 from lumtak.core.facts import Gap, Setting
+from lumtak.core.record import known
 from lumtak.core.setting import AREAS, Area, parse_ref
 from lumtak.core.sift import sift
 from lumtak.core.stance import PROPOSED
 from lumtak.core.text import plain
+from lumtak.core.units import ram
 from lumtak.errors import LumtakError
 from lumtak.tui.keys import binding, pressed_for
 from lumtak.tui.stations.audit_rows import (
@@ -206,6 +208,8 @@ class AuditStation(SayingStation):
             note = self._of_effects()
         if area == "power":
             note = "◆ in force  ▸ wanted by the profile"
+        if area == "storage":
+            note = self._of_disk(mine)
         if self._pen is None or self._audit is None:
             return Text()
         memory, cpu = self._audit.sums(mine)
@@ -218,6 +222,13 @@ class AuditStation(SayingStation):
         most = f"drawn: at most {found.drawing.words}" if found and found.drawing else ""
         keeps = f"the profile keeps {', '.join(kept)}" if kept else ""
         return "; ".join(filter(None, (most, keeps)))
+
+    def _of_disk(self, mine: list[Finding]) -> str:
+        """How much may go, and how much of it is known."""
+        held = sum(known(f.weight.disk_bytes) for f in mine)
+        if not held:
+            return self.with_keys("{disk} looks through the disk")
+        return f"{ram(held)} in all"
 
     def _memory(self) -> list[Line]:
         reading = self.desk.after or self.desk.baseline

@@ -3,6 +3,7 @@
 import re
 from collections.abc import Container, Iterable, Sequence
 from dataclasses import dataclass
+from datetime import datetime
 from typing import NamedTuple
 
 from rich.text import Text
@@ -10,9 +11,10 @@ from rich.text import Text
 from lumtak.casebook.job import Job
 from lumtak.core.advice import Advice, for_item
 from lumtak.core.audit import Finding
+from lumtak.core.clutter import Pile, age_in_words
 from lumtak.core.facts import LEAST_START_S, Item, Setting
 from lumtak.core.reading import Reading
-from lumtak.core.record import NotMeasured
+from lumtak.core.record import NotMeasured, known
 from lumtak.core.setting import AREA_TITLES, SHOWS_WORDS, Area, SettingRef, without
 from lumtak.core.shop import Wrong
 from lumtak.core.sizing import Rule, emptying_the_cache, memory_parts, swap_sizes
@@ -169,6 +171,9 @@ def _figures(f: Finding, pen: Pen) -> Text:
     seen = max(cells, 1 if weight.heft > 0 else 0)
     memory = "" if isinstance(weight.ram_bytes, NotMeasured) else ram(weight.ram_bytes)
     cpu = "" if isinstance(weight.cpu_pct, NotMeasured) else percent(weight.cpu_pct)
+    if f.pile is not None:
+        size = weight.disk_bytes
+        memory, cpu = ("", "") if isinstance(size, NotMeasured) else (ram(size), "of disk")
     bar = (FILLS[kind_of(f.stance)] * seen).ljust(pen.bar)
     return Text.assemble(
         (bar, pen.palette.stances[f.stance]), (f"{memory:>9}{cpu:>8}", pen.palette.ink)
@@ -250,7 +255,7 @@ def rows_of(
     item = job.facts.find(f.ref) if job.facts else None
     rows = [
         Row("", f.why),
-        Row("does", f.does),
+        Row("does", "" if f.pile else f.does),
         _starts(f.started_by),
     ]
     if item and item.start_s and item.start_s >= LEAST_START_S:
@@ -258,6 +263,7 @@ def rows_of(
     rows += _links("started from", f.starters, job)
     rows += _links("needs", [f"{f.area}:{key}" for key in item.needs] if item else (), job)
     rows += _links("stops with it", [f"{f.area}:{key}" for key in f.stops_with], job)
+    rows += _of_pile(f.pile, job)
     rows += [Row(*without(f.proposal, f.stops)), Row("may come back", f.again)]
     rows += _links("goes with it", f.brings, job)
     rows += [
@@ -270,6 +276,21 @@ def rows_of(
         *_said_of(f, advice, wrongs),
     ]
     return [r for r in rows if r.words]
+
+
+def _of_pile(pile: Pile | None, job: Job) -> list[Row]:
+    """What clutter holds, how old it is, what of it is left."""
+    if pile is None or job.facts is None:
+        return []
+    at = job.facts.survey.at if job.facts.survey else ""
+    age = age_in_words(pile.oldest_at, datetime.fromisoformat(at).timestamp()) if at else ""
+    held = "" if isinstance(pile.bytes, NotMeasured) else f"{pile.files:,} files, {age}"
+    return [
+        Row("made by", pile.made_by),
+        Row("holds", held.rstrip(", ")),
+        Row("left alone", pile.left_in_words),
+        Row("its command", pile.command),
+    ]
 
 
 def _starts(words: str) -> Row:
@@ -327,6 +348,9 @@ def _links(name: str, addresses: Sequence[str], job: Job) -> list[Row]:
 def _projection(f: Finding, item: Item | None) -> str:
     """What easing it should save, how good the evidence is, when it shows."""
     weight = f.weight
+    if f.pile is not None:
+        free = ram(known(weight.disk_bytes))
+        return f"{free} of the disk, free once it is emptied · can be put back until then"
     saved = (
         "not projected"
         if isinstance(weight.cpu_pct, NotMeasured)

@@ -7,7 +7,7 @@ from textual.widgets import Input, Static
 
 from lumtak.core.audit import Audit, Finding, Headline
 from lumtak.core.text import plain
-from lumtak.tui.stations.audit_asks import AskingStation
+from lumtak.tui.stations.audit_disk import DiskStation
 from lumtak.tui.stations.audit_rows import found_in_words
 from lumtak.tui.theme import Palette
 from lumtak.work.audit import headline_now
@@ -15,7 +15,7 @@ from lumtak.work.audit import headline_now
 _LOW = 30
 
 
-class SayingStation(AskingStation):
+class SayingStation(DiskStation):
     """Headline and hint."""
 
     def on_mount(self) -> None:

@@ -147,6 +147,7 @@ class HandoverStation(StationView):
             self._to_ask(),
             ("plan", f"{chosen} chosen and not made." if desk.job.chosen else ""),
             ("did not go through", ", ".join(bad)),
+            ("disk", desk.space.words if desk.space else ""),
         )
         return [row for row in rows if row[1]]
 

@@ -143,7 +143,9 @@ class PlanStation(FrontierStation):
             )
         blind = len(plan.unprojected)
         unknown = f" {blind} cannot be projected." if blind else ""
-        return f"Projected from what each cost in the reading.{unknown} {OWED_WORDS[plan.owed]}"
+        aside = f" {ram(plan.aside_bytes)} of the disk are set aside." if plan.aside_bytes else ""
+        projected = f"Projected from what each cost in the reading.{unknown}{aside}"
+        return f"{projected} {OWED_WORDS[plan.owed]}"
 
     def _lines(self, plan: Plan, palette: Palette) -> list[Line]:
         broken = self.desk.open_job.interrupted

@@ -18,6 +18,7 @@ from lumtak.tui.widgets.lines import Line, column, wrapped
 _STAGES = {
     "verified": "done, read back",
     "undone": "put back",
+    "emptied": "emptied",
     "failed": "failed",
     "not done": "not done",
     "conflict": "needs a look",
@@ -45,6 +46,8 @@ class Look(NamedTuple):
     """(bytes, percentage points); None where nothing is projected."""
     word: str
     colour: str
+    aside_bytes: float = 0.0
+    """Of the disk, that it sets aside."""
 
 
 def row(look: Look, palette: Palette) -> Text:
@@ -56,6 +59,8 @@ def row(look: Look, palette: Palette) -> Text:
     if look.saves and any(look.saves):
         words = f"{ram(-look.saves[0]):>9}{signed(-look.saves[1]) + ' %':>8}  "
         text.append(words, style=palette.kinds["ease"])
+    elif look.aside_bytes:
+        text.append(f"{ram(look.aside_bytes):>9} of disk  ", style=palette.kinds["ease"])
     else:
         text.append(f"{'':>19}", style=palette.soft)
     text.append(column(look.word, _WORD), style=look.colour)
@@ -74,6 +79,7 @@ def proposed(step: Step, palette: Palette, word: str = "") -> Text:
             (step.saves_ram_bytes, step.saves_cpu_pct),
             word or _SHORTLY[step.shows],
             colour,
+            aside_bytes=step.aside_bytes,
         ),
         palette,
     )
@@ -82,12 +88,14 @@ def proposed(step: Step, palette: Palette, word: str = "") -> Text:
 def made(entry: Entry, step: Step | None, palette: Palette) -> Text:
     """A change in the journal."""
     good = entry.stage == "verified"
-    undone = entry.stage == "undone"
+    undone = entry.stage in {"undone", "emptied"}
     colour = palette.accent if good else palette.soft if undone else palette.warning
     saves = (step.saves_ram_bytes, step.saves_cpu_pct) if step and entry.is_open else None
     mark = "◆" if good else "·"
     word = _STAGES[entry.stage]
-    return row(Look(mark, entry.title, entry.before.word, entry.word, saves, word, colour), palette)
+    aside = step.aside_bytes if step and entry.is_open else 0.0
+    look = Look(mark, entry.title, entry.before.word, entry.word, saves, word, colour, aside)
+    return row(look, palette)
 
 
 def became(outcome: Outcome, palette: Palette) -> Text:
@@ -124,13 +132,17 @@ def of_step(step: Step, finding: Finding | None, level: Level) -> list[tuple[str
             f" {step.saves_cpu_se_pct:.1f} % CPU ({step.projected})"
         )
     words = LEVEL_WORDS[level]
+    back = f"Any time, also after a restart: it is {step.before} again then."
+    if step.aside_bytes:
+        saved = f"{ram(step.aside_bytes)} of the disk, once it is emptied ({step.projected})"
+        back = "Any time until it is emptied."
     return [
         ("", f"{step.title}: {step.before} → {step.change.value or 'unset'}"),
         ("noticed", f"{capital(words)}."),
         _lost(step.change.value, stops),
         ("stops with it", ", ".join(others)),
         ("shows", f"It {SHOWS_WORDS[step.shows]}."),
-        ("put back", f"Any time, also after a restart: it is {step.before} again then."),
+        ("put back", back),
         ("should save", saved),
         ("why", finding.why if finding else ""),
     ]

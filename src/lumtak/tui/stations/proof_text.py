@@ -57,7 +57,8 @@ class Sheet:
                     " The speed of the clock does not change this figure.\n", style=palette.soft
                 )
         shares = proof.attribution.words if proof.attribution else ""
-        for line in (shares, in_words(proof.standings), proof.brake):
+        space = proof.space.words if proof.space else ""
+        for line in (shares, in_words(proof.standings), proof.brake, space):
             text.append(f"{line}\n" if line else "", style=palette.ink)
         for line in mismatches(*sides, (str(e.ref) for e in self._desk.entries)):
             text.append(f"{line}\n", style=palette.warning)

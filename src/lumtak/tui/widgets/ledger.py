@@ -1,4 +1,6 @@
-"""The ledger: one strip for RAM and one for CPU, at the top of every station."""
+"""The ledger: one strip for RAM and one for CPU, at the top of every station; one for the disk
+where storage matters.
+"""
 
 from collections.abc import Iterable, Mapping
 from itertools import groupby
@@ -24,14 +26,25 @@ _STRIP_LINES = 4
 _NO_LOAD: frozenset[PieceKind] = frozenset({"free", "cache"})
 
 
-class Ledger(Widget):
-    """Both strips with their numbers, the baseline as a thin line beneath, the selected piece lit
-    in both.
+_SHORT: dict[PieceKind, str] = {
+    "guarded": "system",
+    "keep": "keep",
+    "ask": "ask",
+    "ease": "ease",
+    "aside": "aside",
+    "cache": "cache",
+    "free": "free",
+}
 
-    Lines: RAM, baseline of RAM, CPU, baseline of CPU, words.
+
+class Ledger(Widget):
+    """The strips with their numbers, the baseline as a thin line beneath, the selected piece lit in
+    all of them.
+
+    Lines: RAM, baseline of RAM, CPU, baseline of CPU, the disk where there is one to show, words.
     """
 
-    DEFAULT_CSS = "Ledger { height: 5; }"
+    DEFAULT_CSS = "Ledger { height: 5; } Ledger.-disk { height: 6; }"
 
     class Picked(Message):
         """A piece was clicked."""
@@ -51,6 +64,8 @@ class Ledger(Widget):
         """What the fills mean, where no audit took a stance."""
         self._ram: Strip | None = None
         self._cpu: Strip | None = None
+        self._disk: Strip | None = None
+        self._disk_bytes = 0.0
         self._before: tuple[Strip, Strip] | None = None
         self._total_bytes = 0
         self._titles: dict[str, str] = {}
@@ -75,8 +90,14 @@ class Ledger(Widget):
         """Show these strips; `before` is the baseline's, drawn thin."""
         self._ram, self._cpu, self._before, self._total_bytes = ram, cpu, before, total_bytes
         self._titles = titles or {}
+        self.show_disk(None)
+
+    def show_disk(self, disk: Strip | None, total_bytes: float = 0.0) -> None:
+        """Show this strip too; None takes it away."""
+        self._disk, self._disk_bytes = disk, total_bytes
+        self.set_class(disk is not None, "-disk")
         self._keys = frozenset(
-            p.key for strip in (ram, cpu) if strip for p in strip.pieces if p.kind not in _NO_LOAD
+            p.key for strip in self._strips() for p in strip.pieces if p.kind not in _NO_LOAD
         )
         self.refresh()
 
@@ -89,16 +110,17 @@ class Ledger(Widget):
         if pointed:
             self.refresh()
         elif old in self._keys or key in self._keys:
-            self.refresh(Region(0, 0, self.size.width, _STRIP_LINES))
+            lines = _STRIP_LINES + (self._disk is not None)
+            self.refresh(Region(0, 0, self.size.width, lines))
 
     def step(self, steps: int) -> str | None:
-        """Point at the next piece, along the RAM and then what only the CPU shows.
+        """Point at the next piece, along the RAM and then what only the others show.
 
         Gives its key, None without strips.
         """
         if self._ram is None or self._cpu is None:
             return None
-        keys = list(dict.fromkeys(p.key for strip in (self._ram, self._cpu) for p in strip.pieces))
+        keys = list(dict.fromkeys(p.key for strip in self._strips() for p in strip.pieces))
         here = self._hover or self._lit
         place = keys.index(here) + steps if here in keys else 0 if steps > 0 else len(keys) - 1
         self._hover = keys[place % len(keys)]
@@ -108,12 +130,15 @@ class Ledger(Widget):
 
     # -- drawing -----------------------------------------------------------------------------------
 
+    def _strips(self) -> list[Strip]:
+        return [strip for strip in (self._ram, self._cpu, self._disk) if strip is not None]
+
     def _strip_width(self) -> int:
         numbers = _NUMBERS if self.size.width >= WIDE else _NARROW_NUMBERS
         return max(10, self.size.width - _LABEL - numbers)
 
     def render_line(self, y: int) -> Row:
-        """One of the five lines."""
+        """One of the lines."""
         palette = Palette(self.app)
         ground = self.rich_style
         width = self.size.width
@@ -123,17 +148,36 @@ class Ledger(Widget):
             )
         elif y in {1, 3}:
             segments = self._under(y == 1, palette)
+        elif y == _STRIP_LINES and self._disk is not None:
+            segments = self._of_disk(self._disk, palette)
         else:
             segments = self._words(palette)
         return Row(segments).apply_style(ground).adjust_cell_length(width, ground)
 
     def _bar(self, strip: Strip | None, name: str, palette: Palette, *, ram: bool) -> list[Segment]:
         width = self._strip_width()
-        label = Segment(f" {name} ", Style(color=palette.ink, bold=True))
+        label = Segment(f" {name} "[:_LABEL], Style(color=palette.ink, bold=True))
         if strip is None:
             text = "no reading yet"
             line = f" {text} ".center(width, FILLS["free"])
             return [label, Segment(line, Style(color=palette.soft))]
+        drawn = self._lit_cells(strip, width, palette)
+        return [label, *_runs(drawn), Segment("  "), *self._numbers(strip, palette, ram=ram)]
+
+    def _of_disk(self, strip: Strip, palette: Palette) -> list[Segment]:
+        """One line: the disk, and how much of it is free."""
+        unit, name = large()
+        free = (1 - strip.load) * self._disk_bytes / unit
+        short = strip.ceiling is not None and strip.load > strip.ceiling
+        return [
+            Segment("DISK ", Style(color=palette.ink, bold=True)),
+            *_runs(self._lit_cells(strip, self._strip_width(), palette)),
+            Segment(f"  {free:.0f} of {self._disk_bytes / unit:.0f} {name} free", _bold(palette)),
+            Segment("  short" if short else "", Style(color=palette.kinds["ease"], bold=True)),
+        ]
+
+    def _lit_cells(self, strip: Strip, width: int, palette: Palette) -> list[tuple[str, Style]]:
+        """Every cell of a bar, those of what is selected or pointed at lit."""
         drawn = self._unlit(strip, width, palette)
         lit = {self._place_of(strip, self._lit), self._place_of(strip, self._hover)} - {None}
         if lit:
@@ -143,7 +187,7 @@ class Ledger(Widget):
                 (char, shine) if index in lit else (char, style)
                 for (char, style), index in zip(drawn, cut, strict=True)
             ]
-        return [label, *_runs(drawn), Segment("  "), *self._numbers(strip, palette, ram=ram)]
+        return drawn
 
     def _unlit(self, strip: Strip, width: int, palette: Palette) -> list[tuple[str, Style]]:
         """Every cell of a bar, with the ticks; worked out once for a strip, a width and a theme."""
@@ -161,7 +205,7 @@ class Ledger(Widget):
                 drawn.append((ticks[cell], tick))
             else:
                 drawn.append((self._fill(piece), styles[piece.kind]))
-        self._drawn = [(strip, of, drawn), *self._drawn[:3]]
+        self._drawn = [(strip, of, drawn), *self._drawn[:4]]
         return drawn
 
     def _cells(self, strip: Strip, width: int) -> list[int]:
@@ -170,7 +214,7 @@ class Ledger(Widget):
             if known is strip and len(cut) == width:
                 return cut
         cut = cells(strip, width)
-        self._cut = [(strip, cut), *self._cut[:3]]
+        self._cut = [(strip, cut), *self._cut[:4]]
         return cut
 
     @staticmethod
@@ -194,7 +238,7 @@ class Ledger(Widget):
             if known is strip:
                 return places.get(key or "")
         places = {p.key: place for place, p in enumerate(strip.pieces) if p.kind not in _NO_LOAD}
-        self._by_key = [(strip, places), *self._by_key[:1]]
+        self._by_key = [(strip, places), *self._by_key[:2]]
         return places.get(key or "")
 
     def _numbers(self, strip: Strip, palette: Palette, *, ram: bool) -> list[Segment]:
@@ -254,30 +298,24 @@ class Ledger(Widget):
 
     def _words(self, palette: Palette) -> list[Segment]:
         """The piece under the pointer, else what the fills mean."""
-        if self._hover is not None and self._ram and self._cpu:
+        if self._hover is not None and self._strips():
             return [Segment(" " * _LABEL + self._describe(self._hover), Style(color=palette.ink))]
         segments = [Segment(" " * _LABEL)]
-        short: dict[PieceKind, str] = {
-            "guarded": "system",
-            "keep": "keep",
-            "ask": "ask",
-            "ease": "ease",
-            "cache": "cache",
-            "free": "free",
-        }
         wide = self.size.width >= WIDE
-        words: Mapping[PieceKind, str] = self._legend or (PIECE_KIND_WORDS if wide else short)
+        words: Mapping[PieceKind, str] = self._legend or (PIECE_KIND_WORDS if wide else _SHORT)
         gap = "   " if wide else "  "
-        for kind, fill in FILLS.items():
-            if kind in words:
-                segments.append(Segment(fill * 2 + " ", Style(color=palette.kinds[kind])))
-                segments.append(Segment(words[kind] + gap, Style(color=palette.soft)))
+        for kind in (k for k in FILLS if k in words and (k != "aside" or self._holds_aside())):
+            segments.append(Segment(FILLS[kind] * 2 + " ", Style(color=palette.kinds[kind])))
+            segments.append(Segment(words[kind] + gap, Style(color=palette.soft)))
         return [*segments, *self._mark_words(palette, gap, wide=wide)]
+
+    def _holds_aside(self) -> bool:
+        return self._disk is not None and any(p.kind == "aside" for p in self._disk.pieces)
 
     def _mark_words(self, palette: Palette, gap: str, *, wide: bool) -> list[Segment]:
         """What hollow and hatched pieces are, where there are any."""
         segments = []
-        marks = {p.mark for strip in (self._ram, self._cpu) if strip for p in strip.pieces}
+        marks = {p.mark for strip in self._strips() for p in strip.pieces}
         for mark, fill, word in (
             ("chosen", HOLLOW, "chosen"),
             ("applied", HATCH, "changed, to be measured" if wide else "changed"),
@@ -289,7 +327,7 @@ class Ledger(Widget):
 
     def _describe(self, key: str) -> str:
         parts = [plain(self._titles.get(key, consumer_name(key)), 40)]
-        for strip, name in ((self._ram, "RAM"), (self._cpu, "CPU")):
+        for strip, name in ((self._ram, "RAM"), (self._cpu, "CPU"), (self._disk, "disk")):
             share = sum(p.share for p in strip.pieces if p.key == key) if strip else 0.0
             if share:
                 parts.append(f"{share * 100:.1f} % of the {name}")
@@ -298,7 +336,8 @@ class Ledger(Widget):
     # -- the mouse ---------------------------------------------------------------------------------
 
     def _at(self, x: int, y: int) -> str | None:
-        strip = self._ram if y in {0, 1} else self._cpu if y in {2, 3} else None
+        strips = (self._ram, self._ram, self._cpu, self._cpu, self._disk)
+        strip = strips[y] if 0 <= y < len(strips) else None
         cell, width = x - _LABEL, self._strip_width()
         if strip is None or not 0 <= cell < width:
             return None
@@ -321,6 +360,10 @@ class Ledger(Widget):
         key = self._at(event.x, event.y)
         if key is not None:
             self.post_message(self.Picked(key))
+
+
+def _bold(palette: Palette) -> Style:
+    return Style(color=palette.ink, bold=True)
 
 
 def _runs(cells_of: Iterable[tuple[str, Style]]) -> list[Segment]:

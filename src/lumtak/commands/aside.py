@@ -1,0 +1,151 @@
+"""Commands that set clutter aside, and delete what was set aside."""
+
+import os
+import sys
+from datetime import datetime
+
+import click
+
+from lumtak.commands.change import carry_out
+from lumtak.commands.common import (
+    ask_first,
+    columns,
+    json_option,
+    profile_option,
+    progress,
+    say_json,
+    user_option,
+    with_data_folder,
+)
+from lumtak.core.clutter import Emptied
+from lumtak.core.plan import check_changes, guards
+from lumtak.core.text import plain
+from lumtak.core.units import counted, ram
+from lumtak.errors import UsageError
+from lumtak.work.data_folder import DataFolder
+from lumtak.work.storage import Held, empty, held_on, known_facts, profile_for, to_set_aside
+
+
+@click.command("set-aside")
+@click.argument("address", metavar="COMPUTER")
+@click.argument("what", nargs=-1, required=True, metavar="CLASS|PATH...")
+@user_option
+@json_option
+@with_data_folder
+def set_aside_command(
+    data_folder: DataFolder, address: str, what: tuple[str, ...], user: str | None, *, as_json: bool
+) -> None:
+    """Set classes of clutter of COMPUTER aside, or files and folders of the user's own. They are
+    moved, not deleted: `lumtak undo` puts them back, and so does the undo script. Space is free
+    only once they are emptied.
+
+    \b
+    lumtak set-aside local temp-own thumbnails
+    lumtak set-aside local ~/films/old.mkv
+    lumtak set-aside sim:tool-crib temp-own crash-dumps
+    """
+    computer = data_folder.computer(address, user=user)
+    facts, changes = to_set_aside(known_facts(data_folder, computer), what, os.path.abspath)
+    ordered = check_changes(facts, changes, guards(facts, data_folder.catalogue))
+    job = next((j.id for j in data_folder.jobs() if j.identity == computer.identity), "")
+    carry_out(data_folder, computer, facts, ordered, "keep", job=job, as_json=as_json)
+
+
+@click.command("empty-aside")
+@click.argument("address", metavar="COMPUTER")
+@click.argument("what", nargs=-1, metavar="[KEY...]")
+@click.option(
+    "--early", is_flag=True, help="Also what has not been set aside for the profile's days yet."
+)
+@click.option("--yes", is_flag=True, help="Answer the question beforehand; for scripts.")
+@profile_option
+@user_option
+@json_option
+@with_data_folder
+def empty_aside_command(
+    data_folder: DataFolder,
+    address: str,
+    what: tuple[str, ...],
+    profile_name: str | None,
+    user: str | None,
+    *,
+    early: bool,
+    yes: bool,
+    as_json: bool,
+) -> None:
+    """Delete what was set aside on COMPUTER, for good, after a question. This alone frees space.
+
+    What has not been set aside for the profile's number of days stays, unless --early is said.
+
+    \b
+    lumtak empty-aside local
+    lumtak empty-aside local temp-own --early
+    """
+    computer = data_folder.computer(address, user=user)
+    try:
+        facts = computer.about.facts()
+        now = computer.clock.wall()
+        profile = profile_for(data_folder, facts.identity, profile_name)
+        chosen, later = _chosen(held_on(facts, profile, now), what, now, early=early)
+        if not as_json:
+            for held in later:
+                due = f"{held.due:%Y-%m-%d}"
+                click.echo(f"{plain(str(held.ref), 60)} stays: the owner has until {due}.")
+        if not chosen:
+            _nothing(later, address, as_json=as_json)
+            return
+        if not yes:
+            _ask(chosen)
+        ask_first(computer, (h.ref for h in chosen))
+        done = []
+        for held in chosen:
+            done.append(empty(data_folder, computer, held, _count))
+            progress("")
+            data_folder.record_action(computer.identity, done[-1])
+            if not as_json:
+                click.echo(done[-1].in_words())
+        if as_json:
+            say_json({"format": 1, "computer": address, "emptied": done})
+    finally:
+        computer.settings.give_back_rights()
+        computer.close()
+
+
+def _chosen(
+    held: list[Held], what: tuple[str, ...], now: datetime, *, early: bool
+) -> tuple[list[Held], list[Held]]:
+    """(what is emptied, what has to wait)."""
+    names = {name.removeprefix("storage:") for name in what}
+    unknown = names - {h.ref.key for h in held}
+    if unknown:
+        raise UsageError(
+            f"Nothing of {plain(min(unknown), 60)} is set aside.",
+            "`lumtak storage COMPUTER` lists what is.",
+        )
+    mine = [h for h in held if not names or h.ref.key in names]
+    ready = [h for h in mine if early or h.due <= now]
+    return ready, [h for h in mine if h not in ready]
+
+
+def _nothing(later: list[Held], address: str, *, as_json: bool) -> None:
+    if as_json:
+        say_json({"format": 1, "computer": address, "emptied": []})
+    elif later:
+        click.echo("Nothing was emptied; --early empties it sooner, if the owner agrees.")
+    else:
+        click.echo("Nothing is set aside.")
+
+
+def _ask(chosen: list[Held]) -> None:
+    size = sum(h.bytes for h in chosen)
+    click.echo(f"{ram(size)} in {counted(sum(h.files for h in chosen), 'file')}:")
+    columns([(f"  {ram(h.bytes):>9}", h.title, f"since {h.since:%Y-%m-%d}") for h in chosen])
+    click.echo("What is emptied is deleted for good: nothing can put it back.")
+    if not sys.stdin.isatty():
+        raise UsageError("Nobody is there to answer.", "Say --yes if it is to be emptied.")
+    if not click.confirm("Delete it for good?", default=False):
+        raise UsageError("Nothing was emptied.")
+
+
+def _count(ended: Emptied) -> None:
+    progress(f"{counted(ended.files, 'file')}, {ram(ended.bytes)} emptied")

@@ -1,0 +1,197 @@
+"""The file system of a simulated computer: sizes, classes of clutter, growth; what is set aside
+and emptied. docs/SIMULATION.md has the model.
+"""
+
+from typing import NamedTuple
+
+import msgspec
+
+from lumtak.computers.clutter import ASIDE, KEPT, item_of, pile_of, shipped
+from lumtak.computers.simulated.machine import EPOCH, Machine
+from lumtak.computers.simulated.spec import ClutterSpec, FileSpec
+from lumtak.computers.simulated.state import HeldState
+from lumtak.core.clutter import Age, BigFile, BigFolder, Emptied, Sums, Survey
+from lumtak.core.facts import Item
+from lumtak.core.owned import CopiesFound, CopyGroup
+from lumtak.core.units import GIB
+
+_WEEK_S, _DAY_S = 604_800.0, 86_400.0
+_LEAST_GIB = 0.002
+"""A file system keeps as much for itself, whatever grows."""
+_PARTS = {"temporary": "system", "cache": "own", "leftovers": "system", "trash": "own"}
+"""Where the classes of clutter stand, by what they count to."""
+
+
+class Space(NamedTuple):
+    """Bytes of the volume."""
+
+    total: float
+    free: float
+
+
+def _grown(machine: Machine, spec: ClutterSpec) -> float:
+    """Bytes that a class holds now: what it began with, or nothing since it was set aside or
+    emptied, and what came since.
+    """
+    began = machine.state.cleared_at_s.get(spec.name)
+    weeks = (machine.model.clock_s - (began or 0.0)) / _WEEK_S
+    return ((spec.gib if began is None else 0.0) + spec.gib_a_week * max(0.0, weeks)) * GIB
+
+
+def space(machine: Machine) -> Space:
+    """What is free: as described, less what grew, and more by what was emptied."""
+    hardware, state = machine.spec.hardware, machine.state
+    here = sum(_grown(machine, c) for c in machine.spec.clutter)
+    held = sum(h.bytes for h in state.held.values())
+    began = sum(c.gib for c in machine.spec.clutter) * GIB
+    free = hardware.free_gib * GIB + began - here - held
+    total = hardware.volume_gib * GIB
+    return Space(total, min(total, max(_LEAST_GIB * GIB, free)))
+
+
+def items(machine: Machine) -> list[Item]:
+    """Its classes of clutter, weighed: a model knows what it holds."""
+    return [_item(machine, spec) for spec in machine.spec.clutter]
+
+
+def _item(machine: Machine, spec: ClutterSpec) -> Item:
+    known, key = shipped()[spec.name], spec.name
+    held = machine.state.held.get(key)
+    size = _grown(machine, spec)
+    pile = msgspec.structs.replace(
+        pile_of(known),
+        bytes=held.bytes if held else size,
+        files=held.files if held else _files(spec, size),
+        all_bytes=held.bytes if held else size + spec.young_gib * GIB,
+        left={"too young": spec.young_files} if spec.young_files else {},
+        oldest_at=int(_wall(machine) - spec.oldest_days * _DAY_S),
+        held_at=int(EPOCH.timestamp() + held.at_s) if held else 0,
+    )
+    title = spec.title or known.title
+    return item_of(key, pile, title, machine.state.settings[f"storage:{key}"] or KEPT)
+
+
+def _files(spec: ClutterSpec, size: float) -> int:
+    return max(1, round(spec.files * size / (spec.gib * GIB))) if size > 0 and spec.gib else 0
+
+
+def _wall(machine: Machine) -> float:
+    return EPOCH.timestamp() + machine.model.clock_s
+
+
+def put(machine: Machine, key: str, value: str | None) -> None:
+    """A class is set aside, or goes back: nothing becomes free by either."""
+    spec = next(c for c in machine.spec.clutter if c.name == key)
+    held, cleared = dict(machine.state.held), dict(machine.state.cleared_at_s)
+    now = machine.model.clock_s
+    if value == ASIDE and key not in held:
+        size = _grown(machine, spec)
+        began = cleared.get(key)
+        held[key] = HeldState(bytes=size, files=_files(spec, size), at_s=now, began_at_s=began)
+        cleared[key] = now
+    elif value == KEPT and key in held:
+        # What came since stays where it is: going back replaces nothing.
+        before = held.pop(key).began_at_s
+        if before is None:
+            cleared.pop(key, None)
+        else:
+            cleared[key] = before
+    machine.put(held=held, cleared_at_s=cleared)
+
+
+def empty(machine: Machine, key: str) -> Emptied:
+    """What is held is gone for good, and free."""
+    held = dict(machine.state.held)
+    gone = held.pop(key)
+    settings = {**machine.state.settings, f"storage:{key}": KEPT}
+    machine.model.live[f"storage:{key}"] = KEPT
+    machine.put(held=held, settings=settings)
+    return Emptied(files=gone.files, bytes=gone.bytes)
+
+
+def survey(machine: Machine, identity: str, at: str) -> Survey:
+    """Where its disk went."""
+    spec, here = machine.spec, space(machine)
+    used = here.total - here.free
+    parts = {"system": spec.disk.system_gib * GIB, "programs": spec.disk.programs_gib * GIB}
+    clutter = {c.name: _grown(machine, c) + c.young_gib * GIB for c in spec.clutter}
+    own = used - sum(parts.values()) - sum(clutter.values())
+    parts["own"] = max(0.0, own - sum(h.bytes for h in machine.state.held.values()))
+    for one in spec.clutter:
+        part = _PARTS.get(shipped()[one.name].sorts, "system")
+        parts[part] += clutter[one.name]
+    files = sorted(spec.disk.file, key=lambda f: -f.gib)
+    return Survey(
+        identity=identity,
+        at=at,
+        total_bytes=here.total,
+        free_bytes=here.free,
+        seen_bytes=used,
+        inodes=spec.disk.inodes,
+        parts=parts,
+        ages=_ages(files),
+        largest=tuple(
+            BigFile(
+                path=f.path,
+                bytes=f.gib * GIB,
+                changed_at=int(_wall(machine) - f.days * _DAY_S),
+            )
+            for f in files
+        ),
+        folders=_folders(files),
+        piles=tuple(
+            Sums(
+                clutter=c.name,
+                bytes=(size := _grown(machine, c)),
+                files=_files(c, size),
+                all_bytes=size + c.young_gib * GIB,
+                left={"too young": c.young_files} if c.young_files else {},
+                oldest_at=int(_wall(machine) - c.oldest_days * _DAY_S),
+                place=next(iter(shipped()[c.name].commands), ""),
+            )
+            for c in spec.clutter
+        ),
+    )
+
+
+def _folders(files: list[FileSpec]) -> tuple[BigFolder, ...]:
+    sums: dict[str, list[float]] = {}
+    for file in files:
+        above = file.path.rpartition("/")[0]
+        while above:
+            held = sums.setdefault(above, [0.0, 0])
+            held[0] += file.gib * GIB
+            held[1] += 1
+            above = above.rpartition("/")[0]
+    found = sorted(sums.items(), key=lambda one: (-one[1][0], one[0]))
+    return tuple(BigFolder(path=p, bytes=size, files=int(n)) for p, (size, n) in found)
+
+
+def _ages(files: list[FileSpec]) -> tuple[Age, ...]:
+    spans = (("in the last 365 days", 0.0, 365.0), ("more than 365 days ago", 365.0, 1e9))
+    return tuple(
+        Age(
+            since=since,
+            bytes=sum(f.gib for f in files if low <= f.days < high) * GIB,
+            files=sum(low <= f.days < high for f in files),
+        )
+        for since, low, high in spans
+    )
+
+
+def copies(machine: Machine, top: str, least_bytes: int) -> CopiesFound:
+    """Files that hold the same."""
+    here = top or f"/home/{machine.spec.user}"
+    mine = [f for f in machine.spec.disk.file if f.path.startswith(here.rstrip("/") + "/")]
+    alike: dict[str, list[FileSpec]] = {}
+    for file in mine:
+        if file.content and file.gib * GIB >= least_bytes:
+            alike.setdefault(file.content, []).append(file)
+    groups = [
+        CopyGroup(bytes=g[0].gib * GIB, copies=tuple((f.path,) for f in g), count=len(g))
+        for g in alike.values()
+        if len(g) > 1
+    ]
+    groups.sort(key=lambda g: -g.frees_bytes)
+    frees = sum(g.frees_bytes for g in groups)
+    return CopiesFound(top=here, groups=tuple(groups), frees_bytes=frees, files=len(mine))

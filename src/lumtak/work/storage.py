@@ -1,0 +1,333 @@
+"""The disk of a computer: looked through, told, set aside, emptied."""
+
+import threading
+from collections.abc import Callable, Iterable
+from datetime import datetime, timedelta
+
+import msgspec
+
+from lumtak.casebook.job import Job
+from lumtak.computers.clutter import ASIDE, KEPT, item_of
+from lumtak.computers.hands.words import escaped
+from lumtak.computers.protocol import Computer
+from lumtak.computers.simulated.heads import head_of
+from lumtak.core.actions import Action
+from lumtak.core.audit import Audit, Finding, audit
+from lumtak.core.clutter import PATH, Emptied, Grown, Looked, Pile, Sums, Survey, grown
+from lumtak.core.facts import Facts
+from lumtak.core.floor import SpaceTold, floor_bytes
+from lumtak.core.plan import Plan
+from lumtak.core.profile import Ceilings, Profile
+from lumtak.core.record import NotMeasured, Record
+from lumtak.core.setting import Change, SettingRef
+from lumtak.core.strip import Strip, disk_strip
+from lumtak.core.text import plain
+from lumtak.errors import UnknownNameError, UsageError
+from lumtak.formats.surveys import kept, without_names
+from lumtak.journal import Entry
+from lumtak.journal.undo_script import refresh_script
+from lumtak.work.data_folder import DataFolder
+from lumtak.work.open_job import OpenJob
+
+_NO_PROFILE = Profile(
+    format=1, name="none", title="none", ceilings=Ceilings(cpu_pct=100, ram_pct=100)
+)
+"""Where no profile is named and no job says one: 5 % of the volume is to stay free."""
+
+
+def look_through(
+    data_folder: DataFolder,
+    computer: Computer,
+    on_progress: Callable[[Looked], None] = lambda _: None,
+    stop: threading.Event | None = None,
+    volume: str = "/",
+) -> tuple[Survey, Survey | None]:
+    """(where a volume went, the look at it before that); kept as a file.
+
+    Raises:
+        StoppedError: it was told to stop; ComputerError: it cannot be looked through.
+    """
+    before = kept(data_folder.surveys, computer.identity, 1, volume)
+    found = computer.about.survey(on_progress, stop or threading.Event(), volume)
+    data_folder.keep_survey(found)
+    return found, before[0] if before else None
+
+
+def with_survey(facts: Facts, survey: Survey | None) -> Facts:
+    """The facts with what each class of clutter was found to hold; names of files stay out."""
+    if survey is None:
+        return facts
+    sums: dict[str, Sums] = {}
+    for one in survey.piles:
+        sums[one.clutter] = _added(sums.get(one.clutter), one)
+    late = _set_aside_since(facts, _seconds(survey.at))
+    items = [
+        msgspec.structs.replace(i, pile=_counted(i.pile, sums, survey.at))
+        if i.pile and not i.pile.held_at and i.pile.clutter not in late
+        else i
+        for i in facts.items
+    ]
+    return msgspec.structs.replace(facts, items=tuple(items), survey=without_names(survey))
+
+
+def _set_aside_since(facts: Facts, at_s: float) -> set[str]:
+    """Classes of which the look is no longer true."""
+    return {i.pile.clutter for i in facts.items if i.pile and i.pile.held_at > at_s}
+
+
+def _added(before: Sums | None, one: Sums) -> Sums:
+    if before is None:
+        return one
+    return msgspec.structs.replace(
+        before,
+        bytes=before.bytes + one.bytes,
+        files=before.files + one.files,
+        all_bytes=before.all_bytes + one.all_bytes,
+        left={w: before.left.get(w, 0) + one.left.get(w, 0) for w in {**before.left, **one.left}},
+    )
+
+
+def _counted(pile: Pile, sums: dict[str, Sums], at: str) -> Pile:
+    found = sums.get(pile.clutter)
+    if found is None:
+        return msgspec.structs.replace(pile, bytes=0.0, files=0, all_bytes=0.0, looked_at=at)
+    return msgspec.structs.replace(
+        pile,
+        bytes=found.bytes,
+        files=found.files,
+        all_bytes=found.all_bytes,
+        left=found.left,
+        oldest_at=found.oldest_at,
+        looked_at=at,
+    )
+
+
+def _seconds(at: str) -> float:
+    try:
+        return datetime.fromisoformat(at).timestamp()
+    except ValueError:
+        return 0.0
+
+
+def known_facts(data_folder: DataFolder, computer: Computer) -> Facts:
+    """What is known of a computer, with what its disk held when it was last looked through."""
+    facts = computer.about.facts()
+    if facts.survey is not None:
+        return msgspec.structs.replace(facts, survey=without_names(facts.survey))
+    found = kept(data_folder.surveys, computer.identity, 1)
+    return with_survey(facts, found[0] if found else None)
+
+
+def profile_for(data_folder: DataFolder, identity: str, name: str | None) -> Profile:
+    """The profile named, else that of the newest job on this computer, else none of them."""
+    if name:
+        return data_folder.profile(name)
+    found = next((j for j in data_folder.jobs() if j.identity == identity), None)
+    if found is not None:
+        return found.profile
+    if identity.startswith("sim-"):
+        return data_folder.profile(head_of(identity.removeprefix("sim-")).profile)
+    return _NO_PROFILE
+
+
+def judged(data_folder: DataFolder, facts: Facts, profile: Profile) -> Audit:
+    """Everything judged, without weights of load."""
+    answers = data_folder.answers(facts.identity)
+    return audit(facts, profile, data_folder.catalogue, None, answers)
+
+
+def storage_of(found: Audit) -> list[Finding]:
+    """What is about the disk, the largest first."""
+    return [f for f in found.findings if f.pile is not None]
+
+
+def growth(before: Survey | None, now: Survey) -> list[Grown]:
+    """What grew since the last look; nothing where there was none."""
+    return [] if before is None else grown(before, now)
+
+
+def to_set_aside(
+    facts: Facts, names: Iterable[str], absolute: Callable[[str], str]
+) -> tuple[Facts, list[Change]]:
+    """(the facts with what was named by its path, the changes that set these classes and things
+    aside).
+
+    Args:
+        facts: of the computer.
+        names: of classes, and paths.
+        absolute: a path as the whole one.
+
+    Raises:
+        UnknownNameError: there is no such class here; UsageError: it cannot be set aside.
+    """
+    by_class = {i.pile.clutter: i for i in facts.items if i.pile and not i.pile.held_at}
+    items, changes = list(facts.items), []
+    for name in names:
+        item = by_class.get(name)
+        if item is None and "/" not in name:
+            raise UnknownNameError(
+                "class of clutter here",
+                plain(name),
+                by_class,
+                "`lumtak storage COMPUTER` lists them; a file is named with a slash, as ./film.mkv",
+            )
+        if item is None:
+            if facts.address.startswith("sim:"):
+                raise UsageError(
+                    "A simulated computer has classes of clutter only, and no files.",
+                    "Name a class; `lumtak storage COMPUTER` lists them.",
+                )
+            key = escaped(absolute(name))
+            pile = Pile(clutter=PATH, disposal="asked", sorts="own")
+            item = item_of(key, pile, plain(key, 60), KEPT)
+            items.append(item)
+        changes.append(Change(ref=item.ref, value=ASIDE))
+    return msgspec.structs.replace(facts, items=tuple(items)), changes
+
+
+class Held(Record):
+    """Something that is set aside."""
+
+    ref: SettingRef
+    title: str
+    bytes: float
+    files: int
+    since: datetime
+    due: datetime
+    """When it may be emptied, after the profile's number of days."""
+
+
+def held_on(facts: Facts, profile: Profile, now: datetime) -> list[Held]:
+    """What is set aside on a computer, the oldest first."""
+    found = []
+    for item in facts.items:
+        if item.pile and item.pile.held_at:
+            since = datetime.fromtimestamp(item.pile.held_at, tz=now.tzinfo)
+            size = item.pile.bytes if isinstance(item.pile.bytes, float) else 0.0
+            due = since + timedelta(days=profile.storage.aside_days)
+            found.append(
+                Held(
+                    ref=item.ref,
+                    title=item.title,
+                    bytes=size,
+                    files=item.pile.files,
+                    since=since,
+                    due=due,
+                )
+            )
+    return sorted(found, key=lambda h: (h.since, str(h.ref)))
+
+
+def empty(
+    data_folder: DataFolder,
+    computer: Computer,
+    held: Held,
+    on_progress: Callable[[Emptied], None] = lambda _: None,
+) -> Action:
+    """Delete what is held, for good; its change in the journal cannot be put back any more.
+
+    Raises:
+        ComputerError: it cannot be deleted.
+    """
+    journal = data_folder.journal
+    with journal.writing(computer.identity):
+        ended = computer.settings.empty(held.ref, on_progress)
+        at = computer.clock.wall().isoformat(timespec="seconds")
+        for entry in _of(journal.entries_of(computer), held.ref):
+            journal.stage(entry, "emptied", at, note=f"emptied on {at[:10]}")
+        # What is gone is not promised by the undo script any more.
+        refresh_script(journal, computer)
+    return Action(
+        at=at,
+        kind="empty",
+        target=held.title,
+        consumer=str(held.ref),
+        ended=True,
+        files=ended.files,
+        bytes=ended.bytes,
+    )
+
+
+def _of(entries: Iterable[Entry], ref: SettingRef) -> list[Entry]:
+    return [e for e in entries if e.ref == ref and e.is_open]
+
+
+def held_by(open_job: OpenJob) -> tuple[list[Held], list[Held]]:
+    """(what may be emptied by now, what has to wait) of a job's computer."""
+    computer = open_job.computer
+    now = computer.clock.wall()
+    held = held_on(computer.about.facts(), open_job.job.profile, now)
+    return [h for h in held if h.due <= now], [h for h in held if h.due > now]
+
+
+def empty_for(open_job: OpenJob, held: Iterable[Held]) -> float:
+    """Delete these for good, kept with the job; bytes that became free."""
+    done = []
+    try:
+        for one in held:
+            done.append(empty(open_job.data_folder, open_job.computer, one))
+            open_job.keep(actions=(*open_job.job.actions, done[-1]))
+    finally:
+        open_job.computer.settings.give_back_rights()
+    return sum(action.bytes for action in done)
+
+
+def space_told(open_job: OpenJob) -> SpaceTold | None:
+    """The system's volume before and now; None where neither space is short nor anything was set
+    aside or emptied in this job.
+    """
+    job, space = open_job.job, open_job.computer.about.space()
+    entries = [e for e in open_job.entries() if e.ref.area == "storage"]
+    total, free = space.total_bytes, space.free_bytes
+    if isinstance(total, NotMeasured) or isinstance(free, NotMeasured):
+        return None
+    if job.free_bytes is None or not (entries or _storage_matters(job)):
+        return None
+    held = [e for e in entries if e.is_open]
+    return SpaceTold(
+        before_bytes=job.free_bytes,
+        now_bytes=free,
+        floor_bytes=floor_bytes(job.profile, total),
+        held_bytes=sum(_aside_bytes(job.plan, e.ref) for e in held),
+        due=max((due_on(e.stage_at, job.profile) for e in held), default=""),
+    )
+
+
+def _storage_matters(job: Job) -> bool:
+    room = job.audit.room if job.audit else None
+    return any(a.kind == "empty" for a in job.actions) or (room is not None and room.is_short)
+
+
+def _aside_bytes(plan: Plan | None, ref: SettingRef) -> float:
+    steps = plan.steps if plan else ()
+    return next((s.aside_bytes for s in steps if s.change.ref == ref), 0.0)
+
+
+def due_on(at: str, profile: Profile) -> str:
+    """The day on which what was set aside then is to be emptied; empty where that is no time."""
+    try:
+        day = datetime.fromisoformat(at) + timedelta(days=profile.storage.aside_days)
+    except (ValueError, OverflowError):
+        return ""
+    return f"{day:%Y-%m-%d}"
+
+
+def disk_told(open_job: OpenJob) -> tuple[dict[str, Strip], float, list[Grown]]:
+    """(the disk's strip when the job was first audited, and now; bytes of the volume; what grew).
+
+    Raises:
+        UsageError: nobody looked through the disk.
+    """
+    job, folder = open_job.job, open_job.data_folder
+    facts = known_facts(folder, open_job.computer)
+    found = judged(folder, facts, job.profile)
+    now = disk_strip(facts, found)
+    if now is None or found.room is None:
+        raise UsageError(
+            "Nobody looked through this disk yet.",
+            f"Do that first: lumtak storage {job.address}, or d in the audit.",
+        )
+    surveys = kept(folder.surveys, job.identity)
+    grew = grown(surveys[1], surveys[0]) if len(surveys) > 1 else []
+    first = {"at the audit": job.disk} if job.disk is not None else {}
+    return {**first, "now": now}, found.room.total_bytes, grew

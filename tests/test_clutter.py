@@ -1,0 +1,544 @@
+"""The hand's part of storage: a volume looked through, clutter set aside and put back."""
+
+import hashlib
+import os
+import random
+import shutil
+import signal
+import subprocess
+import sys
+import time
+
+import pytest
+
+from lumtak.computers.hands import aside, clutter, deleting, diving
+from lumtak.computers.hands.aside_shell import ASIDE
+from lumtak.computers.hands.aside_states import OWN_NOTES
+from lumtak.computers.hands.channel import bootstrap
+from lumtak.computers.hands.copies import Copies, alike
+from lumtak.computers.hands.hand import Hand
+from lumtak.computers.hands.piped import Piped
+from lumtak.computers.hands.places import RefusalError
+from lumtak.computers.hands.walking import Walk
+
+OLD = 1_000_000_000
+ODD = [
+    b"line\nend\n",
+    b"back\\0041slash",
+    b"quote'\"$(x)`y`",
+    b"no text \xff\xfe",
+    b" -n ",
+    b"*?[a]",
+]
+
+
+class Home:
+    """A user's home with clutter in it, and the hand that looks after it."""
+
+    def __init__(self, path):
+        self.path, self.cache = str(path), str(path / ".cache")
+        self.data = str(path / ".local/share")
+        self.notes = self.data + OWN_NOTES
+        self.homes = [self.path, self.cache, self.data]
+        os.makedirs(self.data)
+        self.hand = Hand(homes=[self.data])
+
+    def file(self, path, data=b"x", age=OLD):
+        whole = os.fsencode(self.path) + b"/" + (path if isinstance(path, bytes) else path.encode())
+        os.makedirs(os.path.dirname(whole), exist_ok=True)
+        with open(whole, "wb") as file:
+            file.write(data)
+        os.utime(whole, (age, age))
+        return os.fsdecode(whole)
+
+    def look(self, name="thumbnails", path="", hand=None):
+        return (hand or self.hand).aside_look(name, name, self.homes, self.notes, path)
+
+    def tree(self):
+        """Everything that can be told apart of what stands here, but what a rename changes."""
+        found = {}
+        for folder, folders, files in os.walk(self.path):
+            for path in [folder, *(os.path.join(folder, n) for n in (*folders, *files))]:
+                about = os.lstat(path)
+                link = os.readlink(path) if os.path.islink(path) else ""
+                more = sorted(os.listxattr(path, follow_symlinks=False)) if not link else []
+                data = b""
+                if os.path.isfile(path) and not link:
+                    with open(path, "rb") as file:
+                        data = file.read()
+                found[path] = (
+                    about.st_ino,
+                    about.st_mode,
+                    about.st_uid,
+                    about.st_gid,
+                    about.st_mtime_ns,
+                    about.st_nlink,
+                    about.st_size,
+                    link,
+                    more,
+                    data,
+                )
+        return found
+
+
+@pytest.fixture
+def home(tmp_path):
+    return Home(tmp_path / "mia")
+
+
+def varied(home):
+    """Clutter of every shape: odd names, links, a folder in a folder, one too young."""
+    for name in ODD:
+        home.file(b".cache/thumbnails/odd/" + name)
+    for n in range(4):
+        home.file(f".cache/thumbnails/large/{n}.png", b"x" * 5000 * n)
+    os.symlink("../../x", home.cache + "/thumbnails/large/link")
+    os.utime(home.cache + "/thumbnails/large/link", (OLD, OLD), follow_symlinks=False)
+    os.link(home.cache + "/thumbnails/large/1.png", home.cache + "/thumbnails/large/second")
+    home.file(".cache/thumbnails/whole/in/deep.png")
+    for folder in ("whole/in", "whole", "large"):
+        os.utime(f"{home.cache}/thumbnails/{folder}", (OLD, OLD + 5))
+    home.file(".cache/thumbnails/large/young.png", age=time.time())
+    os.utime(home.cache + "/thumbnails/large", ns=(OLD * 10**9, (OLD + 7) * 10**9 + 123_456_789))
+
+
+# -- the walk --------------------------------------------------------------------------------------
+
+
+def walked(path, mounts=()):
+    *_, last = Walk(set(mounts), []).through(diving.folder_at(str(path)), str(path))
+    return last["ended"]
+
+
+def test_a_walk_counts_what_du_counts_to_the_block(tmp_path):
+    dice = random.Random(7)
+    top = tmp_path / "tree"
+    for n in range(400):
+        folder = top / "/".join(dice.choices("abcdef", k=dice.randint(1, 5)))
+        folder.mkdir(parents=True, exist_ok=True)
+        (folder / f"f{n}").write_bytes(b"x" * dice.randint(0, 30_000))
+    with open(top / "sparse", "wb") as sparse:
+        sparse.truncate(1 << 30)
+        sparse.seek(1 << 29)
+        sparse.write(b"here")
+    for n in range(30):
+        os.link(top / "sparse", top / f"again{n}")
+    os.symlink("/", top / "everything")
+    os.mkfifo(top / "pipe")
+    for name in ODD:
+        with open(os.fsencode(top) + b"/" + name, "wb") as file:
+            file.write(b"odd")
+    deep = os.open(top, os.O_RDONLY)
+    for _ in range(1500):
+        os.mkdir("deep", dir_fd=deep)
+        below = os.open("deep", os.O_RDONLY, dir_fd=deep)
+        os.close(deep)
+        deep = below
+    os.close(deep)
+    told = subprocess.run(["du", "-s", "-B1", top], capture_output=True, check=True).stdout
+    found = walked(top)
+    assert found["bytes"] == int(told.split()[0])
+    assert found["unread"] == 0
+    assert walked(tmp_path, mounts=[str(top)])["bytes"] < 1 << 20
+    above = diving.folder_at(str(tmp_path))
+    assert deleting.delete(above, "tree")  # nothing else here gets as deep
+    assert os.listdir(above) == []
+    os.close(above)
+
+
+def test_a_walk_keeps_the_largest_and_says_what_it_could_not_see(tmp_path):
+    for n in range(1200):
+        (tmp_path / f"{n}").write_bytes(b"x")
+    (tmp_path / "large").write_bytes(b"x" * 100_000)
+    (tmp_path / "folder").mkdir()
+    (tmp_path / "folder" / "larger").write_bytes(b"x" * 200_000)
+    found = walked(tmp_path)
+    assert [p for _, p, _ in found["largest"][:2]] == [
+        f"{tmp_path}/folder/larger", f"{tmp_path}/large",
+    ]  # fmt: skip
+    assert len(found["largest"]) == 1000
+    assert found["folders"][0][1:] == [str(tmp_path), 1202]
+
+
+# -- what may go -----------------------------------------------------------------------------------
+
+
+def test_what_is_young_open_locked_or_a_socket_is_left(home):
+    varied(home)
+    home.file(".cache/thumbnails/app.lock")
+    home.file(".cache/thumbnails/future.png", age=time.time() + 9e6)
+    held = home.file(".cache/thumbnails/held.png")
+    with open(held, "rb") as opened:
+        child = subprocess.Popen(["sleep", "60"], stdin=opened)
+        try:
+            found = home.look()
+        finally:
+            child.kill()
+            child.wait()
+    assert found["left"] == {"too young": 2, "in use": 1, "a socket, a lock or a device": 1}
+    places = [
+        p.place.removeprefix(home.cache + "/thumbnails/")
+        for p in home.hand._planned[found["sha256"]][2]
+    ]
+    assert "whole" in places
+    assert "odd" not in places
+    assert "large/0.png" in places
+    assert not any(name in p for p in places for name in ("young", "future", "held", "lock"))
+
+
+def test_trash_goes_by_when_it_was_thrown_away_with_the_note_of_it(home):
+    for name, when in (("old.txt", "2019-02-03T04:05:06"), ("new.txt", "2038-01-01T00:00:00")):
+        home.file(f".local/share/Trash/files/{name}", b"x" * 9000)
+        home.file(
+            f".local/share/Trash/info/{name}.trashinfo",
+            f"[Trash Info]\nPath=/x/{name}\nDeletionDate={when}\n".encode(),
+        )
+    home.file(".local/share/Trash/files/nobody-said-when")
+    found = home.look("trash")
+    places = sorted(os.path.basename(p.place) for p in home.hand._planned[found["sha256"]][2])
+    assert places == ["old.txt", "old.txt.trashinfo"]
+    assert found["left"]["too young"] == 1
+
+
+def test_only_the_named_thing_goes_and_never_a_home(home):
+    film = home.file("films/old film.mkv", b"x" * 70_000)
+    for path in (home.path, home.data, home.cache, "/", home.path + "/.local"):
+        with pytest.raises(RefusalError, match="never set aside"):
+            home.look("path", path)
+    before = home.tree()
+    found = home.look("path", film)
+    assert found["files"] == 1
+    home.hand.aside_move(found["sha256"])
+    assert not os.path.exists(film)
+    home.hand.aside_back(home.notes, found["sha256"])
+    assert home.tree() == before
+
+
+def test_others_files_are_left(home):
+    if os.geteuid() != 0:
+        pytest.skip("takes root to make files of somebody else")
+    os.chown(home.file(".cache/thumbnails/theirs.png"), 65534, 65534)
+    found = home.look()
+    assert found["left"] == {"somebody else's": 1}
+    assert not found["sha256"]
+
+
+# -- there and back --------------------------------------------------------------------------------
+
+
+def test_set_aside_and_put_back_is_the_same_tree(home):
+    varied(home)
+    before = home.tree()
+    found = home.look()
+    done = home.hand.aside_move(found["sha256"])
+    assert (done["files"], done["left"]) == (found["files"], {})
+    assert sorted(os.listdir(home.cache + "/thumbnails/large")) == ["young.png"]
+    assert os.stat(home.notes).st_mode & 0o777 == 0o700
+    assert home.hand.aside_back(home.notes, found["sha256"]) == {
+        "files": found["files"], "left": {},
+    }  # fmt: skip
+    assert home.tree() == before
+
+
+@pytest.mark.parametrize("shell", [["dash"], ["busybox", "sh"], ["bash", "--posix"]])
+def test_the_script_puts_back_what_stands_in_the_list(home, shell, tmp_path):
+    varied(home)
+    before = home.tree()
+    sha256 = home.look()["sha256"]
+    home.hand.aside_move(sha256)
+    script = tmp_path / "undo.sh"
+    script.write_text(f"set -u\nroot=\n{ASIDE}\naside_back '{home.notes}' {sha256}\n")
+    ran = subprocess.run([*shell, script], capture_output=True, text=True, check=False)
+    assert (ran.returncode, ran.stderr) == (0, "")
+    assert home.tree() == before
+
+
+def test_nothing_is_ever_replaced(home):
+    varied(home)
+    sha256 = home.look()["sha256"]
+    home.hand.aside_move(sha256)
+    taken = home.file(".cache/thumbnails/large/0.png", b"new")
+    back = home.hand.aside_back(home.notes, sha256)
+    assert back["left"] == {"something stands there": 1}
+    with open(taken, "rb") as file:
+        assert file.read() == b"new"
+    os.unlink(taken)
+    assert home.hand.aside_back(home.notes, sha256) == {"files": 1, "left": {}}
+
+
+def test_a_folder_that_was_made_anew_takes_what_is_not_there(home):
+    varied(home)
+    sha256 = home.look()["sha256"]
+    home.hand.aside_move(sha256)
+    new = home.file(".cache/thumbnails/whole/in/deep.png", b"new")
+    home.file(".cache/thumbnails/whole/other", b"new")
+    assert home.hand.aside_back(home.notes, sha256)["left"] == {"something stands there": 1}
+    with open(new, "rb") as file:
+        assert file.read() == b"new"
+    os.unlink(new)
+    assert home.hand.aside_back(home.notes, sha256) == {"files": 1, "left": {}}
+    with open(new, "rb") as file:
+        assert file.read() == b"x"
+    assert sorted(os.listdir(home.cache + "/thumbnails/whole")) == ["in", "other"]
+    assert not os.path.exists(home.notes)
+
+
+def test_a_folder_that_is_another_one_now_takes_nothing_back(home):
+    varied(home)
+    sha256 = home.look()["sha256"]
+    home.hand.aside_move(sha256)
+    large = home.cache + "/thumbnails/large"
+    os.rename(large, large + ".was")
+    os.mkdir(large)
+    back = home.hand.aside_back(home.notes, sha256)
+    assert back["left"] == {"its folder is another one now": 6}
+    assert os.listdir(large) == []
+
+
+def test_a_list_that_somebody_wrote_anew_is_not_followed(home):
+    varied(home)
+    victim = home.file("victim", b"keep")
+    sha256 = home.look()["sha256"]
+    home.hand.aside_move(sha256)
+    path = f"{home.notes}/aside/{sha256[:16]}/list"
+    with open(path, "ab") as file:
+        file.write(b"f 1 1 1.000000000 1.000000000 1 1 /etc/passwd\n")
+    for act in (lambda: home.hand.aside_back(home.notes, sha256),
+                lambda: list(home.hand.aside_empty(home.notes, sha256))):  # fmt: skip
+        with pytest.raises(RefusalError, match="not the one that was recorded"):
+            act()
+    assert os.path.exists(victim)
+
+
+def test_emptying_deletes_what_is_held_and_nothing_else(home):
+    varied(home)
+    os.makedirs(home.cache + "/thumbnails/locked/in")
+    home.file(".cache/thumbnails/locked/in/a")
+    for folder in ("locked/in", "locked"):
+        os.utime(f"{home.cache}/thumbnails/{folder}", (OLD, OLD))
+        os.chmod(f"{home.cache}/thumbnails/{folder}", 0o500)
+    outside = home.file("kept/file", b"keep")
+    os.symlink(home.path + "/kept", home.cache + "/thumbnails/large/away")
+    os.utime(home.cache + "/thumbnails/large/away", (OLD, OLD), follow_symlinks=False)
+    found = home.look()
+    home.hand.aside_move(found["sha256"])
+    *_, last = home.hand.aside_empty(home.notes, found["sha256"])
+    assert last == {"ended": {"files": found["files"], "bytes": found["bytes"]}}
+    assert os.path.exists(outside)
+    assert not os.path.exists(home.notes)
+
+
+# -- interrupted -----------------------------------------------------------------------------------
+
+_STEPS = (
+    (aside, "move_new"), (aside, "put"), (aside, "forget"), (aside.os, "mkdir"),
+    (aside.os, "rmdir"), (aside, "keep_times"),
+)  # fmt: skip
+
+
+def killed_at(step, act):
+    """Run in a process of its own that ends, without a word, before its so-manieth step; whether it
+    came to its end.
+    """
+    child = os.fork()
+    if child:
+        return os.waitpid(child, 0)[1] == 0
+    left = [step]
+
+    def counted(real):
+        def wrapped(*given, **named):
+            left[0] -= 1
+            if left[0] < 0:
+                os._exit(9)
+            return real(*given, **named)
+
+        return wrapped
+
+    for where, name in _STEPS:
+        setattr(where, name, counted(getattr(where, name)))
+    try:
+        act()
+    except BaseException:  # noqa: BLE001 - of a process that has to end here
+        os._exit(7)
+    os._exit(0)
+
+
+def test_killed_at_every_step_of_setting_aside_everything_goes_back(home):
+    varied(home)
+    before = home.tree()
+    step = 0
+    while True:
+        sha256 = home.look()["sha256"]
+        ended = killed_at(step, lambda sha=sha256: home.hand.aside_move(sha))
+        home.hand._planned.clear()
+        if os.path.isdir(home.notes) and f"aside-{sha256[:16]}.json" in os.listdir(home.notes):
+            assert home.hand.aside_back(home.notes, sha256)["left"] == {}
+        shutil.rmtree(home.notes, ignore_errors=True)  # what was made before the note was written
+        now = home.tree()
+        now[home.data] = before[home.data]
+        assert now == before, step
+        if ended:
+            break
+        step += 1
+        assert step < 200
+    assert step > 20
+
+
+def test_killed_at_every_step_of_going_back_the_rest_goes_back_later(home):
+    varied(home)
+    before = home.tree()
+    step, ended = 0, False
+    while not ended:
+        sha256 = home.look()["sha256"]
+        home.hand.aside_move(sha256)
+        ended = killed_at(step, lambda sha=sha256: home.hand.aside_back(home.notes, sha))
+        if not ended and os.path.exists(f"{home.notes}/aside-{sha256[:16]}.json"):
+            assert home.hand.aside_back(home.notes, sha256)["left"] == {}
+        now = home.tree()
+        for place in (home.notes, home.data):
+            now.pop(place, None)
+        assert now == {p: a for p, a in before.items() if p != home.data}, step
+        step += 1
+        assert step < 200
+    assert step > 20
+
+
+def test_a_real_kill_in_the_middle_of_ten_thousand(home):
+    for n in range(10_000):
+        home.file(f".cache/thumbnails/large/{n}.png", b"")
+    home.file(".cache/thumbnails/large/young.png", age=time.time())
+    os.utime(home.cache + "/thumbnails/large", (OLD, OLD))
+    before = home.tree()
+    hand = Piped(bootstrap(sys.executable), {"homes": [home.data]}, "the hand")
+    sha256 = home.look(hand=hand)["sha256"]
+    child = os.fork()
+    if not child:
+        # Killed once some were moved: what is looked at is the folder that they go to.
+        place = f"{home.notes}/aside/{sha256[:16]}/held"
+        tries = 2_000_000
+        while tries and not (os.path.isdir(place) and len(os.listdir(place)) > 2000):
+            tries -= 1
+        os.kill(hand.known_pid, signal.SIGKILL)
+        os._exit(0)
+    with pytest.raises(OSError, match="has ended"):
+        hand.aside_move(sha256)
+    os.waitpid(child, 0)
+    held = len(os.listdir(f"{home.notes}/aside/{sha256[:16]}/held"))
+    assert 2000 < held < 10_000
+    assert home.hand.aside_back(home.notes, sha256) == {"files": held, "left": {}}
+    assert home.tree() == before
+
+
+# -- somebody is quicker ---------------------------------------------------------------------------
+
+
+def test_what_is_exchanged_between_the_look_and_the_move_is_left(home, monkeypatch):
+    varied(home)
+    outside = home.file("outside/0.png", b"theirs")
+    found = home.look()
+    large = home.cache + "/thumbnails/large"
+    os.rename(large, large + ".was")
+    os.symlink(os.path.dirname(outside), large)
+    done = home.hand.aside_move(found["sha256"])
+    assert sum(done["left"].values()) == 6
+    assert os.path.exists(outside)
+    os.unlink(large)
+    os.rename(large + ".was", large)
+    home.hand.aside_back(home.notes, found["sha256"])
+    real = aside.move_new
+
+    def late(here, name, there, new):
+        if name == "0.png":  # exchanged in the last moment: what was moved goes where it was
+            os.rename("0.png", "0.was", src_dir_fd=here, dst_dir_fd=here)
+            os.symlink("/etc/passwd", "0.png", dir_fd=here)
+        real(here, name, there, new)
+
+    found = home.look()
+    monkeypatch.setattr(aside, "move_new", late)
+    assert home.hand.aside_move(found["sha256"])["left"] == {"changed while it was looked at": 1}
+    assert os.readlink(large + "/0.png") == "/etc/passwd"
+    assert os.path.exists(large + "/0.was")
+
+
+def test_root_takes_nothing_out_of_a_folder_that_others_can_change(tmp_path, monkeypatch):
+    if os.geteuid() != 0:
+        pytest.skip("takes root")
+    place = tmp_path / "spool"
+    for name in ("safe", "open"):
+        (place / name).mkdir(parents=True)
+        for n in range(2):
+            (place / name / f"{n}.1").write_bytes(b"x" * 5000)
+            os.utime(place / name / f"{n}.1", (OLD, OLD))
+    (place / "open").chmod(0o777)
+    rule = clutter.Rule("x", "system", (str(place),), 1)
+    gathered = clutter.Gather(rule, 0, os.stat(place).st_dev, set(), set(), set(), root=True)
+    gathered.folder(diving.folder_at(str(place)), str(place))
+    assert [os.path.basename(os.path.dirname(p.place)) for p in gathered.pieces] == ["safe"] * 2
+    assert gathered.left == {"others can change its folder": 2}
+
+
+def test_the_list_says_what_it_holds_and_reads_back():
+    piece = clutter.Piece("/a b/\udcff\n'\\", "d", 1, 2, 0, 3_000_000_001, 4, 5, 6)
+    data = aside.written([piece])
+    assert aside.read_back(data) == [piece]
+    assert b"\n" not in data.split(b"\n")[1].strip()
+    assert hashlib.sha256(data).hexdigest()
+    for bad in (b"", data[:-1], data + b"f 1\n", data.replace(b"/a", b"a"), b"x" + data):
+        with pytest.raises(RefusalError):
+            aside.read_back(bad)
+
+
+# -- files of which there are several --------------------------------------------------------------
+
+
+def searched(path, least=1):
+    *_, last = Copies(least, set(), set()).through(str(path))
+    return last["ended"]
+
+
+def test_every_copy_is_found_and_no_link_and_nothing_else(tmp_path):
+    dice = random.Random(11)
+    wanted = {}
+    for n in range(300):
+        folder = tmp_path / f"{n % 7}"
+        folder.mkdir(exist_ok=True)
+        data = dice.randbytes(dice.choice([1, 5000, 20_000, 20_000, 20_000]))
+        names = [folder / f"{n}"]
+        (folder / f"{n}").write_bytes(data)
+        if n % 5 == 0:
+            for extra in range(n % 3 + 1):
+                names.append(tmp_path / f"copy {n} {extra}\n".strip())
+                names[-1].write_bytes(data)
+        if n % 4 == 0:
+            os.link(names[0], folder / f"{n}.link")
+        if len(data) > 1 and len(names) > 1:
+            wanted[data] = {str(p) for p in names}
+    # The same in all parts that are looked at first, and not in the whole.
+    for n in range(3):
+        (tmp_path / f"trap{n}").write_bytes(b"a" * 9000 + bytes([n]) + b"a" * 90_000)
+    os.symlink(tmp_path / "trap0", tmp_path / "trap-link")
+    found = searched(tmp_path, least=2)
+    told = {frozenset(min(names, key=len) for names in g["copies"]) for g in found["groups"]}
+    assert told == set(map(frozenset, wanted.values()))
+    assert found["frees"] == sum(len(d) * (len(p) - 1) for d, p in wanted.items())
+    assert (found["unread"], found["changed"], found["left"]) == (0, 0, 0)
+
+
+def test_a_file_that_changes_or_cannot_be_read_is_in_no_group(tmp_path, monkeypatch):
+    for name in "abc":
+        (tmp_path / name).write_bytes(b"x" * 40_000)
+    real = Copies._hash
+
+    def late(self, file, whole):
+        if file.name == "b" and whole:
+            (tmp_path / "b").write_bytes(b"y" * 40_001)
+        return real(self, file, whole)
+
+    monkeypatch.setattr(Copies, "_hash", late)
+    found = searched(tmp_path)
+    (group,) = found["groups"]
+    assert sorted(os.path.basename(names[0]) for names in group["copies"]) == ["a", "c"]
+    assert found["changed"] == 1
+    assert not alike(str(tmp_path / "a"), str(tmp_path / "nowhere"))
+    with pytest.raises(RefusalError, match="compares nobody"):
+        list(Hand(rules=True).copies(str(tmp_path), 1, []))
