@@ -195,12 +195,16 @@ def test_counters_never_fall_and_parts_never_exceed_the_whole(computer):
     )  # programs may end
     assert sum(m.ram_bytes for m in second.memory.values()) <= second.ram_total_bytes
     assert 0 <= second.ram_used_bytes <= second.ram_total_bytes
-    got = between(first, second, first.at_s)
-    assert 0 <= got.cpu_pct <= 100
-    ticks_pct = (
-        100 * 0.01 * (1 + len(got.consumers)) / got.length_s
-    )  # kernels count in hundredths of a second
-    assert sum(got.consumers.values()) <= got.cpu_pct + ticks_pct
+    # A kernel counts processes exactly and the whole by looking at each tick: on a busy computer
+    # the whole is some ticks off, by a share that falls with time; parts counted twice do not.
+    while (got := between(first, second, first.at_s)).length_s < 30:
+        assert 0 <= got.cpu_pct <= 100
+        ticks_pct = 100 * 0.01 * (1 + len(got.consumers)) / got.length_s
+        if sum(got.consumers.values()) <= got.cpu_pct + ticks_pct:
+            return
+        computer.clock.wait(1.0)
+        second = computer.load.sample(memory=True)
+    raise AssertionError(f"the parts exceed the whole: {got}")
 
 
 def test_conditions_are_known(computer):
