@@ -3,6 +3,7 @@
 from lumtak.casebook.heading import Heading
 from lumtak.core.actions import Action
 from lumtak.core.audit import Audit
+from lumtak.core.deciding import Decided
 from lumtak.core.facts import Facts
 from lumtak.core.felt import Complaint
 from lumtak.core.plan import Plan
@@ -36,5 +37,7 @@ class Job(Heading, forbid_unknown_fields=True):
     """The path of a large program whose start is tried in readings, as the person agreed."""
     said: str = ""
     """What the proof said when it was last worked out."""
+    decided: tuple[Decided, ...] = ()
+    """What the owner said of their own files."""
     cursor: str = ""
     """Address of the item selected in the audit."""

@@ -1,6 +1,5 @@
 """Commands that set clutter aside, and delete what was set aside."""
 
-import os
 import sys
 from datetime import datetime
 
@@ -15,40 +14,93 @@ from lumtak.commands.common import (
     progress,
     say_json,
     user_option,
+    whole,
     with_data_folder,
 )
+from lumtak.computers.protocol import Computer
 from lumtak.core.clutter import Emptied
+from lumtak.core.deciding import latest, may_be_alone
 from lumtak.core.plan import check_changes, guards
 from lumtak.core.text import plain
 from lumtak.core.units import counted, ram
 from lumtak.errors import UsageError
 from lumtak.work.data_folder import DataFolder
-from lumtak.work.storage import Held, empty, held_on, known_facts, profile_for, to_set_aside
+from lumtak.work.owned import job_here, needing_yes, to_choose, to_set_aside_as_said
+from lumtak.work.storage import (
+    Held,
+    classes_to_set_aside,
+    empty,
+    held_on,
+    known_facts,
+    profile_for,
+)
 
 
 @click.command("set-aside")
 @click.argument("address", metavar="COMPUTER")
-@click.argument("what", nargs=-1, required=True, metavar="CLASS|PATH...")
+@click.argument("what", nargs=-1, metavar="CLASS|PATH...")
+@click.option("--decided", is_flag=True, help="What the owner said is to be set aside.")
+@click.option(
+    "--only-copy",
+    multiple=True,
+    metavar="PATH",
+    help="The yes of its own that a thing takes which may be the only copy; for scripts.",
+)
 @user_option
 @json_option
 @with_data_folder
 def set_aside_command(
-    data_folder: DataFolder, address: str, what: tuple[str, ...], user: str | None, *, as_json: bool
+    data_folder: DataFolder,
+    address: str,
+    what: tuple[str, ...],
+    only_copy: tuple[str, ...],
+    user: str | None,
+    *,
+    decided: bool,
+    as_json: bool,
 ) -> None:
     """Set classes of clutter of COMPUTER aside, or files and folders of the user's own. They are
     moved, not deleted: `lumtak undo` puts them back, and so does the undo script. Space is free
-    only once they are emptied.
+    only once they are emptied. Of files of the same content one always stays, and what may be the
+    only copy of something takes a yes of its own.
 
     \b
     lumtak set-aside local temp-own thumbnails
     lumtak set-aside local ~/films/old.mkv
     lumtak set-aside sim:tool-crib temp-own crash-dumps
+    lumtak set-aside local --decided
     """
+    if not what and not decided:
+        raise UsageError("Nothing is named.", "Name classes or paths, or say --decided.")
     computer = data_folder.computer(address, user=user)
-    facts, changes = to_set_aside(known_facts(data_folder, computer), what, os.path.abspath)
+    facts = known_facts(data_folder, computer)
+    changes, named = classes_to_set_aside(facts, what)
+    paths = [whole(name) for name in named]
+    if paths:
+        _ask_about(computer, paths, [whole(p) for p in only_copy])
+        facts, more = to_choose(data_folder, computer, facts, paths)
+        changes += more
+    if decided:
+        said = latest(job_here(data_folder, computer).decided)
+        facts, more = to_set_aside_as_said(data_folder, computer, facts, said)
+        changes += more
     ordered = check_changes(facts, changes, guards(facts, data_folder.catalogue))
     job = next((j.id for j in data_folder.jobs() if j.identity == computer.identity), "")
     carry_out(data_folder, computer, facts, ordered, "keep", job=job, as_json=as_json)
+
+
+def _ask_about(computer: Computer, paths: list[str], agreed: list[str]) -> None:
+    """What may be the only copy of something takes a yes of its own."""
+    _, yes = needing_yes(computer, paths)
+    for path, alone in yes.items():
+        if path in agreed:
+            continue
+        question = f"{plain(path, 120)} {may_be_alone(alone)}"
+        if not sys.stdin.isatty():
+            raise UsageError(question, f"Its yes is --only-copy {plain(path, 200)}")
+        click.echo(question)
+        if not click.confirm("Set it aside all the same?", default=False):
+            raise UsageError("Nothing was set aside.")
 
 
 @click.command("empty-aside")

@@ -113,6 +113,13 @@ def profile_option(function: _F) -> _F:
     )(function)
 
 
+def whole(path: str) -> str:
+    """A path as a person named it, as the lists of files have it."""
+    from lumtak.computers.hands.words import escaped
+
+    return escaped(os.path.abspath(os.path.expanduser(path)))  # noqa: PTH100, PTH111 - the name itself, no link of it followed
+
+
 def ask_first(address: "Computer", refs: Iterable[SettingRef]) -> None:
     """Let sudo ask for a password before the first change that takes root, where a person sits at
     the terminal.

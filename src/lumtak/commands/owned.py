@@ -1,20 +1,77 @@
-"""The owner's files for a person: the largest, and those of which there are several."""
+"""The owner's files for a person: the largest, downloads, folders, those of which there are
+several.
+"""
 
+from collections.abc import Sequence
 from datetime import datetime
+from typing import NamedTuple
 
 import click
 import msgspec
 
 from lumtak.commands.change import stopping
 from lumtak.commands.common import columns, progress, say_json
+from lumtak.commands.programs import say_programs
 from lumtak.computers.protocol import Computer
-from lumtak.core.clutter import Survey, age_in_words
+from lumtak.core.clutter import BigFile, BigFolder, Looked, Survey, age_in_words
 from lumtak.core.owned import Comparing, CopiesFound, Wanted, kind_of, largest
 from lumtak.core.text import plain
 from lumtak.core.units import counted, ram
+from lumtak.work.data_folder import DataFolder
+from lumtak.work.owned import look_for_copies
+from lumtak.work.storage import look_through
+
+VIEWS = ("largest", "downloads", "folders", "hollow", "duplicates", "programs")
 
 
-def say_largest(
+class Asked(NamedTuple):
+    """What is to be shown."""
+
+    view: str
+    wanted: Wanted
+    everything: bool
+    as_json: bool
+
+
+def say_view(data_folder: DataFolder, computer: Computer, asked: Asked) -> None:
+    """One view; the computer is let go."""
+    try:
+        if asked.view == "programs":
+            say_programs(
+                data_folder, computer, asked.wanted, everything=asked.everything,
+                as_json=asked.as_json,
+            )  # fmt: skip
+        elif asked.view == "duplicates":
+            _say_duplicates(data_folder, computer, asked.wanted, as_json=asked.as_json)
+        else:
+            _say_files(data_folder, computer, asked)
+    finally:
+        computer.close()
+
+
+def _say_files(data_folder: DataFolder, computer: Computer, asked: Asked) -> None:
+    wanted = asked.wanted
+    if asked.view == "downloads" and not wanted.folder:
+        wanted = msgspec.structs.replace(wanted, folder=computer.about.folders()["downloads"])
+    with stopping("Ending…") as stop:
+        if wanted.folder and not computer.address.startswith("sim:"):
+            # A folder by itself is looked through whole: of a volume the largest files alone stay.
+            survey = computer.about.survey(_looking, stop, wanted.folder)
+        else:
+            survey, _ = look_through(data_folder, computer, _looking, stop)
+    progress("")
+    now = computer.clock.wall()
+    if asked.view in {"folders", "hollow"}:
+        _say_folders(computer.address, survey, asked.view, wanted, as_json=asked.as_json)
+    else:
+        _say_largest(computer.address, survey, wanted, now, as_json=asked.as_json)
+
+
+def _looking(looked: Looked) -> None:
+    progress(f"{looked.done} looked at   {plain(looked.at, 60)}"[:100])
+
+
+def _say_largest(
     address: str, survey: Survey, wanted: Wanted, now: datetime, *, as_json: bool
 ) -> None:
     """The largest files that are wanted."""
@@ -25,33 +82,47 @@ def say_largest(
         return
     if not found:
         click.echo("Of the thousand largest files none is as you want them.")
-    columns(
-        [
-            (
-                f"{ram(f.bytes):>10}",
-                kind_of(f.path),
-                age_in_words(f.changed_at, now.timestamp()).removeprefix("up to "),
-                plain(f.path, 100),
-            )
-            for f in found
-        ]
-    )
+    columns([_row(file, now) for file in found])
 
 
-def say_duplicates(computer: Computer, wanted: Wanted, *, as_json: bool) -> None:
+def _row(file: BigFile, now: datetime) -> tuple[str, ...]:
+    age = age_in_words(file.changed_at, now.timestamp()).removeprefix("up to ")
+    return f"{ram(file.bytes):>10}", kind_of(file.path), age, plain(file.path, 100)
+
+
+def _say_folders(address: str, survey: Survey, view: str, wanted: Wanted, *, as_json: bool) -> None:
+    held: Sequence[BigFolder] = survey.hollow if view == "hollow" else survey.folders
+    below = wanted.folder.rstrip("/") + "/"
+    found = [
+        f
+        for f in held
+        if f.bytes >= wanted.least_bytes and (not wanted.folder or f.path.startswith(below))
+    ]
+    if as_json:
+        say_json({"format": 1, "computer": address, "folders": found})
+        return
+    if not found:
+        click.echo("No folder is as you want them.")
+    columns([(f"{ram(f.bytes):>10}", _files(f), plain(f.path, 100)) for f in found])
+
+
+def _files(folder: BigFolder) -> str:
+    return counted(folder.files, "file").rjust(14) if folder.files else "nothing in it".rjust(14)
+
+
+def _say_duplicates(
+    data_folder: DataFolder, computer: Computer, wanted: Wanted, *, as_json: bool
+) -> None:
     """Files of the same content, compared byte for byte; shown, and nothing chosen."""
 
     def tell(done: Comparing) -> None:
         share = f"{100 * done.bytes / done.whole_bytes:.0f} %" if done.whole_bytes else ""
         progress(f"{done.what}: {done.files} files {share}")
 
-    try:
-        with stopping("Ending…") as stop:
-            least = max(1, int(wanted.least_bytes))
-            found = computer.about.copies(wanted.folder, least, tell, stop)
-        progress("")
-    finally:
-        computer.close()
+    with stopping("Ending…") as stop:
+        least = max(1, int(wanted.least_bytes))
+        found = look_for_copies(data_folder, computer, wanted.folder, least, tell, stop)
+    progress("")
     groups = [g for g in found.groups if wanted.kind in {None, kind_of(g.copies[0][0])}]
     if as_json:
         shown = msgspec.structs.replace(found, groups=tuple(groups))

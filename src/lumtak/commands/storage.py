@@ -15,7 +15,7 @@ from lumtak.commands.common import (
     user_option,
     with_data_folder,
 )
-from lumtak.commands.owned import say_duplicates, say_largest
+from lumtak.commands.owned import VIEWS, Asked, say_view
 from lumtak.core.audit import Audit, Finding
 from lumtak.core.clutter import Grown, Looked, Survey, age_in_words, growth_in_words
 from lumtak.core.owned import KINDS, Kind, Wanted
@@ -45,11 +45,12 @@ _PARTS = {
 
 @click.command("storage")
 @click.argument("address", metavar="COMPUTER")
-@click.argument("view", required=False, type=click.Choice(("largest", "duplicates")))
+@click.argument("view", required=False, type=click.Choice(VIEWS))
 @click.option("--least", default=0.0, metavar="MIB", help="Only files of at least so many MiB.")
 @click.option("--older", default=0.0, metavar="DAYS", help="Only what was changed before that.")
 @click.option("--kind", type=click.Choice(KINDS), help="Only files of a kind, by their ending.")
 @click.option("--folder", default="", metavar="PATH", help="Only below a folder.")
+@click.option("--all", "everything", is_flag=True, help="Programs: those that others need, too.")
 @click.option(
     "--volume",
     default="/",
@@ -72,26 +73,29 @@ def storage_command(
     profile_name: str | None,
     user: str | None,
     *,
+    everything: bool,
     as_json: bool,
 ) -> None:
     """Where the disk of COMPUTER went, what may be set aside, what grew since the last look.
-    Nothing is touched; Ctrl-C ends it. With `largest` or `duplicates`: the owner's files, shown and
-    never chosen.
+    Nothing is touched; Ctrl-C ends it. With a view: the owner's files and programs, shown and never
+    chosen. Hollow folders have nothing or next to nothing in them.
 
     \b
     lumtak storage local
     lumtak storage sim:tool-crib --json
     lumtak storage local --volume /media/stick
     lumtak storage local largest --kind film --older 365
+    lumtak storage local downloads --older 180
     lumtak storage local duplicates --least 1 --folder ~/pictures
+    lumtak storage local programs --json
     sudo lumtak storage local --user mia       folders that only root may look into, too
     """
     below = "" if not folder else str(Path(folder).expanduser().absolute())
     wanted = Wanted(least_bytes=least * MIB, older_days=older, kind=kind, folder=below)
     top = str(Path(volume).resolve())
     computer = data_folder.computer(address, user=user)
-    if view == "duplicates":
-        say_duplicates(computer, wanted, as_json=as_json)
+    if view is not None:
+        say_view(data_folder, computer, Asked(view, wanted, everything, as_json))
         return
     try:
         with stopping("Ending…") as stop:
@@ -102,9 +106,6 @@ def storage_command(
         now = computer.clock.wall()
     finally:
         computer.close()
-    if view == "largest":
-        say_largest(address, survey, wanted, now, as_json=as_json)
-        return
     profile = profile_for(data_folder, facts.identity, profile_name)
     if top != "/":
         _say_other(address, survey, growth(before, survey), as_json=as_json)

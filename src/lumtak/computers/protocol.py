@@ -9,74 +9,16 @@ from datetime import datetime
 from typing import Protocol
 
 from lumtak.computers.abilities import Capabilities
+from lumtak.computers.kit import UndoKit
 from lumtak.core.clutter import Emptied, Looked, Survey
+from lumtak.core.deciding import OnlyCopies
 from lumtak.core.facts import Facts, Item, Process, ProcessDetails, Space, System
 from lumtak.core.felt import Start, Try
-from lumtak.core.owned import Comparing, CopiesFound
+from lumtak.core.installed import Programs
+from lumtak.core.owned import Chosen, Comparing, CopiesFound
 from lumtak.core.record import Figure, NotMeasured, Record
 from lumtak.core.sample import Snapshot
 from lumtak.core.setting import SettingRef, State
-
-
-class Script(Record):
-    """A script that puts back without Lumtak, as it stands on a computer."""
-
-    command: str
-    """What to type to run it."""
-    sha256: str
-    """Of its bytes, in hexadecimal."""
-
-
-class UndoKit(Protocol):
-    """Leaves on a computer what puts changes back without Lumtak."""
-
-    def missing(self) -> int:
-        """How many folders are not there that would be made for the script."""
-        ...
-
-    def part(self, ref: SettingRef, title: str, accepted: Sequence[State], restore: State) -> bytes:
-        """The script's part for one setting.
-
-        Restores it where one of the accepted states stands, leaves all else alone.
-
-        Raises:
-            ComputerError: this setting cannot be put back by a script.
-        """
-        ...
-
-    def script(
-        self, tag: str, *, computer: str, contents: Sequence[str], parts: Sequence[bytes], made: int
-    ) -> bytes:
-        """The script of all parts.
-
-        Args:
-            tag: tells it from scripts of other journals.
-            computer: its name, for the person who reads it.
-            contents: a line for each part, for the same person.
-            parts: from `part`.
-            made: how many folders were made for it.
-        """
-        ...
-
-    def leave(self, tag: str, script: bytes) -> str:
-        """The script stands on the computer, for its user only; gives its path.
-
-        Raises:
-            ComputerError: it cannot be written.
-        """
-        ...
-
-    def left(self, tag: str) -> list[Script]:
-        """The scripts that stand there: the user's, and one of root's for what takes root."""
-        ...
-
-    def remove(self, tag: str, made: int) -> None:
-        """The script is gone, and so are so many folders that were made for it.
-
-        Raises:
-            ComputerError: it cannot be removed.
-        """
-        ...
 
 
 class Program(Record):
@@ -181,6 +123,30 @@ class About(Protocol):
         Raises:
             StoppedError: it was told to stop; ComputerError: it cannot be looked through.
         """
+        ...
+
+    def only_copies(self, paths: Sequence[str]) -> OnlyCopies:
+        """What may be the only copy of something, among these and below them.
+
+        Raises:
+            ComputerError: they cannot be looked at.
+        """
+        ...
+
+    def installed(self, items: Sequence[Item]) -> Programs:
+        """The programs that are installed, those first that hold most.
+
+        Args:
+            items: of the computer: what of a program starts by itself.
+        """
+        ...
+
+    def folders(self) -> dict[str, str]:
+        """Folders of the user whose settings are changed: home, downloads."""
+        ...
+
+    def last_opened(self) -> dict[str, str]:
+        """The day on which the user last opened a file, by its path, as the desktop noted."""
         ...
 
     def capabilities(self) -> Capabilities:
@@ -296,6 +262,20 @@ class Settings(Protocol):
 
     def takes_root(self, ref: SettingRef) -> bool:
         """Whether a change of it takes root, for which may have to be asked."""
+        ...
+
+    def choose(self, ref: SettingRef, chosen: Chosen) -> None:
+        """What is meant by this key of storage from now on, as a person chose it; touches
+        nothing.
+        """
+        ...
+
+    def remove_programs(self, names: Sequence[str]) -> tuple[str, ...]:
+        """Packages are removed, and nothing along with them; gives those that are gone.
+
+        Raises:
+            ComputerError: it was refused or failed.
+        """
         ...
 
     def empty(self, ref: SettingRef, on_progress: Callable[[Emptied], None]) -> Emptied:

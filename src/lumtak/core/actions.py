@@ -20,13 +20,13 @@ class Action(Record):
 
     at: str
     """The computer's clock."""
-    kind: Literal["end a process", "empty"] = "end a process"
-    """empty: what was set aside was deleted for good."""
+    kind: Literal["end a process", "empty", "remove"] = "end a process"
+    """empty: what was set aside was deleted for good; remove: programs were removed."""
     target: str
     """What it was done to, for a person."""
     pid: int = 0
     consumer: str
-    """Whom a process belonged to; the address of what was emptied."""
+    """Whom a process belonged to; the address of what was emptied; the first of the programs."""
     way: Way = "asked"
     ended: bool
     """Whether it was done."""
@@ -35,6 +35,10 @@ class Action(Record):
     bytes: float = 0.0
     refused: bool = False
     """Whether the computer would not do it: then the process was not even asked."""
+    packages: tuple[str, ...] = ()
+    """That are gone, of programs."""
+    again: tuple[str, ...] = ()
+    """Commands that install the same again."""
     note: str = ""
     """Why it did not work, where it did not; for a person."""
 
@@ -42,6 +46,11 @@ class Action(Record):
         """One sentence."""
         if self.kind == "empty":
             return f"{self.target} was emptied: {counted(self.files, 'file')}, {ram(self.bytes)}."
+        if self.kind == "remove":
+            gone = (
+                f"removed: {', '.join(self.packages)}, {ram(self.bytes)}" if self.packages else ""
+            )
+            return f"{self.target}: {gone or f'nothing was removed. {self.note}'.rstrip('. ')}."
         done = (
             "it ended" if self.ended else f"it did not end{': ' + self.note if self.note else ''}"
         )

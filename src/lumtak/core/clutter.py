@@ -15,8 +15,8 @@ somebody asks for it; leave it."""
 Sort = Literal["temporary", "cache", "leftovers", "trash", "own", "programs"]
 """To which part of the disk it counts."""
 NOT_LOOKED_THROUGH = "the disk was not looked through yet"
-PATH = "path"
-"""The class of what a person named."""
+PATH, CHOSEN = "path", "chosen"
+"""The classes of what a person named: one thing, and several at once."""
 
 
 class Clutter(Record):
@@ -133,7 +133,7 @@ class BigFile(Record):
 
 
 class BigFolder(Record):
-    """One of the largest folders, with all that is below it."""
+    """A folder, with all that is below it."""
 
     path: str
     bytes: float
@@ -188,6 +188,9 @@ class Survey(Record):
     ages: tuple[Age, ...] = ()
     largest: tuple[BigFile, ...] = ()
     folders: tuple[BigFolder, ...] = ()
+    """The largest."""
+    hollow: tuple[BigFolder, ...] = ()
+    """Of the owner's, with nothing or next to nothing in them; each with no such one around it."""
     piles: tuple[Sums, ...] = ()
     unread: int = 0
     """Folders that could not be looked into."""

@@ -6,6 +6,7 @@ from typing import Literal, get_args
 
 from lumtak.core.clutter import BigFile
 from lumtak.core.record import Record
+from lumtak.core.units import counted
 
 Kind = Literal[
     "film", "picture", "music", "document", "archive", "disk image", "program", "mail", "other"
@@ -58,6 +59,20 @@ def largest(files: Iterable[BigFile], wanted: Wanted, now: float) -> list[BigFil
     """
     day = 86_400
     return [f for f in files if wanted.lets(f.path, f.bytes, (now - f.changed_at) / day)]
+
+
+class Chosen(Record):
+    """What a person chose to set aside."""
+
+    paths: tuple[str, ...] = ()
+    copies: tuple[tuple[str, tuple[str, ...]], ...] = ()
+    """(a file that goes, where the same content stays): it goes only if one of those holds the same
+    bytes just before."""
+
+
+def title_of_chosen(files: int) -> str:
+    """Of several things that were set aside at once."""
+    return f"Chosen with the owner ({counted(files, 'file')})"
 
 
 class CopyGroup(Record):

@@ -59,4 +59,4 @@ def load_survey(path: Path) -> Survey:
 
 def without_names(survey: Survey) -> Survey:
     """The same without names of the owner's files and folders: for what is handed on."""
-    return msgspec.structs.replace(survey, largest=(), folders=(), unread_named=())
+    return msgspec.structs.replace(survey, largest=(), folders=(), hollow=(), unread_named=())

@@ -2,7 +2,8 @@
 
 from collections.abc import Sequence
 
-from lumtak.computers.protocol import Computer, Script, UndoKit
+from lumtak.computers.kit import Script, UndoKit
+from lumtak.computers.protocol import Computer
 from lumtak.core.setting import SettingRef
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError

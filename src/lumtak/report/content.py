@@ -1,6 +1,6 @@
 """What a report says, before it is drawn."""
 
-from lumtak.computers.protocol import Script
+from lumtak.computers.kit import Script
 from lumtak.core.actions import Action
 from lumtak.core.answer import FeltChange, typical
 from lumtak.core.attribution import Attribution

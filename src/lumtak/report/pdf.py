@@ -14,7 +14,7 @@ from lumtak.report.content import Content, waits_of
 from lumtak.report.plotting import plotting
 
 _INK, _SOFT, _RULE = "#22282e", "#5a646d", "#c3cad0"
-_FRAME_PADDING = 6
+FRAME_PADDING = 6
 _STAGES = {
     "verified": "done, read back",
     "undone": "put back",
@@ -30,27 +30,42 @@ _STAGES = {
 
 def report_pdf(content: Content, chart: Plot | None) -> bytes:
     """The report's bytes; fonts are embedded, and the same content gives the same bytes."""
-    from reportlab.lib.pagesizes import A4
-    from reportlab.lib.units import mm
-    from reportlab.platypus import SimpleDocTemplate
+    document = Doc(f"{plain(content.computer)}: what was done")
+    return document.built(_story(content, chart, document.width - 2 * FRAME_PADDING))
 
-    _fonts()
-    out = io.BytesIO()
-    document = SimpleDocTemplate(
-        out,
-        pagesize=A4,
-        leftMargin=20 * mm,
-        rightMargin=20 * mm,
-        topMargin=18 * mm,
-        bottomMargin=18 * mm,
-        title=f"{plain(content.computer)}: what was done",
-        author="Lumtak",
-        invariant=1,
-        initialFontName="Lumtak",
-    )
-    story = _story(content, chart, document.width - 2 * _FRAME_PADDING)
-    document.build(story, onFirstPage=_footer, onLaterPages=_footer)
-    return out.getvalue()
+
+class Doc:
+    """A document of ours: A4, our fonts, its title and the page at the foot of each.
+
+    Args:
+        title: of it.
+    """
+
+    def __init__(self, title: str) -> None:
+        from reportlab.lib.pagesizes import A4
+        from reportlab.lib.units import mm
+        from reportlab.platypus import SimpleDocTemplate
+
+        _fonts()
+        self._out = io.BytesIO()
+        self._document = SimpleDocTemplate(
+            self._out,
+            pagesize=A4,
+            leftMargin=20 * mm,
+            rightMargin=20 * mm,
+            topMargin=18 * mm,
+            bottomMargin=18 * mm,
+            title=title,
+            author="Lumtak",
+            invariant=1,
+            initialFontName="Lumtak",
+        )
+        self.width: float = self._document.width
+
+    def built(self, story: list[Any]) -> bytes:
+        """Its bytes."""
+        self._document.build(story, onFirstPage=_footer, onLaterPages=_footer)
+        return self._out.getvalue()
 
 
 def _fonts() -> None:
@@ -81,7 +96,7 @@ def _escape(text: str) -> str:
 
 def _story(content: Content, chart: Plot | None, width: float) -> list[Any]:
     """The report from top to bottom: for the owner first, the method last."""
-    styles = _styles()
+    styles = paragraphs()
     story = [*_verdict(content, styles)]
     if chart:
         from reportlab.platypus import Spacer
@@ -147,7 +162,8 @@ class _Styles(NamedTuple):
     """For what has marks of its own."""
 
 
-def _styles() -> _Styles:
+def paragraphs() -> _Styles:
+    """Of every document."""
     from reportlab.lib.styles import ParagraphStyle
     from reportlab.platypus import Paragraph
 
@@ -165,7 +181,8 @@ def _styles() -> _Styles:
     return _Styles(of(title), of(head), of(big), of(body), of(soft), soft)
 
 
-def _table(rows: list[list[Any]], widths: list[float]) -> Any:  # noqa: ANN401
+def table(rows: list[list[Any]], widths: list[float]) -> Any:  # noqa: ANN401
+    """Rows under their head, which each page repeats."""
     from reportlab.platypus import Table, TableStyle
 
     return Table(
@@ -222,7 +239,7 @@ def _figures(content: Content, width: float, styles: _Styles) -> Any:  # noqa: A
     ]
     rows.append(["Power plan", *plans, ""])
     rows = [row + [""] * (4 - len(row)) for row in rows]
-    return _table(rows, [width * 0.40, width * 0.22, width * 0.22, width * 0.16])
+    return table(rows, [width * 0.40, width * 0.22, width * 0.22, width * 0.16])
 
 
 def _changes(content: Content, width: float, styles: _Styles) -> list[Any]:
@@ -245,7 +262,7 @@ def _changes(content: Content, width: float, styles: _Styles) -> list[Any]:
                 styles.soft(state),
             ]
         )
-    return [_table(rows, [width * 0.07, width * 0.42, width * 0.13, width * 0.13, width * 0.25])]
+    return [table(rows, [width * 0.07, width * 0.42, width * 0.13, width * 0.13, width * 0.25])]
 
 
 def _method(content: Content) -> str:

@@ -3,7 +3,7 @@
 from typing import Any
 
 from lumtak.casebook.job import Job
-from lumtak.computers.protocol import Script
+from lumtak.computers.kit import Script
 from lumtak.core.audit import Audit
 from lumtak.core.bridge import Bridge
 from lumtak.core.floor import SpaceTold

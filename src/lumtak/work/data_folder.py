@@ -145,13 +145,20 @@ class DataFolder(Knowledge):
         """A look through a disk stands in a file of its own."""
         from lumtak.formats.surveys import keep
 
-        if self._only_look is not None:
-            raise only_looked_at(self._only_look)
+        self.writable()
         keep(self.surveys, survey)
 
-    def _keep(self, path: Path, data: bytes) -> None:
+    def writable(self) -> None:
+        """Check that something can be kept.
+
+        Raises:
+            StorageError: it can only be looked at.
+        """
         if self._only_look is not None:
             raise only_looked_at(self._only_look)
+
+    def _keep(self, path: Path, data: bytes) -> None:
+        self.writable()
         super()._keep(path, data)
 
     def record_action(self, identity: str, action: "Action", job_id: str | None = None) -> str:

@@ -2,7 +2,7 @@
 
 import threading
 
-from lumtak.computers.protocol import Script
+from lumtak.computers.kit import Script
 from lumtak.core.plan import Plan, make_plan
 from lumtak.core.planner import Level, level_of
 from lumtak.core.setting import SettingRef

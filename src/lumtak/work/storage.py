@@ -7,13 +7,12 @@ from datetime import datetime, timedelta
 import msgspec
 
 from lumtak.casebook.job import Job
-from lumtak.computers.clutter import ASIDE, KEPT, item_of
-from lumtak.computers.hands.words import escaped
+from lumtak.computers.clutter import ASIDE
 from lumtak.computers.protocol import Computer
 from lumtak.computers.simulated.heads import head_of
 from lumtak.core.actions import Action
 from lumtak.core.audit import Audit, Finding, audit
-from lumtak.core.clutter import PATH, Emptied, Grown, Looked, Pile, Sums, Survey, grown
+from lumtak.core.clutter import Emptied, Grown, Looked, Pile, Sums, Survey, grown
 from lumtak.core.facts import Facts
 from lumtak.core.floor import SpaceTold, floor_bytes
 from lumtak.core.plan import Plan
@@ -146,22 +145,14 @@ def growth(before: Survey | None, now: Survey) -> list[Grown]:
     return [] if before is None else grown(before, now)
 
 
-def to_set_aside(
-    facts: Facts, names: Iterable[str], absolute: Callable[[str], str]
-) -> tuple[Facts, list[Change]]:
-    """(the facts with what was named by its path, the changes that set these classes and things
-    aside).
-
-    Args:
-        facts: of the computer.
-        names: of classes, and paths.
-        absolute: a path as the whole one.
+def classes_to_set_aside(facts: Facts, names: Iterable[str]) -> tuple[list[Change], list[str]]:
+    """(the changes that set these classes aside, what of the names are paths).
 
     Raises:
-        UnknownNameError: there is no such class here; UsageError: it cannot be set aside.
+        UnknownNameError: there is no such class here.
     """
     by_class = {i.pile.clutter: i for i in facts.items if i.pile and not i.pile.held_at}
-    items, changes = list(facts.items), []
+    changes, paths = [], []
     for name in names:
         item = by_class.get(name)
         if item is None and "/" not in name:
@@ -172,17 +163,10 @@ def to_set_aside(
                 "`lumtak storage COMPUTER` lists them; a file is named with a slash, as ./film.mkv",
             )
         if item is None:
-            if facts.address.startswith("sim:"):
-                raise UsageError(
-                    "A simulated computer has classes of clutter only, and no files.",
-                    "Name a class; `lumtak storage COMPUTER` lists them.",
-                )
-            key = escaped(absolute(name))
-            pile = Pile(clutter=PATH, disposal="asked", sorts="own")
-            item = item_of(key, pile, plain(key, 60), KEPT)
-            items.append(item)
-        changes.append(Change(ref=item.ref, value=ASIDE))
-    return msgspec.structs.replace(facts, items=tuple(items)), changes
+            paths.append(name)
+        else:
+            changes.append(Change(ref=item.ref, value=ASIDE))
+    return changes, paths
 
 
 class Held(Record):

@@ -30,6 +30,7 @@ from lumtak.computers.hands.aside_list import (
     written,
 )
 from lumtak.computers.hands.atomic import forget, put
+from lumtak.computers.hands.copies import Kept, alike
 from lumtak.computers.hands.deleting import delete
 from lumtak.computers.hands.diving import FOLDER, folder_at, keep_times, move_new, only_roots
 from lumtak.computers.hands.merging import merge
@@ -40,6 +41,7 @@ from lumtak.computers.hands.shell import temporary_name
 BASE, HELD, LIST, BACK = "aside", "held", "list", "back"
 _SPARE = 1 << 20
 CHANGED, TAKEN, GONE = "changed while it was looked at", "something stands there", "it is gone"
+LONE = "no other copy of it stays"
 _FULL = {errno.ENOSPC, errno.EDQUOT}
 _WHY = {
     errno.EXDEV: "on another file system",
@@ -64,6 +66,9 @@ class Aside:
         self._notes, self._root, self._here = notes, root, here
         self._above: Tuple[str, int, Tuple[int, int]] = ("", -1, (0, 0))
         """The folder that was opened last, its descriptor, and its times before it was changed."""
+        self.beside: Kept = {}
+        """By the place of a piece that is set aside: files in it, and for each where files of the
+        same content are that stay."""
         self._ended = self._since = LATE
         """When what goes back had been set aside, and when it began to go back; ns."""
 
@@ -130,6 +135,8 @@ class Aside:
 
     def _move(self, piece: Piece, held: int, number: str, used: Any) -> str:
         """One piece is moved; why it was not, empty where it was."""
+        if not all(self._stays(file, others) for file, others in self.beside.get(piece.place, ())):
+            return LONE
         try:
             descriptor = self._open_above(piece, os.fstat(held).st_dev)
         except OSError as error:
@@ -152,6 +159,10 @@ class Aside:
             return CHANGED
         _as_before(held, number, piece, moved)
         return ""
+
+    def _stays(self, file: str, others: Sequence[str]) -> bool:
+        """Whether the same bytes stand somewhere that stays; compared now."""
+        return any(alike(self._here(file), self._here(other)) for other in others)
 
     # -- putting back ------------------------------------------------------------------------------
 

@@ -29,7 +29,8 @@ SENT = (
     "desktops", "desktop_data", "table", "words", "shell", "exact", "user_states", "root_states",
     "aside_shell", "aside_states", "swap_states", "states", "back", "programs", "places",
     "display", "looking", "atomic", "feeling", "rules", "clutter_data", "diving", "walking", "used",
-    "clutter", "copies", "deleting", "merging", "aside_list", "aside", "storing", "hand", "wire",
+    "clutter", "copies", "lone", "deleting", "merging", "aside_list", "aside", "storing",
+    "packages", "removing", "hand", "wire",
 )  # fmt: skip
 _PACKAGE = "lumtak.computers.hands"
 ANSWER_S = 30.0

@@ -106,7 +106,7 @@ class Gather:
             if found.safe:
                 self.pieces += found.pieces
             elif found.pieces:
-                self._leave(OPEN_TO_ALL, sum(p.files for p in found.pieces))
+                self.leave(OPEN_TO_ALL, sum(p.files for p in found.pieces))
 
     def one(self, descriptor: int, path: str) -> None:
         """One thing that a person named, in the folder that is open: all of it, or nothing."""
@@ -138,7 +138,7 @@ class Gather:
         path = "%s/%s" % (above.path.rstrip("/"), name)
         if path in self._mounts:
             above.whole = False
-            self._leave(ELSEWHERE)
+            self.leave(ELSEWHERE)
             return
         if path in self._passed or _NEVER.fullmatch(name):
             above.whole = False
@@ -147,11 +147,11 @@ class Gather:
             level = dive.down(name, Found(path, False), dive.way[0].about.st_dev)
         except OSError:
             above.whole = False
-            self._leave(UNREAD)
+            self.leave(UNREAD)
             return
         if level is None:
             above.whole = False
-            self._leave(ELSEWHERE)
+            self.leave(ELSEWHERE)
             return
         level.data.safe = above.safe and self._is_safe(level.about)
         self._into(level)
@@ -173,7 +173,7 @@ class Gather:
             if found.safe:
                 above.pieces += found.pieces
             elif found.pieces:
-                self._leave(OPEN_TO_ALL, sum(p.files for p in found.pieces))
+                self.leave(OPEN_TO_ALL, sum(p.files for p in found.pieces))
         else:
             above.pieces.append(piece)
 
@@ -197,7 +197,7 @@ class Gather:
             entries = os.scandir(level.descriptor)
         except OSError:
             found.whole = False
-            self._leave(UNREAD)
+            self.leave(UNREAD)
             return
         with entries:
             for entry in entries:
@@ -235,7 +235,7 @@ class Gather:
             self.bytes += size
             self.files += 1
         if why:
-            self._leave(why)
+            self.leave(why)
             return None
         self.oldest = min(self.oldest, about.st_mtime)
         kind = "l" if stat.S_ISLNK(about.st_mode) else "f"
@@ -271,7 +271,8 @@ class Gather:
                 return 0
         return about.st_blocks * BLOCK
 
-    def _leave(self, why: str, files: int = 1) -> None:
+    def leave(self, why: str, files: int = 1) -> None:
+        """So many files stay, for this reason."""
         self.left[why] = self.left.get(why, 0) + files
 
     # -- a trash, and what a person names ----------------------------------------------------------
@@ -316,11 +317,11 @@ class Gather:
                 if piece and name in told:
                     thrown.append((told[name][0], piece, told[name][1]))
                 elif piece:
-                    self._leave(UNREAD, piece.files)
+                    self.leave(UNREAD, piece.files)
         held = self.bytes
         for at, piece, note in sorted(thrown):
             if at > min(old, self._now) and (not most or held <= most):
-                self._leave(YOUNG, piece.files)
+                self.leave(YOUNG, piece.files)
                 continue
             held -= piece.bytes
             self.pieces += [piece, note]

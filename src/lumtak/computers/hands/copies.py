@@ -28,6 +28,10 @@ _FIEMAP, _EXTENTS = 0xC020660B, 64
 _UNSURE = 0x2 | 0x4 | 0x200 | 0x400
 """Unknown, not yet allocated, inside the inode, in a tail that others share."""
 _MOST_GROUPS, _MOST_NAMES = 5000, 200
+Beside = Dict[str, List[str]]
+"""Where files of the same content are that stay, by the place of one that goes."""
+Kept = Dict[str, List[Tuple[str, List[str]]]]
+"""The same, by the place of what goes with them in it."""
 
 
 class File:
@@ -272,6 +276,21 @@ def alike(one: str, other: str) -> bool:
                     return True
     except OSError:
         return False
+
+
+def by_piece(places: Set[str], copies: Beside) -> Kept:
+    """The copies that have to stay, by the piece that they stay for: none counts that would go with
+    it.
+    """
+    found: Kept = {}
+    for file, others in copies.items():
+        here = file
+        while here not in places and here.strip("/"):
+            here = os.path.dirname(here)
+        if here in places:
+            apart = [o for o in others if not (o + "/").startswith(here + "/")]
+            found.setdefault(here, []).append((file, apart))
+    return found
 
 
 def _without_shared(files: List[List[File]]) -> List[List[File]]:

@@ -31,8 +31,8 @@ from lumtak.computers.hands.back import root_script, script_path
 from lumtak.computers.hands.feeling import Feeling, why_not_started
 from lumtak.computers.hands.places import RefusalError
 from lumtak.computers.hands.programs import on_the_bus, printed
+from lumtak.computers.hands.removing import Removing
 from lumtak.computers.hands.shell import temporary_name
-from lumtak.computers.hands.storing import Storing
 from lumtak.computers.hands.table import (
     OF_A_USER,
     OF_ROOT,
@@ -51,7 +51,7 @@ from lumtak.computers.hands.table import (
 _MOST_OF_THE_DISK = 0.95
 
 
-class Hand(Storing):
+class Hand(Removing):
     """The operations, as methods.
 
     Every failure is an OSError; what is never done is a RefusalError.

@@ -142,11 +142,42 @@ class Piped(Channel):
         """See `Hand.tool_holds`."""
         return self._told("tool_holds", name)
 
+    def only_copies(self, paths: Sequence[str]) -> dict[str, Any]:
+        """See `Hand.only_copies`."""
+        return self._told("only_copies", list(paths))
+
+    def started_at(self, paths: Sequence[str]) -> list[list[float] | None]:
+        """See `Hand.started_at`."""
+
+        def fits(value: Any) -> bool:
+            return (
+                isinstance(value, list)
+                and len(value) == len(paths)
+                and all(v is None or (isinstance(v, list) and len(v) == 2) for v in value)
+            )
+
+        found: list[list[float] | None] = self.checked(self.ask("started_at", list(paths)), fits)
+        return found
+
+    def remove_packages(self, names: Sequence[str]) -> list[str]:
+        """See `Hand.remove_packages`."""
+        gone: list[str] = self.checked(
+            self.ask("remove_packages", list(names), answer_s=_LONG_S),
+            lambda v: isinstance(v, list) and set(v) <= set(names),
+        )
+        return gone
+
     def aside_look(
-        self, name: str, key: str, homes: Sequence[str], folder: str, path: str
+        self,
+        name: str,
+        key: str,
+        homes: Sequence[str],
+        folder: str,
+        paths: Sequence[str],
+        copies: Sequence[Sequence[Any]],
     ) -> dict[str, Any]:
         """See `Hand.aside_look`."""
-        return self._told("aside_look", name, key, list(homes), folder, path)
+        return self._told("aside_look", name, key, list(homes), folder, list(paths), list(copies))
 
     def aside_move(self, sha256: str) -> dict[str, Any]:
         """See `Hand.aside_move`."""

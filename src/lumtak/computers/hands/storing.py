@@ -11,14 +11,15 @@ import os
 import posixpath
 from typing import Any, Dict, Iterator, List, Sequence, Set, Tuple
 
-from lumtak.computers.hands.aside import Aside
+from lumtak.computers.hands.aside import GONE, Aside
 from lumtak.computers.hands.aside_list import written
 from lumtak.computers.hands.aside_states import OWN_NOTES
 from lumtak.computers.hands.atomic import shed, times_kept
 from lumtak.computers.hands.clutter import Gather, sums
 from lumtak.computers.hands.clutter_data import RULES
-from lumtak.computers.hands.copies import Copies
+from lumtak.computers.hands.copies import Beside, Copies, by_piece
 from lumtak.computers.hands.diving import FOLDER, folder_at
+from lumtak.computers.hands.lone import looked_at
 from lumtak.computers.hands.looking import Looking
 from lumtak.computers.hands.places import RefusalError
 from lumtak.computers.hands.rules import Piece, Rule
@@ -26,8 +27,8 @@ from lumtak.computers.hands.table import SWAP_FOLDER
 from lumtak.computers.hands.used import in_use
 from lumtak.computers.hands.walking import Walk, mounts_in
 
-BY_PATH = Rule("path", "user", (), 0)
-"""What a person named."""
+BY_PATH = {name: Rule(name, "user", (), 0) for name in ("path", "chosen")}
+"""What a person named, one thing or several."""
 _MOST_MOUNTS = 1 << 22
 _TRASHES = ("%s/.Trash/%d", "%s/.Trash-%d")
 
@@ -38,8 +39,9 @@ class Storing(Looking):
     def __init__(self, root: str, rules: bool, homes: Sequence[str]) -> None:
         super().__init__(root, rules)
         self.homes = tuple(homes)
-        self._planned: Dict[str, Tuple[str, Dict[str, Any], List[Piece]]] = {}
-        """What is to be set aside, by the checksum of its list: where, what of, and the pieces."""
+        self._planned: Dict[str, Tuple[str, Dict[str, Any], List[Piece], Beside]] = {}
+        """What is to be set aside, by the checksum of its list: where, what of, the pieces, and
+        copies that stay."""
 
     # -- looking -----------------------------------------------------------------------------------
 
@@ -90,25 +92,59 @@ class Storing(Looking):
                 found.append([place, ended["bytes"], files, ended["unread"]])
         return {"places": found}
 
+    def only_copies(self, paths: Sequence[str]) -> Dict[str, Any]:
+        """What may be the only copy of something, of these and below them; see `lone.Lone.said`."""
+        if self.rules:
+            raise RefusalError("root looks into nobody's files")
+        return looked_at([(self._standing(path), path) for path in paths])
+
+    def started_at(self, paths: Sequence[str]) -> List[Any]:
+        """[when a file was last read or run, when it came here] of each, s since the epoch; None
+        where it is not there or its volume keeps no such times.
+
+        Sources: stat(2); statvfs(3), ST_NOATIME; mount(8), relatime.
+        """
+        found: List[Any] = []
+        for path in paths:
+            try:
+                place = self._looked(path)
+                about = os.stat(place)
+                kept = not os.statvfs(place).f_flag & os.ST_NOATIME
+                found.append([about.st_atime, about.st_ctime] if kept else None)
+            except OSError:
+                found.append(None)
+        return found
+
     def aside_look(
-        self, name: str, key: str, homes: Sequence[str], folder: str, path: str
+        self,
+        name: str,
+        key: str,
+        homes: Sequence[str],
+        folder: str,
+        paths: Sequence[str],
+        copies: Sequence[Sequence[Any]],
     ) -> Dict[str, Any]:
         """What may be set aside of a class; see `clutter.sums`. The pieces are remembered under the
         checksum of their list, `sha256`, which is empty where there are none.
 
         Args:
-            name: of the class; "path" for one thing that a person named.
+            name: of the class; "path" for one thing that a person named, "chosen" for several.
             key: of the setting.
             homes: of the user, of caches, of data: $HOME, $CACHE, $DATA.
             folder: where it would be kept.
-            path: what was named; empty for a class.
+            paths: what was named; nothing for a class.
+            copies: [file that goes, [files of the same content that stay]]: it goes only if one of
+                those holds the same bytes just before the move.
         """
-        rule = BY_PATH if name == BY_PATH.name else _rule(name)
+        rule = BY_PATH.get(name) or _rule(name)
         if self.rules and rule.whose != "system":
             raise RefusalError("root sets nothing aside that is a user's")
         gathered = self._gather(rule, homes, folder)
-        if path:
-            self._one(gathered, path, homes, folder)
+        for path in _topmost(paths):
+            try:
+                self._one(gathered, path, homes, folder)
+            except FileNotFoundError:
+                gathered.leave(GONE)
         for place in self._looked_in(rule, homes):
             with contextlib.suppress(OSError):
                 real = self._real(place)
@@ -117,7 +153,9 @@ class Storing(Looking):
         data = written(gathered.pieces)
         sha256 = hashlib.sha256(data).hexdigest() if gathered.pieces else ""
         if sha256:
-            self._planned = {sha256: (folder, {"key": key, "clutter": name}, gathered.pieces)}
+            said = {"key": key, "clutter": name}
+            kept = {self._shown(p): [self._shown(c) for c in held] for p, held in copies}
+            self._planned = {sha256: (folder, said, gathered.pieces, kept)}
         return {**sums(gathered), "sha256": sha256}
 
     def _looked_in(self, rule: Rule, homes: Sequence[str]) -> List[str]:
@@ -156,12 +194,19 @@ class Storing(Looking):
             return self._settled(path)
         return self._place(path) if self.root else os.path.realpath(path)
 
-    def _one(self, gathered: Gather, path: str, homes: Sequence[str], folder: str) -> None:
+    def _standing(self, path: str) -> str:
+        """Where something that is named really stands here; links on the way to it are followed."""
         above, name = posixpath.split(path)
-        real = posixpath.join(self._real(above), name)
+        return posixpath.join(self._real(above), name)
+
+    def _shown(self, path: str) -> str:
+        return self._standing(path)[len(self.root) :]
+
+    def _one(self, gathered: Gather, path: str, homes: Sequence[str], folder: str) -> None:
+        real = self._standing(path)
         shown = real[len(self.root) :]
         kept = [*homes, folder, *self.homes, "/"]
-        if not name or any((k + "/").startswith(shown + "/") for k in kept):
+        if not posixpath.basename(path) or any((k + "/").startswith(shown + "/") for k in kept):
             raise RefusalError("%s is never set aside as a whole" % path)
         if not shown.startswith(homes[0] + "/"):
             raise RefusalError("only what stands in the user's home is set aside by its path")
@@ -175,9 +220,11 @@ class Storing(Looking):
         """What `aside_look` remembered under this checksum is set aside; see `Aside.set_aside`."""
         if sha256 not in self._planned:
             raise RefusalError("what was to be set aside was not looked for by this hand")
-        folder, said, pieces = self._planned.pop(sha256)
+        folder, said, pieces, copies = self._planned.pop(sha256)
         with self._notes(folder, make=True) as notes:
-            return self._aside(notes).set_aside(pieces, said, in_use if self.live else set)
+            aside = self._aside(notes)
+            aside.beside = by_piece({piece.place for piece in pieces}, copies)
+            return aside.set_aside(pieces, said, in_use if self.live else set)
 
     def aside_back(self, folder: str, sha256: str) -> Dict[str, Any]:
         """What was set aside under this checksum goes back; see `Aside.put_back`.
@@ -231,6 +278,15 @@ def _rule(name: str) -> Rule:
         if rule.name == name:
             return rule
     raise RefusalError("%s is no class of clutter" % name)
+
+
+def _topmost(paths: Sequence[str]) -> List[str]:
+    """Each once, without those below another one."""
+    found: List[str] = []
+    for path in sorted(set(paths), key=lambda p: p.rstrip("/") + "/"):
+        if not found or not path.startswith(found[-1].rstrip("/") + "/"):
+            found.append(path)
+    return found
 
 
 def _places(rule: Rule, homes: Sequence[str]) -> List[str]:

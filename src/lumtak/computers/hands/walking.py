@@ -22,7 +22,10 @@ _TELL_S = 0.25
 AGES_DAYS = (30, 180, 365, 1095)
 """Bounds between the classes of age, by when a file was last changed."""
 _DAY_S = 86_400
-_MOST_FILES, _MOST_FOLDERS, _MOST_NAMED = 1000, 3000, 20
+_MOST_FILES, _MOST_FOLDERS, _MOST_NAMED, _MOST_HOLLOW = 1000, 3000, 20, 500
+_UNSEEN = -2
+_NEXT_TO_NOTHING = 2, 64 << 10
+"""Files and bytes: a folder of no more is as good as empty."""
 PARTS = {
     "/home": "own", "/root": "own", "/srv": "own",
     "/usr": "programs", "/opt": "programs", "/snap": "programs", "/var/lib/flatpak": "programs",
@@ -35,10 +38,13 @@ system's."""
 class Sums:
     """A folder on the way: what was counted in it and below."""
 
-    __slots__ = ("bytes", "files", "part", "path", "todo")
+    __slots__ = ("bytes", "files", "hollow", "part", "path", "todo")
 
-    def __init__(self, path: str, part: str) -> None:
+    def __init__(self, path: str, part: str, hollow: int = -1) -> None:
         self.path, self.part = path, part
+        self.hollow = hollow
+        """How many folders were known as hollow when this was gone into; below 0 where it never is
+        one: a home, what is hidden, and what holds something that was not seen."""
         self.bytes = self.files = 0
         self.todo: List[str] = []
 
@@ -57,6 +63,7 @@ class Walk:
         self._links: Dict[int, int] = {}
         self._files: List[Tuple[int, str, int]] = []
         self._folders: List[Tuple[int, str, int]] = []
+        self._hollow: List[Tuple[int, str, int]] = []
         now = time.time()
         self._bounds = [*(now - days * _DAY_S for days in reversed(AGES_DAYS)), now]
         # Oldest first, and last what is dated in the future.
@@ -94,9 +101,10 @@ class Walk:
         path = "%s/%s" % (sums.path.rstrip("/"), name)
         if path in self._mounts:
             self._note(self.elsewhere, path)
+            sums.hollow = _UNSEEN
             return
         try:
-            level = dive.down(name, Sums(path, self._part_of(path, sums.part)), device)
+            level = dive.down(name, self._sums(path, name, sums), device)
         except FileNotFoundError:
             self.vanished += 1
             return
@@ -105,11 +113,30 @@ class Walk:
             return
         if level is None:
             self._note(self.elsewhere, path)
+            sums.hollow = _UNSEEN
         else:
             self._into(level)
 
+    def _sums(self, path: str, name: str, above: Sums) -> Sums:
+        part = self._part_of(path, above.part)
+        # Below a home only: the folders of /home and those that programs hide are no clutter.
+        mine = above.part == part == "own" and path not in self._parts and path.count("/") > 2
+        if not mine or name.startswith(".") or "/." in path:
+            return Sums(path, part)
+        return Sums(path, part, len(self._hollow))
+
+    def _keep_hollow(self, sums: Sums) -> None:
+        """In place of those below it, where it is one itself."""
+        files, size = _NEXT_TO_NOTHING
+        kept = len(self._hollow)
+        if 0 <= sums.hollow <= kept and sums.files <= files and sums.bytes <= size:
+            del self._hollow[sums.hollow :]
+            if len(self._hollow) < _MOST_HOLLOW:
+                self._hollow.append((sums.bytes, sums.path, sums.files))
+
     def _not_read(self, level: Level, name: str, path: str) -> None:
         """It counts itself all the same."""
+        level.data.hollow = _UNSEEN
         self.unread += 1
         self._note(self.unread_named, path)
         try:
@@ -149,6 +176,8 @@ class Walk:
         if above is not None:
             above.bytes += sums.bytes
             above.files += sums.files
+            above.hollow = _UNSEEN if sums.hollow == _UNSEEN else above.hollow
+        self._keep_hollow(sums)
 
     def _into(self, level: Level) -> None:
         """Everything in a folder but its folders, which are kept for later."""
@@ -160,6 +189,7 @@ class Walk:
         except OSError:
             self.unread += 1
             self._note(self.unread_named, sums.path)
+            sums.hollow = _UNSEEN
         self.inodes += count + 1
         self._add(sums, total + level.about.st_blocks * BLOCK, count)
 
@@ -221,6 +251,7 @@ class Walk:
             "ages": self.ages,
             "largest": [list(file) for file in sorted(self._files, reverse=True)],
             "folders": [list(folder) for folder in sorted(self._folders, reverse=True)],
+            "hollow": [list(folder) for folder in self._hollow],
             "unread": self.unread,
             "unread_named": self.unread_named,
             "elsewhere": self.elsewhere,

@@ -31,6 +31,7 @@ _ROOT_ONLY = (
     "aside_move",
     "aside_back",
     "aside_empty",
+    "remove_packages",
 )
 """What root is asked for by sudo: it changes things, and Lumtak looks at them as itself."""
 _SEARCHES_ONLY = ("about", "space", "inodes", "survey", "tool_holds", "aside_look")

@@ -16,11 +16,12 @@ from lumtak.computers.linux.clock import NO_LOGIN, NO_RESTART
 from lumtak.computers.linux.clock_plan import plan_in_force
 from lumtak.computers.linux.closely import closely
 from lumtak.computers.linux.disk_health import disk_health
-from lumtak.computers.linux.history import history, used_days
+from lumtak.computers.linux.history import history, last_opened, used_days
+from lumtak.computers.linux.installed import installed
 from lumtak.computers.linux.listening import with_listening
 from lumtak.computers.linux.load import Counters
 from lumtak.computers.linux.marks import marks
-from lumtak.computers.linux.owned import copies
+from lumtak.computers.linux.owned import copies, folders, only_copies
 from lumtak.computers.linux.packages import owners_of_files, with_packages
 from lumtak.computers.linux.power_rivals import against, rivals, with_rivals
 from lumtak.computers.linux.profile_plan import Service, profile_service
@@ -33,6 +34,7 @@ from lumtak.computers.protocol import Clock, Identity, Program
 from lumtak.core.catalogue import Catalogue
 from lumtak.core.causes import starter_of
 from lumtak.core.clutter import Looked, Survey
+from lumtak.core.deciding import OnlyCopies
 from lumtak.core.facts import (
     UNLISTED,
     Facts,
@@ -46,6 +48,7 @@ from lumtak.core.facts import (
     Trigger,
 )
 from lumtak.core.felt import Start
+from lumtak.core.installed import Programs
 from lumtak.core.owned import Comparing, CopiesFound
 from lumtak.core.record import Figure, NotMeasured
 from lumtak.core.setting import Area
@@ -163,6 +166,23 @@ class LinuxAbout:
         """See `owned.copies`."""
         hand, here = self._hands.user, top or self._user.home
         return copies(hand, self._user, here, least_bytes, on_progress, stop)
+
+    def only_copies(self, paths: Sequence[str]) -> OnlyCopies:
+        """See `owned.only_copies`."""
+        return only_copies(self._hands.user, paths)
+
+    def installed(self, items: Sequence[Item]) -> Programs:
+        """See `installed.installed`."""
+        now = self._clock.wall().timestamp()
+        return installed(self._hand, self._hands.user, self._user, items, now)
+
+    def folders(self) -> dict[str, str]:
+        """See `owned.folders`."""
+        return folders(self._hands.user, self._user)
+
+    def last_opened(self) -> dict[str, str]:
+        """See `history.last_opened`."""
+        return last_opened(self._hands.user, self._user)
 
     def capabilities(self) -> Capabilities:
         """No restart: the computer is the one that Lumtak runs on."""

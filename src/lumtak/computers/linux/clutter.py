@@ -14,8 +14,9 @@ from lumtak.computers.hands.reach import Reach, names_at, reason_of
 from lumtak.computers.hands.table import SWAP_FOLDER
 from lumtak.computers.hands.words import unescaped
 from lumtak.computers.linux.adapter import Adapter, Listed, Look, Means
-from lumtak.core.clutter import PATH, Clutter, Emptied, Pile
+from lumtak.core.clutter import CHOSEN, PATH, Clutter, Emptied, Pile
 from lumtak.core.facts import Item
+from lumtak.core.owned import Chosen, title_of_chosen
 from lumtak.core.record import Record
 from lumtak.core.setting import SettingRef, State
 from lumtak.core.text import plain
@@ -60,6 +61,8 @@ class Clutters(Adapter):
         self._planned: dict[str, tuple[float, Aside]] = {}
         """What is to be set aside, by key: when it was looked for, and the state that comes of
         it."""
+        self._chosen: dict[str, Chosen] = {}
+        """What a person chose, by key."""
 
     # -- whose hand --------------------------------------------------------------------------------
 
@@ -157,11 +160,25 @@ class Clutters(Adapter):
             self._planned[ref.key] = time.monotonic(), exact
         return State(value=ASIDE, exact=exact)
 
+    def choose(self, ref: SettingRef, chosen: Chosen) -> None:
+        """See `Settings.choose`."""
+        self._chosen[ref.key] = chosen
+        self._planned.pop(ref.key, None)
+
     def _look_for(self, ref: SettingRef) -> Aside:
         name = class_of(ref.key)
-        path = unescaped(ref.key) if name == PATH else ""
+        chosen = self._chosen.get(ref.key, Chosen())
+        paths = chosen.paths or ((ref.key,) if name == PATH else ())
+        if name == CHOSEN and not paths:
+            raise ComputerError(
+                f"Nothing is chosen under {plain(ref.key, _MOST_SHOWN)}.",
+                "`lumtak set-aside COMPUTER PATH...` sets aside what is named.",
+            )
+        copies = [[unescaped(p), [unescaped(c) for c in held]] for p, held in chosen.copies]
         try:
-            found = self.acting().aside_look(name, ref.key, self._user.homes, self.folder, path)
+            found = self.acting().aside_look(
+                name, ref.key, self._user.homes, self.folder, [unescaped(p) for p in paths], copies
+            )
         except OSError as error:
             raise ComputerError(
                 f"{plain(ref.key, _MOST_SHOWN)} cannot be set aside: {reason_of(error)}.",
@@ -270,7 +287,8 @@ class UserClutters(Clutters):
 
     def has(self, ref: SettingRef) -> bool:
         """See `Adapter.has`; what a person names by its path is the user's too."""
-        return super().has(ref) or (ref.area == "storage" and class_of(ref.key) == PATH)
+        named = class_of(ref.key) in {PATH, CHOSEN}
+        return super().has(ref) or (ref.area == "storage" and named)
 
     def acting(self) -> Reach:
         """See `Clutters.acting`."""
@@ -340,10 +358,12 @@ def _because(left: Any) -> str:  # noqa: ANN401 - as a hand says it
 
 
 def _held_item(note: Note) -> Item:
-    known = shipped().get(class_of(note.key))
+    name = class_of(note.key)
+    known = shipped().get(name)
     title = known.title if known else plain(note.key, _MOST_SHOWN)
+    title = title_of_chosen(note.files) if name == CHOSEN else title
     pile = msgspec.structs.replace(
-        pile_of(known) if known else Pile(clutter=PATH, disposal="asked", sorts="own"),
+        pile_of(known) if known else Pile(clutter=name, disposal="asked", sorts="own"),
         bytes=float(note.bytes),
         files=note.files,
         all_bytes=float(note.bytes),

@@ -11,10 +11,12 @@ import re
 import shlex
 from collections.abc import Iterable
 from datetime import UTC, date, datetime
+from urllib.parse import unquote_to_bytes, urlsplit
 from xml.etree import ElementTree as ET
 
 from lumtak.computers.hands.reach import Reach, reason_of, text, text_at
 from lumtak.computers.hands.whose import User
+from lumtak.computers.hands.words import escaped
 from lumtak.computers.linux.units import blocks
 from lumtak.core.facts import Item
 from lumtak.core.text import plain
@@ -101,17 +103,34 @@ def _names(item: Item) -> set[str]:
     return {item.title.casefold(), item.key.rpartition("/")[2].casefold()}
 
 
-def _bookmarks(of_user: Reach, user: User) -> list[tuple[set[str], str]]:
-    """(names of a program, a day on which the user opened a file with it), as the desktop noted."""
+def last_opened(of_user: Reach, user: User) -> dict[str, str]:
+    """The day on which the user last opened a file, by its path, as the desktop noted."""
+    root = _noted(of_user, user)
+    found: dict[str, str] = {}
+    for one in root.iter("bookmark") if root is not None else ():
+        url = urlsplit(one.get("href", ""))
+        day = re.match(r"\d{4}-\d\d-\d\d", one.get("visited") or one.get("modified") or "")
+        if url.scheme == "file" and day:
+            path = escaped(unquote_to_bytes(url.path).decode("utf-8", "surrogateescape"))
+            found[path] = max(day[0], found.get(path, ""))
+    return found
+
+
+def _noted(of_user: Reach, user: User) -> ET.Element | None:
     try:
         data = of_user.read(posixpath.join(user.data_home, "recently-used.xbel"), _MOST_OPENED)
         # What grows while it is read stands in no such file; the rest is bounded by its size.
-        root = ET.fromstring(b"" if b"<!" in data else data)  # noqa: S314
+        return ET.fromstring(b"" if b"<!" in data else data)  # noqa: S314
     except (OSError, ET.ParseError):
-        return []
+        return None
+
+
+def _bookmarks(of_user: Reach, user: User) -> list[tuple[set[str], str]]:
+    """(names of a program, a day on which the user opened a file with it), as the desktop noted."""
+    root = _noted(of_user, user)
     return [
         ({app.get("name", "").casefold(), _program(app.get("exec", ""))}, day[0])
-        for app in root.iter(_BOOKMARK)
+        for app in (root.iter(_BOOKMARK) if root is not None else ())
         if (day := re.match(r"\d{4}-\d\d-\d\d", app.get("modified", "")))
     ]
 
@@ -139,3 +158,14 @@ def _program(command: str) -> str:
     except ValueError:
         words = []
     return posixpath.basename(words[0]).casefold() if words else ""
+
+
+def opened_with(of_user: Reach, user: User) -> dict[str, str]:
+    """The day on which the user last opened a file with a program, by a name of it."""
+    found: dict[str, str] = {}
+    for names, day in _bookmarks(of_user, user):
+        for name in names - {""}:
+            with contextlib.suppress(ValueError):
+                date.fromisoformat(day)
+                found[name] = max(day, found.get(name, ""))
+    return found

@@ -1,16 +1,19 @@
 """The owner's own files on a Linux computer, looked through by the user's hand."""
 
+import re
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any
 
 import msgspec
 
 from lumtak.computers.hands.aside_states import OWN_NOTES
-from lumtak.computers.hands.reach import Reach, reason_of
+from lumtak.computers.hands.reach import Reach, reason_of, text_at
 from lumtak.computers.hands.whose import User
-from lumtak.computers.hands.words import escaped
+from lumtak.computers.hands.words import escaped, unescaped
+from lumtak.core.deciding import OnlyCopies
 from lumtak.core.owned import Comparing, CopiesFound, CopyGroup
+from lumtak.core.record import Record
 from lumtak.errors import ComputerError, StoppedError
 
 _MOST = 20_000
@@ -75,3 +78,32 @@ def _found(top: str, said: dict[str, Any]) -> CopiesFound:
         left=int(said["left"]),
         more_groups=int(said["more_groups"]),
     )
+
+
+class _Lone(Record):
+    """What a hand says of only copies."""
+
+    found: list[tuple[str, str]]
+    unread: int
+    whole: bool
+
+
+def only_copies(hand: Reach, paths: Sequence[str]) -> OnlyCopies:
+    """See `About.only_copies`."""
+    try:
+        said = msgspec.convert(hand.only_copies([unescaped(p) for p in paths]), _Lone)
+    except (OSError, msgspec.ValidationError) as error:
+        raise ComputerError(
+            f"It cannot be told what of this is an only copy: {reason_of(error)}.",
+            "Nothing was changed.",
+        ) from error
+    found = tuple((what[:40], escaped(path)[:_MOST]) for what, path in said.found)
+    return OnlyCopies(found=found, unread=said.unread, whole=said.whole)
+
+
+def folders(hand: Reach, user: User) -> dict[str, str]:
+    """The user's home, and where they keep downloads (xdg-user-dirs, user-dirs.dirs)."""
+    said = text_at(hand, f"{user.config_home}/user-dirs.dirs")
+    named = re.search(r'(?m)^XDG_DOWNLOAD_DIR="(\$HOME)?(/[^"\n]*)"$', said)
+    downloads = f"{user.home if named[1] else ''}{named[2]}" if named else ""
+    return {"home": user.home, "downloads": downloads.rstrip("/") or f"{user.home}/Downloads"}

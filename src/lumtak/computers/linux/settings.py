@@ -6,6 +6,7 @@ Which adapter keeps one, and what is recorded is checked before anything is done
 import posixpath
 from collections.abc import Callable, Sequence
 
+from lumtak.computers.hands.reach import reason_of
 from lumtak.computers.hands.states import Exact
 from lumtak.computers.hands.whose import Hands, User
 from lumtak.computers.linux.adapter import Adapter, check_fits, unfit
@@ -13,6 +14,7 @@ from lumtak.computers.linux.clutter import Clutters
 from lumtak.computers.linux.folder import UserFolder
 from lumtak.computers.linux.undo_kit import FileUndoKit
 from lumtak.core.clutter import Emptied
+from lumtak.core.owned import Chosen
 from lumtak.core.setting import Area, SettingRef, State
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError
@@ -92,6 +94,23 @@ class LinuxSettings:
             return ref.area in self.take_root
         keepers = (a for a in self._adapters if a.area == "storage" and a.has(ref))
         return any(kind.root for a in keepers for kind in a.kinds)
+
+    def choose(self, ref: SettingRef, chosen: Chosen) -> None:
+        """See `Settings.choose`."""
+        keeper = self._keeper(ref)
+        if isinstance(keeper, Clutters):
+            keeper.choose(ref, chosen)
+
+    def remove_programs(self, names: Sequence[str]) -> tuple[str, ...]:
+        """See `Settings.remove_programs`."""
+        try:
+            gone = self._hands.root().remove_packages(names)
+        except OSError as error:
+            raise ComputerError(
+                f"Nothing was removed: {reason_of(error)}.",
+                "`lumtak storage local programs` shows what is installed now.",
+            ) from error
+        return tuple(gone)
 
     def empty(self, ref: SettingRef, on_progress: Callable[[Emptied], None]) -> Emptied:
         """See `Settings.empty`."""

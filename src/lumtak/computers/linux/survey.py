@@ -105,7 +105,7 @@ def _sums(hands: Hands, searching: Reach, user: User, clutter: Clutter) -> list[
     # What is the user's is looked at as the user, in folders that nobody else may look into.
     hand = hands.user if clutter.whose == "user" else searching
     folder = user.data_home + OWN_NOTES if clutter.whose == "user" else SWAP_FOLDER
-    told = hand.aside_look(clutter.name, clutter.name, user.homes, folder, "")
+    told = hand.aside_look(clutter.name, clutter.name, user.homes, folder, (), ())
     told.pop("sha256", None)
     told.pop("pieces", None)
     told["oldest_at"] = told.pop("oldest", 0)
@@ -135,9 +135,12 @@ def _survey(
             {"path": text(p), "bytes": size, "changed_at": when}
             for size, p, when in found["largest"]
         ],
-        "folders": [
-            {"path": text(p), "bytes": size, "files": files} for size, p, files in found["folders"]
-        ],
+        **{
+            name: [
+                {"path": text(p), "bytes": size, "files": files} for size, p, files in found[name]
+            ]
+            for name in ("folders", "hollow")
+        },
         "unread": found["unread"],
         "unread_named": [text(p) for p in found["unread_named"]],
         "elsewhere": [text(p) for p in found["elsewhere"]],

@@ -18,9 +18,9 @@ from lumtak.computers.hands.shell import COUNTERS, FILES, at, choice, quoted, te
 from lumtak.computers.hands.states import Exact
 from lumtak.computers.hands.whose import Hands, User
 from lumtak.computers.hands.words import escaped
+from lumtak.computers.kit import Script
 from lumtak.computers.linux.adapter import check_fits, unfit
 from lumtak.computers.linux.folder import UserFolder
-from lumtak.computers.protocol import Script
 from lumtak.core.setting import SettingRef, State
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError

@@ -6,9 +6,11 @@ from collections.abc import Callable, Sequence
 from lumtak.computers.abilities import Capabilities
 from lumtak.computers.protocol import Clock, Identity, Program
 from lumtak.computers.simulated import disk
+from lumtak.computers.simulated.installed import installed
 from lumtak.computers.simulated.items import items_of
 from lumtak.computers.simulated.machine import Machine
 from lumtak.core.clutter import Looked, Survey
+from lumtak.core.deciding import OnlyCopies
 from lumtak.core.facts import (
     Facts,
     Gap,
@@ -22,6 +24,7 @@ from lumtak.core.facts import (
     System,
 )
 from lumtak.core.felt import Start
+from lumtak.core.installed import Programs
 from lumtak.core.owned import Comparing, CopiesFound
 from lumtak.core.record import Figure, NotMeasured
 from lumtak.core.units import MIB
@@ -122,6 +125,24 @@ class SimulatedAbout:
         """As its model has them."""
         del on_progress, stop
         return disk.copies(self._machine, top, least_bytes)
+
+    def only_copies(self, paths: Sequence[str]) -> OnlyCopies:
+        """As its model has them."""
+        return disk.only_copies(self._machine, paths)
+
+    def installed(self, items: Sequence[Item]) -> Programs:
+        """As its model has them."""
+        del items
+        return installed(self._machine)
+
+    def folders(self) -> dict[str, str]:
+        """The one user's."""
+        home = f"/home/{self._machine.spec.user}"
+        return {"home": home, "downloads": f"{home}/downloads"}
+
+    def last_opened(self) -> dict[str, str]:
+        """As its model has them."""
+        return disk.last_opened(self._machine)
 
     def system(self) -> System:
         """What runs on it and since when."""

@@ -2,6 +2,8 @@
 and emptied. docs/SIMULATION.md has the model.
 """
 
+from collections.abc import Sequence
+from datetime import timedelta
 from typing import NamedTuple
 
 import msgspec
@@ -10,9 +12,21 @@ from lumtak.computers.clutter import ASIDE, KEPT, item_of, pile_of, shipped
 from lumtak.computers.simulated.machine import EPOCH, Machine
 from lumtak.computers.simulated.spec import ClutterSpec, FileSpec
 from lumtak.computers.simulated.state import HeldState
-from lumtak.core.clutter import Age, BigFile, BigFolder, Emptied, Sums, Survey
+from lumtak.core.clutter import (
+    CHOSEN,
+    PATH,
+    Age,
+    BigFile,
+    BigFolder,
+    Emptied,
+    Pile,
+    Sums,
+    Survey,
+)
+from lumtak.core.deciding import OnlyCopies
 from lumtak.core.facts import Item
-from lumtak.core.owned import CopiesFound, CopyGroup
+from lumtak.core.owned import Chosen, CopiesFound, CopyGroup, title_of_chosen
+from lumtak.core.text import plain
 from lumtak.core.units import GIB
 
 _WEEK_S, _DAY_S = 604_800.0, 86_400.0
@@ -42,16 +56,81 @@ def space(machine: Machine) -> Space:
     """What is free: as described, less what grew, and more by what was emptied."""
     hardware, state = machine.spec.hardware, machine.state
     here = sum(_grown(machine, c) for c in machine.spec.clutter)
-    held = sum(h.bytes for h in state.held.values())
+    # Files of the owner's that are set aside are not counted with the classes.
+    held = sum(h.bytes for h in state.held.values() if not h.paths)
     began = sum(c.gib for c in machine.spec.clutter) * GIB
-    free = hardware.free_gib * GIB + began - here - held
+    free = hardware.free_gib * GIB + began - here - held + sum(state.gone.values())
+    free += sum(gib for name, gib in _packages(machine).items() if name in state.removed) * GIB
     total = hardware.volume_gib * GIB
     return Space(total, min(total, max(_LEAST_GIB * GIB, free)))
 
 
+def _packages(machine: Machine) -> dict[str, float]:
+    """GiB of each program and of what only it needs."""
+    found: dict[str, float] = {}
+    for package in machine.spec.disk.package:
+        found.update({package.name: package.gib, **package.only})
+    return found
+
+
+def programs_gib(machine: Machine) -> float:
+    """What is left of them."""
+    gone = sum(gib for n, gib in _packages(machine).items() if n in machine.state.removed)
+    return machine.spec.disk.programs_gib - gone
+
+
 def items(machine: Machine) -> list[Item]:
     """Its classes of clutter, weighed: a model knows what it holds."""
-    return [_item(machine, spec) for spec in machine.spec.clutter]
+    held = machine.state.held.items()
+    files = [item_of_files(machine, key) for key, one in held if one.paths]
+    return [_item(machine, spec) for spec in machine.spec.clutter] + files
+
+
+def item_of_files(machine: Machine, key: str) -> Item:
+    """Files of the owner's, set aside or not yet."""
+    held = machine.state.held.get(key)
+    named = key.startswith("/")
+    title = plain(key, 60) if named else title_of_chosen(held.files if held else 0)
+    pile = Pile(
+        clutter=PATH if named else CHOSEN,
+        disposal="asked",
+        sorts="own",
+        bytes=held.bytes if held else 0.0,
+        files=held.files if held else 0,
+        all_bytes=held.bytes if held else 0.0,
+        held_at=int(EPOCH.timestamp() + held.at_s) if held else 0,
+    )
+    return item_of(key, pile, title, ASIDE if held else KEPT)
+
+
+def is_of_files(key: str) -> bool:
+    """Whether it is a key of the owner's files."""
+    return key.startswith("/") or key.partition(".")[0] == CHOSEN
+
+
+def files_of(machine: Machine) -> list[FileSpec]:
+    """The large files that stand where they stood."""
+    away = {p for held in machine.state.held.values() for p in held.paths}
+    return [f for f in machine.spec.disk.file if f.path not in away | machine.state.gone.keys()]
+
+
+def _hollow(machine: Machine) -> list[str]:
+    away = {p for held in machine.state.held.values() for p in held.paths}
+    return [p for p in machine.spec.disk.hollow if p not in away | machine.state.gone.keys()]
+
+
+def why_not(machine: Machine, key: str, chosen: Chosen) -> str:
+    """Why these cannot be set aside, as a sentence; empty where they can."""
+    here = {f.path: f.content for f in files_of(machine)}
+    paths = chosen.paths or ((key,) if key.startswith("/") else ())
+    missing = set(paths) - here.keys() - set(_hollow(machine))
+    if missing or not paths:
+        return f"There is no file {plain(min(missing), 80)}." if missing else "Nothing is chosen."
+    for path, others in chosen.copies:
+        stays = [here[o] for o in others if o in here.keys() - set(paths)]
+        if path in here and here[path] not in stays:
+            return f"No other copy of {plain(path, 80)} stays."
+    return ""
 
 
 def _item(machine: Machine, spec: ClutterSpec) -> Item:
@@ -79,8 +158,11 @@ def _wall(machine: Machine) -> float:
     return EPOCH.timestamp() + machine.model.clock_s
 
 
-def put(machine: Machine, key: str, value: str | None) -> None:
-    """A class is set aside, or goes back: nothing becomes free by either."""
+def put(machine: Machine, key: str, value: str | None, chosen: Chosen) -> None:
+    """A class or files are set aside, or go back: nothing becomes free by either."""
+    if is_of_files(key):
+        _put_files(machine, key, value, chosen)
+        return
     spec = next(c for c in machine.spec.clutter if c.name == key)
     held, cleared = dict(machine.state.held), dict(machine.state.cleared_at_s)
     now = machine.model.clock_s
@@ -99,10 +181,26 @@ def put(machine: Machine, key: str, value: str | None) -> None:
     machine.put(held=held, cleared_at_s=cleared)
 
 
+def _put_files(machine: Machine, key: str, value: str | None, chosen: Chosen) -> None:
+    held = dict(machine.state.held)
+    if value == ASIDE and key not in held:
+        paths = chosen.paths or (key,)
+        mine = [f for f in files_of(machine) if f.path in paths]
+        size = sum(f.gib for f in mine) * GIB
+        now = machine.model.clock_s
+        held[key] = HeldState(bytes=size, files=len(mine), at_s=now, paths=paths)
+    elif value == KEPT:
+        held.pop(key, None)
+    machine.put(held=held)
+
+
 def empty(machine: Machine, key: str) -> Emptied:
     """What is held is gone for good, and free."""
     held = dict(machine.state.held)
     gone = held.pop(key)
+    sizes = {f.path: f.gib * GIB for f in machine.spec.disk.file}
+    lost = {path: sizes.get(path, 0.0) for path in gone.paths}
+    machine.put(gone={**machine.state.gone, **lost})
     settings = {**machine.state.settings, f"storage:{key}": KEPT}
     machine.model.live[f"storage:{key}"] = KEPT
     machine.put(held=held, settings=settings)
@@ -113,14 +211,14 @@ def survey(machine: Machine, identity: str, at: str) -> Survey:
     """Where its disk went."""
     spec, here = machine.spec, space(machine)
     used = here.total - here.free
-    parts = {"system": spec.disk.system_gib * GIB, "programs": spec.disk.programs_gib * GIB}
+    parts = {"system": spec.disk.system_gib * GIB, "programs": programs_gib(machine) * GIB}
     clutter = {c.name: _grown(machine, c) + c.young_gib * GIB for c in spec.clutter}
     own = used - sum(parts.values()) - sum(clutter.values())
     parts["own"] = max(0.0, own - sum(h.bytes for h in machine.state.held.values()))
     for one in spec.clutter:
         part = _PARTS.get(shipped()[one.name].sorts, "system")
         parts[part] += clutter[one.name]
-    files = sorted(spec.disk.file, key=lambda f: -f.gib)
+    files = sorted(files_of(machine), key=lambda f: -f.gib)
     return Survey(
         identity=identity,
         at=at,
@@ -139,6 +237,7 @@ def survey(machine: Machine, identity: str, at: str) -> Survey:
             for f in files
         ),
         folders=_folders(files),
+        hollow=tuple(BigFolder(path=p, bytes=4096.0, files=0) for p in _hollow(machine)),
         piles=tuple(
             Sums(
                 clutter=c.name,
@@ -182,7 +281,7 @@ def _ages(files: list[FileSpec]) -> tuple[Age, ...]:
 def copies(machine: Machine, top: str, least_bytes: int) -> CopiesFound:
     """Files that hold the same."""
     here = top or f"/home/{machine.spec.user}"
-    mine = [f for f in machine.spec.disk.file if f.path.startswith(here.rstrip("/") + "/")]
+    mine = [f for f in files_of(machine) if f.path.startswith(here.rstrip("/") + "/")]
     alike: dict[str, list[FileSpec]] = {}
     for file in mine:
         if file.content and file.gib * GIB >= least_bytes:
@@ -195,3 +294,23 @@ def copies(machine: Machine, top: str, least_bytes: int) -> CopiesFound:
     groups.sort(key=lambda g: -g.frees_bytes)
     frees = sum(g.frees_bytes for g in groups)
     return CopiesFound(top=here, groups=tuple(groups), frees_bytes=frees, files=len(mine))
+
+
+def only_copies(machine: Machine, paths: Sequence[str]) -> OnlyCopies:
+    """As its description has them."""
+    found = []
+    for file in files_of(machine):
+        below = any((file.path + "/").startswith(p.rstrip("/") + "/") for p in paths)
+        if file.alone and below:
+            found.append((file.alone, file.path))
+    return OnlyCopies(found=tuple(found))
+
+
+def last_opened(machine: Machine) -> dict[str, str]:
+    """By the days of its description."""
+    today = EPOCH + timedelta(seconds=machine.model.clock_s)
+    return {
+        f.path: f"{today - timedelta(days=f.opened_days):%Y-%m-%d}"
+        for f in files_of(machine)
+        if f.opened_days is not None
+    }

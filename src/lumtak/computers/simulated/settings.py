@@ -3,8 +3,9 @@
 And what goes wrong with it.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
+from lumtak.computers.clutter import ASIDE, KEPT
 from lumtak.computers.simulated import disk
 from lumtak.computers.simulated.faults import (
     LOCKED_S,
@@ -14,10 +15,12 @@ from lumtak.computers.simulated.faults import (
     Fault,
     FaultKind,
 )
+from lumtak.computers.simulated.installed import remove
 from lumtak.computers.simulated.items import items_of
 from lumtak.computers.simulated.machine import Machine
 from lumtak.core.clutter import Emptied
 from lumtak.core.facts import Item, Setting
+from lumtak.core.owned import Chosen
 from lumtak.core.setting import IN_FORCE, SettingRef, Shows, State
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError
@@ -36,10 +39,11 @@ class SimulatedSettings:
         self._machine = machine
         self._address, self._faults = address, faults
         self._name = machine.name
+        self._chosen: dict[str, Chosen] = {}
 
     def read(self, ref: SettingRef) -> State:
         """The setting as it is set, in force or not."""
-        return State(value=self._machine.state.settings[self._known(ref)])
+        return State(value=self._machine.state.settings.get(self._known(ref), KEPT))
 
     def write(self, ref: SettingRef, state: State) -> None:
         """Set it; what shows at once is in force when this returns, the rest after a login or
@@ -54,15 +58,29 @@ class SimulatedSettings:
         )
         if problem:
             raise ComputerError(f"{self._name}: {address} cannot be set to {state.word}:", problem)
-        before = self._machine.state.settings[address]
+        before = self._machine.state.settings.get(address, KEPT)
+        self._check_files(ref, state.value)
         self._go_wrong(address)
         self._machine.put(settings={**self._machine.state.settings, address: state.value})
         if ref.area == "storage":
-            disk.put(self._machine, ref.key, state.value)
+            chosen = self._chosen.get(ref.key, Chosen())
+            disk.put(self._machine, ref.key, state.value, chosen)
         if self._shows(ref) == "now":
             self._machine.put_in_force(address)
         self._go_wrong_later(address, before)
         self._machine.save()
+
+    def _check_files(self, ref: SettingRef, value: str | None) -> None:
+        if value != ASIDE or ref.area != "storage" or not disk.is_of_files(ref.key):
+            return
+        if ref.key not in self._machine.state.held and (
+            why := disk.why_not(self._machine, ref.key, self._chosen.get(ref.key, Chosen()))
+        ):
+            raise ComputerError(f"{self._name}: {why}", "Nothing was changed.")
+
+    def choose(self, ref: SettingRef, chosen: Chosen) -> None:
+        """See `Settings.choose`."""
+        self._chosen[ref.key] = chosen
 
     def foresee(self, ref: SettingRef, state: State) -> State:
         """The same value."""
@@ -104,6 +122,12 @@ class SimulatedSettings:
         on_progress(ended)
         return ended
 
+    def remove_programs(self, names: Sequence[str]) -> tuple[str, ...]:
+        """See `Settings.remove_programs`."""
+        gone = remove(self._machine, names)
+        self._machine.save()
+        return gone
+
     def undo_kit(self) -> None:
         """None: nothing of it stays when Lumtak is gone."""
 
@@ -115,7 +139,8 @@ class SimulatedSettings:
 
     def _known(self, ref: SettingRef) -> str:
         address = str(ref)
-        if address not in self._machine.state.settings:
+        files = ref.area == "storage" and disk.is_of_files(ref.key)
+        if address not in self._machine.state.settings and not files:
             raise ComputerError(
                 f"{self._name} has no setting {address}.",
                 f"`lumtak audit {self._address}` lists them.",
@@ -123,11 +148,9 @@ class SimulatedSettings:
         return address
 
     def _item(self, ref: SettingRef) -> Item:
-        return next(
-            item
-            for item in items_of(self._machine)
-            if item.area == ref.area and item.key == ref.key
-        )
+        found = (i for i in items_of(self._machine) if (i.area, i.key) == (ref.area, ref.key))
+        item = next(found, None)
+        return item or disk.item_of_files(self._machine, ref.key)
 
     def _shows(self, ref: SettingRef) -> Shows:
         setting = self._item(ref).setting

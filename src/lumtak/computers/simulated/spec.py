@@ -171,6 +171,28 @@ class FileSpec(Record):
     """Since it was last changed."""
     content: str = ""
     """Files that have it in common hold the same; empty for a content of its own."""
+    alone: str = ""
+    """What it may be the only copy of; empty for nothing."""
+    opened_days: float | None = None
+    """Since it was last opened; None where nothing tells."""
+
+
+class PackageSpec(Record):
+    """One of its programs."""
+
+    name: str
+    title: str
+    gib: float
+    only: dict[str, float] = {}
+    """GiB by the name of what only it needs."""
+    takes: tuple[str, ...] = ()
+    """What cannot be without it."""
+    installed_days: float = 900.0
+    used_days: float | None = None
+    """None where nothing noted it."""
+    starts: tuple[str, ...] = ()
+    essential: str = ""
+    """What the system needs it for; empty where it does not."""
 
 
 class DiskSpec(Record):
@@ -180,6 +202,9 @@ class DiskSpec(Record):
     programs_gib: float = 14.0
     inodes: int = 240_000
     file: tuple[FileSpec, ...] = ()
+    package: tuple[PackageSpec, ...] = ()
+    hollow: tuple[str, ...] = ()
+    """Folders with nothing in them."""
 
 
 class ClutterSpec(Record):

@@ -51,6 +51,8 @@ class HeldState(Record):
     """When, by its own clock."""
     began_at_s: float | None = None
     """When the class had last been cleared before that; None where it never was."""
+    paths: tuple[str, ...] = ()
+    """Of the owner's files, where it is those."""
 
 
 class SimState(Record, forbid_unknown_fields=False):
@@ -103,6 +105,10 @@ class SimState(Record, forbid_unknown_fields=False):
     """What is set aside, by its key."""
     cleared_at_s: dict[str, float] = {}
     """When a class of clutter was last cleared, by its name."""
+    gone: dict[str, float] = {}
+    """Bytes of the owner's files that were deleted for good, by path."""
+    removed: tuple[str, ...] = ()
+    """Programs that were removed, by name."""
     lost_power: bool = False
     """Whether the fault of that kind has happened."""
     random: dict[str, list[int]]

@@ -1,0 +1,65 @@
+"""Packages removed by a hand of root, which looks at all of it again itself.
+
+Sent with the hand: the standard library only, in the language of Python 3.8.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import os
+from typing import List, Sequence, Set
+
+from lumtak.computers.hands.packages import (
+    GREETER,
+    MOST_STATUS,
+    NAME,
+    STATUS,
+    Packages,
+    carries,
+    list_names,
+)
+from lumtak.computers.hands.places import RefusalError
+from lumtak.computers.hands.programs import printed
+from lumtak.computers.hands.storing import Storing
+
+_LONGEST_S = 600.0
+
+
+class Removing(Storing):
+    """The operation; see `hand.Hand`."""
+
+    def remove_packages(self, names: Sequence[str]) -> List[str]:
+        """Packages are removed, their configuration stays; gives those that are gone.
+
+        dpkg takes nothing along. What every system, the desktop or Lumtak itself needs is refused,
+        and so is what would leave something behind that cannot be without it.
+        """
+        if not self.rules or not self.live:
+            raise RefusalError("this hand removes no packages")
+        wanted = set(names)
+        if not wanted or not all(NAME.fullmatch(name) for name in wanted):
+            raise RefusalError("these are no names of packages")
+        found = self._packages()
+        why = found.why_not(wanted, os.uname().release) or self._carried(found, wanted)
+        if why:
+            raise RefusalError("%s" % why)
+        quiet = {"DEBIAN_FRONTEND": "noninteractive"}
+        told = ["dpkg", "--remove", "--", *sorted(wanted)]
+        printed(told, _LONGEST_S, check=True, more=quiet)
+        return sorted(wanted - self._packages().all.keys())
+
+    def _packages(self) -> Packages:
+        return Packages(self.read(STATUS, MOST_STATUS).decode("utf-8", "replace"))
+
+    def _carried(self, found: Packages, names: Set[str]) -> str:
+        """What of the system's own these bring, as a clause; empty for nothing."""
+        greeter = b""
+        with contextlib.suppress(OSError):
+            greeter = self.read(GREETER, 4096).strip()
+        for name in sorted(names):
+            for path in list_names(found.all[name]):
+                with contextlib.suppress(FileNotFoundError):
+                    what = carries(self.read(path, MOST_STATUS), greeter)
+                    if what:
+                        return "%s brings %s" % (name, what)
+        return ""

@@ -1,0 +1,257 @@
+"""What the owner decides about their own files: keep, set aside, later; never for them.
+
+A *thing* is a file or a folder of theirs. Of files of the same content at least one always stays.
+"""
+
+import posixpath
+import re
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from typing import Literal
+
+from lumtak.core.clutter import Survey
+from lumtak.core.owned import KINDS, Chosen, CopyGroup, Kind, kind_of
+from lumtak.core.record import Record
+from lumtak.core.text import plain
+from lumtak.core.units import GIB, MIB
+from lumtak.errors import UsageError
+
+Decision = Literal["keep", "aside", "later"]
+Elsewhere = Literal["", "yes", "no", "not known"]
+"""Whether a thing exists anywhere else, as its owner said; empty: nobody asked."""
+DECISIONS: tuple[Decision, ...] = ("keep", "aside", "later")
+IN_WORDS: dict[Decision, str] = {"keep": "keep", "aside": "set aside", "later": "later"}
+_DAY_S = 86_400
+_MOST_STAYING, _NAMED = 8, 3
+_LOOSE = ("/.cache/", "/.local/share/Trash/", "/lumtak-aside/")
+_LOOSE_TOPS = ("/tmp/", "/var/tmp/")  # noqa: S108 - names of places, nothing is written there
+"""Below these nothing stays for sure."""
+
+
+class Thing(Record):
+    """A file or folder of the owner's, as it is shown to them."""
+
+    path: str
+    kind: Kind | Literal["folder"]
+    bytes: float
+    files: int = 1
+    changed_at: int = 0
+    """Seconds since 1970; 0 where that is not known."""
+    opened: str = ""
+    """The day on which it was last opened, as the desktop noted; empty where nothing tells."""
+    copies: tuple[str, ...] = ()
+    """Where else the same stands."""
+
+    @property
+    def folder(self) -> str:
+        """That it stands in."""
+        return posixpath.dirname(self.path) or "/"
+
+    @property
+    def group(self) -> tuple[str, str]:
+        """With what it is shown together."""
+        return self.folder, self.kind
+
+
+class Decided(Record):
+    """What the owner said of one thing."""
+
+    path: str
+    decision: Decision
+    at: str
+    """The computer's clock."""
+    rule: str = ""
+    """The rule that was typed; empty where it was said of this thing alone."""
+    bytes: float = 0.0
+    alone_agreed: bool = False
+    """Whether a yes of its own was given, though it may be the only copy."""
+    elsewhere: Elsewhere = ""
+
+
+class OnlyCopies(Record):
+    """What may be the only copy of something, among things and below them."""
+
+    found: tuple[tuple[str, str], ...] = ()
+    """(what it is, where)."""
+    unread: int = 0
+    whole: bool = True
+    """Whether everything was looked at."""
+
+    def of(self, path: str) -> list[tuple[str, str]]:
+        """What is this thing, or below it."""
+        below = path.rstrip("/") + "/"
+        return [(what, at) for what, at in self.found if (at + "/").startswith(below)]
+
+    def needs_yes(self, path: str) -> bool:
+        """Whether setting this aside takes a yes of its own."""
+        return bool(self.of(path)) or not self.whole
+
+
+def may_be_alone(alone: Sequence[tuple[str, str]]) -> str:
+    """What of a thing may be an only copy, to be said after its path; a sentence."""
+    if not alone:
+        return "may hold the only copy of something: not all of it could be looked at."
+    named = ", ".join(f"{what} ({at})" for what, at in alone[:_NAMED])
+    more = f" and {len(alone) - _NAMED} more" if len(alone) > _NAMED else ""
+    return plain(f"may be the only copy: {named}{more}.", 600)
+
+
+def things(
+    survey: Survey, groups: Iterable[CopyGroup], home: str, opened: Mapping[str, str]
+) -> list[Thing]:
+    """What the owner may want to decide about: the largest of their files, copies, empty folders.
+
+    Grouped by folder and kind, the groups that hold most first.
+
+    Args:
+        survey: of the volume.
+        groups: of copies, as searches found them.
+        home: of the owner.
+        opened: days on which files were last opened, by path.
+    """
+    below = home.rstrip("/") + "/"
+    made: dict[str, Thing] = {}
+    for file in survey.largest:
+        if file.path.startswith(below):
+            made[file.path] = Thing(
+                path=file.path, kind=kind_of(file.path), bytes=file.bytes,
+                changed_at=file.changed_at, opened=opened.get(file.path, ""),
+            )  # fmt: skip
+    for group in groups:
+        for path, others in _members(group):
+            known = made.get(path)
+            made[path] = Thing(
+                path=path, kind=kind_of(path), bytes=group.bytes,
+                changed_at=known.changed_at if known else 0,
+                opened=opened.get(path, ""), copies=others,
+            )  # fmt: skip
+    for folder in survey.hollow:
+        if folder.path.startswith(below):
+            made[folder.path] = Thing(
+                path=folder.path, kind="folder", bytes=folder.bytes, files=folder.files
+            )
+    return in_groups(made.values())
+
+
+def _members(group: CopyGroup) -> list[tuple[str, tuple[str, ...]]]:
+    firsts = [names[0] for names in group.copies]
+    return [(name, tuple(f for f in firsts if f != name)) for name in firsts]
+
+
+def in_groups(found: Iterable[Thing]) -> list[Thing]:
+    """By folder and kind, the groups that hold most first, the largest of each first."""
+    mine = list(found)
+    sums: dict[tuple[str, str], float] = {}
+    for thing in mine:
+        sums[thing.group] = sums.get(thing.group, 0.0) + thing.bytes
+    return sorted(mine, key=lambda t: (-sums[t.group], t.group, -t.bytes, t.path))
+
+
+# -- rules that a person types ---------------------------------------------------------------------
+
+_SIZE = re.compile(r"([<>])([0-9]*\.?[0-9]+)([mg]?)")
+_AGE = re.compile(r"older>([0-9]+)")
+RULES = (
+    "Words of a rule: a kind (film, picture, music, document, archive, program, mail, disk-image,"
+    " folder), a size (>500m, <2g), older>365 (days), in:PATH, copies; anything else stands in the"
+    " path."
+)
+
+
+def by_rule(found: Iterable[Thing], words: str, now: float) -> list[Thing]:
+    """The things that a rule means: all of its words have to hold.
+
+    Raises:
+        UsageError: there is no word, or one cannot be understood.
+    """
+    tests = [_test(word, now) for word in words.split()]
+    if not tests:
+        raise UsageError("A rule without a word would mean everything.", RULES)
+    return [thing for thing in found if all(test(thing) for test in tests)]
+
+
+def _test(word: str, now: float) -> Callable[[Thing], bool]:
+    lower = word.lower()
+    kind = lower.replace("-", " ")
+    if kind in KINDS or kind == "folder":
+        return lambda t: t.kind == kind
+    if size := _SIZE.fullmatch(lower):
+        limit = float(size[2]) * (GIB if size[3] == "g" else MIB)
+        return (lambda t: t.bytes > limit) if size[1] == ">" else (lambda t: t.bytes < limit)
+    if age := _AGE.fullmatch(lower):
+        # What has no known age is not older than anything.
+        return lambda t: 0 < t.changed_at < now - int(age[1]) * _DAY_S
+    if lower.startswith(("<", ">", "older")):
+        raise UsageError(f"“{word[:40]}” is no size and no age.", RULES)
+    if lower == "copies":
+        return lambda t: bool(t.copies)
+    if lower.startswith("in:"):
+        folder = word[3:].rstrip("/") + "/"
+        return lambda t: t.path.startswith(folder)
+    return lambda t: lower in t.path.lower()
+
+
+# -- of copies one stays ---------------------------------------------------------------------------
+
+
+def _goes(path: str, going: Collection[str]) -> bool:
+    """Whether it, or a folder that it stands in, goes."""
+    here = path
+    while here not in going and here.strip("/"):
+        here = posixpath.dirname(here)
+    return here in going
+
+
+def _stays(path: str, going: Collection[str]) -> bool:
+    loose = path.startswith(_LOOSE_TOPS) or any(part in path for part in _LOOSE)
+    return not loose and not _goes(path, going)
+
+
+def chosen(paths: Sequence[str], groups: Iterable[CopyGroup]) -> Chosen:
+    """What a person chose, with the copies that have to stay for it.
+
+    Raises:
+        UsageError: nothing would stay of some content.
+    """
+    going, kept = frozenset(paths), []
+    for group in groups:
+        names = [name for copy in group.copies for name in copy]
+        leaving = [name for name in names if _goes(name, going)]
+        if not leaving:
+            continue
+        staying = [name for name in names if _stays(name, going)]
+        if not staying:
+            raise UsageError(
+                f"{leaving[0]} and all its copies would go ({len(names)} names of the same"
+                " content), and one always stays.",
+                "Leave one of them out.",
+            )
+        kept += [(name, tuple(staying[:_MOST_STAYING])) for name in leaving]
+    return Chosen(paths=tuple(paths), copies=tuple(kept))
+
+
+def leaving_one(found: Iterable[Thing], groups: Iterable[CopyGroup]) -> list[Thing]:
+    """The same without one of each content of which nothing would stay: the one with the shortest
+    way to it that is in no folder of downloads.
+    """
+    mine = {thing.path: thing for thing in found}
+    for group in groups:
+        names = [name for copy in group.copies for name in copy]
+        if not any(_goes(n, mine) for n in names) or any(_stays(n, mine) for n in names):
+            continue
+        stays = min(names, key=lambda n: ("download" in n.lower(), n.count("/"), len(n), n))
+        for path in [p for p in mine if _goes(stays, {p})]:
+            del mine[path]
+    return list(mine.values())
+
+
+def latest(decided: Iterable[Decided]) -> dict[str, Decided]:
+    """What counts of everything that was said, by path."""
+    return {one.path: one for one in decided}
+
+
+def undecided(found: Iterable[Thing], decided: Mapping[str, Decided]) -> list[Thing]:
+    """What nothing was said about yet, then what was put off."""
+    mine = list(found)
+    return [t for t in mine if t.path not in decided] + [
+        t for t in mine if t.path in decided and decided[t.path].decision == "later"
+    ]
