@@ -52,7 +52,9 @@ class Home:
         return os.fsdecode(whole)
 
     def look(self, name="thumbnails", path="", hand=None):
-        return (hand or self.hand).aside_look(name, name, self.homes, self.notes, path)
+        return (hand or self.hand).aside_look(
+            name, name, self.homes, self.notes, [path] if path else [], []
+        )
 
     def tree(self):
         """Everything that can be told apart of what stands here, but what a rename changes."""

@@ -31,7 +31,9 @@ OLD = sorted(
 )
 """Older interpreters, where this machine has any."""
 
-NOT_ASKED = {"end", "run", "feel", "walk", "survey", "aside_empty", "aside_look", "copies"}
+NOT_ASKED = {"end", "run", "feel", "walk", "survey", "aside_empty", "aside_look", "copies"} | {
+    "remove_packages"
+}
 """What acts, takes long, or answers in parts, which whoever asks has to take."""
 
 

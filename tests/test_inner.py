@@ -424,3 +424,95 @@ def test_as_root_a_user_s_own_is_set_aside_by_the_user_s_hand(inner):
     assert inner.run("root", "stat", "-c", "%U %a", notes, f"{notes}/aside") == f"{USER} 700\n" * 2
     lumtak(inner, "undo", "local", "--all", check=False)
     assert inner.run("root", "stat", "-c", "%U %Y", picture) == f"{USER} 1\n"
+
+
+PACKAGES = r"""
+set -e
+mkdir -p /srv/packages /tmp/made && cd /tmp/made
+make_one() {  # name, depends, priority, more
+    mkdir -p $1/DEBIAN $1/etc $1/usr/bin && echo "as it came" >$1/etc/$1.conf
+    echo /etc/$1.conf >$1/DEBIAN/conffiles
+    printf '#!/bin/sh\n' >$1/usr/bin/$1 && chmod 755 $1/usr/bin/$1
+    cat >$1/DEBIAN/control <<END
+Package: $1
+Version: 1.2
+Architecture: all
+Maintainer: x <x@x>
+Installed-Size: 70
+Priority: $3
+Description: $1 of the school
+END
+    [ -z "$2" ] || echo "Depends: $2" >>$1/DEBIAN/control
+    [ -z "$4" ] || { mkdir -p $1/$(dirname $4) && echo x >$1/$4; }
+    dpkg-deb --build --root-owner-group $1 /srv/packages/$1.deb >/dev/null
+}
+make_one tide-knots "" optional
+make_one tide-book "tide-knots" optional
+make_one tide-desk "" optional usr/share/xsessions/tide.desktop
+make_one tide-wish "tide-desk" optional
+make_one tide-base "" important
+cd /srv/packages && : >Packages
+echo 'deb [trusted=yes] file:/srv/packages ./' >ours.list
+for one in *.deb; do
+    dpkg-deb -f $one >>Packages
+    echo "Filename: ./$one" >>Packages
+    echo "Size: $(stat -c %s $one)" >>Packages
+    echo "SHA256: $(sha256sum $one | cut -d' ' -f1)" >>Packages
+    echo >>Packages
+done
+dpkg --force-unsafe-io -i *.deb >/dev/null
+apt-mark auto tide-knots >/dev/null
+echo "as the owner set it" >/etc/tide-book.conf
+"""
+FORGED = """
+import sys
+sys.path.insert(0, "/opt/lumtak")
+from lumtak.computers.hands.hand import Hand
+try:
+    print(Hand(rules=True).remove_packages(sys.argv[1:]))
+except OSError as error:
+    print("refused", error)
+"""
+ONLY_OURS = ("-o", "Dir::Etc::sourceparts=-", "-o", "Dir::Etc::sourcelist=/srv/packages/ours.list")
+
+
+def test_programs_are_removed_by_name_alone_and_come_back_from_the_list_that_is_kept(inner):
+    def installed():
+        form = r"${Package} ${Version} ${Status}\n"
+        listed = inner.run("root", "dpkg-query", "-W", "-f", form)
+        return listed, inner.run("root", "apt-mark", "showauto")
+
+    inner.run("root", "sh", "-c", PACKAGES, timeout_s=120)
+    before = installed()
+    shown = json.loads(lumtak(inner, "storage", "local", "programs", "--all", "--json", user=USER))
+    found = {p["name"]: p for p in shown["programs"]}
+    assert found["tide-book"]["only"] == ["tide-knots"]
+    assert found["tide-knots"]["takes"] == ["tide-book"]
+    assert found["tide-book"]["bytes"] == 70 * 1024
+    for name, why in (
+        ("tide-knots", "tide-book"),
+        ("tide-wish", ""),
+        ("tide-desk", "xsessions/tide.desktop"),
+        ("tide-base", "very system needs tide-base"),
+        ("systemd", "needs"),
+        ("python3-minimal", ""),
+    ):
+        said = lumtak(inner, "remove", "local", name, "--look", user=USER, check=False)
+        assert (why in said and "cannot be removed" in said) if why else True, (name, said)
+    said = lumtak(inner, "remove", "local", "tide-book", "--yes", user=USER)
+    assert "removed: tide-book" in said
+    assert "tide-book 1.2 deinstall ok config-files" in installed()[0]
+    assert "tide-knots 1.2 install ok installed" in installed()[0]
+    again = [line.partition(": ")[2] for line in said.splitlines() if line.startswith("To have it")]
+    inner.run("root", "apt-get", *ONLY_OURS, "-qq", "update", timeout_s=120)
+    for line in again:
+        program, *words = line.split()
+        options = (*ONLY_OURS, "-qq", "-y") if program == "apt-get" else ()
+        inner.run("root", program, *options, *words, timeout_s=120)
+    assert installed() == before
+    assert inner.run("root", "cat", "/etc/tide-book.conf") == "as the owner set it\n"
+    # Root's hand looks again itself, whoever asks it.
+    for names in ("tide-knots", "tide-desk tide-wish", "tide-base", "--force-all", "dpkg", ""):
+        said = inner.run("root", "python3", "-", *names.split(), stdin=FORGED)
+        assert said.startswith("refused"), (names, said)
+    assert installed() == before

@@ -95,7 +95,7 @@ def _ask_about(computer: Computer, paths: list[str], agreed: list[str]) -> None:
     for path, alone in yes.items():
         if path in agreed:
             continue
-        question = f"{plain(path, 120)} {may_be_alone(alone)}"
+        question = f"{plain(path, 120)} {may_be_alone(alone, path)}"
         if not sys.stdin.isatty():
             raise UsageError(question, f"Its yes is --only-copy {plain(path, 200)}")
         click.echo(question)

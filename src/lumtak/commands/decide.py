@@ -26,6 +26,7 @@ from lumtak.core.deciding import (
     latest,
     leaving_one,
     may_be_alone,
+    sums,
 )
 from lumtak.core.text import plain
 from lumtak.core.units import counted, ram
@@ -154,7 +155,9 @@ def _that_may_go(
     """Without one of each content that would go whole, and what may be an only copy and got no yes
     of its own.
     """
-    left = leaving_one(mine, kept_copies(data_folder, computer.identity))
+    said = latest(job_here(data_folder, computer).decided)
+    going = [path for path, one in said.items() if one.decision == "aside"]
+    left = leaving_one(mine, kept_copies(data_folder, computer), going)
     for thing in mine:
         if thing not in left:
             click.echo(f"{plain(thing.path, 200)} stays: of its copies one always does.", err=True)
@@ -167,7 +170,7 @@ def _that_may_go(
 
 def _agrees(path: str, alone: list[tuple[str, str]]) -> bool:
     """Whether somebody says yes to what may be an only copy."""
-    click.echo(f"{plain(path, 200)} {may_be_alone(alone)}", err=True)
+    click.echo(f"{plain(path, 200)} {may_be_alone(alone, path)}", err=True)
     if sys.stdin.isatty() and click.confirm("Set it aside all the same?", default=False):
         return True
     click.echo(f"It stays; its yes is --only-copy {plain(path, 200)}", err=True)
@@ -226,10 +229,7 @@ def _write(computer: Computer, found: list[Thing], decided: dict[str, Decided], 
 
 
 def _show(found: list[Thing], decided: dict[str, Decided], address: str) -> None:
-    sums: dict[str, list[float]] = {}
-    for thing in found:
-        said = decided[thing.path].decision if thing.path in decided else ""
-        sums.setdefault(said, []).append(thing.bytes)
+    made = sums(found, decided)
     columns(
         [
             (
@@ -241,8 +241,8 @@ def _show(found: list[Thing], decided: dict[str, Decided], address: str) -> None
             for t in found
         ]
     )
-    words = [f"{IN_WORDS[d]} {len(sums[d])} ({ram(sum(sums[d]))})" for d in DECISIONS if d in sums]
-    words.append(f"nothing said of {len(sums.get('', ()))}")
+    words = [f"{IN_WORDS[d]} {len(made[d])} ({ram(sum(made[d]))})" for d in DECISIONS if d in made]
+    words.append(f"nothing said of {len(found) - sum(map(len, made.values()))}")
     click.echo(f"{'; '.join(words)}.")
-    if "aside" in sums:
+    if "aside" in made:
         click.echo(f"`lumtak set-aside {address} --decided` sets aside what is to go.")

@@ -14,7 +14,7 @@ from lumtak.commands.common import (
     with_data_folder,
 )
 from lumtak.computers.protocol import Computer
-from lumtak.core.installed import Installed, Removal
+from lumtak.core.installed import Installed, Removal, used_in_words
 from lumtak.core.owned import Wanted
 from lumtak.core.record import NotMeasured
 from lumtak.core.setting import SettingRef
@@ -52,7 +52,7 @@ def say_programs(
             {"format": 1, "computer": computer.address, "programs": found, "gaps": programs.gaps}
         )
         return
-    rows = [("size", "with only its own", "last used", "program", "")]
+    rows = [("size", "with only its own", "last use", "program", "")]
     rows.extend(_row(p) for p in found)
     columns(rows)
     for gap in programs.gaps:
@@ -68,8 +68,7 @@ def _unused(program: Installed) -> float:
 
 
 def _row(program: Installed) -> tuple[str, str, str, str, str]:
-    days = program.used_days
-    used = "not known" if isinstance(days, NotMeasured) else f"{days:.0f} days ago"
+    used = used_in_words(program)
     used = f"{used}: {program.used_by}" if program.used_by else used
     size = program.bytes
     notes = [program.title]

@@ -125,6 +125,10 @@ class About(Protocol):
         """
         ...
 
+    def standing(self, paths: Sequence[str]) -> frozenset[str]:
+        """Those of these that are there now."""
+        ...
+
     def only_copies(self, paths: Sequence[str]) -> OnlyCopies:
         """What may be the only copy of something, among these and below them.
 

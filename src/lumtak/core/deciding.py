@@ -86,11 +86,11 @@ class OnlyCopies(Record):
         return bool(self.of(path)) or not self.whole
 
 
-def may_be_alone(alone: Sequence[tuple[str, str]]) -> str:
+def may_be_alone(alone: Sequence[tuple[str, str]], path: str) -> str:
     """What of a thing may be an only copy, to be said after its path; a sentence."""
     if not alone:
         return "may hold the only copy of something: not all of it could be looked at."
-    named = ", ".join(f"{what} ({at})" for what, at in alone[:_NAMED])
+    named = ", ".join(what if at == path else f"{what} ({at})" for what, at in alone[:_NAMED])
     more = f" and {len(alone) - _NAMED} more" if len(alone) > _NAMED else ""
     return plain(f"may be the only copy: {named}{more}.", 600)
 
@@ -116,7 +116,7 @@ def things(
                 path=file.path, kind=kind_of(file.path), bytes=file.bytes,
                 changed_at=file.changed_at, opened=opened.get(file.path, ""),
             )  # fmt: skip
-    for group in groups:
+    for group in (g for g in groups if g.count > 1):
         for path, others in _members(group):
             known = made.get(path)
             made[path] = Thing(
@@ -221,27 +221,54 @@ def chosen(paths: Sequence[str], groups: Iterable[CopyGroup]) -> Chosen:
         staying = [name for name in names if _stays(name, going)]
         if not staying:
             raise UsageError(
-                f"{leaving[0]} and all its copies would go ({len(names)} names of the same"
-                " content), and one always stays.",
-                "Leave one of them out.",
+                f"Nothing would stay of the content of {plain(leaving[0], 200)}, and one of its"
+                " copies always stays.",
+                "Leave one of them out; a new search for copies knows what stands now.",
             )
         kept += [(name, tuple(staying[:_MOST_STAYING])) for name in leaving]
     return Chosen(paths=tuple(paths), copies=tuple(kept))
 
 
-def leaving_one(found: Iterable[Thing], groups: Iterable[CopyGroup]) -> list[Thing]:
+def leaving_one(
+    found: Iterable[Thing], groups: Iterable[CopyGroup], going: Iterable[str] = ()
+) -> list[Thing]:
     """The same without one of each content of which nothing would stay: the one with the shortest
     way to it that is in no folder of downloads.
+
+    Args:
+        found: what is to go now.
+        groups: of copies.
+        going: paths that are to go already.
     """
     mine = {thing.path: thing for thing in found}
+    before = frozenset(going) - mine.keys()
     for group in groups:
         names = [name for copy in group.copies for name in copy]
-        if not any(_goes(n, mine) for n in names) or any(_stays(n, mine) for n in names):
-            continue
-        stays = min(names, key=lambda n: ("download" in n.lower(), n.count("/"), len(n), n))
-        for path in [p for p in mine if _goes(stays, {p})]:
-            del mine[path]
+        if stays := _to_stay(names, mine, before):
+            mine = {path: thing for path, thing in mine.items() if not _goes(stays, {path})}
     return list(mine.values())
+
+
+def _to_stay(names: Sequence[str], mine: Collection[str], before: Collection[str]) -> str:
+    """Which of the names of a content is left; empty where one stays anyway, or none goes now."""
+    whole = frozenset(mine) | frozenset(before)
+    leaving = [n for n in names if _goes(n, mine)]
+    if any(_stays(n, whole) for n in names):
+        return ""
+    return min(
+        leaving, key=lambda n: ("download" in n.lower(), n.count("/"), len(n), n), default=""
+    )
+
+
+def standing(groups: Iterable[CopyGroup], there: Collection[str]) -> list[CopyGroup]:
+    """The groups with what still stands of them; of some only one is left, which has to stay."""
+    found = []
+    for group in groups:
+        copies = [tuple(n for n in names if n in there) for names in group.copies]
+        left = tuple(names for names in copies if names)
+        if left:
+            found.append(CopyGroup(bytes=group.bytes, copies=left, count=len(left)))
+    return found
 
 
 def latest(decided: Iterable[Decided]) -> dict[str, Decided]:
@@ -250,8 +277,19 @@ def latest(decided: Iterable[Decided]) -> dict[str, Decided]:
 
 
 def undecided(found: Iterable[Thing], decided: Mapping[str, Decided]) -> list[Thing]:
-    """What nothing was said about yet, then what was put off."""
-    mine = list(found)
-    return [t for t in mine if t.path not in decided] + [
-        t for t in mine if t.path in decided and decided[t.path].decision == "later"
-    ]
+    """What nothing was said about yet."""
+    return [t for t in found if t.path not in decided]
+
+
+def put_off(found: Iterable[Thing], decided: Mapping[str, Decided]) -> list[Thing]:
+    """What was left for later."""
+    return [t for t in found if t.path in decided and decided[t.path].decision == "later"]
+
+
+def sums(found: Iterable[Thing], decided: Mapping[str, Decided]) -> dict[Decision, list[float]]:
+    """Bytes of each thing, by what was said of it."""
+    made: dict[Decision, list[float]] = {}
+    for thing in found:
+        if thing.path in decided:
+            made.setdefault(decided[thing.path].decision, []).append(thing.bytes)
+    return made

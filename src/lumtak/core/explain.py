@@ -1,6 +1,7 @@
 """Everything known about one item."""
 
 from lumtak.core.catalogue import Catalogue, Role
+from lumtak.core.extensions import in_words
 from lumtak.core.facts import Facts, Fixed, Item
 from lumtak.core.needs import Graphs
 from lumtak.core.record import Record
@@ -46,6 +47,7 @@ def explain(item: Item, facts: Facts, catalogue: Catalogue) -> Explanation:
     rows = [
         *_what_it_is(item, catalogue.find(item.role), len(processes)),
         *_what_starts_it(item, graphs),
+        *([("loads", loaded)] if (loaded := in_words(item.extensions)) else []),
         ("cannot work without", _titles(needs, graphs) or "nothing else"),
         ("stops with it", _titles(stopped, graphs) or "nothing else"),
         ("functions lost", "; ".join(lost) or "none that is known"),

@@ -4,6 +4,7 @@ from collections.abc import Callable, Iterable
 from typing import Any, Literal
 
 from lumtak.core.clutter import Pile, Survey
+from lumtak.core.extensions import Extension
 from lumtak.core.felt import Complaint
 from lumtak.core.record import AtLeastOne, Figure, NotMeasured, Record
 from lumtak.core.setting import AREA_TITLES, AREAS, Area, SettingRef, Shows
@@ -201,6 +202,8 @@ class Item(Record):
     """For how long it was starting when it last started, where the system counts that."""
     pile: Pile | None = None
     """What it holds of the disk, of clutter."""
+    extensions: tuple[Extension, ...] = ()
+    """What it loads besides itself, of a browser."""
 
     @property
     def ref(self) -> SettingRef:

@@ -90,6 +90,20 @@ class Removal(Record):
         return said
 
 
+def used_in_words(program: Installed) -> str:
+    """When it was last used."""
+    days = program.used_days
+    if isinstance(days, NotMeasured):
+        return "use not known"
+    if days < 1:
+        return "used today"
+    if days < 60:
+        return f"used {counted(round(days), 'day')} ago"
+    if days < 730:
+        return f"used {round(days / 30.4)} months ago"
+    return f"used {round(days / 365.25)} years ago"
+
+
 def removal(programs: Programs, names: Sequence[str]) -> Removal:
     """What removing these would do.
 

@@ -114,6 +114,24 @@ TEXTS = {
         " it does not is forcing it offered. What is guarded, and what Lumtak itself runs in, is"
         " never ended. Look at what starts it: it may come back." + _KEYS
     ),
+    "deciding": (
+        "The owner's files, one at a time, for two in front of the screen: the largest, those of"
+        " which there are several, folders with nothing in them, grouped by folder and kind. The"
+        " owner says of each whether it stays, goes, or is for later; nothing is chosen for them."
+        " What goes is set aside at the end, after a question, and can be put back until it is"
+        " emptied. Of files of the same content one always stays. What may be the only copy of"
+        " something (mail, keys, passwords, virtual disks, databases, repositories, wallets) takes"
+        " a yes of its own. {rule} types a rule, and the answer then counts for all it means;"
+        " Backspace takes the last answer back; {export} writes the list to take home. Escape"
+        " ends: everything said is kept with the job, and it goes on where it was." + _KEYS
+    ),
+    "programs": (
+        "Programs are listed with what they hold, with what only they need, when they were last"
+        " used and how that is known, and what of them starts by itself. Enter says what removing"
+        " one would do, and asks. Nothing else goes along; configuration and the owner's files"
+        " stay. Lumtak cannot put it back: the job keeps the list that installs it again. What the"
+        " system, its desktop or the profile needs cannot be removed." + _KEYS
+    ),
     "settings": (
         "Settings are kept as soon as they are set, in the file that is named above. The shop's "
         "name and address are printed on reports. Every command can have another key: a letter, "

@@ -59,6 +59,8 @@ JOB_COMMANDS = tuple(
         ("Put this visit back", "what this visit changed", "this-visit", "", "undo_visit"),
         ("Everything changed here", "by visit, one by one", "everything", "", "put_back"),
         ("End a process", "it cannot be put back", "end-process", "", "end_process"),
+        ("The owner's files", "decided about together", "files", "", "files"),
+        ("Programs", "what they hold, and removing one", "programs", "", "programs"),
         ("Quick look", "what uses CPU and memory just now", "look-job", "", "look"),
         ("Explain this station", "in the words of the work", "help", "", "help"),
         ("To the bench", "the job stays where it is", "Escape", "", "bench"),

@@ -19,9 +19,9 @@ from lumtak.journal import warnings
 from lumtak.report.charts import ChartKind
 from lumtak.tui.command import Command
 from lumtak.tui.confirm import ConfirmScreen, unless_at_work
-from lumtak.tui.desk import Desk
 from lumtak.tui.help import HelpScreen
 from lumtak.tui.job_commands import JOB_COMMANDS, JobCommand
+from lumtak.tui.job_doors import Doors
 from lumtak.tui.keys import binding
 from lumtak.tui.saver import Saver
 from lumtak.tui.stations.audit import AuditStation
@@ -54,7 +54,7 @@ _TITLES = {
 """What stands in a strip and is no item."""
 
 
-class JobScreen(Desk):
+class JobScreen(Doors):
     """One job at work.
 
     Args:
@@ -71,6 +71,8 @@ class JobScreen(Desk):
         binding("everything", "put_back"),
         binding("this-visit", "undo_visit"),
         binding("end-process", "end_process"),
+        binding("files", "files"),
+        binding("programs", "programs"),
         binding("look-job", "look"),
         binding("chart", "chart"),
         binding("piece-before", "piece(-1)"),
@@ -248,30 +250,6 @@ class JobScreen(Desk):
         """Explain the station."""
         self.app.push_screen(HelpScreen(self.job.station))
 
-    def action_put_back(self) -> None:
-        """Everything that was ever changed on this computer."""
-        from lumtak.tui.put_back import PutBackScreen
-
-        if self.free():
-            self.app.push_screen(
-                PutBackScreen(self.open_job.data_folder, self.open_job.computer, keep=True),
-                self._come_back,
-            )
-
-    def action_end_process(self) -> None:
-        """The heaviest processes, to end one."""
-        from lumtak.tui.ending import EndingScreen
-
-        if self.free():
-            self.app.push_screen(EndingScreen(self.open_job), self._come_back)
-
-    def action_look(self) -> None:
-        """What weighs just now, beside the job."""
-        from lumtak.tui.quick_look import QuickLookScreen
-
-        if self.free():
-            self.app.push_screen(QuickLookScreen(self.open_job.computer, keep=True))
-
     def action_undo_visit(self) -> None:
         """Put back exactly what this visit changed, after a question."""
         left = [e for e in self.entries if e.is_open]
@@ -350,7 +328,7 @@ class JobScreen(Desk):
         """The head says what is under way."""
         self.update_frame()
 
-    def _come_back(self, _: object = None) -> None:
+    def come_back(self, _: object = None) -> None:
         """Another screen may have put changes back: look again."""
         self.begin("looking", lambda: None, lambda _: None)
 

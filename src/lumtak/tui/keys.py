@@ -14,9 +14,9 @@ if TYPE_CHECKING:
     from textual.app import App
     from textual.binding import Binding
 
-Where = Literal["everywhere", "bench", "job", "audit", "plan", "put back", "looking"]
+Where = Literal["everywhere", "bench", "job", "audit", "plan", "put back", "looking", "deciding"]
 _INSIDE: dict[Where, frozenset[Where]] = {
-    "everywhere": frozenset({"bench", "job", "audit", "plan", "put back", "looking"}),
+    "everywhere": frozenset({"bench", "job", "audit", "plan", "put back", "looking", "deciding"}),
     "job": frozenset({"audit", "plan"}),
 }
 """Where keys of a place count too."""
@@ -55,6 +55,8 @@ KEYS = (
     Key("this-visit", "u", "job", "put back what this visit changed"),
     Key("end-process", "e", "job", "end a process"),
     Key("look-job", "l", "job", "a quick look at the computer"),
+    Key("files", "f", "job", "decide about the owner's files together"),
+    Key("programs", "m", "job", "the programs, to remove one"),
     Key("chart", "c", "job", "save a chart"),
     Key("piece-before", "left_square_bracket", "job", "the piece before in the strips"),
     Key("piece-next", "right_square_bracket", "job", "the next piece in the strips"),
@@ -68,6 +70,11 @@ KEYS = (
     Key("least", "p", "plan", "choose the least plan"),
     Key("less", "comma", "plan", "a step towards less disruption"),
     Key("more", "full_stop", "plan", "a step towards more disruption"),
+    Key("stays", "h", "deciding", "it stays here"),
+    Key("goes", "g", "deciding", "it goes: set aside"),
+    Key("put-off", "z", "deciding", "later"),
+    Key("rule", "slash", "deciding", "type a rule"),
+    Key("export", "o", "deciding", "write the list to take home"),
     Key("mark-all", "a", "put back", "mark all that is in place"),
     Key("look-again", "r", "looking", "look again"),
 )

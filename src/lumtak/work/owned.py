@@ -4,6 +4,7 @@ import hashlib
 import threading
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from datetime import datetime
+from pathlib import Path
 
 import msgspec
 
@@ -19,22 +20,28 @@ from lumtak.core.deciding import (
     Thing,
     chosen,
     latest,
+    standing,
     things,
 )
 from lumtak.core.facts import Facts
+from lumtak.core.floor import floor_bytes
 from lumtak.core.owned import Chosen, Comparing, CopiesFound, CopyGroup, title_of_chosen
-from lumtak.core.record import json_document
+from lumtak.core.plan import check_changes, guards
+from lumtak.core.record import Record, json_document, known
 from lumtak.core.setting import Change
 from lumtak.core.text import plain
 from lumtak.errors import BadFileError, UsageError
 from lumtak.formats.readings import decode_file
 from lumtak.formats.surveys import kept
+from lumtak.journal import Outcome, apply_changes
 from lumtak.storage import make_folder, read_handed_in, write_whole
 from lumtak.work.data_folder import DataFolder
+from lumtak.work.open_job import OpenJob
+from lumtak.work.storage import known_facts, look_through
 
 _MOST_ALONE = 40
 """So many things get a change each; more become one."""
-_MOST_SEARCHES, _LARGEST, _TITLE = 12, 1 << 26, 60
+_MOST_SEARCHES, _LARGEST, _TITLE, _LEAST_COPY = 12, 1 << 26, 60, 1 << 20
 
 
 def look_for_copies(
@@ -50,21 +57,36 @@ def look_for_copies(
     Raises:
         StoppedError: it was told to stop; ComputerError: the folder cannot be looked through.
     """
+    before = kept_copies(data_folder, computer)
     found = computer.about.copies(folder, least_bytes, on_progress, stop)
     data_folder.writable()
     here = data_folder.home / "copies" / computer.identity
     for one in (here.parent, here):
         make_folder(one)
     name = hashlib.sha256(found.top.encode("utf-8", "surrogatepass")).hexdigest()[:16]
-    write_whole(here / f"{name}.json", json_document(found), private=True)
+    # While a copy is set aside, the one that stays for it is not forgotten by a new search.
+    seen = {group.copies for group in found.groups}
+    lonely = [g for g in before if g.count == 1] if _holds_own(computer) else []
+    kept = msgspec.structs.replace(
+        found, groups=(*found.groups, *(g for g in lonely if g.copies not in seen))
+    )
+    write_whole(here / f"{name}.json", json_document(kept), private=True)
     for old in sorted(here.glob("*.json"), key=lambda p: -p.stat().st_mtime)[_MOST_SEARCHES:]:
         old.unlink(missing_ok=True)
     return found
 
 
-def kept_copies(data_folder: DataFolder, identity: str) -> list[CopyGroup]:
-    """What the searches on this computer found; a file that is none is passed over."""
-    here = data_folder.home / "copies" / identity
+def _holds_own(computer: Computer) -> bool:
+    """Whether something of the owner's own is set aside."""
+    piles = [i.pile for i in computer.about.facts().items if i.pile and i.pile.held_at]
+    return any(pile.clutter in {PATH, CHOSEN} for pile in piles)
+
+
+def kept_copies(data_folder: DataFolder, computer: Computer) -> list[CopyGroup]:
+    """What the searches on this computer found, as far as it still stands; a file that is none is
+    passed over.
+    """
+    here = data_folder.home / "copies" / computer.identity
     found: dict[tuple[tuple[str, ...], ...], CopyGroup] = {}
     for path in sorted(here.glob("*.json")) if here.is_dir() else ():
         try:
@@ -73,7 +95,8 @@ def kept_copies(data_folder: DataFolder, identity: str) -> list[CopyGroup]:
         except BadFileError:
             continue
         found.update({group.copies: group for group in one.groups})
-    return list(found.values())
+    names = [n for copies in found for copy in copies for n in copy]
+    return standing(found.values(), computer.about.standing(names))
 
 
 def things_of(data_folder: DataFolder, computer: Computer) -> list[Thing]:
@@ -93,9 +116,11 @@ def things_of(data_folder: DataFolder, computer: Computer) -> list[Thing]:
             "Nobody looked through this disk yet.",
             f"Do that first: lumtak storage {computer.address}, or d in the audit.",
         )
-    groups = kept_copies(data_folder, computer.identity)
+    groups = kept_copies(data_folder, computer)
     about = computer.about
-    return things(survey, groups, about.folders()["home"], about.last_opened())
+    found = things(survey, groups, about.folders()["home"], about.last_opened())
+    there = about.standing([thing.path for thing in found])
+    return [thing for thing in found if thing.path in there]
 
 
 def job_here(data_folder: DataFolder, computer: Computer) -> Job:
@@ -169,7 +194,7 @@ def to_choose(
     Raises:
         UsageError: nothing would stay of something of which there are copies.
     """
-    whole = chosen(paths, kept_copies(data_folder, computer.identity))
+    whole = chosen(paths, kept_copies(data_folder, computer))
     alone, together = _parted(paths, groups)
     held = {i.key for i in facts.items if i.pile and i.pile.held_at}
     items = [item_of(path, _pile(PATH), plain(path, _TITLE), KEPT) for path in alone]
@@ -229,3 +254,104 @@ def to_set_aside_as_said(
     by_rule.pop("", None)
     paths = [one.path for one in going]
     return to_choose(data_folder, computer, facts, paths, by_rule.values())
+
+
+class Sitting(Record):
+    """What lies before the owner: their things, what may be an only copy, the room on the disk."""
+
+    things: tuple[Thing, ...]
+    groups: tuple[CopyGroup, ...]
+    alone: OnlyCopies
+    total_bytes: float
+    free_bytes: float
+    floor_bytes: float
+    now: float
+    """By the computer's clock, seconds since 1970."""
+
+
+def sit_down(
+    open_job: OpenJob, on_progress: Callable[[str], None], stop: threading.Event
+) -> Sitting:
+    """Everything for deciding together; looks through disk and copies where nobody did yet.
+
+    Raises:
+        StoppedError: it was told to stop; ComputerError: the disk cannot be looked through.
+    """
+    folder, computer = open_job.data_folder, open_job.computer
+    simulated = computer.address.startswith("sim:")
+    if not simulated and not kept(folder.surveys, computer.identity, 1):
+        look_through(folder, computer, lambda d: on_progress(f"{d.done} looked at"), stop)
+    if not kept_copies(folder, computer):
+        look_for_copies(
+            folder,
+            computer,
+            "",
+            _LEAST_COPY,
+            lambda d: on_progress(f"{d.what} for copies: {d.files} files"),
+            stop,
+        )
+    found = things_of(folder, computer)
+    space = computer.about.space()
+    total = known(space.total_bytes)
+    return Sitting(
+        things=tuple(found),
+        groups=tuple(kept_copies(folder, computer)),
+        alone=computer.about.only_copies([thing.path for thing in found]),
+        total_bytes=total,
+        free_bytes=known(space.free_bytes),
+        floor_bytes=floor_bytes(open_job.job.profile, total),
+        now=computer.clock.wall().timestamp(),
+    )
+
+
+def say(open_job: OpenJob, said: Iterable[Decided]) -> None:
+    """Kept with the job; of one thing the latest counts."""
+    open_job.keep(decided=with_said(open_job.job, said).decided)
+
+
+def unsay(open_job: OpenJob, path: str, before: Decided | None) -> None:
+    """Of one thing counts what was said before."""
+    now = {**latest(open_job.job.decided)}
+    now.pop(path, None)
+    if before is not None:
+        now[path] = before
+    open_job.keep(decided=tuple(now.values()))
+
+
+def set_aside_as_said(open_job: OpenJob, elsewhere: Elsewhere) -> list[Outcome]:
+    """What the owner said is to go is set aside; whether it exists elsewhere is kept with that.
+
+    Raises:
+        UsageError: nothing is to go.
+    """
+    folder, computer = open_job.data_folder, open_job.computer
+    decided = latest(open_job.job.decided)
+    facts, changes = to_set_aside_as_said(folder, computer, known_facts(folder, computer), decided)
+    said = [
+        msgspec.structs.replace(d, elsewhere=elsewhere)
+        for d in decided.values()
+        if d.decision == "aside" and not d.elsewhere
+    ]
+    say(open_job, said)
+    ordered = check_changes(facts, changes, guards(facts, folder.catalogue))
+    return apply_changes(folder.journal, computer, facts, ordered, job=open_job.job.id)
+
+
+def write_list(open_job: OpenJob, sitting: Sitting, folder: Path) -> list[Path]:
+    """The list to take home, as PDF and CSV; gives where they stand.
+
+    Raises:
+        StorageError: they cannot be written.
+    """
+    from lumtak.report.owned_list import to_csv, to_pdf
+
+    decided, job = latest(open_job.job.decided), open_job.job
+    at = open_job.computer.clock.wall().isoformat(timespec="seconds")
+    csv = to_csv(sitting.things, decided).encode("utf-8", "backslashreplace")
+    pdf = to_pdf(job.computer_name, at, sitting.things, decided)
+    made = []
+    for ending, data in (("pdf", pdf), ("csv", csv)):
+        path = folder / f"{job.id}-files.{ending}"
+        write_whole(path, data)
+        made.append(path)
+    return made

@@ -10,12 +10,14 @@ import msgspec
 from lumtak.computers.abilities import Capabilities
 from lumtak.computers.hands.reach import text_at
 from lumtak.computers.hands.whose import Hands, User
+from lumtak.computers.hands.words import unescaped
 from lumtak.computers.linux import hardware
 from lumtak.computers.linux.adapter import Adapter
 from lumtak.computers.linux.clock import NO_LOGIN, NO_RESTART
 from lumtak.computers.linux.clock_plan import plan_in_force
 from lumtak.computers.linux.closely import closely
 from lumtak.computers.linux.disk_health import disk_health
+from lumtak.computers.linux.extensions import with_extensions
 from lumtak.computers.linux.history import history, last_opened, used_days
 from lumtak.computers.linux.installed import installed
 from lumtak.computers.linux.listening import with_listening
@@ -115,6 +117,7 @@ class LinuxAbout:
         items = with_packages(self._hand, items, paths, owners, self._catalogue)
         items = with_listening(self._hand, items, processes, self._hand.about()["uid"])
         items += self._unlisted(processes, {item.consumer for item in items})
+        items = with_extensions(self._hands.user, self._user, items)
         setting_plans = rivals(self._hand, items)
         seen = signs(self._hand, text_at(self._hand, "/proc/sys/kernel/osrelease"))
         seen += disk_health(self._hand)
@@ -166,6 +169,11 @@ class LinuxAbout:
         """See `owned.copies`."""
         hand, here = self._hands.user, top or self._user.home
         return copies(hand, self._user, here, least_bytes, on_progress, stop)
+
+    def standing(self, paths: Sequence[str]) -> frozenset[str]:
+        """As the user sees them."""
+        hand = self._hands.user
+        return frozenset(path for path in paths if hand.exists(unescaped(path)))
 
     def only_copies(self, paths: Sequence[str]) -> OnlyCopies:
         """See `owned.only_copies`."""

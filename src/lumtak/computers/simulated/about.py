@@ -126,6 +126,10 @@ class SimulatedAbout:
         del on_progress, stop
         return disk.copies(self._machine, top, least_bytes)
 
+    def standing(self, paths: Sequence[str]) -> frozenset[str]:
+        """As its model has them."""
+        return disk.standing(self._machine).intersection(paths)
+
     def only_copies(self, paths: Sequence[str]) -> OnlyCopies:
         """As its model has them."""
         return disk.only_copies(self._machine, paths)

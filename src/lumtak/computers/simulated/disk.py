@@ -119,6 +119,11 @@ def _hollow(machine: Machine) -> list[str]:
     return [p for p in machine.spec.disk.hollow if p not in away | machine.state.gone.keys()]
 
 
+def standing(machine: Machine) -> frozenset[str]:
+    """Paths of the owner's that are there."""
+    return frozenset((*(f.path for f in files_of(machine)), *_hollow(machine)))
+
+
 def why_not(machine: Machine, key: str, chosen: Chosen) -> str:
     """Why these cannot be set aside, as a sentence; empty where they can."""
     here = {f.path: f.content for f in files_of(machine)}

@@ -49,6 +49,7 @@ def _apps(machine: Machine) -> list[Item]:
             at_login=True,
             triggers=(Trigger(kind="login"),),
             setting=Setting(values=("on", "off"), shows=a.shows),
+            extensions=a.extensions,
         )
         for a in machine.spec.app
     ]

@@ -8,6 +8,7 @@ from typing import Literal
 import msgspec
 
 from lumtak.computers.simulated.heads import written
+from lumtak.core.extensions import Extension
 from lumtak.core.facts import Origin, Sign
 from lumtak.core.felt import Complaint
 from lumtak.core.record import Record
@@ -139,6 +140,8 @@ class AppSpec(ProcessSpec):
     role: str = ""
     origin: Origin
     shows: Shows = "login"
+    extensions: tuple[Extension, ...] = ()
+    """Of a browser."""
 
 
 class EffectSpec(ProcessSpec):

@@ -12,6 +12,7 @@ from lumtak.casebook.job import Job
 from lumtak.core.advice import Advice, for_item
 from lumtak.core.audit import Finding
 from lumtak.core.clutter import Pile, age_in_words
+from lumtak.core.extensions import in_words
 from lumtak.core.facts import LEAST_START_S, Item, Setting
 from lumtak.core.reading import Reading
 from lumtak.core.record import NotMeasured, known
@@ -258,8 +259,7 @@ def rows_of(
         Row("does", "" if f.pile else f.does),
         _starts(f.started_by),
     ]
-    if item and item.start_s and item.start_s >= LEAST_START_S:
-        rows.append(Row("took to start", took(item.start_s)))
+    rows += _of_item(item)
     rows += _links("started from", f.starters, job)
     rows += _links("needs", [f"{f.area}:{key}" for key in item.needs] if item else (), job)
     rows += _links("stops with it", [f"{f.area}:{key}" for key in f.stops_with], job)
@@ -276,6 +276,14 @@ def rows_of(
         *_said_of(f, advice, wrongs),
     ]
     return [r for r in rows if r.words]
+
+
+def _of_item(item: Item | None) -> list[Row]:
+    """How long it took to start, and what it loads, of a browser."""
+    if item is None:
+        return []
+    start = took(item.start_s) if item.start_s and item.start_s >= LEAST_START_S else ""
+    return [Row("took to start", start), Row("loads", in_words(item.extensions))]
 
 
 def _of_pile(pile: Pile | None, job: Job) -> list[Row]:
