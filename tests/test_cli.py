@@ -567,12 +567,12 @@ def test_each_shell_gets_its_completion_and_the_version_says_where_data_stand(sh
 def test_settings_are_set_unset_and_refused(tmp_path):
     home = tmp_path / "data"
     fine("settings", "set", "shop.name", 'The "quay", workshop \u2014 2', home=home)
-    fine("settings", "set", "keys.search", "f", home=home)
+    fine("settings", "set", "keys.search", "y", home=home)
     fine("settings", "set", "confidence", "0.95", home=home)
     found = json.loads(fine("settings", "list", "--json", home=home))
     assert found["settings"]["shop"]["name"] == 'The "quay", workshop \u2014 2'
     assert found["settings"]["confidence"] == 0.95
-    assert found["keys"]["search"] == "f"
+    assert found["keys"]["search"] == "y"
     for words, why in (
         (("keys.search", "a"), "is the key of both"),
         (("keys.search", "escape"), "means the same everywhere"),

@@ -162,8 +162,8 @@ def test_a_liar_s_notes_and_lists_make_nothing_go(computer, mia, data_folder):
 def test_what_is_named_by_its_path_is_the_user_s_own(computer, mia, data_folder):
     film = mia.file("films/a=b:c\n.mkv", b"x" * 9000)
     facts = known_facts(data_folder, computer)
-    made, changes = to_choose(data_folder, computer, facts, [escaped(film)])
-    (outcome,) = apply_changes(data_folder.journal, computer, made, changes)
+    made = to_choose(data_folder, computer, facts, [escaped(film)])
+    (outcome,) = apply_changes(data_folder.journal, computer, made.facts, made.changes)
     assert outcome.result == "done", outcome
     assert not os.path.exists(film)
     assert [o.result for o in put_back(data_folder.journal, computer)] == ["done"]
@@ -172,8 +172,8 @@ def test_what_is_named_by_its_path_is_the_user_s_own(computer, mia, data_folder)
         classes_to_set_aside(facts, ["thumbnaills"])
     outside = mia.file("../outside", b"theirs")
     for path in (outside, mia.path, "/proc/1/status"):
-        made, changes = to_choose(data_folder, computer, facts, [escaped(path)])
-        (outcome,) = apply_changes(data_folder.journal, computer, made, changes)
+        made = to_choose(data_folder, computer, facts, [escaped(path)])
+        (outcome,) = apply_changes(data_folder.journal, computer, made.facts, made.changes)
         assert outcome.result == "failed", (path, outcome)
 
 

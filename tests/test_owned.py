@@ -1,5 +1,6 @@
 """The owner's files and programs: shown, never chosen for them; of copies one stays."""
 
+import json
 import os
 import random
 import shutil
@@ -9,13 +10,15 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from helpers import CATALOGUE, facts, lumtak, profile, reading
+from helpers import CATALOGUE, facts, item, lumtak, profile, put, reading, tree_user
 from lumtak.computers.clutter import KEPT, item_of
 from lumtak.computers.hands.diving import folder_at
+from lumtak.computers.hands.hand import Hand
 from lumtak.computers.hands.lone import file_is, looked_at
 from lumtak.computers.hands.packages import MARKS, STATUS, Packages
 from lumtak.computers.hands.places import RefusalError
 from lumtak.computers.hands.walking import Walk
+from lumtak.computers.linux.extensions import with_extensions
 from lumtak.core.audit import audit
 from lumtak.core.clutter import PATH, BigFile, Pile, Survey
 from lumtak.core.deciding import (
@@ -26,6 +29,7 @@ from lumtak.core.deciding import (
     leaving_one,
     things,
 )
+from lumtak.core.extensions import in_words
 from lumtak.core.installed import Installed, Programs, removal
 from lumtak.core.owned import CopyGroup
 from lumtak.core.plan import check_changes
@@ -249,7 +253,10 @@ def test_the_command_line_decides_sets_aside_and_puts_back(home):
     run("decide", crib, "--write", str(home / "l.csv"))
     (home / "l.csv").write_text((home / "l.csv").read_text().replace("aside,film", "keep,film"))
     run("decide", crib, "--read-back", str(home / "l.csv"))
-    assert "FAILED" not in run("set-aside", crib, "--decided")
+    assert "FAILED" not in run("set-aside", crib, "--decided", "--elsewhere", "not known")
+    asked = run("empty-aside", crib, "--early", code=2)
+    assert "did not say that these exist anywhere else: " in asked
+    assert alone in asked
     said = run("storage", crib, "largest")
     assert "/home/crib/films/keel-laying.mkv" in said
     assert alone not in said
@@ -263,11 +270,12 @@ def test_the_command_line_decides_sets_aside_and_puts_back(home):
 def test_many_things_become_one_change_and_a_rule_is_one(data_folder):
     computer = data_folder.computer("sim:tool-crib")
     many = [f"/home/crib/{n}" for n in range(60)]
-    _, changes = to_choose(data_folder, computer, computer.about.facts(), many)
-    assert [str(c.ref) for c in changes] == ["storage:chosen"]
-    made, changes = to_choose(data_folder, computer, computer.about.facts(), many[:3], [many[:2]])
-    assert [str(c.ref) for c in changes] == [f"storage:{many[2]}", "storage:chosen"]
-    assert check_changes(made, changes, {})
+    made = to_choose(data_folder, computer, computer.about.facts(), many)
+    assert [str(c.ref) for c in made.changes] == ["storage:chosen"]
+    made = to_choose(data_folder, computer, computer.about.facts(), many[:3], [many[:2]])
+    assert [str(c.ref) for c in made.changes] == [f"storage:{many[2]}", "storage:chosen"]
+    assert made.keys == {many[0]: "chosen", many[1]: "chosen", many[2]: many[2]}
+    assert check_changes(made.facts, made.changes, {})
     with pytest.raises(UsageError, match="there is none"):
         job_here(data_folder, computer)
     assert kept_copies(data_folder, computer) == []
@@ -408,3 +416,73 @@ def test_things_are_of_the_owner_s_home_alone():
         ("/home/mia/a", ("/home/mia/b",), "2026-01-01"),
         ("/home/mia/b", ("/home/mia/a",), ""),
     ]
+
+
+# -- what browsers load ----------------------------------------------------------------------------
+
+KEY = "abcdefghijklmnopabcdefghijklmnop"
+ADDONS = {
+    "addons": [
+        {
+            "id": "a@b",
+            "type": "extension",
+            "active": True,
+            "location": "app-profile",
+            "installDate": 1_600_000_000_000,
+            "defaultLocale": {"name": "Reads \u001b[31m aloud"},
+            "userPermissions": {"permissions": ["tabs"], "origins": ["<all_urls>"]},
+        },
+        {"id": "own", "type": "extension", "active": True, "location": "app-builtin"},
+        {"id": "theme", "type": "theme", "active": True},
+        {"id": 7},
+        "odd",
+    ]
+}
+SET = {
+    "extensions": {
+        "settings": {
+            KEY: {
+                "state": 1,
+                "location": 1,
+                "path": f"{KEY}/1.0_0",
+                "first_install_time": "13300000000000000",
+            },
+            "b" * 32: {
+                "state": 0,
+                "manifest": {"name": "Off", "host_permissions": ["https://x/*"]},
+            },
+            "c" * 32: {"state": 1, "location": 5, "manifest": {"name": "Part of it"}},
+            "d" * 32: {"state": "x", "path": "../../../etc/passwd"},
+            "e" * 32: {"path": "../../../../etc"},
+        }
+    }
+}
+
+
+def test_what_a_browser_loads_is_told_and_what_is_odd_passed_over(tree):
+    home = "/home/u"
+    put(tree, f"{home}/.mozilla/firefox/x.default/extensions.json", json.dumps(ADDONS))
+    put(tree, f"{home}/.mozilla/firefox/y/extensions.json", "[" * 9000)
+    profile = f"{home}/.config/chromium/Default"
+    put(tree, f"{profile}/Secure Preferences", json.dumps(SET))
+    manifest = {
+        "name": "__MSG_appName__",
+        "default_locale": "en",
+        "permissions": [{"x": 1}],
+        "content_scripts": [{"matches": ["*://*/*"]}],
+    }
+    place = f"{profile}/Extensions/{KEY}/1.0_0"
+    put(tree, f"{place}/manifest.json", json.dumps(manifest))
+    put(tree, f"{place}/_locales/en/messages.json", json.dumps({"appname": {"message": "Counts"}}))
+    hand, user = Hand(root=str(tree)), tree_user()
+    names = ("firefox-esr", "chromium", "x")
+    apps = [item("apps", f"process/{name}", running=True) for name in names]
+    gecko, chromium, other = with_extensions(hand, user, apps)
+    assert [(e.on, e.since, e.everywhere) for e in gecko.extensions] == [(True, "2020-09-13", True)]
+    assert "\u001b" not in gecko.extensions[0].name
+    assert [(e.name, e.on, e.everywhere) for e in chromium.extensions] == [
+        ("Counts", True, True),
+        ("Off", False, False),
+    ]
+    assert other.extensions == ()
+    assert "1 extension on, 1 off: Counts (on every page" in in_words(chromium.extensions)

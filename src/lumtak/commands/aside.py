@@ -19,13 +19,24 @@ from lumtak.commands.common import (
 )
 from lumtak.computers.protocol import Computer
 from lumtak.core.clutter import Emptied
-from lumtak.core.deciding import latest, may_be_alone
+from lumtak.core.deciding import (
+    Elsewhere,
+    latest,
+    may_be_alone,
+)
 from lumtak.core.plan import check_changes, guards
 from lumtak.core.text import plain
 from lumtak.core.units import counted, ram
 from lumtak.errors import UsageError
 from lumtak.work.data_folder import DataFolder
-from lumtak.work.owned import job_here, needing_yes, to_choose, to_set_aside_as_said
+from lumtak.work.owned import (
+    job_here,
+    lost_on,
+    needing_yes,
+    to_choose,
+    to_set_aside_as_said,
+    with_held,
+)
 from lumtak.work.storage import (
     Held,
     classes_to_set_aside,
@@ -41,6 +52,11 @@ from lumtak.work.storage import (
 @click.argument("what", nargs=-1, metavar="CLASS|PATH...")
 @click.option("--decided", is_flag=True, help="What the owner said is to be set aside.")
 @click.option(
+    "--elsewhere",
+    type=click.Choice(["yes", "no", "not known"]),
+    help="With --decided: whether what goes exists anywhere else, as its owner said.",
+)
+@click.option(
     "--only-copy",
     multiple=True,
     metavar="PATH",
@@ -53,6 +69,7 @@ def set_aside_command(
     data_folder: DataFolder,
     address: str,
     what: tuple[str, ...],
+    elsewhere: Elsewhere | None,
     only_copy: tuple[str, ...],
     user: str | None,
     *,
@@ -78,15 +95,28 @@ def set_aside_command(
     paths = [whole(name) for name in named]
     if paths:
         _ask_about(computer, paths, [whole(p) for p in only_copy])
-        facts, more = to_choose(data_folder, computer, facts, paths)
-        changes += more
+        choice = to_choose(data_folder, computer, facts, paths)
+        facts, changes = choice.facts, [*changes, *choice.changes]
     if decided:
-        said = latest(job_here(data_folder, computer).decided)
-        facts, more = to_set_aside_as_said(data_folder, computer, facts, said)
-        changes += more
+        job_said = job_here(data_folder, computer)
+        choice = to_set_aside_as_said(data_folder, computer, facts, latest(job_said.decided))
+        data_folder.casebook.save(with_held(job_said, choice.keys, elsewhere or _ask_elsewhere()))
+        facts, changes = choice.facts, [*changes, *choice.changes]
     ordered = check_changes(facts, changes, guards(facts, data_folder.catalogue))
     job = next((j.id for j in data_folder.jobs() if j.identity == computer.identity), "")
     carry_out(data_folder, computer, facts, ordered, "keep", job=job, as_json=as_json)
+
+
+def _ask_elsewhere() -> Elsewhere:
+    """Whether what goes exists anywhere else; nobody says where nobody can answer."""
+    if not sys.stdin.isatty():
+        return ""
+    said = click.prompt(
+        "Does what goes exist anywhere else?",
+        type=click.Choice(["yes", "no", "not known"]),
+        default="not known",
+    )
+    return "yes" if said == "yes" else "no" if said == "no" else "not known"
 
 
 def _ask_about(computer: Computer, paths: list[str], agreed: list[str]) -> None:
@@ -147,7 +177,7 @@ def empty_aside_command(
             _nothing(later, address, as_json=as_json)
             return
         if not yes:
-            _ask(chosen)
+            _ask(chosen, lost_on(data_folder, computer, chosen))
         ask_first(computer, (h.ref for h in chosen))
         done = []
         for held in chosen:
@@ -188,10 +218,12 @@ def _nothing(later: list[Held], address: str, *, as_json: bool) -> None:
         click.echo("Nothing is set aside.")
 
 
-def _ask(chosen: list[Held]) -> None:
+def _ask(chosen: list[Held], lost: str) -> None:
     size = sum(h.bytes for h in chosen)
     click.echo(f"{ram(size)} in {counted(sum(h.files for h in chosen), 'file')}:")
     columns([(f"  {ram(h.bytes):>9}", h.title, f"since {h.since:%Y-%m-%d}") for h in chosen])
+    if lost:
+        click.echo(lost)
     click.echo("What is emptied is deleted for good: nothing can put it back.")
     if not sys.stdin.isatty():
         raise UsageError("Nobody is there to answer.", "Say --yes if it is to be emptied.")

@@ -121,7 +121,7 @@ def remove_command(
         facts = known_facts(data_folder, computer)
         profile = profile_for(data_folder, facts.identity, profile_name)
         programs = programs_of(data_folder, computer, facts, profile)
-        wanted = looked_at(programs, names)
+        wanted = looked_at(computer, programs, names)
         if look:
             _say(wanted, address, as_json=as_json)
             return

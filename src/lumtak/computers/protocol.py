@@ -145,6 +145,14 @@ class About(Protocol):
         """
         ...
 
+    def rehearse(self, names: Sequence[str]) -> None:
+        """Have the package manager itself go through removing these, without doing it.
+
+        Raises:
+            ComputerError: it would not do it.
+        """
+        ...
+
     def folders(self) -> dict[str, str]:
         """Folders of the user whose settings are changed: home, downloads."""
         ...

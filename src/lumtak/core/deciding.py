@@ -65,6 +65,8 @@ class Decided(Record):
     alone_agreed: bool = False
     """Whether a yes of its own was given, though it may be the only copy."""
     elsewhere: Elsewhere = ""
+    held_as: str = ""
+    """The key under which it was set aside."""
 
 
 class OnlyCopies(Record):
@@ -269,6 +271,24 @@ def standing(groups: Iterable[CopyGroup], there: Collection[str]) -> list[CopyGr
         if left:
             found.append(CopyGroup(bytes=group.bytes, copies=left, count=len(left)))
     return found
+
+
+def lost_if_emptied(decided: Iterable[Decided], keys: Collection[str]) -> list[str]:
+    """Paths of what is held under these keys and of which the owner did not say that it exists
+    elsewhere.
+    """
+    return [d.path for d in decided if d.held_as in keys and d.elsewhere != "yes"]
+
+
+def lost_in_words(lost: Sequence[str]) -> str:
+    """What is said before it is deleted for good; empty for nothing."""
+    if not lost:
+        return ""
+    more = f" and {len(lost) - _NAMED} more" if len(lost) > _NAMED else ""
+    return plain(
+        f"The owner did not say that these exist anywhere else: {', '.join(lost[:_NAMED])}{more}.",
+        600,
+    )
 
 
 def latest(decided: Iterable[Decided]) -> dict[str, Decided]:

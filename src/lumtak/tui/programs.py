@@ -191,7 +191,7 @@ class ProgramsScreen(WorkingScreen):
     def _wanted(self, names: list[str]) -> Removal | None:
         """What removing these would do; it is said where that is not done."""
         try:
-            return looked_at(self._found or Programs(found=()), names)
+            return looked_at(self._open_job.computer, self._found or Programs(found=()), names)
         except LumtakError as error:
             self.tell(str(error))
             return None

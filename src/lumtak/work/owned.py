@@ -20,6 +20,8 @@ from lumtak.core.deciding import (
     Thing,
     chosen,
     latest,
+    lost_if_emptied,
+    lost_in_words,
     standing,
     things,
 )
@@ -37,7 +39,7 @@ from lumtak.journal import Outcome, apply_changes
 from lumtak.storage import make_folder, read_handed_in, write_whole
 from lumtak.work.data_folder import DataFolder
 from lumtak.work.open_job import OpenJob
-from lumtak.work.storage import known_facts, look_through
+from lumtak.work.storage import Held, known_facts, look_through
 
 _MOST_ALONE = 40
 """So many things get a change each; more become one."""
@@ -181,15 +183,24 @@ def needing_yes(
     return alone, {p: alone.of(p) for p in paths if alone.needs_yes(p)}
 
 
+class Choice(Record):
+    """What a person named, as changes."""
+
+    facts: Facts
+    """With it."""
+    changes: tuple[Change, ...]
+    keys: dict[str, str]
+    """Under which key each path is set aside."""
+
+
 def to_choose(
     data_folder: DataFolder,
     computer: Computer,
     facts: Facts,
     paths: Sequence[str],
     groups: Iterable[Sequence[str]] = (),
-) -> tuple[Facts, list[Change]]:
-    """(the facts with what a person named, the changes that set it aside): one for each, or for
-    each group of them.
+) -> Choice:
+    """What a person named, as changes: one for each, or for each group of them.
 
     Raises:
         UsageError: nothing would stay of something of which there are copies.
@@ -199,15 +210,20 @@ def to_choose(
     held = {i.key for i in facts.items if i.pile and i.pile.held_at}
     items = [item_of(path, _pile(PATH), plain(path, _TITLE), KEPT) for path in alone]
     parts = [_part(whole, [path]) for path in alone]
+    keys = {path: path for path in alone}
     for group in together:
         key = next_key(CHOSEN, held)
         held.add(key)
+        keys.update(dict.fromkeys(group, key))
         items.append(item_of(key, _pile(CHOSEN), title_of_chosen(len(group)), KEPT))
         parts.append(_part(whole, group))
     for item, part in zip(items, parts, strict=True):
         computer.settings.choose(item.ref, part)
-    changes = [Change(ref=item.ref, value=ASIDE) for item in items]
-    return msgspec.structs.replace(facts, items=(*facts.items, *items)), changes
+    return Choice(
+        facts=msgspec.structs.replace(facts, items=(*facts.items, *items)),
+        changes=tuple(Change(ref=item.ref, value=ASIDE) for item in items),
+        keys=keys,
+    )
 
 
 def _parted(
@@ -233,7 +249,7 @@ def _part(whole: Chosen, paths: Sequence[str]) -> Chosen:
 
 def to_set_aside_as_said(
     data_folder: DataFolder, computer: Computer, facts: Facts, decided: Mapping[str, Decided]
-) -> tuple[Facts, list[Change]]:
+) -> Choice:
     """The same, of everything that the owner said is to be set aside and that still stands.
 
     Raises:
@@ -318,6 +334,19 @@ def unsay(open_job: OpenJob, path: str, before: Decided | None) -> None:
     open_job.keep(decided=tuple(now.values()))
 
 
+def with_held(job: Job, keys: Mapping[str, str], elsewhere: Elsewhere) -> Job:
+    """The job with the keys under which these paths are set aside, and what the owner said of
+    whether they exist elsewhere.
+    """
+    decided = latest(job.decided)
+    said = [
+        msgspec.structs.replace(decided[path], held_as=key, elsewhere=elsewhere)
+        for path, key in keys.items()
+        if path in decided
+    ]
+    return with_said(job, said)
+
+
 def set_aside_as_said(open_job: OpenJob, elsewhere: Elsewhere) -> list[Outcome]:
     """What the owner said is to go is set aside; whether it exists elsewhere is kept with that.
 
@@ -326,15 +355,10 @@ def set_aside_as_said(open_job: OpenJob, elsewhere: Elsewhere) -> list[Outcome]:
     """
     folder, computer = open_job.data_folder, open_job.computer
     decided = latest(open_job.job.decided)
-    facts, changes = to_set_aside_as_said(folder, computer, known_facts(folder, computer), decided)
-    said = [
-        msgspec.structs.replace(d, elsewhere=elsewhere)
-        for d in decided.values()
-        if d.decision == "aside" and not d.elsewhere
-    ]
-    say(open_job, said)
-    ordered = check_changes(facts, changes, guards(facts, folder.catalogue))
-    return apply_changes(folder.journal, computer, facts, ordered, job=open_job.job.id)
+    choice = to_set_aside_as_said(folder, computer, known_facts(folder, computer), decided)
+    open_job.keep(decided=with_held(open_job.job, choice.keys, elsewhere).decided)
+    ordered = check_changes(choice.facts, choice.changes, guards(choice.facts, folder.catalogue))
+    return apply_changes(folder.journal, computer, choice.facts, ordered, job=open_job.job.id)
 
 
 def write_list(open_job: OpenJob, sitting: Sitting, folder: Path) -> list[Path]:
@@ -355,3 +379,13 @@ def write_list(open_job: OpenJob, sitting: Sitting, folder: Path) -> list[Path]:
         write_whole(path, data)
         made.append(path)
     return made
+
+
+def lost_on(data_folder: DataFolder, computer: Computer, held: Iterable[Held]) -> str:
+    """What would be gone for good of what the owner did not say that it exists elsewhere; a
+    sentence, empty for nothing.
+    """
+    keys = {one.ref.key for one in held}
+    mine = [j.id for j in data_folder.jobs() if j.identity == computer.identity]
+    decided = [d for job in mine for d in data_folder.casebook.job(job).decided]
+    return lost_in_words(lost_if_emptied(decided, keys))

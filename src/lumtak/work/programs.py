@@ -66,11 +66,12 @@ def _judged(program: Installed, reasons: Mapping[str, str]) -> Installed:
     return msgspec.structs.replace(program, why_not=why)
 
 
-def looked_at(programs: Programs, names: Sequence[str]) -> Removal:
-    """What removing these would do.
+def looked_at(computer: Computer, programs: Programs, names: Sequence[str]) -> Removal:
+    """What removing these would do; the package manager has gone through it.
 
     Raises:
-        UsageError: nothing is named, or it is not done.
+        UsageError: nothing is named, or it is not done; ComputerError: the package manager would
+            not do it.
     """
     if not names:
         raise UsageError("No program is named.", "`lumtak storage COMPUTER programs` lists them.")
@@ -80,6 +81,7 @@ def looked_at(programs: Programs, names: Sequence[str]) -> Removal:
             f"{', '.join(plain(n, 80) for n in names[:5])} cannot be removed. {found.why_not}",
             "Nothing was removed.",
         )
+    computer.about.rehearse(found.names)
     return found
 
 

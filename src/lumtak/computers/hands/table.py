@@ -281,6 +281,7 @@ STORE_PATH = "/" + STORE.replace(".", "/")
 background (XDG Desktop Portal)."""
 PROGRAMS = {
     "true": r"",
+    "dpkg": r"--simulate\0--remove\0--(?:\0[a-z0-9][a-z0-9+.:-]{1,120})+",
     "rpm": r"--query\0--all\0--queryformat\0[%{}A-Z\\tn-]{1,200}",
     "journalctl": (
         r"--no-pager\0--quiet\0--output=json\0--output-fields=[A-Z_,]+\0--lines=[0-9]{1,6}"

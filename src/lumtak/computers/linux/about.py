@@ -19,7 +19,7 @@ from lumtak.computers.linux.closely import closely
 from lumtak.computers.linux.disk_health import disk_health
 from lumtak.computers.linux.extensions import with_extensions
 from lumtak.computers.linux.history import history, last_opened, used_days
-from lumtak.computers.linux.installed import installed
+from lumtak.computers.linux.installed import installed, rehearse
 from lumtak.computers.linux.listening import with_listening
 from lumtak.computers.linux.load import Counters
 from lumtak.computers.linux.marks import marks
@@ -183,6 +183,10 @@ class LinuxAbout:
         """See `installed.installed`."""
         now = self._clock.wall().timestamp()
         return installed(self._hand, self._hands.user, self._user, items, now)
+
+    def rehearse(self, names: Sequence[str]) -> None:
+        """See `installed.rehearse`."""
+        rehearse(self._hand, names)
 
     def folders(self) -> dict[str, str]:
         """See `owned.folders`."""

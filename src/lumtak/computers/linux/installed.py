@@ -30,7 +30,9 @@ from lumtak.core.facts import Item
 from lumtak.core.installed import Installed, Programs
 from lumtak.core.record import NotMeasured
 from lumtak.core.text import capital, plain
+from lumtak.errors import ComputerError
 
+_REHEARSAL_S = 60.0
 _DAY_S, _AFTER_S = 86_400.0, 120.0
 """Unpacking goes on for a moment after a file came."""
 _PROGRAM = re.compile(r"(?:/usr)?/(?:s?bin|games)/[^/]+|/opt/.+/[^/]+")
@@ -284,3 +286,15 @@ def _of_snap(hand: Reach, of_user: Reach, user: User, now: float) -> tuple[list[
         )
         for name, size in sizes.items()
     ], ""  # fmt: skip
+
+
+def rehearse(hand: Reach, names: Sequence[str]) -> None:
+    """See `About.rehearse`; dpkg(1), --simulate."""
+    try:
+        hand.run(("dpkg", "--simulate", "--remove", "--", *names), _REHEARSAL_S)
+    except OSError as error:
+        raise ComputerError(
+            f"The package manager would not remove {', '.join(map(plain, names))[:300]}:"
+            f" {reason_of(error)}.",
+            "Nothing was removed.",
+        ) from error

@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from lumtak.computers.abilities import Capabilities
 from lumtak.computers.protocol import Clock, Identity, Program
 from lumtak.computers.simulated import disk
-from lumtak.computers.simulated.installed import installed
+from lumtak.computers.simulated.installed import installed, rehearse
 from lumtak.computers.simulated.items import items_of
 from lumtak.computers.simulated.machine import Machine
 from lumtak.core.clutter import Looked, Survey
@@ -138,6 +138,10 @@ class SimulatedAbout:
         """As its model has them."""
         del items
         return installed(self._machine)
+
+    def rehearse(self, names: Sequence[str]) -> None:
+        """As its model has them."""
+        rehearse(self._machine, names)
 
     def folders(self) -> dict[str, str]:
         """The one user's."""

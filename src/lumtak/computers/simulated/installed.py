@@ -61,16 +61,25 @@ def _program(machine: Machine, spec: PackageSpec) -> Installed:
     )
 
 
-def remove(machine: Machine, names: Sequence[str]) -> tuple[str, ...]:
-    """They are gone, and what they held is free.
+def rehearse(machine: Machine, names: Sequence[str]) -> None:
+    """Check that they can be removed.
 
     Raises:
-        ComputerError: one is needed by what would stay.
+        ComputerError: one is not there, or needed by what would stay.
     """
     here = {p.name: p for p in installed(machine).found}
     for name in names:
         program = here.get(name)
         if program is None or program.why_not or set(program.takes) - set(names):
             raise ComputerError(f"{name} cannot be removed.", "Nothing was removed.")
+
+
+def remove(machine: Machine, names: Sequence[str]) -> tuple[str, ...]:
+    """They are gone, and what they held is free.
+
+    Raises:
+        ComputerError: one is needed by what would stay.
+    """
+    rehearse(machine, names)
     machine.put(removed=tuple(sorted({*machine.state.removed, *names})))
     return tuple(names)

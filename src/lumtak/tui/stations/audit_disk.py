@@ -11,6 +11,7 @@ from lumtak.tui.confirm import ConfirmScreen
 from lumtak.tui.keys import binding
 from lumtak.tui.stations.audit_asks import AskingStation
 from lumtak.work.audit import make_audit
+from lumtak.work.owned import lost_on
 from lumtak.work.rights import asking
 from lumtak.work.storage import Held, empty_for, held_by, look_through
 
@@ -65,6 +66,8 @@ class DiskStation(AskingStation):
         lines = [f"{h.title}: {ram(h.bytes)}, since {h.since:%Y-%m-%d}" for h in held[:_NAMED]]
         if len(held) > _NAMED:
             lines.append(f"and {len(held) - _NAMED} more")
+        if lost := lost_on(self.desk.open_job.data_folder, self.desk.open_job.computer, held):
+            lines.append(lost)
         lines.append("What is emptied is deleted for good: nothing can put it back.")
         if not ready:
             lines.append(f"The owner was to have until {min(h.due for h in later):%Y-%m-%d}.")
