@@ -34,6 +34,8 @@ class Installed(Record):
     used_days: Figure = NotMeasured(not_measured="nothing noted when it was last used")
     used_by: str = ""
     """How that is known, as a clause."""
+    unused: bool = False
+    """Whether it was not started since it came or was updated, so many days ago."""
     starts: tuple[str, ...] = ()
     """What of it starts by itself, by title."""
     why_not: str = ""
@@ -96,12 +98,14 @@ def used_in_words(program: Installed) -> str:
     if isinstance(days, NotMeasured):
         return "use not known"
     if days < 1:
-        return "used today"
-    if days < 60:
-        return f"used {counted(round(days), 'day')} ago"
-    if days < 730:
-        return f"used {round(days / 30.4)} months ago"
-    return f"used {round(days / 365.25)} years ago"
+        ago = "today"
+    elif days < 60:
+        ago = f"{counted(round(days), 'day')} ago"
+    elif days < 730:
+        ago = f"{round(days / 30.4)} months ago"
+    else:
+        ago = f"{round(days / 365.25)} years ago"
+    return f"unused; came {ago}" if program.unused else f"used {ago}"
 
 
 def removal(programs: Programs, names: Sequence[str]) -> Removal:
@@ -114,7 +118,7 @@ def removal(programs: Programs, names: Sequence[str]) -> Removal:
     wanted = list(dict.fromkeys(names))
     mine = [p for p in programs.found if p.name in set(wanted)]
     others = {o for p in mine for o in p.only} - set(wanted)
-    lonely = [p for p in programs.found if p.name in others]
+    lonely = [p for p in programs.found if p.name in others and not p.why_not]
     return Removal(
         names=tuple(wanted),
         bytes=sum(known(p.bytes) for p in mine),

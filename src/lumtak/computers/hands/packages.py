@@ -31,31 +31,35 @@ SESSIONS = re.compile(
     rb"|s?bin/(?:Xorg|Xwayland|dpkg|sudo|python3(?:\.\d+)?|login|sshd|NetworkManager))$"
 )
 """Files without which there is no desktop, no package manager, or no way in."""
+_WISHES = (("Recommends", "RecommendsImportant"), ("Suggests", "SuggestsImportant"))
 GREETER = "/etc/X11/default-display-manager"
+
+
+def _is_off(settings: str, name: str) -> bool:
+    """Whether apt is told that this kind of wish is no need; the last word counts."""
+    said = re.findall(r'(?im)^[^/#\n]*\b%s[ \t]+"(\w+)"' % name, settings)
+    return bool(said) and said[-1].lower() in {"false", "no", "0", "off"}
 
 
 class Package:
     """One that is installed."""
 
     __slots__ = (
-        "arch", "basic", "bytes", "key", "name", "needs", "provides", "section", "summary",
-        "version", "wishes",
+        "arch", "basic", "bytes", "essential", "key", "name", "needs", "provides", "section",
+        "summary", "version", "wishes",
     )  # fmt: skip
 
-    def __init__(self, said: dict[str, str], key: str) -> None:
+    def __init__(self, said: dict[str, str], key: str, counted: Iterable[str]) -> None:
         self.key, self.name, self.arch = key, said["Package"], said["Architecture"]
         self.version = said.get("Version", "")
         size = said.get("Installed-Size", "")
         self.bytes = int(size) * 1024 if re.fullmatch(r"[0-9]{1,12}", size) else -1
-        self.basic = (
-            said.get("Essential") == "yes"
-            or said.get("Protected") == "yes"
-            or said.get("Priority") in _BASIC
-        )
+        self.essential = "yes" in {said.get("Essential"), said.get("Protected")}
+        self.basic = self.essential or said.get("Priority") in _BASIC
         self.section = said.get("Section", "").rpartition("/")[2]
         self.summary = said.get("Description", "").partition("\n")[0]
         self.needs = _clauses(said.get("Pre-Depends", "")) + _clauses(said.get("Depends", ""))
-        self.wishes = _clauses(said.get("Recommends", "")) + _clauses(said.get("Suggests", ""))
+        self.wishes = [c for field in counted for c in _clauses(said.get(field, ""))]
         self.provides = {c[0] for c in _clauses(said.get("Provides", "")) if c}
 
 
@@ -79,9 +83,11 @@ class Packages:
     Args:
         status: the database.
         marks: which were installed only because others needed them (apt's extended_states).
+        settings: of apt: which wishes count as needs when others are no longer needed; apt.conf(5).
     """
 
-    def __init__(self, status: str, marks: str = "") -> None:
+    def __init__(self, status: str, marks: str = "", settings: str = "") -> None:
+        self._counted = [k for k, name in _WISHES if not _is_off(settings, name)]
         self.all: dict[str, Package] = {}
         self.broken = ""
         """Why the database cannot be trusted; empty where it can."""
@@ -90,21 +96,22 @@ class Packages:
         for paragraph in status.split("\n\n"):
             self._take(paragraph)
         self._by_name: dict[str, list[str]] = {}
-        for key, package in self.all.items():
-            for name in {package.name} | package.provides:
-                self._by_name.setdefault(name, []).append(key)
-        self.auto = self._marked(marks)
         self._in_need: dict[str, set[str]] = {}
         self._in_mind: dict[str, set[str]] = {}
         """Who names a package as what it needs, and who as that or what it wishes for."""
-        for key, package in self.all.items():
-            for index, clauses in (
-                (self._in_need, package.needs),
-                (self._in_mind, package.needs + package.wishes),
-            ):
-                for name in {n for clause in clauses for n in clause}:
-                    index.setdefault(name, set()).add(key)
+        for package in self.all.values():
+            self._index(package)
+        self.auto = self._marked(marks)
         self._idle = self._needless()
+
+    def _index(self, package: Package) -> None:
+        for name in {package.name} | package.provides:
+            self._by_name.setdefault(name, []).append(package.key)
+        needs = {name for clause in package.needs for name in clause}
+        wishes = {name for clause in package.wishes for name in clause}
+        for index, names in ((self._in_need, needs), (self._in_mind, needs | wishes)):
+            for name in names:
+                index.setdefault(name, set()).add(package.key)
 
     def _take(self, paragraph: str) -> None:
         if not paragraph.strip():
@@ -128,7 +135,7 @@ class Packages:
             self.broken = "the package database holds a name that is none"
             return
         key = name if name not in self.all else "%s:%s" % (name, said["Architecture"])
-        self.all[key] = Package(said, key)
+        self.all[key] = Package(said, key, self._counted)
 
     def _marked(self, marks: str) -> set[str]:
         found = set()
@@ -199,7 +206,7 @@ class Packages:
 
     def _is_root(self, key: str) -> bool:
         package = self.all[key]
-        return key not in self.auto or package.basic or bool(_KERNEL.fullmatch(package.name))
+        return key not in self.auto or package.essential or bool(_KERNEL.fullmatch(package.name))
 
     def _needless(self) -> set[str]:
         """Those that nothing needs any more as it is."""

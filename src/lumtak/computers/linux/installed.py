@@ -32,7 +32,7 @@ from lumtak.core.record import NotMeasured
 from lumtak.core.text import capital, plain
 from lumtak.errors import ComputerError
 
-_REHEARSAL_S = 60.0
+_REHEARSAL_S, _APT = 60.0, "/etc/apt/apt.conf.d"
 _DAY_S, _AFTER_S = 86_400.0, 120.0
 """Unpacking goes on for a moment after a file came."""
 _PROGRAM = re.compile(r"(?:/usr)?/(?:s?bin|games)/[^/]+|/opt/.+/[^/]+")
@@ -40,6 +40,9 @@ _MENU = re.compile(r"/usr/share/applications/[^/]+\.desktop")
 _MOST_STARTED, _SUMMARY, _TOLD = 24, 80, 20
 _FORM = r"%{NAME}\t%{VERSION}-%{RELEASE}\t%{ARCH}\t%{SIZE}\t%{INSTALLTIME}\t%{SUMMARY}\n"
 _RPM = ("rpm", "--query", "--all", "--queryformat", _FORM)
+
+
+UNUSED = "none of its programs was read since it came or was updated"
 
 
 class _Files(NamedTuple):
@@ -88,7 +91,9 @@ def _of_dpkg(hand: Reach, of_user: Reach, user: User, now: float) -> tuple[list[
     if not hand.exists(STATUS):
         return [], ""
     marks = text_at(hand, MARKS, MOST_STATUS)
-    known = Packages(text(hand.read(STATUS, MOST_STATUS)), marks + "\n" if marks else "")
+    said = [data or b"" for data in hand.read_many([f"{_APT}/{n}" for n in names_at(hand, _APT)])]
+    status = text(hand.read(STATUS, MOST_STATUS))
+    known = Packages(status, marks + "\n" if marks else "", text(b"\n".join(said)))
     mine = list(known.all.values())
     told = _Told(
         known,
@@ -132,6 +137,7 @@ def _program(package: Package, told: _Told) -> Installed:
         installed_on=_day(came),
         used_days=days,
         used_by=how,
+        unused=how == UNUSED,
         why_not=capital(f"{plain(why, 400)}.") if why else "",
         command=f"dpkg --remove {key}",
     )
@@ -218,9 +224,9 @@ class _Used:
         read, came = max(t[0] for t in times), max(t[1] for t in times)
         if read > came + _AFTER_S:
             return max(0.0, (self._now - read) // _DAY_S), (
-                "a program of it was last read then: started, or looked at by a search or a copy"
+                "a program of it was last read then: started, or only looked at"
             )
-        return max(0.0, (self._now - came) // _DAY_S), "not started since it came or was updated"
+        return max(0.0, (self._now - came) // _DAY_S), UNUSED
 
 
 # -- others: shown, each with its own command ------------------------------------------------------
