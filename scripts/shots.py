@@ -49,6 +49,21 @@ VIEWS = {
         *("Enter", "~First:", "/", *"storage", "~of 181 shown", "Enter", "Down", "Space"),
         *("Down", "Enter", "~holds"),
     ),
+    "deciding": (
+        *("Enter", "~First:", "f", "~16 of 16", "h", "h", "g", "g", "~12 of 16"),
+        *("h", "z", "h", "~9 of 16"),
+    ),
+    "programs": (
+        "Enter",
+        "~First:",
+        "m",
+        "~drawing-suite",
+        "Enter",
+        "~Only it",
+        "Down",
+        "Enter",
+        "~apt-get",
+    ),
     "plan": (*PLAN, *["Down"] * 4, "~Starts when asked"),
     "plan-failed": (*CONFIRMED, "~could not be changed", "Left", "Enter", "~policy of this"),
     "proof": PROOF,
@@ -86,7 +101,7 @@ OTHER_JOBS = (
     ("job", "audit", "chart-room-1"),
 )
 PREPARED = {
-    "storage": OTHER_JOBS[:3],
+    **dict.fromkeys(("storage", "deciding", "programs"), OTHER_JOBS[:3]),
     "bench": (*OTHER_JOBS, *EASED, ("job", "apply", JOB)),
     "proof-waits": (
         (*CRIB_START, "--said", "Every program takes half a minute to open."),

@@ -1,10 +1,8 @@
 """Deciding together: the owner's files one at a time, for two in front of the screen."""
 
 from functools import partial
-from itertools import groupby
 from typing import ClassVar
 
-from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 from textual.containers import Horizontal
@@ -37,15 +35,14 @@ from lumtak.tui.deciding_rows import (
     disk_lines,
     ended_words,
     figures,
-    heading,
-    row,
+    lines_of,
 )
 from lumtak.tui.help import HelpScreen
 from lumtak.tui.keys import binding, with_keys
 from lumtak.tui.pick import PickScreen
-from lumtak.tui.theme import Palette
+from lumtak.tui.theme import WIDE, Palette
 from lumtak.tui.widgets.buttons import BESIDE, Beside
-from lumtak.tui.widgets.lines import Line, LineList
+from lumtak.tui.widgets.lines import LineList
 from lumtak.work.open_job import OpenJob
 from lumtak.work.owned import (
     Sitting,
@@ -183,17 +180,10 @@ class DecidingScreen(Beside, WorkingScreen):
 
     def _show_list(self, sitting: Sitting, meant: list[Thing], palette: Palette) -> None:
         """Everything by folder and kind, or all that a rule means."""
-        here = meant[0].path if meant and not self._rule else None
-        decided, lines = self._decided, []
+        here = meant[0].path if meant and not self._rule else ""
         found = meant if self._rule else sitting.things
-        for group, mine in groupby(found, key=lambda t: t.group):
-            things = list(mine)
-            lines += [Line(Text()), Line(heading(group, things, palette))]
-            lines += [
-                Line(row(t, decided.get(t.path), sitting, palette, here=t.path == here), t.path)
-                for t in things
-            ]
-        self.query_one(LineList).show(lines[1:], here)
+        lines = lines_of(found, self._decided, sitting, self.size.width >= WIDE, here, palette)
+        self.query_one(LineList).show(lines, here or None)
 
     # -- answers -----------------------------------------------------------------------------------
 

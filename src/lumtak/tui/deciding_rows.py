@@ -1,6 +1,7 @@
 """What the screen for deciding together draws: the disk, the thing in large, lines of things."""
 
 from collections.abc import Mapping, Sequence
+from itertools import groupby
 
 from rich.text import Text
 
@@ -9,12 +10,12 @@ from lumtak.core.deciding import IN_WORDS, Decided, Decision, Elsewhere, Thing, 
 from lumtak.core.text import plain
 from lumtak.core.units import counted, large, ram
 from lumtak.tui.theme import FILLS, HOLLOW, Palette
-from lumtak.tui.widgets.lines import column
+from lumtak.tui.widgets.lines import Line, column
 from lumtak.work.owned import Sitting
 
 _LABEL = 5
 _MARKS: dict[Decision, str] = {"keep": "stays", "aside": "goes", "later": "later"}
-_NAMED, _HIGH = 3, 5
+_NAMED, _HIGH, _FREE = 3, 5, 31
 _FIGURES = {
     "0": ("###", "# #", "# #", "# #", "###"),
     "1": (" # ", "## ", " # ", " # ", "###"),
@@ -39,7 +40,7 @@ ELSEWHERE: tuple[tuple[Elsewhere, str, str], ...] = (
 def disk_lines(sitting: Sitting, going: float, width: int, palette: Palette) -> Text:
     """The disk as a strip: what stays, what is to go (hollow), free; the floor as its tick."""
     total = max(sitting.total_bytes, 1.0)
-    cells = max(10, width - _LABEL - 34)
+    cells = max(10, width - _LABEL - _FREE)
     used = sitting.total_bytes - sitting.free_bytes
     stay = round(cells * (used - going) / total)
     hollow = max(1 if going else 0, round(cells * going / total))
@@ -79,7 +80,7 @@ def figures(size: float) -> str:
     )
 
 
-def heading(group: tuple[str, str], mine: Sequence[Thing], palette: Palette) -> Text:
+def _heading(group: tuple[str, str], mine: Sequence[Thing], palette: Palette) -> Text:
     """Above what stands in one folder and is of one kind."""
     folder, kind = group
     text = Text(f" {plain(folder, 90)}", style=f"bold {palette.ink}")
@@ -138,17 +139,37 @@ def ended_words(made: Mapping[Decision, Sequence[float]], palette: Palette) -> T
     return text
 
 
-def row(
-    thing: Thing, said: Decided | None, sitting: Sitting, palette: Palette, *, here: bool
+def lines_of(
+    found: Sequence[Thing],
+    decided: Mapping[str, Decided],
+    sitting: Sitting,
+    wide: bool,  # noqa: FBT001 - in the order of what is drawn
+    here: str,
+    palette: Palette,
+) -> list[Line]:
+    """All of these by folder and kind; what lies before the owner is marked."""
+    lines: list[Line] = []
+    for group, mine in groupby(found, key=lambda t: t.group):
+        things = list(mine)
+        lines += [Line(Text()), Line(_heading(group, things, palette))]
+        for thing in things:
+            text = Text(" ▶ " if thing.path == here else "   ", style=palette.accent)
+            text.append_text(_row(thing, decided.get(thing.path), sitting, palette, wide=wide))
+            lines.append(Line(text, thing.path))
+    return lines[1:]
+
+
+def _row(
+    thing: Thing, said: Decided | None, sitting: Sitting, palette: Palette, *, wide: bool
 ) -> Text:
     """A line of the list."""
-    text = Text(" ▶ " if here else "   ", style=palette.accent)
+    text = Text()
     mark = _MARKS[said.decision] if said else ""
     colour = palette.kinds["ease"] if mark == "goes" else palette.soft
     text.append(f"{mark:<7}", style=colour)
     style = palette.soft if said else palette.ink
     text.append(f"{ram(thing.bytes):>10}  ", style=style)
-    text.append(column(thing.path.rpartition("/")[2], 48), style=style)
+    text.append(column(thing.path.rpartition("/")[2], 48 if wide else 26), style=style)
     age = age_in_words(thing.changed_at, sitting.now).removeprefix("up to ")
     text.append(column(age, 16), style=palette.soft)
     notes = []

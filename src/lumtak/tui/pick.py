@@ -14,6 +14,8 @@ from lumtak.core.text import plain
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.lines import Line, LineList
 
+_HIGHEST = 20
+
 
 class PickScreen(ModalScreen[str | None]):
     """Gives the key of what was picked; None where the person thought better of it.
@@ -52,6 +54,7 @@ class PickScreen(ModalScreen[str | None]):
             text.append(f"{plain(words, 40):<42}", style=palette.ink)
             text.append(plain(more, 60), style=palette.soft)
             lines.append(Line(text, key))
+        self.query_one(LineList).styles.height = min(len(lines), _HIGHEST)
         self.query_one(LineList).show(lines, self._here)
         self.set_focus(self.query_one(LineList))
 
