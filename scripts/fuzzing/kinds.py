@@ -34,6 +34,27 @@ address = "Quay 1, Harbour"
 least = "x"
 search = "f"
 """
+PACKAGES = b"""Package: sail
+Status: install ok installed
+Architecture: all
+Version: 1
+Installed-Size: 10
+Depends: rope (>= 1), cloth | canvas
+Description: sails
+
+Package: rope
+Status: install ok installed
+Architecture: all
+Provides: cloth
+"""
+ADDONS = (
+    b'{"addons": [{"id": "a", "type": "extension", "active": true, "installDate": 1600000000000,'
+    b' "defaultLocale": {"name": "Reads"}, "userPermissions": {"origins": ["<all_urls>"]}}]}'
+)
+ADDED = (
+    b'{"extensions": {"settings": {"abcdefghijklmnopabcdefghijklmnop": {"state": 1, "path":'
+    b' "abcdefghijklmnopabcdefghijklmnop/1", "manifest": {"name": "x", "permissions": ["tabs"]}}}}}'
+)
 PROFILE = str(files("lumtak") / "data" / "profiles" / "hull-drafting.toml")
 _SELDOM = 0.1
 """The share of runs that take long, where others find the same."""
@@ -488,6 +509,58 @@ def own_files(world: World, chance: random.Random) -> Iterator[Tried]:
         place.write_bytes(good)
 
 
+def owner_lists(world: World, chance: random.Random) -> Iterator[Tried]:
+    """Lists of the owner's files that were filled in, and searches for copies that were kept."""
+    name, home = "sim:tool-crib", world.home
+    _made(world.run("job", "start", name, "--profile", "tool-lending"))
+    _made(world.run("storage", name, "duplicates"))
+    filled = world.work / "filled.csv"
+    _made(world.run("decide", name, "--write", str(filled)))
+    data = filled.read_bytes().replace(b"\n,", b"\nlater,")
+    (kept,) = (home / "copies" / "sim-tool-crib").iterdir()
+    good = kept.read_bytes()
+    while True:
+        if chance.random() < 0.6:
+            spoiled = world.put("list.csv", any_of(chance, data))
+            words = ("decide", name, "--read-back", str(spoiled))
+            yield Tried(1, world.run(*words), (FINE, REFUSED), (spoiled,))
+            continue
+        kept.write_bytes(json_of(chance, good))
+        words = chance.choice((("decide", name), ("decide", name, "later", "copies")))
+        yield Tried(1, world.run(*words), (FINE, REFUSED), (kept,))
+        kept.write_bytes(good)
+
+
+def package_files(world: World, chance: random.Random) -> Iterator[Tried]:
+    """What package managers and browsers keep."""
+    places = {
+        "/var/lib/dpkg/status": PACKAGES,
+        "/var/lib/apt/extended_states": b"Package: rope\nArchitecture: all\nAuto-Installed: 1\n",
+        "/var/lib/dpkg/info/sail.list": b"/.\n/usr/bin/sail\n/usr/share/applications/x.desktop\n",
+        "/home/u/.mozilla/firefox/x/extensions.json": ADDONS,
+        "/home/u/.config/chromium/Default/Preferences": ADDED,
+    }
+    for browser in ("firefox", "chromium"):  # what starts at login is looked at
+        Path(f"{world.tree}/etc/xdg/autostart/{browser}.desktop").write_text(ENTRY)
+    while True:
+        made = []
+        for place, good in places.items():
+            path = Path(f"{world.tree}{place}")
+            path.parent.mkdir(parents=True, exist_ok=True)
+            path.write_bytes(any_of(chance, good) if chance.random() < 0.5 else good)
+            made.append(path)
+        words = chance.choice(
+            (
+                ("storage", "local", "programs", "--all"),
+                ("storage", "local", "programs", "--json"),
+                ("remove", "local", "sail", "--look"),
+                ("facts", "local", "--json"),
+            )
+        )
+        codes = (FINE, REFUSED, FAILED) if words[0] == "remove" else (FINE,)
+        yield Tried(len(made), world.run(*words), codes, tuple(made))
+
+
 def command_lines(world: World, chance: random.Random) -> Iterator[Tried]:
     """Words after `lumtak`, right ones and others."""
     capture, (reading, _) = _capture(world), _reading(world, "json")
@@ -557,7 +630,8 @@ KINDS: dict[str, Kind] = {
     for kind in (
         profiles, captures, plans, readings, tables, addresses, login_entries, unit_files,
         kernel_files,
-        effect_files, journals, jobs, casebooks, own_files, command_lines,
+        effect_files, journals, jobs, casebooks, own_files, owner_lists, package_files,
+        command_lines,
     )
 }  # fmt: skip
 

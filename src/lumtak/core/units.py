@@ -43,7 +43,7 @@ def percent(value: float) -> str:
 
 def counted(number: int, one: str, many: str = "") -> str:
     """How many of something: "1 change", "3 changes"; `many` where an s alone does not make it."""
-    return f"{number} {one if number == 1 else many or one + 's'}"
+    return f"{number:,} {one if number == 1 else many or one + 's'}"
 
 
 def all_of(number: int, one: str, many: str = "") -> str:

@@ -4,7 +4,6 @@ Sources: Firefox Source Docs, add-on manager (extensions.json); Chromium's user 
 preferences; WebExtensions manifests, which both share. What they say is the user's own word.
 """
 
-import json
 import re
 from collections.abc import Iterator, Sequence
 from datetime import UTC, datetime
@@ -16,7 +15,7 @@ from lumtak.computers.hands.reach import Reach, names_at
 from lumtak.computers.hands.whose import User
 from lumtak.core.extensions import Extension
 from lumtak.core.facts import Item
-from lumtak.core.record import Record
+from lumtak.core.record import UNREADABLE, Record
 from lumtak.core.text import plain
 
 _MOST_PROFILES, _MOST_BYTES, _MOST, _NAME = 20, 1 << 24, 200, 80
@@ -102,8 +101,8 @@ def _profiles(hand: Reach, folder: str) -> list[str]:
 def _json(hand: Reach, path: str) -> dict[str, Any]:
     """What a file says; nothing where it is not there or is no such file."""
     try:
-        said = json.loads(hand.read(path, _MOST_BYTES))
-    except (OSError, ValueError, RecursionError):
+        said = msgspec.json.decode(hand.read(path, _MOST_BYTES))
+    except (OSError, *UNREADABLE):
         return {}
     return said if isinstance(said, dict) else {}
 
