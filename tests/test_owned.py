@@ -119,6 +119,10 @@ def test_whatever_is_chosen_or_typed_of_each_content_one_stays(groups, data):
             assert staying
             assert not any(goes(n, going) for n in staying)
     assert not any(all(goes(n, left) for (n,) in g.copies) for g in made)
+    # What was said before counts too: first half of it, then a rule that means all.
+    before = [thing.path for thing in leaving_one(found[::2], made)]
+    later = [thing.path for thing in leaving_one(found, made, before)]
+    assert not any(all(goes(n, [*before, *later]) for (n,) in g.copies) for g in made)
 
 
 @given(st.text("services ask ease storage > 1 disk asked -", max_size=20))

@@ -121,7 +121,7 @@ def _ask_elsewhere() -> Elsewhere:
 
 def _ask_about(computer: Computer, paths: list[str], agreed: list[str]) -> None:
     """What may be the only copy of something takes a yes of its own."""
-    _, yes = needing_yes(computer, paths)
+    yes = needing_yes(computer, paths)
     for path, alone in yes.items():
         if path in agreed:
             continue

@@ -1,7 +1,7 @@
 """What the owner decides about their files, without a screen: said, exported, read back."""
 
 import sys
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from pathlib import Path
 
 import click
@@ -156,19 +156,22 @@ def _that_may_go(
     of its own.
     """
     said = latest(job_here(data_folder, computer).decided)
-    going = [path for path, one in said.items() if one.decision == "aside"]
+    going = {path for path, one in said.items() if one.decision == "aside"}
+    mine, again = _parted(mine, going)
     left = leaving_one(mine, kept_copies(data_folder, computer), going)
-    for thing in mine:
-        if thing not in left:
-            click.echo(f"{plain(thing.path, 200)} stays: of its copies one always does.", err=True)
-    _, yes = needing_yes(computer, [thing.path for thing in left])
-    for path, alone in yes.items():
-        if path not in agreed and _agrees(path, alone):
-            agreed.append(path)
-    return [thing for thing in left if thing.path not in yes or thing.path in agreed]
+    for thing in _parted(mine, {t.path for t in left})[0]:
+        click.echo(f"{plain(thing.path, 200)} stays: of its copies one always does.", err=True)
+    yes = needing_yes(computer, [thing.path for thing in left])
+    agreed += [p for p, alone in yes.items() if p not in agreed and _agrees(p, alone)]
+    return again + _parted(left, yes.keys() - set(agreed))[0]
 
 
-def _agrees(path: str, alone: list[tuple[str, str]]) -> bool:
+def _parted(found: list[Thing], paths: Collection[str]) -> tuple[list[Thing], list[Thing]]:
+    """(the others, those of these paths)."""
+    return [t for t in found if t.path not in paths], [t for t in found if t.path in paths]
+
+
+def _agrees(path: str, alone: Sequence[tuple[str, str]]) -> bool:
     """Whether somebody says yes to what may be an only copy."""
     click.echo(f"{plain(path, 200)} {may_be_alone(alone, path)}", err=True)
     if sys.stdin.isatty() and click.confirm("Set it aside all the same?", default=False):

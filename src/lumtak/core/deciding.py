@@ -5,7 +5,7 @@ A *thing* is a file or a folder of theirs. Of files of the same content at least
 
 import posixpath
 import re
-from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from typing import Literal
 
 from lumtak.core.clutter import Survey
@@ -78,14 +78,17 @@ class OnlyCopies(Record):
     whole: bool = True
     """Whether everything was looked at."""
 
-    def of(self, path: str) -> list[tuple[str, str]]:
-        """What is this thing, or below it."""
-        below = path.rstrip("/") + "/"
-        return [(what, at) for what, at in self.found if (at + "/").startswith(below)]
-
-    def needs_yes(self, path: str) -> bool:
-        """Whether setting this aside takes a yes of its own."""
-        return bool(self.of(path)) or not self.whole
+    def needing_yes(self, paths: Iterable[str]) -> dict[str, tuple[tuple[str, str], ...]]:
+        """Those of these of which setting aside takes a yes of its own, with what of them, or below
+        them, may be an only copy.
+        """
+        wanted = dict.fromkeys(paths, ())  # type: dict[str, tuple[tuple[str, str], ...]]
+        found: dict[str, tuple[tuple[str, str], ...]] = {} if self.whole else wanted
+        for what, at in self.found:
+            for here in _upwards(at):
+                if here in wanted:
+                    found[here] = (*found.get(here, ()), (what, at))
+        return found
 
 
 def may_be_alone(alone: Sequence[tuple[str, str]], path: str) -> str:
@@ -195,17 +198,22 @@ def _test(word: str, now: float) -> Callable[[Thing], bool]:
 # -- of copies one stays ---------------------------------------------------------------------------
 
 
-def _goes(path: str, going: Collection[str]) -> bool:
-    """Whether it, or a folder that it stands in, goes."""
+def _upwards(path: str) -> Iterator[str]:
+    """It, and every folder that it stands in."""
     here = path
-    while here not in going and here.strip("/"):
+    while here.strip("/"):
+        yield here
         here = posixpath.dirname(here)
-    return here in going
+
+
+def goes(path: str, going: Collection[str]) -> bool:
+    """Whether it, or a folder that it stands in, goes."""
+    return any(here in going for here in _upwards(path))
 
 
 def _stays(path: str, going: Collection[str]) -> bool:
     loose = path.startswith(_LOOSE_TOPS) or any(part in path for part in _LOOSE)
-    return not loose and not _goes(path, going)
+    return not loose and not goes(path, going)
 
 
 def chosen(paths: Sequence[str], groups: Iterable[CopyGroup]) -> Chosen:
@@ -217,7 +225,7 @@ def chosen(paths: Sequence[str], groups: Iterable[CopyGroup]) -> Chosen:
     going, kept = frozenset(paths), []
     for group in groups:
         names = [name for copy in group.copies for name in copy]
-        leaving = [name for name in names if _goes(name, going)]
+        leaving = [name for name in names if goes(name, going)]
         if not leaving:
             continue
         staying = [name for name in names if _stays(name, going)]
@@ -231,32 +239,41 @@ def chosen(paths: Sequence[str], groups: Iterable[CopyGroup]) -> Chosen:
     return Chosen(paths=tuple(paths), copies=tuple(kept))
 
 
+def about_it(path: str, groups: Iterable[CopyGroup]) -> list[CopyGroup]:
+    """The groups of which this, or something below it, is one."""
+    one = frozenset((path,))
+    return [g for g in groups if any(goes(n, one) for copy in g.copies for n in copy)]
+
+
 def leaving_one(
     found: Iterable[Thing], groups: Iterable[CopyGroup], going: Iterable[str] = ()
 ) -> list[Thing]:
-    """The same without one of each content of which nothing would stay: the one with the shortest
-    way to it that is in no folder of downloads.
+    """What of it may go, without what goes already, and without one of each content of which
+    nothing would stay: the one with the shortest way to it that is in no folder of downloads.
 
     Args:
         found: what is to go now.
         groups: of copies.
         going: paths that are to go already.
     """
-    mine = {thing.path: thing for thing in found}
-    before = frozenset(going) - mine.keys()
+    before = frozenset(going)
+    mine = {thing.path: thing for thing in found if thing.path not in before}
+    whole = mine.keys() | before
     for group in groups:
-        names = [name for copy in group.copies for name in copy]
-        if stays := _to_stay(names, mine, before):
-            mine = {path: thing for path, thing in mine.items() if not _goes(stays, {path})}
+        stays = _to_stay([name for copy in group.copies for name in copy], mine, whole, before)
+        for here in _upwards(stays):
+            if mine.pop(here, None):
+                whole.discard(here)
     return list(mine.values())
 
 
-def _to_stay(names: Sequence[str], mine: Collection[str], before: Collection[str]) -> str:
+def _to_stay(
+    names: Sequence[str], mine: Collection[str], whole: Collection[str], before: Collection[str]
+) -> str:
     """Which of the names of a content is left; empty where one stays anyway, or none goes now."""
-    whole = frozenset(mine) | frozenset(before)
-    leaving = [n for n in names if _goes(n, mine)]
-    if any(_stays(n, whole) for n in names):
+    if any(_stays(name, whole) for name in names):
         return ""
+    leaving = [n for n in names if goes(n, mine) and not goes(n, before)]
     return min(
         leaving, key=lambda n: ("download" in n.lower(), n.count("/"), len(n), n), default=""
     )
@@ -275,9 +292,10 @@ def standing(groups: Iterable[CopyGroup], there: Collection[str]) -> list[CopyGr
 
 def lost_if_emptied(decided: Iterable[Decided], keys: Collection[str]) -> list[str]:
     """Paths of what is held under these keys and of which the owner did not say that it exists
-    elsewhere.
+    elsewhere; first what may be an only copy.
     """
-    return [d.path for d in decided if d.held_as in keys and d.elsewhere != "yes"]
+    mine = [d for d in decided if d.held_as in keys and d.elsewhere != "yes"]
+    return [d.path for d in sorted(mine, key=lambda d: not d.alone_agreed)]
 
 
 def lost_in_words(lost: Sequence[str]) -> str:

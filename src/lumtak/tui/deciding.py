@@ -13,6 +13,7 @@ from lumtak.core.deciding import (
     Decision,
     Elsewhere,
     Thing,
+    about_it,
     by_rule,
     chosen,
     latest,
@@ -208,14 +209,14 @@ class DecidingScreen(Beside, WorkingScreen):
 
     def _one_goes(self, sitting: Sitting, thing: Thing) -> None:
         try:
-            chosen([*self._going, thing.path], sitting.groups)
+            chosen([*self._going, thing.path], about_it(thing.path, sitting.groups))
         except UsageError as error:
             self.tell(f"{error.message} {error.next_step}")
             return
-        if not sitting.alone.needs_yes(thing.path):
+        if thing.path not in sitting.alone:
             self._keep([thing], "aside", ())
             return
-        told = may_be_alone(sitting.alone.of(thing.path), thing.path)
+        told = may_be_alone(sitting.alone[thing.path], thing.path)
         self.app.push_screen(
             ConfirmScreen(
                 "Set it aside all the same?",
@@ -228,9 +229,7 @@ class DecidingScreen(Beside, WorkingScreen):
 
     def _rule_goes(self, sitting: Sitting, meant: list[Thing]) -> None:
         """All that a rule means, without what needs a yes of its own and the last of each copy."""
-        left = [
-            t for t in leaving_one(meant, sitting.groups) if not sitting.alone.needs_yes(t.path)
-        ]
+        left = [t for t in leaving_one(meant, sitting.groups) if t.path not in sitting.alone]
         if not left:
             self.tell("Nothing of this goes by a rule: an only copy, or the last of its content.")
             return

@@ -109,7 +109,7 @@ def about(meant: Sequence[Thing], rule: str, sitting: Sitting, palette: Palette)
             where = ", ".join(plain(p, 80) for p in thing.copies[:_NAMED])
             words = counted(len(thing.copies), "other copy", "other copies")
             text.append(f"{words}: {where}\n", style=palette.kinds["ask"])
-        if alone := sitting.alone.of(thing.path):
+        if alone := sitting.alone.get(thing.path):
             text.append(
                 f"It {may_be_alone(alone, thing.path)}\n", style=f"bold {palette.kinds['ease']}"
             )
@@ -148,14 +148,17 @@ def lines_of(
     palette: Palette,
 ) -> list[Line]:
     """All of these by folder and kind; what lies before the owner is marked."""
+    by_path = {thing.path: thing for thing in found}
+
+    def drawn(path: str) -> Text:
+        text = Text(" ▶ " if path == here else "   ", style=palette.accent)
+        return text.append_text(_row(by_path[path], decided.get(path), sitting, palette, wide=wide))
+
     lines: list[Line] = []
     for group, mine in groupby(found, key=lambda t: t.group):
         things = list(mine)
         lines += [Line(Text()), Line(_heading(group, things, palette))]
-        for thing in things:
-            text = Text(" ▶ " if thing.path == here else "   ", style=palette.accent)
-            text.append_text(_row(thing, decided.get(thing.path), sitting, palette, wide=wide))
-            lines.append(Line(text, thing.path))
+        lines += [Line(drawn, thing.path) for thing in things]  # drawn when they are seen
     return lines[1:]
 
 
@@ -175,6 +178,6 @@ def _row(
     notes = []
     if thing.copies:
         notes.append(counted(len(thing.copies), "other copy", "other copies"))
-    notes += [what for what, _ in sitting.alone.of(thing.path)[:1]]
+    notes += [what for what, _ in sitting.alone.get(thing.path, ())[:1]]
     text.append(", ".join(notes), style=palette.kinds["ask"])
     return text

@@ -16,9 +16,9 @@ from lumtak.core.deciding import (
     Decided,
     Decision,
     Elsewhere,
-    OnlyCopies,
     Thing,
     chosen,
+    goes,
     latest,
     lost_if_emptied,
     lost_in_words,
@@ -171,16 +171,14 @@ def with_said(job: Job, said: Iterable[Decided]) -> Job:
     return msgspec.structs.replace(job, decided=tuple(now.values()))
 
 
-def needing_yes(
-    computer: Computer, paths: Sequence[str]
-) -> tuple[OnlyCopies, dict[str, list[tuple[str, str]]]]:
-    """(what may be an only copy, by path what of it takes a yes of its own).
+def needing_yes(computer: Computer, paths: Sequence[str]) -> dict[str, tuple[tuple[str, str], ...]]:
+    """Those of which setting aside takes a yes of its own, each with what of it may be an only
+    copy.
 
     Raises:
         ComputerError: they cannot be looked at.
     """
-    alone = computer.about.only_copies(paths)
-    return alone, {p: alone.of(p) for p in paths if alone.needs_yes(p)}
+    return computer.about.only_copies(paths).needing_yes(paths)
 
 
 class Choice(Record):
@@ -242,8 +240,8 @@ def _pile(name: str) -> Pile:
 
 def _part(whole: Chosen, paths: Sequence[str]) -> Chosen:
     """What of the copies is about these paths, or below them."""
-    below = tuple(path.rstrip("/") + "/" for path in paths)
-    mine = tuple(one for one in whole.copies if (one[0] + "/").startswith(below))
+    wanted = frozenset(paths)
+    mine = tuple(one for one in whole.copies if goes(one[0], wanted))
     return Chosen(paths=tuple(paths), copies=mine)
 
 
@@ -257,7 +255,7 @@ def to_set_aside_as_said(
     """
     here = {t.path for t in things_of(data_folder, computer)}
     wanted = {p: d for p, d in decided.items() if d.decision == "aside" and p in here}
-    _, yes = needing_yes(computer, list(wanted))
+    yes = needing_yes(computer, list(wanted))
     going = [d for p, d in wanted.items() if p not in yes or d.alone_agreed]
     if not going:
         raise UsageError(
@@ -277,7 +275,8 @@ class Sitting(Record):
 
     things: tuple[Thing, ...]
     groups: tuple[CopyGroup, ...]
-    alone: OnlyCopies
+    alone: dict[str, tuple[tuple[str, str], ...]]
+    """What takes a yes of its own, by path, with what of it may be an only copy."""
     total_bytes: float
     free_bytes: float
     floor_bytes: float
@@ -312,7 +311,7 @@ def sit_down(
     return Sitting(
         things=tuple(found),
         groups=tuple(kept_copies(folder, computer)),
-        alone=computer.about.only_copies([thing.path for thing in found]),
+        alone=needing_yes(computer, [thing.path for thing in found]),
         total_bytes=total,
         free_bytes=known(space.free_bytes),
         floor_bytes=floor_bytes(open_job.job.profile, total),

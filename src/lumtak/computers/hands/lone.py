@@ -18,7 +18,7 @@ from typing import Any
 from lumtak.computers.hands.diving import Dive, LostError, folder_at
 
 _HEAD, _TAIL = 4096, 512
-_MOST, _MOST_S, _MOST_NAMED = 200_000, 60.0, 40
+_MOST, _MOST_S, _MOST_NAMED = 200_000, 60.0, 5000
 MAIL, KEYS, PASSWORDS, DISK, DATABASE, REPOSITORY, WALLET = (
     "mail",
     "keys",
