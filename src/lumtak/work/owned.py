@@ -167,7 +167,12 @@ def said_of(
 
 def with_said(job: Job, said: Iterable[Decided]) -> Job:
     """The job with what was said; of one thing the latest counts."""
-    now = {**latest(job.decided), **latest(said)}
+    now = latest(job.decided)
+    for one in said:
+        before = now.get(one.path)
+        # Saying the same once more takes back no yes that was given for it.
+        agreed = before is not None and before.alone_agreed and one.decision == before.decision
+        now[one.path] = msgspec.structs.replace(one, alone_agreed=one.alone_agreed or agreed)
     return msgspec.structs.replace(job, decided=tuple(now.values()))
 
 
