@@ -114,7 +114,7 @@ def decide_command(
     elif write is not None:
         click.echo(f"Written to {write}.")
     else:
-        _show(found, decided, address)
+        _show(found, decided, address, rows=decision is None and read_back is None)
 
 
 def _say(
@@ -231,7 +231,8 @@ def _write(computer: Computer, found: list[Thing], decided: dict[str, Decided], 
     write_whole(path, data)
 
 
-def _show(found: list[Thing], decided: dict[str, Decided], address: str) -> None:
+def _show(found: list[Thing], decided: dict[str, Decided], address: str, *, rows: bool) -> None:
+    """What was said, and of each thing where that is asked for."""
     made = sums(found, decided)
     columns(
         [
@@ -241,7 +242,7 @@ def _show(found: list[Thing], decided: dict[str, Decided], address: str) -> None
                 t.kind,
                 plain(t.path, 100),
             )
-            for t in found
+            for t in (found if rows else ())
         ]
     )
     words = [f"{IN_WORDS[d]} {len(made[d])} ({ram(sum(made[d]))})" for d in DECISIONS if d in made]

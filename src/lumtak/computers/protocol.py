@@ -125,8 +125,10 @@ class About(Protocol):
         """
         ...
 
-    def standing(self, paths: Sequence[str]) -> frozenset[str]:
-        """Those of these that are there now."""
+    def standing(self, paths: Sequence[str]) -> dict[str, int]:
+        """Those of these that are there now, with when they were last changed, seconds since
+        1970.
+        """
         ...
 
     def only_copies(self, paths: Sequence[str]) -> OnlyCopies:

@@ -143,12 +143,14 @@ def _members(group: CopyGroup) -> list[tuple[str, tuple[str, ...]]]:
 
 
 def in_groups(found: Iterable[Thing]) -> list[Thing]:
-    """By folder and kind, the groups that hold most first, the largest of each first."""
+    """By folder and kind, the groups that hold most first, the largest of each first; what programs
+    keep in hidden folders comes last.
+    """
     mine = list(found)
     sums: dict[tuple[str, str], float] = {}
     for thing in mine:
         sums[thing.group] = sums.get(thing.group, 0.0) + thing.bytes
-    return sorted(mine, key=lambda t: (-sums[t.group], t.group, -t.bytes, t.path))
+    return sorted(mine, key=lambda t: ("/." in t.path, -sums[t.group], t.group, -t.bytes, t.path))
 
 
 # -- rules that a person types ---------------------------------------------------------------------

@@ -100,8 +100,7 @@ def about(meant: Sequence[Thing], rule: str, sitting: Sitting, palette: Palette)
         text.append(f"{unit}   ", style=f"bold {palette.lit}")
         text.append(f"{name}\n", style=f"bold {palette.lit}")
         text.append(f"{_what(thing)}", style=f"bold {palette.ink}")
-        age = age_in_words(thing.changed_at, sitting.now).removeprefix("up to ")
-        text.append(f"   {age or 'age not known'}", style=palette.ink)
+        text.append(f"   {_age(thing, sitting.now) or 'age not known'}", style=palette.ink)
         opened = f"last opened {thing.opened}" if thing.opened else "last opened: not known"
         text.append(f"   {opened}\n", style=palette.ink)
         text.append(f"in {plain(thing.folder, 120)}\n", style=palette.ink)
@@ -114,6 +113,12 @@ def about(meant: Sequence[Thing], rule: str, sitting: Sitting, palette: Palette)
                 f"It {may_be_alone(alone, thing.path)}\n", style=f"bold {palette.kinds['ease']}"
             )
     return text
+
+
+def _age(thing: Thing, now: float) -> str:
+    """By its last change; empty where that is not known."""
+    words = age_in_words(thing.changed_at, now).removeprefix("up to ")
+    return words or ("of today" if thing.changed_at else "")
 
 
 def _what(thing: Thing) -> str:
@@ -173,8 +178,7 @@ def _row(
     style = palette.soft if said else palette.ink
     text.append(f"{ram(thing.bytes):>10}  ", style=style)
     text.append(column(thing.path.rpartition("/")[2], 48 if wide else 26), style=style)
-    age = age_in_words(thing.changed_at, sitting.now).removeprefix("up to ")
-    text.append(column(age, 16), style=palette.soft)
+    text.append(column(_age(thing, sitting.now), 16), style=palette.soft)
     notes = []
     if thing.copies:
         notes.append(counted(len(thing.copies), "other copy", "other copies"))

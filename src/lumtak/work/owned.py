@@ -122,7 +122,11 @@ def things_of(data_folder: DataFolder, computer: Computer) -> list[Thing]:
     about = computer.about
     found = things(survey, groups, about.folders()["home"], about.last_opened())
     there = about.standing([thing.path for thing in found])
-    return [thing for thing in found if thing.path in there]
+    return [
+        msgspec.structs.replace(thing, changed_at=thing.changed_at or there[thing.path])
+        for thing in found
+        if thing.path in there
+    ]
 
 
 def job_here(data_folder: DataFolder, computer: Computer) -> Job:

@@ -146,17 +146,17 @@ class Piped(Channel):
         """See `Hand.only_copies`."""
         return self._told("only_copies", list(paths))
 
-    def started_at(self, paths: Sequence[str]) -> list[list[float] | None]:
-        """See `Hand.started_at`."""
+    def times_of(self, paths: Sequence[str]) -> list[list[float] | None]:
+        """See `Hand.times_of`."""
 
         def fits(value: Any) -> bool:
             return (
                 isinstance(value, list)
                 and len(value) == len(paths)
-                and all(v is None or (isinstance(v, list) and len(v) == 2) for v in value)
+                and all(v is None or (isinstance(v, list) and len(v) == 3) for v in value)
             )
 
-        found: list[list[float] | None] = self.checked(self.ask("started_at", list(paths)), fits)
+        found: list[list[float] | None] = self.checked(self.ask("times_of", list(paths)), fits)
         return found
 
     def remove_packages(self, names: Sequence[str]) -> list[str]:

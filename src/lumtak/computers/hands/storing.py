@@ -98,9 +98,10 @@ class Storing(Looking):
             raise RefusalError("root looks into nobody's files")
         return looked_at([(self._standing(path), path) for path in paths])
 
-    def started_at(self, paths: Sequence[str]) -> List[Any]:
-        """[when a file was last read or run, when it came here] of each, s since the epoch; None
-        where it is not there or its volume keeps no such times.
+    def times_of(self, paths: Sequence[str]) -> List[Any]:
+        """[when a file was last read or run, when it came here, when it was last changed] of each,
+        s since the epoch; None where it is not there. The first is -1 where its volume keeps no
+        such times.
 
         Sources: stat(2); statvfs(3), ST_NOATIME; mount(8), relatime.
         """
@@ -110,7 +111,8 @@ class Storing(Looking):
                 place = self._looked(path)
                 about = os.stat(place)
                 kept = not os.statvfs(place).f_flag & os.ST_NOATIME
-                found.append([about.st_atime, about.st_ctime] if kept else None)
+                read = about.st_atime if kept else -1.0
+                found.append([read, about.st_ctime, about.st_mtime])
             except OSError:
                 found.append(None)
         return found

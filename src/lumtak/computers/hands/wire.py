@@ -52,7 +52,7 @@ OPERATIONS: dict[str, tuple[tuple[str, Any], ...]] = {
     "copies": (("path", str), ("least", int), ("passed", list)),
     "tool_holds": (("name", str),),
     "only_copies": (("paths", list),),
-    "started_at": (("paths", list),),
+    "times_of": (("paths", list),),
     "remove_packages": (("names", list),),
     "aside_look": (
         ("name", str),

@@ -10,7 +10,6 @@ import msgspec
 from lumtak.computers.abilities import Capabilities
 from lumtak.computers.hands.reach import text_at
 from lumtak.computers.hands.whose import Hands, User
-from lumtak.computers.hands.words import unescaped
 from lumtak.computers.linux import hardware
 from lumtak.computers.linux.adapter import Adapter
 from lumtak.computers.linux.clock import NO_LOGIN, NO_RESTART
@@ -23,7 +22,7 @@ from lumtak.computers.linux.installed import installed, rehearse
 from lumtak.computers.linux.listening import with_listening
 from lumtak.computers.linux.load import Counters
 from lumtak.computers.linux.marks import marks
-from lumtak.computers.linux.owned import copies, folders, only_copies
+from lumtak.computers.linux.owned import copies, folders, only_copies, standing
 from lumtak.computers.linux.packages import owners_of_files, with_packages
 from lumtak.computers.linux.power_rivals import against, rivals, with_rivals
 from lumtak.computers.linux.profile_plan import Service, profile_service
@@ -170,10 +169,9 @@ class LinuxAbout:
         hand, here = self._hands.user, top or self._user.home
         return copies(hand, self._user, here, least_bytes, on_progress, stop)
 
-    def standing(self, paths: Sequence[str]) -> frozenset[str]:
-        """As the user sees them."""
-        hand = self._hands.user
-        return frozenset(path for path in paths if hand.exists(unescaped(path)))
+    def standing(self, paths: Sequence[str]) -> dict[str, int]:
+        """See `owned.standing`."""
+        return standing(self._hands.user, paths)
 
     def only_copies(self, paths: Sequence[str]) -> OnlyCopies:
         """See `owned.only_copies`."""

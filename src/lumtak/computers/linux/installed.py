@@ -218,7 +218,8 @@ class _Used:
         return max(0.0, (self._now - at) // _DAY_S)
 
     def _by_times(self, files: _Files) -> tuple[float | NotMeasured, str]:
-        times = [t for t in self._hand.started_at(list(files.programs)) if t is not None]
+        told = self._hand.times_of(list(files.programs))
+        times = [t for t in told if t is not None and t[0] >= 0]
         if not times:
             return NotMeasured(not_measured="this disk keeps no times of reading"), ""
         read, came = max(t[0] for t in times), max(t[1] for t in times)

@@ -107,3 +107,15 @@ def folders(hand: Reach, user: User) -> dict[str, str]:
     named = re.search(r'(?m)^XDG_DOWNLOAD_DIR="(\$HOME)?(/[^"\n]*)"$', said)
     downloads = f"{user.home if named[1] else ''}{named[2]}" if named else ""
     return {"home": user.home, "downloads": downloads.rstrip("/") or f"{user.home}/Downloads"}
+
+
+def standing(hand: Reach, paths: Sequence[str]) -> dict[str, int]:
+    """See `About.standing`."""
+    try:
+        told = hand.times_of([unescaped(path) for path in paths])
+        found = zip(paths, told, strict=True)
+        return {path: int(times[2]) for path, times in found if times is not None}
+    except (OSError, ValueError, TypeError, OverflowError) as error:
+        raise ComputerError(
+            f"It cannot be told what still stands: {reason_of(error)}.", "Nothing was changed."
+        ) from error

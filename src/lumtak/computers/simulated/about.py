@@ -126,9 +126,10 @@ class SimulatedAbout:
         del on_progress, stop
         return disk.copies(self._machine, top, least_bytes)
 
-    def standing(self, paths: Sequence[str]) -> frozenset[str]:
+    def standing(self, paths: Sequence[str]) -> dict[str, int]:
         """As its model has them."""
-        return disk.standing(self._machine).intersection(paths)
+        here = disk.standing(self._machine)
+        return {path: here[path] for path in paths if path in here}
 
     def only_copies(self, paths: Sequence[str]) -> OnlyCopies:
         """As its model has them."""

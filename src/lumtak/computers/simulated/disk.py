@@ -119,9 +119,10 @@ def _hollow(machine: Machine) -> list[str]:
     return [p for p in machine.spec.disk.hollow if p not in away | machine.state.gone.keys()]
 
 
-def standing(machine: Machine) -> frozenset[str]:
-    """Paths of the owner's that are there."""
-    return frozenset((*(f.path for f in files_of(machine)), *_hollow(machine)))
+def standing(machine: Machine) -> dict[str, int]:
+    """Paths of the owner's that are there, with when they were last changed."""
+    files = {f.path: int(_wall(machine) - f.days * _DAY_S) for f in files_of(machine)}
+    return {**dict.fromkeys(_hollow(machine), 0), **files}
 
 
 def why_not(machine: Machine, key: str, chosen: Chosen) -> str:
