@@ -10,6 +10,7 @@ from lumtak.commands.common import (
     ask_first,
     columns,
     json_option,
+    only_copy_option,
     profile_option,
     progress,
     say_json,
@@ -56,12 +57,7 @@ from lumtak.work.storage import (
     type=click.Choice(["yes", "no", "not known"]),
     help="With --decided: whether what goes exists anywhere else, as its owner said.",
 )
-@click.option(
-    "--only-copy",
-    multiple=True,
-    metavar="PATH",
-    help="The yes of its own that a thing takes which may be the only copy; for scripts.",
-)
+@only_copy_option
 @user_option
 @json_option
 @with_data_folder

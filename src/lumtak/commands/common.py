@@ -113,6 +113,16 @@ def profile_option(function: _F) -> _F:
     )(function)
 
 
+def only_copy_option(function: _F) -> _F:
+    """`--only-copy`."""
+    return click.option(
+        "--only-copy",
+        multiple=True,
+        metavar="PATH",
+        help="The yes of its own that a thing takes which may be the only copy; for scripts.",
+    )(function)
+
+
 def whole(path: str) -> str:
     """A path as a person named it, as the lists of files have it."""
     from lumtak.computers.hands.words import escaped

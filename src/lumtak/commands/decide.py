@@ -9,6 +9,7 @@ import click
 from lumtak.commands.common import (
     columns,
     json_option,
+    only_copy_option,
     say_json,
     user_option,
     whole,
@@ -56,12 +57,7 @@ _MOST_LIST = 1 << 26
     metavar="FILE.csv",
     help="What the owner filled in.",
 )
-@click.option(
-    "--only-copy",
-    multiple=True,
-    metavar="PATH",
-    help="The yes of its own that a thing takes which may be the only copy; for scripts.",
-)
+@only_copy_option
 @user_option
 @json_option
 @with_data_folder

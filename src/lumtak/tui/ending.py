@@ -1,64 +1,32 @@
 """End a process: the heaviest first; asked each time, and recorded in the job."""
 
-from typing import ClassVar
-
 from rich.text import Text
-from textual.app import ComposeResult
-from textual.binding import Binding, BindingType
 from textual.widgets import Static
 
 from lumtak.core.actions import Action, Running, Way
 from lumtak.core.text import plain
 from lumtak.core.units import counted, percent, ram
-from lumtak.tui.background import WorkingScreen
-from lumtak.tui.command import Command
 from lumtak.tui.confirm import ConfirmScreen
-from lumtak.tui.help import HelpScreen
-from lumtak.tui.keys import binding, with_keys
+from lumtak.tui.keys import with_keys
+from lumtak.tui.looking import LookingScreen
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.lines import Line, LineList, column
 from lumtak.work.actions import heavy_processes
 from lumtak.work.open_job import OpenJob
 
-_FOLD = "never"
 
-
-class EndingScreen(WorkingScreen):
+class EndingScreen(LookingScreen):
     """Processes that run now.
 
     Args:
         open_job: the job in which it is recorded.
     """
 
-    CSS_PATH = "aside.tcss"
-    BINDINGS: ClassVar[list[BindingType]] = [
-        Binding("escape", "back", "Back", show=False),
-        binding("look-again", "look_again"),
-        binding("help", "help"),
-    ]
+    topic, what = "end", "what runs now"
 
     def __init__(self, open_job: OpenJob) -> None:
-        super().__init__()
-        self.add_class("aside")
-        self._open_job = open_job
+        super().__init__(open_job)
         self._found: list[Running] = []
-        self._unfolded = False
-
-    def compose(self) -> ComposeResult:
-        """Head, sentence, list, hint."""
-        yield Static(id="head", markup=False)
-        yield Static(id="say", classes="big", markup=False)
-        yield LineList(id="list")
-        yield Static(id="hint", markup=False)
-
-    def on_mount(self) -> None:
-        """Look at the computer."""
-        self.action_look_again()
-        self.set_focus(self.query_one(LineList))
-
-    def begun(self) -> None:
-        """The head says what is under way."""
-        self.update_all()
 
     def action_look_again(self) -> None:
         """What runs now."""
@@ -88,6 +56,7 @@ class EndingScreen(WorkingScreen):
         done = [
             Line(Text(f"   {plain(a.at[11:16])}  {a.in_words()}", style=palette.soft))
             for a in self._open_job.job.actions
+            if a.kind == "end a process"
         ]
         if done:
             lines = [
@@ -106,16 +75,11 @@ class EndingScreen(WorkingScreen):
         )
 
     def _never(self, kept: list[Running], palette: Palette) -> list[Line]:
-        """What is never ended, in one line until it is asked for."""
-        if not kept:
-            return []
+        """What is never ended."""
         sums = f"{percent(sum(r.cpu_pct for r in kept))}, {ram(sum(r.ram_bytes for r in kept))}"
-        words = f"   {counted(len(kept), 'process is', 'processes are')} never ended ({sums})"
-        if not self._unfolded:
-            text = Text(f"{words}: Enter shows them and why", style=palette.soft)
-            return [Line(Text()), Line(text, _FOLD)]
+        words = f"{counted(len(kept), 'process is', 'processes are')} never ended ({sums})"
         rows = [Line(self._row(r, palette), f"process {r.process.pid}") for r in kept]
-        return [Line(Text()), Line(Text(words, style=palette.soft), _FOLD), *rows]
+        return self.folded(words, rows, palette)
 
     def _row(self, one: Running, palette: Palette) -> Text:
         style = palette.soft if one.why_not else palette.ink
@@ -128,25 +92,9 @@ class EndingScreen(WorkingScreen):
         )
         return text
 
-    def commands(self) -> tuple[Command, ...]:
-        """For the palette."""
-        return (
-            Command("Look again", self.action_look_again, "what runs now", "look-again"),
-            Command("Back", self.action_back, "to the job", "Escape"),
-            Command("Explain this screen", self.action_help, "in the words of the work", "help"),
-        )
-
-    def action_help(self) -> None:
-        """Explain the screen."""
-        self.app.push_screen(HelpScreen("end"))
-
-    def on_line_list_opened(self, message: LineList.Opened) -> None:
-        """Ask before asking it, or show what is never ended."""
-        if message.key == _FOLD:
-            self._unfolded = not self._unfolded
-            self.update_all()
-            return
-        one = next(r for r in self._found if f"process {r.process.pid}" == message.key)
+    def opened(self, key: str) -> None:
+        """Ask before asking it to end."""
+        one = next(r for r in self._found if f"process {r.process.pid}" == key)
         if one.why_not:
             self.tell(f"{one.title} is never ended: {one.why_not}.")
             return

@@ -1,10 +1,6 @@
 """Installed programs: what they hold, when they were used; removing one after a question."""
 
-from typing import ClassVar
-
 from rich.text import Text
-from textual.app import ComposeResult
-from textual.binding import Binding, BindingType
 from textual.widgets import Static
 
 from lumtak.core.actions import Action
@@ -14,11 +10,9 @@ from lumtak.core.setting import SettingRef
 from lumtak.core.text import capital, plain
 from lumtak.core.units import counted, ram
 from lumtak.errors import LumtakError
-from lumtak.tui.background import WorkingScreen
-from lumtak.tui.command import Command
 from lumtak.tui.confirm import ConfirmScreen
-from lumtak.tui.help import HelpScreen
-from lumtak.tui.keys import binding, with_keys
+from lumtak.tui.keys import with_keys
+from lumtak.tui.looking import LookingScreen
 from lumtak.tui.pick import PickScreen
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.lines import Line, LineList, column
@@ -27,45 +21,21 @@ from lumtak.work.programs import looked_at, programs_of, remove
 from lumtak.work.rights import asking
 from lumtak.work.storage import known_facts
 
-_FOLD, _NAMED = "stays", 6
+_NAMED = 6
 
 
-class ProgramsScreen(WorkingScreen):
+class ProgramsScreen(LookingScreen):
     """Programs that are installed now.
 
     Args:
         open_job: the job in which a removal is recorded.
     """
 
-    CSS_PATH = "aside.tcss"
-    BINDINGS: ClassVar[list[BindingType]] = [
-        Binding("escape", "back", "Back", show=False),
-        binding("look-again", "look_again"),
-        binding("help", "help"),
-    ]
+    topic, what = "programs", "what is installed now"
 
     def __init__(self, open_job: OpenJob) -> None:
-        super().__init__()
-        self.add_class("aside")
-        self._open_job = open_job
+        super().__init__(open_job)
         self._found: Programs | None = None
-        self._unfolded = False
-
-    def compose(self) -> ComposeResult:
-        """Head, sentence, list, hint."""
-        yield Static(id="head", markup=False)
-        yield Static(id="say", classes="big", markup=False)
-        yield LineList(id="list")
-        yield Static(id="hint", markup=False)
-
-    def on_mount(self) -> None:
-        """Look at the computer."""
-        self.action_look_again()
-        self.set_focus(self.query_one(LineList))
-
-    def begun(self) -> None:
-        """The head says what is under way."""
-        self.update_all()
 
     def action_look_again(self) -> None:
         """What is installed now."""
@@ -122,16 +92,11 @@ class ProgramsScreen(WorkingScreen):
         return said
 
     def _staying(self, kept: list[Installed], palette: Palette) -> list[Line]:
-        """What stays, in one line until it is asked for."""
-        if not kept:
-            return []
+        """What stays, and why."""
         size = ram(sum(p.whole_bytes for p in kept))
-        words = f"   {counted(len(kept), 'program stays', 'programs stay')} ({size})"
-        if not self._unfolded:
-            text = Text(f"{words}: Enter shows them and why", style=palette.soft)
-            return [Line(Text()), Line(text, _FOLD)]
+        words = f"{counted(len(kept), 'program stays', 'programs stay')} ({size})"
         rows = [Line(self._row(p, palette), f"program {p.name}") for p in kept]
-        return [Line(Text()), Line(Text(words, style=palette.soft), _FOLD), *rows]
+        return self.folded(words, rows, palette)
 
     def _row(self, one: Installed, palette: Palette) -> Text:
         style = palette.soft if one.why_not else palette.ink
@@ -144,25 +109,9 @@ class ProgramsScreen(WorkingScreen):
         text.append("; ".join(notes), style=palette.soft)
         return text
 
-    def commands(self) -> tuple[Command, ...]:
-        """For the palette."""
-        return (
-            Command("Look again", self.action_look_again, "what is installed now", "look-again"),
-            Command("Back", self.action_back, "to the job", "Escape"),
-            Command("Explain this screen", self.action_help, "in the words of the work", "help"),
-        )
-
-    def action_help(self) -> None:
-        """Explain the screen."""
-        self.app.push_screen(HelpScreen("programs"))
-
-    def on_line_list_opened(self, message: LineList.Opened) -> None:
-        """Ask before removing it, or show what stays."""
-        if message.key == _FOLD:
-            self._unfolded = not self._unfolded
-            self.update_all()
-            return
-        one = self._found.find(message.key.removeprefix("program ")) if self._found else None
+    def opened(self, key: str) -> None:
+        """Ask before removing it."""
+        one = self._found.find(key.removeprefix("program ")) if self._found else None
         if one is not None and self.free():
             self._ask(one)
 
