@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 
 from helpers import CATALOGUE, facts, item, lumtak, profile, put, reading, tree_user
 from lumtak.computers.clutter import KEPT, item_of
+from lumtak.computers.hands import copies
 from lumtak.computers.hands.diving import folder_at
 from lumtak.computers.hands.hand import Hand
 from lumtak.computers.hands.lone import file_is, looked_at
@@ -136,6 +137,20 @@ def test_no_filter_no_key_and_no_plan_chooses_what_the_owner_alone_may(words):
         let = list(found.findings)
     # Keys and plans choose what is proposed, and nothing else (work/audit, core/planner/problem).
     assert all(f.proposal is None and f.stance == "keep" for f in (*let, *found.findings))
+
+
+def test_of_more_files_of_one_size_than_are_held_at_once_the_copies_are_found(
+    tmp_path, monkeypatch
+):
+    monkeypatch.setattr(copies, "_MOST", 50)
+    for n in range(400):
+        (tmp_path / f"one{n}").write_bytes(b"%09d" % (n if n % 40 else 7) * 3000)
+    for n in range(6):
+        (tmp_path / f"other{n}").write_bytes(b"same" * 99)
+    *_, last = copies.Copies(1, set(), set()).through(str(tmp_path))
+    found = {group["count"] for group in last["ended"]["groups"]}
+    assert found == {10 + 1, 6}
+    assert (last["ended"]["left"], last["ended"]["changed"], last["ended"]["unread"]) == (0, 0, 0)
 
 
 # -- what may be the only copy ---------------------------------------------------------------------
@@ -412,8 +427,8 @@ def test_things_are_of_the_owner_s_home_alone():
             BigFile(path="/home/mia/c", bytes=5e9, changed_at=1),
         ),
     )  # fmt: skip
-    copies = (("/home/mia/a", "/home/mia/link"), ("/home/mia/b",))
-    group = CopyGroup(bytes=5.0, copies=copies, count=2)
+    same = (("/home/mia/a", "/home/mia/link"), ("/home/mia/b",))
+    group = CopyGroup(bytes=5.0, copies=same, count=2)
     found = things(survey, [group], "/home/mia", {"/home/mia/a": "2026-01-01"})
     assert [(t.path, t.copies, t.opened) for t in found] == [
         ("/home/mia/c", (), ""),

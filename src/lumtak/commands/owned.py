@@ -141,5 +141,5 @@ def _say_duplicates(
 
 
 def _not_compared(found: CopiesFound) -> str:
-    left = f", {found.left} of the smallest not compared" if found.left else ""
+    left = f", {found.left:,} too many to be compared" if found.left else ""
     return f"{left}, {found.changed} changed meanwhile" if found.changed else left

@@ -106,7 +106,7 @@ class CopiesFound(Record):
     changed: int = 0
     """That changed while they were compared, and so are in no group."""
     left: int = 0
-    """That share their size with others and were too many to compare; the smallest."""
+    """That may be copies, and were too many to compare."""
     more_groups: int = 0
     """That are not listed."""
 

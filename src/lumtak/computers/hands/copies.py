@@ -22,8 +22,10 @@ from lumtak.computers.hands.diving import Dive, LostError
 PART, _SMALL = 4096, 3 * 4096
 _CHUNK, _TELL_S = 1 << 18, 0.25
 _SIZES = 1 << 22
+_SLOTS = _SIZES - 3
 _MOST = 250_000
-"""Files that share their size with another: beyond that the smallest are left, and that is said."""
+"""Files that are held at once; beyond that those of one size are parted by what is in them first,
+and what is too many then is left, and that is said."""
 _FIEMAP, _EXTENTS = 0xC020660B, 64
 _UNSURE = 0x2 | 0x4 | 0x200 | 0x400
 """Unknown, not yet allocated, inside the inode, in a tail that others share."""
@@ -62,6 +64,7 @@ class Copies:
         self._told = time.monotonic()
         self.files = self.unread = self.changed = self.left = 0
         self.done_bytes = self.whole_bytes = 0
+        self._parted: List[List[File]] = []
 
     def through(self, top: str) -> Iterator[Dict[str, Any]]:
         """Progress, about four times a second; the last is {"ended": ...}, groups that free most
@@ -69,15 +72,15 @@ class Copies:
         """
         counts = bytearray(_SIZES)
         for _, size, _, _ in self._each(top):
-            place = size % (_SIZES - 3)
-            counts[place] = min(2, counts[place] + 1)
+            _count(counts, size)
             yield from self._tell("looking")
-        alike: Dict[int, List[File]] = {}
-        for folder, size, inode, name in self._each(top):
-            if counts[size % (_SIZES - 3)] > 1:
-                alike.setdefault(size, []).append(File(size, inode, folder, name))
-            yield from self._tell("looking")
-        groups = self._largest([g for g in alike.values() if len(g) > 1])
+        crowded: Set[int] = set()
+        yield from self._of_sizes(top, counts, crowded)
+        groups = self._parted
+        if crowded:
+            yield from self._crowded(top, crowded, _MOST - sum(map(len, groups)), counts)
+            groups = groups + self._parted
+        groups.sort(key=lambda group: -group[0].size)
         self.whole_bytes = sum(len(g) * g[0].size for g in groups)
         found: List[List[List[File]]] = []
         for group in groups:
@@ -88,23 +91,59 @@ class Copies:
         found.sort(key=lambda same: (-(len(same) - 1) * same[0][0].size, same[0][0].path))
         yield {"ended": self._said(found)}
 
+    def _of_sizes(self, top: str, counts: bytearray, crowded: Set[int]) -> Iterator[Dict[str, Any]]:
+        """Files that share their size with others, in groups; sizes of which there are too many are
+        left for later.
+        """
+        held = 0
+        by_size: Dict[int, List[File]] = {}
+        for folder, size, inode, name in self._each(top):
+            if counts[size % _SLOTS] > 1 and size not in crowded:
+                by_size.setdefault(size, []).append(File(size, inode, folder, name))
+                held += 1
+            if held > _MOST:  # the size of which there are most is gone through by itself
+                most = max(by_size, key=lambda s: len(by_size[s]))
+                held -= len(by_size.pop(most))
+                crowded.add(most)
+            yield from self._tell("looking")
+        self._parted = [g for g in by_size.values() if len(g) > 1]
+
+    def _crowded(
+        self, top: str, sizes: Set[int], room: int, counts: bytearray
+    ) -> Iterator[Dict[str, Any]]:
+        """Files of sizes of which there are too many to be held at once, parted by the hash of
+        three parts: counted first, and only those that may be alike are held.
+        """
+        counts[:] = bytes(_SIZES)
+        before = self.changed
+        for _, key in self._parts_of(top, sizes):
+            _count(counts, key)
+            yield from self._tell("looking at parts")
+        self.changed, held = before, 0  # they are met again
+        by_parts: Dict[Tuple[int, int], List[File]] = {}
+        for file, key in self._parts_of(top, sizes):
+            if counts[key % _SLOTS] > 1:
+                if held < room:
+                    by_parts.setdefault((file.size, key), []).append(file)
+                    held += 1
+                else:
+                    self.left += 1
+            yield from self._tell("looking at parts")
+        self._parted = [g for g in by_parts.values() if len(g) > 1]
+
+    def _parts_of(self, top: str, sizes: Set[int]) -> Iterator[Tuple[File, int]]:
+        for folder, size, inode, name in self._each(top):
+            if size in sizes:
+                file = File(size, inode, folder, name)
+                made = self._hash(file, whole=size <= _SMALL)
+                if made is not None:
+                    yield file, int.from_bytes(made[:8], "big")
+
     def _tell(self, what: str) -> Iterator[Dict[str, Any]]:
         if time.monotonic() - self._told > _TELL_S:
             self._told = time.monotonic()
             done = {"what": what, "files": self.files}
             yield {**done, "bytes": self.done_bytes, "whole": self.whole_bytes}
-
-    def _largest(self, groups: List[List[File]]) -> List[List[File]]:
-        """As many as are compared, the largest first."""
-        groups.sort(key=lambda group: -group[0].size)
-        kept, count = [], 0
-        for group in groups:
-            count += len(group)
-            if count > _MOST:
-                self.left += len(group)
-            else:
-                kept.append(group)
-        return kept
 
     # -- going through -----------------------------------------------------------------------------
 
@@ -261,6 +300,12 @@ class Copies:
             "changed": self.changed,
             "left": self.left,
         }
+
+
+def _count(counts: bytearray, number: int) -> None:
+    """Once more in its slot, as far as two."""
+    place = number % _SLOTS
+    counts[place] = min(2, counts[place] + 1)
 
 
 def alike(one: str, other: str) -> bool:

@@ -6,6 +6,7 @@ Sent with the hand: the standard library only, in the language of Python 3.8.
 from __future__ import annotations
 
 import contextlib
+import fcntl
 import os
 from typing import List, Sequence, Set
 
@@ -23,6 +24,7 @@ from lumtak.computers.hands.programs import printed
 from lumtak.computers.hands.storing import Storing
 
 _LONGEST_S = 600.0
+_LOCKS = ("/var/lib/dpkg/lock-frontend", "/var/lib/dpkg/lock")
 
 
 class Removing(Storing):
@@ -43,10 +45,25 @@ class Removing(Storing):
         why = found.why_not(wanted, os.uname().release) or self._carried(found, wanted)
         if why:
             raise RefusalError("%s" % why)
+        if self._is_locked():
+            raise RefusalError("another program is at work on the packages just now")
         quiet = {"DEBIAN_FRONTEND": "noninteractive"}
         told = ["dpkg", "--remove", "--", *sorted(wanted)]
         printed(told, _LONGEST_S, check=True, more=quiet)
         return sorted(wanted - self._packages().all.keys())
+
+    def _is_locked(self) -> bool:
+        """Whether somebody else has the package database; it would wait, or fail with no reason."""
+        for name in _LOCKS:
+            with contextlib.suppress(FileNotFoundError):
+                descriptor = os.open(name, os.O_RDWR | os.O_NOFOLLOW | os.O_CLOEXEC)
+                try:
+                    fcntl.lockf(descriptor, fcntl.LOCK_EX | fcntl.LOCK_NB)
+                except BlockingIOError:
+                    return True
+                finally:
+                    os.close(descriptor)
+        return False
 
     def _packages(self) -> Packages:
         return Packages(self.read(STATUS, MOST_STATUS).decode("utf-8", "replace"))
