@@ -21,9 +21,9 @@ from lumtak.computers.hands.diving import Dive, LostError
 
 PART, _SMALL = 4096, 3 * 4096
 _CHUNK, _TELL_S = 1 << 18, 0.25
-_SIZES = 1 << 22
+_SIZES = 1 << 24
 _SLOTS = _SIZES - 3
-_MOST = 250_000
+_MOST = 150_000
 """Files that are held at once; beyond that those of one size are parted by what is in them first,
 and what is too many then is left, and that is said."""
 _FIEMAP, _EXTENTS = 0xC020660B, 64
@@ -114,7 +114,8 @@ class Copies:
         """Files of sizes of which there are too many to be held at once, parted by the hash of
         three parts: counted first, and only those that may be alike are held.
         """
-        counts[:] = bytes(_SIZES)
+        for at in range(0, _SIZES, 1 << 16):
+            counts[at : at + (1 << 16)] = bytes(1 << 16)
         before = self.changed
         for _, key in self._parts_of(top, sizes):
             _count(counts, key)
