@@ -112,6 +112,7 @@ def _story(content: Content, chart: Plot | None, width: float) -> list[Any]:
         story.append(styles.head("Done once, and not to be put back"))
         for act in content.actions:
             story.append(styles.soft(f"• {act.at[:16].replace('T', ' ')}: {act.in_words()}"))
+            story += [styles.soft(f"To have it again: {line}") for line in act.again]
     if content.audit and content.audit.gaps:
         story.append(styles.head("What could not be looked at"))
         for gap in content.audit.gaps:
