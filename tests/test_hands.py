@@ -31,9 +31,10 @@ OLD = sorted(
 )
 """Older interpreters, where this machine has any."""
 
-NOT_ASKED = {"end", "run", "feel", "walk", "survey", "aside_empty", "aside_look", "copies"} | {
-    "remove_packages"
-}
+NOT_ASKED = {
+    "end", "run", "feel", "walk", "survey", "aside_empty", "aside_look", "copies", "integrity",
+    "remove_packages",
+}  # fmt: skip
 """What acts, takes long, or answers in parts, which whoever asks has to take."""
 
 

@@ -47,6 +47,7 @@ _COMMANDS = {
     "starts": ("look", "The starts of COMPUTER: login screen after, usable after."),
     "storage": ("storage", "Where the disk of COMPUTER went, and what may be set aside."),
     "undo": ("change", "Put changes of COMPUTER back, in any order."),
+    "upkeep": ("upkeep", "Checks of COMPUTER that take long: its files against what was recorded."),
 }
 """The module of `lumtak.commands` that has each command, and what it does: so that a command waits
 for its own module, and neither help nor completion for any.

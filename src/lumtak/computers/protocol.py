@@ -19,6 +19,7 @@ from lumtak.core.owned import Chosen, Comparing, CopiesFound
 from lumtak.core.record import Figure, NotMeasured, Record
 from lumtak.core.sample import Snapshot
 from lumtak.core.setting import SettingRef, State
+from lumtak.core.upkeep import Checked, Integrity
 
 
 class Program(Record):
@@ -144,6 +145,15 @@ class About(Protocol):
 
         Args:
             items: of the computer: what of a program starts by itself.
+        """
+        ...
+
+    def integrity(self, on_progress: Callable[[Checked], None], stop: threading.Event) -> Integrity:
+        """The system's files held against what the package database recorded of them.
+
+        Raises:
+            StoppedError: it was told to stop; ComputerError: nothing is recorded here, or it cannot
+                be read.
         """
         ...
 

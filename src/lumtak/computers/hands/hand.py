@@ -28,10 +28,10 @@ from lumtak.computers.hands.atomic import (
     times_kept,
 )
 from lumtak.computers.hands.back import root_script, script_path
+from lumtak.computers.hands.checking import Checking
 from lumtak.computers.hands.feeling import Feeling, why_not_started
 from lumtak.computers.hands.places import RefusalError
 from lumtak.computers.hands.programs import on_the_bus, printed
-from lumtak.computers.hands.removing import Removing
 from lumtak.computers.hands.shell import temporary_name
 from lumtak.computers.hands.table import (
     OF_A_USER,
@@ -51,7 +51,7 @@ from lumtak.computers.hands.table import (
 _MOST_OF_THE_DISK = 0.95
 
 
-class Hand(Removing):
+class Hand(Checking):
     """The operations, as methods.
 
     Every failure is an OSError; what is never done is a RefusalError.

@@ -159,6 +159,10 @@ class Piped(Channel):
         found: list[list[float] | None] = self.checked(self.ask("times_of", list(paths)), fits)
         return found
 
+    def integrity(self) -> Iterator[dict[str, Any]]:
+        """See `Hand.integrity`."""
+        yield from self._parts(dict, _LONG_S, "integrity")
+
     def remove_packages(self, names: Sequence[str]) -> list[str]:
         """See `Hand.remove_packages`."""
         gone: list[str] = self.checked(

@@ -34,7 +34,7 @@ _ROOT_ONLY = (
     "remove_packages",
 )
 """What root is asked for by sudo: it changes things, and Lumtak looks at them as itself."""
-_SEARCHES_ONLY = ("about", "space", "inodes", "survey", "tool_holds", "aside_look")
+_SEARCHES_ONLY = ("about", "space", "inodes", "survey", "tool_holds", "aside_look", "integrity")
 _TRIES_ONLY = ("about", "feel", "touched", "run")
 _PROMPT = "Lumtak changes settings of the system. Password of %p: "
 

@@ -53,6 +53,7 @@ OPERATIONS: dict[str, tuple[tuple[str, Any], ...]] = {
     "tool_holds": (("name", str),),
     "only_copies": (("paths", list),),
     "times_of": (("paths", list),),
+    "integrity": (),
     "remove_packages": (("names", list),),
     "aside_look": (
         ("name", str),

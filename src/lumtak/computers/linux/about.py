@@ -19,6 +19,7 @@ from lumtak.computers.linux.disk_health import disk_health
 from lumtak.computers.linux.extensions import with_extensions
 from lumtak.computers.linux.history import history, last_opened, used_days
 from lumtak.computers.linux.installed import installed, rehearse
+from lumtak.computers.linux.integrity import integrity
 from lumtak.computers.linux.listening import with_listening
 from lumtak.computers.linux.load import Counters
 from lumtak.computers.linux.marks import marks
@@ -55,6 +56,7 @@ from lumtak.core.record import Figure, NotMeasured
 from lumtak.core.setting import Area
 from lumtak.core.text import number, plain
 from lumtak.core.units import MIB
+from lumtak.core.upkeep import Checked, Integrity
 from lumtak.errors import ComputerError
 
 _SIDE_BY_SIDE = 2
@@ -181,6 +183,11 @@ class LinuxAbout:
         """See `installed.installed`."""
         now = self._clock.wall().timestamp()
         return installed(self._hand, self._hands.user, self._user, items, now)
+
+    def integrity(self, on_progress: Callable[[Checked], None], stop: threading.Event) -> Integrity:
+        """See `integrity.integrity`."""
+        at = self._clock.wall().isoformat(timespec="seconds")
+        return integrity(self._hands, at, on_progress, stop)
 
     def rehearse(self, names: Sequence[str]) -> None:
         """See `installed.rehearse`."""

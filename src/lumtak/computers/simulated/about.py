@@ -27,7 +27,8 @@ from lumtak.core.felt import Start
 from lumtak.core.installed import Programs
 from lumtak.core.owned import Comparing, CopiesFound
 from lumtak.core.record import Figure, NotMeasured
-from lumtak.core.units import MIB
+from lumtak.core.units import GIB, MIB
+from lumtak.core.upkeep import Checked, Integrity
 from lumtak.errors import ComputerError
 
 
@@ -139,6 +140,20 @@ class SimulatedAbout:
         """As its model has them."""
         del items
         return installed(self._machine)
+
+    def integrity(self, on_progress: Callable[[Checked], None], stop: threading.Event) -> Integrity:
+        """As its model has them."""
+        del on_progress, stop
+        spec = self._machine.spec.disk
+        return Integrity(
+            at=self._clock.wall().isoformat(timespec="seconds"),
+            files=spec.system_files,
+            bytes=(spec.system_gib + disk.programs_gib(self._machine)) * GIB,
+            damaged=spec.damaged,
+            damaged_count=len(spec.damaged),
+            configured=spec.configured,
+            configured_count=len(spec.configured),
+        )
 
     def rehearse(self, names: Sequence[str]) -> None:
         """As its model has them."""

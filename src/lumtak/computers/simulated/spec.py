@@ -13,6 +13,7 @@ from lumtak.core.facts import Origin, Sign
 from lumtak.core.felt import Complaint
 from lumtak.core.record import Record
 from lumtak.core.setting import Shows
+from lumtak.core.upkeep import Damage
 
 
 class HardwareSpec(Record):
@@ -208,6 +209,11 @@ class DiskSpec(Record):
     package: tuple[PackageSpec, ...] = ()
     hollow: tuple[str, ...] = ()
     """Folders with nothing in them."""
+    system_files: int = 84_000
+    """That its packages brought."""
+    damaged: tuple[Damage, ...] = ()
+    """Of those, that are not as they came."""
+    configured: tuple[Damage, ...] = ()
 
 
 class ClutterSpec(Record):
