@@ -446,6 +446,7 @@ while True:
 
 
 @pytest.mark.long
+@pytest.mark.timeout(300)  # two readings beside whatever else this machine does
 def test_a_real_load_is_found_measured_and_named(there, tmp_path):
     """Judged by what is attributed to it, so that whatever else runs on this machine does not
     matter.
