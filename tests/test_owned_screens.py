@@ -38,6 +38,12 @@ async def test_two_people_decide_stop_and_take_it_up_again(data_folder):
         await until(pilot, lambda: says(app, "14 of 16 to decide", "launch-day-2019.mkv"))
         await pilot.press("g", "backspace", "g", "g", "g")
         await until(pilot, lambda: says(app, "Nothing would stay"))
+        await pilot.press("slash", *"copies", "enter")  # one of them goes already
+        await until(pilot, lambda: says(app, "7 things by the rule"))
+        await pilot.press("g")
+        await until(pilot, lambda: says(app, "3 things, 13.0 GiB", "3 stay"))
+        await confirm(pilot, yes=False)
+        await pilot.press("escape")
         await pilot.press("slash", *"disk-image", "enter")
         await until(pilot, lambda: says(app, "4 things by the rule"))
         await pilot.press("g")

@@ -127,7 +127,8 @@ def whole(path: str) -> str:
     """A path as a person named it, as the lists of files have it."""
     from lumtak.computers.hands.words import escaped
 
-    return escaped(os.path.abspath(os.path.expanduser(path)))  # noqa: PTH100, PTH111 - the name itself, no link of it followed
+    # The name itself, no link of it followed: pathlib would have none of that.
+    return escaped(os.path.abspath(os.path.expanduser(path)))  # noqa: PTH100, PTH111
 
 
 def ask_first(address: "Computer", refs: Iterable[SettingRef]) -> None:

@@ -32,7 +32,7 @@ from lumtak.core.deciding import (
 from lumtak.core.text import plain
 from lumtak.core.units import counted, ram
 from lumtak.errors import UnknownNameError, UsageError
-from lumtak.storage import read_handed_in, write_whole
+from lumtak.storage import read_handed_in
 from lumtak.work.data_folder import DataFolder
 from lumtak.work.owned import (
     job_here,
@@ -41,6 +41,7 @@ from lumtak.work.owned import (
     said_of,
     things_of,
     with_said,
+    write_list,
 )
 
 _MOST_LIST = 1 << 26
@@ -101,7 +102,7 @@ def decide_command(
             _say(data_folder, computer, found, (decision, what), agreed)
         decided = latest(job_here(data_folder, computer).decided)
         if write is not None:
-            _write(computer, found, decided, write)
+            write_list(computer, found, decided, write)
     finally:
         computer.close()
     if as_json:
@@ -211,20 +212,6 @@ def _read_back(
             f" {plain(gone[0], 100)}: nothing is kept of those.",
             err=True,
         )
-
-
-def _write(computer: Computer, found: list[Thing], decided: dict[str, Decided], path: Path) -> None:
-    from lumtak.report.owned_list import to_csv, to_pdf
-
-    match path.suffix.lower():
-        case ".csv":
-            data = to_csv(found, decided).encode("utf-8", "backslashreplace")
-        case ".pdf":
-            at = computer.clock.wall().isoformat(timespec="seconds")
-            data = to_pdf(computer.name, at, found, decided)
-        case _:
-            raise UsageError("The list is written as .pdf or .csv.", "Name such a file.")
-    write_whole(path, data)
 
 
 def _show(found: list[Thing], decided: dict[str, Decided], address: str, *, rows: bool) -> None:

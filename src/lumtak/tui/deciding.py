@@ -45,17 +45,17 @@ from lumtak.tui.theme import WIDE, Palette
 from lumtak.tui.widgets.buttons import BESIDE, Beside
 from lumtak.tui.widgets.lines import LineList
 from lumtak.work.open_job import OpenJob
-from lumtak.work.owned import (
+from lumtak.work.owned import said_of
+from lumtak.work.places import results_folder
+from lumtak.work.rights import asking
+from lumtak.work.sitting import (
     Sitting,
-    said_of,
     say,
     set_aside_as_said,
     sit_down,
     unsay,
-    write_list,
+    write_lists,
 )
-from lumtak.work.places import results_folder
-from lumtak.work.rights import asking
 
 _BUTTONS: dict[str, Decision] = {"stays": "keep", "goes": "aside", "put-off": "later"}
 
@@ -229,11 +229,13 @@ class DecidingScreen(Beside, WorkingScreen):
 
     def _rule_goes(self, sitting: Sitting, meant: list[Thing]) -> None:
         """All that a rule means, without what needs a yes of its own and the last of each copy."""
-        left = [t for t in leaving_one(meant, sitting.groups) if t.path not in sitting.alone]
+        left = leaving_one(meant, sitting.groups, self._going)
+        left = [t for t in left if t.path not in sitting.alone]
         if not left:
             self.tell("Nothing of this goes by a rule: an only copy, or the last of its content.")
             return
-        size, more = ram(sum(t.bytes for t in left)), len(meant) - len(left)
+        size = ram(sum(t.bytes for t in left))
+        more = len({t.path for t in meant}.difference(self._going)) - len(left)
         stays = (
             f"\n{more} stay: the last of a content, or what may be an only copy." if more else ""
         )
@@ -367,7 +369,7 @@ class DecidingScreen(Beside, WorkingScreen):
         folder = results_folder(open_job.data_folder.settings.report_folder)
         self.begin(
             "writing the list",
-            lambda: write_list(open_job, sitting, folder),
+            lambda: write_lists(open_job, sitting, folder),
             lambda paths: self.notify(f"Written: {', '.join(map(str, paths))}", markup=False),
         )
 

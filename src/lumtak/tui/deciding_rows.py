@@ -11,7 +11,7 @@ from lumtak.core.text import plain
 from lumtak.core.units import counted, large, ram
 from lumtak.tui.theme import FILLS, HOLLOW, Palette
 from lumtak.tui.widgets.lines import Line, column
-from lumtak.work.owned import Sitting
+from lumtak.work.sitting import Sitting
 
 _LABEL = 5
 _MARKS: dict[Decision, str] = {"keep": "stays", "aside": "goes", "later": "later"}

@@ -61,14 +61,8 @@ class ProgramsScreen(LookingScreen):
         )
         lines = [Line(self._row(p, palette), f"program {p.name}") for p in mine]
         lines += self._staying(staying, palette)
-        gaps = self._found.gaps if self._found else ()
-        lines += [Line(Text(f"   {plain(g, 200)}", style=palette.soft)) for g in gaps]
-        gone = [a for a in self._open_job.job.actions if a.kind == "remove"]
-        for action in gone:
-            lines.append(Line(Text(f"   {action.in_words()}", style=palette.soft)))
-            lines += [
-                Line(Text(f"      {plain(a, 400)}", style=palette.soft)) for a in action.again
-            ]
+        told = [*(self._found.gaps if self._found else ()), *self._gone()]
+        lines += [Line(Text(f"   {plain(words, 400)}", style=palette.soft)) for words in told]
         self.query_one(LineList).show(lines)
         self.query_one("#hint", Static).update(
             with_keys(

@@ -21,6 +21,7 @@ if TYPE_CHECKING:  # the opening screen waits for none of them
     from lumtak.core.clutter import Survey
     from lumtak.core.facts import Facts
     from lumtak.core.reading import Reading
+    from lumtak.core.record import Record
     from lumtak.journal import Journal
     from lumtak.work.sampling import OnSample
 
@@ -147,6 +148,15 @@ class DataFolder(Knowledge):
 
         self.writable()
         keep(self.surveys, survey)
+
+    def keep_document(self, place: Path, document: "Record") -> None:
+        """A document of Lumtak's own stands in this file below the data folder."""
+        from lumtak.core.record import json_document
+        from lumtak.storage import make_folder, write_whole
+
+        self.writable()
+        make_folder(place.parent)
+        write_whole(place, json_document(document), private=True)
 
     def writable(self) -> None:
         """Check that something can be kept.

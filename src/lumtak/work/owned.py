@@ -26,24 +26,20 @@ from lumtak.core.deciding import (
     things,
 )
 from lumtak.core.facts import Facts
-from lumtak.core.floor import floor_bytes
 from lumtak.core.owned import Chosen, Comparing, CopiesFound, CopyGroup, title_of_chosen
-from lumtak.core.plan import check_changes, guards
-from lumtak.core.record import Record, json_document, known
+from lumtak.core.record import Record
 from lumtak.core.setting import Change
 from lumtak.core.text import plain
 from lumtak.errors import BadFileError, UsageError
 from lumtak.formats.readings import decode_file
 from lumtak.formats.surveys import kept
-from lumtak.journal import Outcome, apply_changes
-from lumtak.storage import make_folder, read_handed_in, write_whole
+from lumtak.storage import read_handed_in, write_whole
 from lumtak.work.data_folder import DataFolder
-from lumtak.work.open_job import OpenJob
-from lumtak.work.storage import Held, known_facts, look_through
+from lumtak.work.storage import Held
 
 _MOST_ALONE = 40
 """So many things get a change each; more become one."""
-_MOST_SEARCHES, _LARGEST, _TITLE, _LEAST_COPY = 12, 1 << 26, 60, 1 << 20
+_MOST_SEARCHES, _LARGEST, _TITLE = 12, 1 << 26, 60
 
 
 def look_for_copies(
@@ -61,10 +57,7 @@ def look_for_copies(
     """
     before = kept_copies(data_folder, computer)
     found = computer.about.copies(folder, least_bytes, on_progress, stop)
-    data_folder.writable()
     here = data_folder.home / "copies" / computer.identity
-    for one in (here.parent, here):
-        make_folder(one)
     name = hashlib.sha256(found.top.encode("utf-8", "surrogatepass")).hexdigest()[:16]
     # While a copy is set aside, the one that stays for it is not forgotten by a new search.
     seen = {group.copies for group in found.groups}
@@ -72,7 +65,7 @@ def look_for_copies(
     kept = msgspec.structs.replace(
         found, groups=(*found.groups, *(g for g in lonely if g.copies not in seen))
     )
-    write_whole(here / f"{name}.json", json_document(kept), private=True)
+    data_folder.keep_document(here / f"{name}.json", kept)
     for old in sorted(here.glob("*.json"), key=lambda p: -p.stat().st_mtime)[_MOST_SEARCHES:]:
         old.unlink(missing_ok=True)
     return found
@@ -101,8 +94,15 @@ def kept_copies(data_folder: DataFolder, computer: Computer) -> list[CopyGroup]:
     return standing(found.values(), computer.about.standing(names))
 
 
-def things_of(data_folder: DataFolder, computer: Computer) -> list[Thing]:
+def things_of(
+    data_folder: DataFolder, computer: Computer, groups: Iterable[CopyGroup] | None = None
+) -> list[Thing]:
     """What the owner may want to decide about, grouped by folder and kind.
+
+    Args:
+        data_folder: keeps what was looked through.
+        computer: whose.
+        groups: of copies, where they are at hand.
 
     Raises:
         UsageError: nobody looked through the disk.
@@ -118,7 +118,7 @@ def things_of(data_folder: DataFolder, computer: Computer) -> list[Thing]:
             "Nobody looked through this disk yet.",
             f"Do that first: lumtak storage {computer.address}, or d in the audit.",
         )
-    groups = kept_copies(data_folder, computer)
+    groups = kept_copies(data_folder, computer) if groups is None else groups
     about = computer.about
     found = things(survey, groups, about.folders()["home"], about.last_opened())
     there = about.standing([thing.path for thing in found])
@@ -151,7 +151,6 @@ def said_of(
     *,
     rule: str = "",
     agreed: Iterable[str] = (),
-    elsewhere: Elsewhere = "",
 ) -> tuple[Decided, ...]:
     """What a person said of these things."""
     yes = frozenset(agreed)
@@ -163,7 +162,6 @@ def said_of(
             rule=rule,
             bytes=thing.bytes,
             alone_agreed=thing.path in yes,
-            elsewhere=elsewhere,
         )
         for thing in found
     )
@@ -279,69 +277,6 @@ def to_set_aside_as_said(
     return to_choose(data_folder, computer, facts, paths, by_rule.values())
 
 
-class Sitting(Record):
-    """What lies before the owner: their things, what may be an only copy, the room on the disk."""
-
-    things: tuple[Thing, ...]
-    groups: tuple[CopyGroup, ...]
-    alone: dict[str, tuple[tuple[str, str], ...]]
-    """What takes a yes of its own, by path, with what of it may be an only copy."""
-    total_bytes: float
-    free_bytes: float
-    floor_bytes: float
-    now: float
-    """By the computer's clock, seconds since 1970."""
-
-
-def sit_down(
-    open_job: OpenJob, on_progress: Callable[[str], None], stop: threading.Event
-) -> Sitting:
-    """Everything for deciding together; looks through disk and copies where nobody did yet.
-
-    Raises:
-        StoppedError: it was told to stop; ComputerError: the disk cannot be looked through.
-    """
-    folder, computer = open_job.data_folder, open_job.computer
-    simulated = computer.address.startswith("sim:")
-    if not simulated and not kept(folder.surveys, computer.identity, 1):
-        look_through(folder, computer, lambda d: on_progress(f"{d.done} looked at"), stop)
-    if not kept_copies(folder, computer):
-        look_for_copies(
-            folder,
-            computer,
-            "",
-            _LEAST_COPY,
-            lambda d: on_progress(f"{d.what} for copies: {d.files} files"),
-            stop,
-        )
-    found = things_of(folder, computer)
-    space = computer.about.space()
-    total = known(space.total_bytes)
-    return Sitting(
-        things=tuple(found),
-        groups=tuple(kept_copies(folder, computer)),
-        alone=needing_yes(computer, [thing.path for thing in found]),
-        total_bytes=total,
-        free_bytes=known(space.free_bytes),
-        floor_bytes=floor_bytes(open_job.job.profile, total),
-        now=computer.clock.wall().timestamp(),
-    )
-
-
-def say(open_job: OpenJob, said: Iterable[Decided]) -> None:
-    """Kept with the job; of one thing the latest counts."""
-    open_job.keep(decided=with_said(open_job.job, said).decided)
-
-
-def unsay(open_job: OpenJob, path: str, before: Decided | None) -> None:
-    """Of one thing counts what was said before."""
-    now = {**latest(open_job.job.decided)}
-    now.pop(path, None)
-    if before is not None:
-        now[path] = before
-    open_job.keep(decided=tuple(now.values()))
-
-
 def with_held(job: Job, keys: Mapping[str, str], elsewhere: Elsewhere) -> Job:
     """The job with the keys under which these paths are set aside, and what the owner said of
     whether they exist elsewhere.
@@ -355,38 +290,25 @@ def with_held(job: Job, keys: Mapping[str, str], elsewhere: Elsewhere) -> Job:
     return with_said(job, said)
 
 
-def set_aside_as_said(open_job: OpenJob, elsewhere: Elsewhere) -> list[Outcome]:
-    """What the owner said is to go is set aside; whether it exists elsewhere is kept with that.
+def write_list(
+    computer: Computer, found: Sequence[Thing], decided: Mapping[str, Decided], path: Path
+) -> None:
+    """The list to take home, as PDF or CSV by the ending of the file.
 
     Raises:
-        UsageError: nothing is to go.
-    """
-    folder, computer = open_job.data_folder, open_job.computer
-    decided = latest(open_job.job.decided)
-    choice = to_set_aside_as_said(folder, computer, known_facts(folder, computer), decided)
-    open_job.keep(decided=with_held(open_job.job, choice.keys, elsewhere).decided)
-    ordered = check_changes(choice.facts, choice.changes, guards(choice.facts, folder.catalogue))
-    return apply_changes(folder.journal, computer, choice.facts, ordered, job=open_job.job.id)
-
-
-def write_list(open_job: OpenJob, sitting: Sitting, folder: Path) -> list[Path]:
-    """The list to take home, as PDF and CSV; gives where they stand.
-
-    Raises:
-        StorageError: they cannot be written.
+        UsageError: it is another ending; StorageError: it cannot be written.
     """
     from lumtak.report.owned_list import to_csv, to_pdf
 
-    decided, job = latest(open_job.job.decided), open_job.job
-    at = open_job.computer.clock.wall().isoformat(timespec="seconds")
-    csv = to_csv(sitting.things, decided).encode("utf-8", "backslashreplace")
-    pdf = to_pdf(job.computer_name, at, sitting.things, decided)
-    made = []
-    for ending, data in (("pdf", pdf), ("csv", csv)):
-        path = folder / f"{job.id}-files.{ending}"
-        write_whole(path, data)
-        made.append(path)
-    return made
+    match path.suffix.lower():
+        case ".csv":
+            data = to_csv(found, decided).encode("utf-8", "backslashreplace")
+        case ".pdf":
+            at = computer.clock.wall().isoformat(timespec="seconds")
+            data = to_pdf(computer.name, at, found, decided)
+        case _:
+            raise UsageError("The list is written as .pdf or .csv.", "Name such a file.")
+    write_whole(path, data)
 
 
 def lost_on(data_folder: DataFolder, computer: Computer, held: Iterable[Held]) -> str:

@@ -2,13 +2,13 @@
 
 import threading
 from collections.abc import Callable
+from pathlib import Path
 
 from lumtak.computers.protocol import Computer
-from lumtak.core.record import json_document
 from lumtak.core.upkeep import Checked, Integrity
 from lumtak.errors import BadFileError
 from lumtak.formats.readings import decode_file
-from lumtak.storage import make_folder, read_handed_in, write_whole
+from lumtak.storage import read_handed_in
 from lumtak.work.data_folder import DataFolder
 
 _LARGEST = 1 << 26
@@ -26,17 +26,17 @@ def check_integrity(
         StoppedError: it was told to stop; ComputerError: nothing is recorded, or it cannot be read.
     """
     found = computer.about.integrity(on_progress, stop)
-    data_folder.writable()
-    folder = data_folder.home / "upkeep" / computer.identity
-    for one in (folder.parent, folder):
-        make_folder(one)
-    write_whole(folder / "integrity.json", json_document(found), private=True)
+    data_folder.keep_document(_place(data_folder, computer.identity), found)
     return found
+
+
+def _place(data_folder: DataFolder, identity: str) -> Path:
+    return data_folder.home / "upkeep" / identity / "integrity.json"
 
 
 def last_integrity(data_folder: DataFolder, identity: str) -> Integrity | None:
     """What the last check found; None where there was none, or its file is none."""
-    path = data_folder.home / "upkeep" / identity / "integrity.json"
+    path = _place(data_folder, identity)
     if not path.exists():
         return None
     try:
