@@ -23,6 +23,7 @@ _COMMANDS = {
     "decide": ("decide", "What the owner of COMPUTER says of their own files."),
     "demo": ("work", "The workbench on made-up computers, in a throwaway folder."),
     "drift": ("journal", "What on COMPUTER is no longer as Lumtak left it."),
+    "due": ("upkeep", "What is to be done again on the computers that were worked on."),
     "empty-aside": ("aside", "Delete what was set aside on COMPUTER, after a question."),
     "end": ("act", "End a running process of COMPUTER, after a question."),
     "example": ("work", "A whole job on a made-up computer, without a screen."),
@@ -47,7 +48,8 @@ _COMMANDS = {
     "starts": ("look", "The starts of COMPUTER: login screen after, usable after."),
     "storage": ("storage", "Where the disk of COMPUTER went, and what may be set aside."),
     "undo": ("change", "Put changes of COMPUTER back, in any order."),
-    "upkeep": ("upkeep", "Checks of COMPUTER that take long: its files against what was recorded."),
+    "trim": ("upkeep", "Tell the solid-state disks of COMPUTER what is free on them."),
+    "upkeep": ("upkeep", "Tasks of upkeep of COMPUTER: what they found, when they are due."),
 }
 """The module of `lumtak.commands` that has each command, and what it does: so that a command waits
 for its own module, and neither help nor completion for any.

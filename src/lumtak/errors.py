@@ -126,8 +126,8 @@ class StoppedError(LumtakError):
         what: the work, to begin a sentence.
     """
 
-    def __init__(self, what: str) -> None:
-        super().__init__(f"{what} was stopped.", "Nothing was changed.")
+    def __init__(self, what: str, next_step: str = "Nothing was changed.") -> None:
+        super().__init__(f"{what} was stopped.", next_step)
 
 
 class ConflictError(LumtakError):

@@ -229,3 +229,13 @@ def lock_file(path: Path) -> int:
         return os.open(path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC | os.O_NOFOLLOW, 0o600)
     except OSError as error:
         raise cannot_write(path, error) from error
+
+
+def forget_file(path: Path) -> None:
+    """A file of Lumtak's own is gone, where it was there.
+
+    Raises:
+        StorageError: it cannot be removed.
+    """
+    with in_sentences(path):
+        path.unlink(missing_ok=True)

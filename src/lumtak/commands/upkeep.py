@@ -1,89 +1,339 @@
-"""Commands about upkeep: checks that take long, and what they found."""
+"""Commands about upkeep: tasks that take long, what they found, when they are due."""
+
+from pathlib import Path
+from typing import cast
 
 import click
 
 from lumtak.commands.change import stopping
 from lumtak.commands.common import (
+    ask_first,
     columns,
     json_option,
+    profile_option,
     progress,
     say_json,
     user_option,
+    whole,
     with_data_folder,
 )
+from lumtak.computers.protocol import Computer
+from lumtak.core.profile import Profile
+from lumtak.core.setting import SettingRef
 from lumtak.core.text import plain
-from lumtak.core.units import ram
-from lumtak.core.upkeep import Checked, Damage, Integrity
-from lumtak.errors import ConflictError
+from lumtak.core.units import counted, took
+from lumtak.core.upkeep.due import Due, rhythms_of
+from lumtak.core.upkeep.tasks import (
+    TASK_NAMES,
+    TASKS,
+    Found,
+    Partial,
+    Result,
+    TaskName,
+    standing,
+)
+from lumtak.errors import ConflictError, LumtakError, UsageError
+from lumtak.storage import write_whole
 from lumtak.work.data_folder import DataFolder
-from lumtak.work.upkeep import check_integrity, last_integrity
+from lumtak.work.due import all_due, day_due, today_of
+from lumtak.work.storage import profile_for
+from lumtak.work.upkeep import (
+    all_results,
+    explain,
+    give_up,
+    last_result,
+    paused,
+    run_task,
+    trim,
+    without_explained,
+)
 
-_SHOWN = 40
+_SHOWN, _WORTH_TELLING_S = 40, 0.5
+_HEADS = {
+    "failing": "Failing:",
+    "damaged": "Not as it should be:",
+    "finding": "The scanner says:",
+    "look": "Look at this:",
+    "waits": "Waits:",
+    "configured": "Configuration that was changed, which is what it is for:",
+    "stranger": "Brought by no package:",
+    "setting": "As it is set:",
+}
 
 
 @click.command("upkeep")
 @click.argument("address", metavar="COMPUTER")
-@click.argument("task", required=False, type=click.Choice(("integrity",)))
+@click.argument("task", required=False, type=click.Choice((*TASK_NAMES, "all")))
+@click.option("--below", default="", metavar="PATH", help="Look through this folder instead.")
+@click.option("--anew", is_flag=True, help="Begin again, although it was stopped in the middle.")
+@click.option("--forget", is_flag=True, help="Forget what it found before it was stopped.")
+@click.option(
+    "--explained",
+    multiple=True,
+    type=int,
+    metavar="NUMBER",
+    help="The owner explained this one, by its number in the list; it is told no more.",
+)
+@profile_option
 @user_option
 @json_option
 @with_data_folder
 def upkeep_command(
-    data_folder: DataFolder, address: str, task: str | None, user: str | None, *, as_json: bool
+    data_folder: DataFolder,
+    address: str,
+    task: str | None,
+    below: str,
+    explained: tuple[int, ...],
+    profile_name: str | None,
+    user: str | None,
+    *,
+    anew: bool,
+    forget: bool,
+    as_json: bool,
 ) -> None:
-    """Checks of COMPUTER that take long. They only read and give way to all other work; Ctrl-C
-    ends them. Without a task: when each last ran, and what it found.
+    """Tasks of upkeep of COMPUTER. They only read, give way to all other work, and wait while a
+    reading is taken. Ctrl-C pauses one; it goes on where it was. Without a task: how each stands.
 
-    integrity: the system's files held against what the package database recorded of them. Damaged
-    programs are told apart from configuration that somebody changed; it ends with 3 where a program
-    is damaged. MD5 tells damage, and is no proof against somebody who meant it.
+    disks, integrity (the system's files), odd (what starts from odd places), unwanted (files shown
+    to a scanner), updates, fragments, stopping (start and stop), drift, space; all: one after the
+    other. It ends with 3 where something is failing, damaged or unwanted. MD5 tells damage of
+    files, and is no proof against somebody who meant it.
 
     \b
     lumtak upkeep local
     lumtak upkeep local integrity
-    sudo lumtak upkeep local integrity --json      files that only root may read, too
+    lumtak upkeep local unwanted --below ~/downloads
+    lumtak upkeep local odd --explained 2          the owner knows what the second one is for
+    sudo lumtak upkeep local all --json            what only root may read, too
     """
     computer = data_folder.computer(address, user=user)
     try:
+        profile = profile_for(data_folder, computer.identity, profile_name)
         if task is None:
-            found = last_integrity(data_folder, computer.identity)
-        else:
-            with stopping("Ending…") as stop:
-                found = check_integrity(data_folder, computer, _tell, stop)
-            progress("")
+            _overview(data_folder, computer, profile, as_json=as_json)
+            return
+        names = TASK_NAMES if task == "all" else (cast("TaskName", task),)
+        if explained or forget:
+            _keep(data_folder, computer, names[0], explained, forget=forget)
+            return
+        folder = whole(below) if below else ""
+        results = []
+        with stopping("Pausing…") as stop:
+            for name in names:
+                results.append(
+                    run_task(
+                        data_folder,
+                        computer,
+                        name,
+                        profile=profile,
+                        top=folder,
+                        anew=anew,
+                        on_progress=_tell,
+                        stop=stop,
+                    )
+                )
+                progress("")
     finally:
         computer.close()
+    told = [without_explained(data_folder, computer.identity, r) for r in results]
     if as_json:
-        say_json({"format": 1, "computer": address, "integrity": found})
-    elif found is None:
-        click.echo(f"The system's files were never checked: lumtak upkeep {address} integrity")
+        say_json({"format": 1, "computer": address, "results": told})
     else:
-        _say(found)
-    if task and found and found.damaged_count:
+        for result in told:
+            _say(result)
+    if any(r.is_grave for r in told):
         raise ConflictError(
-            "Not all of the system's files are as they should be.",
-            "See what is named above." if not as_json else "",
+            "Not all is as it should be.", "See what is named above." if not as_json else ""
         )
 
 
-def _tell(done: Checked) -> None:
-    share = 100 * done.bytes / done.whole_bytes if done.whole_bytes else 0.0
-    progress(f"{share:.0f} % of {ram(done.whole_bytes)}   {plain(done.at, 60)}"[:100])
+def _tell(done: Partial, waits: str) -> None:
+    at = waits or plain(done.after, 60)
+    progress(f"{TASKS[done.task].title}: {done.in_words()}   {at}"[:110])
 
 
-def _say(found: Integrity) -> None:
-    click.echo(f"{found.at[:16].replace('T', ' ')}: {found.in_words()}")
-    _say_files(found.damaged, "Not as the packages brought them:", found.damaged_count)
-    _say_files(found.configured, "Configuration that was changed:", found.configured_count)
-    if found.strangers:
-        click.echo("\nBrought by no package:")
-        columns([(f"  {plain(path, 150)}",) for path in found.strangers[:_SHOWN]])
-    if found.repair:
-        click.echo(f"\nWhat puts them in place again: {plain(found.repair, 2000)}")
+def _keep(
+    data_folder: DataFolder,
+    computer: Computer,
+    task: TaskName,
+    numbers: tuple[int, ...],
+    *,
+    forget: bool,
+) -> None:
+    if forget:
+        give_up(data_folder, computer.identity, task)
+        click.echo(f"{TASKS[task].title}: it begins anew next time.")
+        return
+    last = last_result(data_folder, computer.identity, task)
+    found = [] if last is None else _listed(without_explained(data_folder, computer.identity, last))
+    wrong = [n for n in numbers if not 1 <= n <= len(found)]
+    if wrong:
+        raise UsageError(
+            f"There is no number {wrong[0]} in the list.",
+            f"`lumtak upkeep {computer.address} {task}` shows it; numbers are of its last run.",
+        )
+    chosen = [found[n - 1] for n in numbers]
+    explain(data_folder, computer.identity, chosen)
+    for one in chosen:
+        click.echo(f"Explained by the owner: {plain(one.what, 300)}")
 
 
-def _say_files(files: tuple[Damage, ...], head: str, whole: int) -> None:
-    if files:
+def _overview(
+    data_folder: DataFolder, computer: Computer, profile: Profile, *, as_json: bool
+) -> None:
+    results = all_results(data_folder, computer.identity)
+    today = today_of(data_folder, computer.address)
+    rhythms = rhythms_of(profile)
+    rows, documents = [], []
+    for name in TASK_NAMES:
+        task = TASKS[name]
+        last = results.get(name)
+        begun = paused(data_folder, computer.identity, name)
+        every = rhythms.get(name)
+        day = day_due(last, every, today) if every else ""
+        due = every is not None and (last is None or day <= today.isoformat())
+        state = standing(last, begun, is_due=due)
+        rows.append(
+            (
+                name,
+                state,
+                last.at[:10] if last else "",
+                plain(last.says, 120) if last else task.about,
+            )
+        )
+        documents.append(
+            {
+                "task": name,
+                "title": task.title,
+                "state": state,
+                "every": every,
+                "due": day,
+                "cost": task.cost,
+                "only_reads": True,
+                "paused": begun,
+                "last": last,
+            }
+        )
+    if as_json:
+        say_json({"format": 1, "computer": computer.address, "tasks": documents})
+        return
+    columns(rows)
+    click.echo(f"\nlumtak upkeep {computer.address} TASK does one; each only reads.")
+
+
+def _listed(result: Result) -> list[Found]:
+    """What was found in the order in which it is numbered."""
+    return [f for kind in _HEADS for f in result.of_kind(kind)]
+
+
+def _say(result: Result) -> None:
+    at, long = result.at[:16].replace("T", " "), result.took_s >= _WORTH_TELLING_S
+    spent = f", in {took(result.took_s)}" if long else ""
+    click.echo(f"{TASKS[result.task].title}, {at}{spent}: {result.says}")
+    for note in result.notes:
+        click.echo(f"  {plain(note, 400)}")
+    number = 0
+    for kind, head in _HEADS.items():
+        found = result.of_kind(kind)
+        if not found:
+            continue
         click.echo(f"\n{head}")
-        columns([(f"  {d.why}", plain(d.package, 40), plain(d.path, 150)) for d in files[:_SHOWN]])
-        if whole > _SHOWN:
-            click.echo(f"  and {whole - _SHOWN:,} more; --json names them")
+        rows = [
+            (f"  {number + n}", plain(f.what, 150), plain(f.of, 40), plain(f.why, 200))
+            for n, f in enumerate(found, 1)
+        ]
+        columns(rows[:_SHOWN])
+        if len(rows) > _SHOWN:
+            click.echo(f"  and {len(rows) - _SHOWN:,} more; --json names them")
+        for advice in dict.fromkeys(f.advice for f in found if f.advice):
+            click.echo(f"  {plain(advice, 600)}")
+        number += len(found)
+    for line in result.mend:
+        click.echo(f"\nWhat puts it right: {plain(line, 4000)}")
+
+
+# -- when it is due --------------------------------------------------------------------------------
+
+
+@click.command("due")
+@click.option("--all", "everything", is_flag=True, help="Also what is not due yet.")
+@click.option(
+    "--calendar",
+    metavar="FILE",
+    help="Write all of it as an iCalendar file with alarms, which calendars open.",
+)
+@json_option
+@with_data_folder
+def due_command(
+    data_folder: DataFolder, calendar: str | None, *, everything: bool, as_json: bool
+) -> None:
+    """What is to be done again on the computers that were worked on, by the profile of each
+    newest job. Counted from when it was last done, else from the visit.
+
+    \b
+    lumtak due
+    lumtak due --all --json
+    lumtak due --calendar upkeep.ics
+    """
+    found = all_due(data_folder)
+    if calendar:
+        _write(found, Path(calendar))
+    told = [d for d in found if everything or d.is_due]
+    if as_json:
+        say_json({"format": 1, "due": told})
+        return
+    if not told:
+        nothing = "Nothing is due" if found else "No job's profile says when to look again"
+        click.echo(f"{nothing}." + ("" if everything or not found else " --all shows what comes."))
+    columns(
+        [
+            (d.day, "due" if d.is_due else "", plain(d.computer, 40), d.title,
+             f"last {d.last}" if d.last else "never", d.every, d.note)
+            for d in told
+        ]
+    )  # fmt: skip
+
+
+def _write(found: list[Due], path: Path) -> None:
+    from datetime import UTC, datetime
+
+    from lumtak.report.reminders import Reminder, calendar
+
+    reminders = [
+        Reminder(day=d.day, name=f"{d.identity}-{d.task}", words=d.in_words(), every=d.every)
+        for d in found
+    ]
+    write_whole(path, calendar(reminders, datetime.now(UTC).isoformat(timespec="seconds")))
+    click.echo(f"{path}: {counted(len(found), 'reminder')}.", err=True)
+
+
+# -- an action -------------------------------------------------------------------------------------
+
+
+@click.command("trim")
+@click.argument("address", metavar="COMPUTER")
+@user_option
+@json_option
+@with_data_folder
+def trim_command(data_folder: DataFolder, address: str, user: str | None, *, as_json: bool) -> None:
+    """Tell the solid-state disks of COMPUTER now what is free on them. No file is touched; where a
+    timer does it weekly, it is not needed.
+
+    \b
+    lumtak upkeep local disks      when it was last done
+    sudo lumtak trim local
+    """
+    computer = data_folder.computer(address, user=user)
+    try:
+        ask_first(computer, [SettingRef(area="memory", key="swappiness")])
+        action = trim(computer)
+    finally:
+        computer.settings.give_back_rights()
+        computer.close()
+    where = data_folder.record_action(computer.identity, action)
+    if as_json:
+        say_json({"format": 1, "computer": address, "action": action, "job": where})
+    else:
+        click.echo(plain(action.in_words(), 600))
+    if not action.ended:
+        raise LumtakError("No disk was told what is free.", plain(action.note, 300))

@@ -19,7 +19,7 @@ from lumtak.core.owned import Chosen, Comparing, CopiesFound
 from lumtak.core.record import Figure, NotMeasured, Record
 from lumtak.core.sample import Snapshot
 from lumtak.core.setting import SettingRef, State
-from lumtak.core.upkeep import Checked, Integrity
+from lumtak.core.upkeep.tasks import Partial, Result
 
 
 class Program(Record):
@@ -148,12 +148,17 @@ class About(Protocol):
         """
         ...
 
-    def integrity(self, on_progress: Callable[[Checked], None], stop: threading.Event) -> Integrity:
-        """The system's files held against what the package database recorded of them.
+    def upkeep(self, begun: Partial, tell: Callable[[Partial], None]) -> Result:
+        """A task of upkeep is done: it only reads, and gives way to all other work. It may run
+        beside anything else that is asked of the computer, one task at a time.
+
+        Args:
+            begun: which, and where it goes on.
+            tell: told about four times a second how far a long one is; what it raises ends the
+                task, which goes on later from what was told last.
 
         Raises:
-            StoppedError: it was told to stop; ComputerError: nothing is recorded here, or it cannot
-                be read.
+            ComputerError: it could not be brought to its end.
         """
         ...
 
@@ -299,6 +304,15 @@ class Settings(Protocol):
 
         Raises:
             ComputerError: it was refused or failed.
+        """
+        ...
+
+    def trim(self) -> dict[str, int]:
+        """The solid-state disks of this computer are told what is free on them; gives how many
+        bytes, by where each volume is mounted.
+
+        Raises:
+            ComputerError: none takes word of it, or it was refused.
         """
         ...
 

@@ -20,8 +20,9 @@ class Action(Record):
 
     at: str
     """The computer's clock."""
-    kind: Literal["end a process", "empty", "remove"] = "end a process"
-    """empty: what was set aside was deleted for good; remove: programs were removed."""
+    kind: Literal["end a process", "empty", "remove", "trim"] = "end a process"
+    """empty: what was set aside was deleted for good; remove: programs were removed; trim:
+    solid-state disks were told what is free."""
     target: str
     """What it was done to, for a person."""
     pid: int = 0
@@ -51,6 +52,11 @@ class Action(Record):
                 f"removed: {', '.join(self.packages)}, {ram(self.bytes)}" if self.packages else ""
             )
             return f"{self.target}: {gone or f'nothing was removed. {self.note}'.rstrip('. ')}."
+        if self.kind == "trim":
+            told = (
+                f"told that {ram(self.bytes)} are free" if self.ended else f"not told. {self.note}"
+            )
+            return f"The disk of {self.target} was {told.rstrip('. ')}."
         done = (
             "it ended" if self.ended else f"it did not end{': ' + self.note if self.note else ''}"
         )

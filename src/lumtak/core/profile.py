@@ -94,6 +94,17 @@ class Upkeep(Record):
     space: Rhythm | None = None
     audit: Rhythm | None = None
     """The whole audit anew."""
+    disks: Rhythm | None = None
+    """Whether a disk fails or a file system has errors."""
+    integrity: Rhythm | None = None
+    """The system's files against what was recorded of them."""
+    odd: Rhythm | None = None
+    """What starts from odd places."""
+    unwanted: Rhythm | None = None
+    """Files shown to a scanner."""
+    fragments: Rhythm | None = None
+    stopping: Rhythm | None = None
+    """What held up the last shutdown."""
 
 
 class Scale(Record):

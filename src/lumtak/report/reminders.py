@@ -1,29 +1,58 @@
-"""Reminders as a calendar: iCalendar, RFC 5545."""
+"""Reminders as a calendar: iCalendar, RFC 5545, with alarms."""
 
 from collections.abc import Iterable
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 
+from lumtak.core.profile import Rhythm
+from lumtak.core.record import Record
 from lumtak.core.text import plain
 
+_RULES: dict[Rhythm, dict[str, str | int]] = {
+    "weekly": {"FREQ": "WEEKLY"},
+    "monthly": {"FREQ": "MONTHLY"},
+    "quarterly": {"FREQ": "MONTHLY", "INTERVAL": 3},
+    "half-yearly": {"FREQ": "MONTHLY", "INTERVAL": 6},
+}
+_MORNING = timedelta(hours=9)
 
-def calendar(reminders: Iterable[tuple[str, str, str]], written_at: str) -> bytes:
-    """A calendar of whole days.
+
+class Reminder(Record):
+    """Something to be done on a day."""
+
+    day: str
+    """YYYY-MM-DD."""
+    name: str
+    """What tells it from others."""
+    words: str
+    every: Rhythm | None = None
+    """How often it comes again; None: once."""
+
+
+def calendar(reminders: Iterable[Reminder], written_at: str) -> bytes:
+    """A calendar of whole days, each with an alarm at nine in the morning.
 
     Args:
-        reminders: (day as YYYY-MM-DD, what tells it from others, what is to be done).
+        reminders: in any order.
         written_at: when it was made.
     """
-    from icalendar import Calendar, Event
+    from icalendar import Alarm, Calendar, Event
 
     made = Calendar()
     made.add("prodid", "-//Lumtak//reminders//EN")
     made.add("version", "2.0")
-    for day, name, words in reminders:
-        event = Event()
-        event.add("uid", f"{plain(name, 200)}@lumtak")
+    for one in reminders:
+        event, alarm = Event(), Alarm()
+        words = plain(one.words, 300)
+        event.add("uid", f"{plain(one.name, 200)}@lumtak")
         event.add("dtstamp", datetime.fromisoformat(written_at))
-        event.add("dtstart", date.fromisoformat(day))
-        event.add("summary", plain(words, 300))
+        event.add("dtstart", date.fromisoformat(one.day))
+        event.add("summary", words)
+        if one.every is not None:
+            event.add("rrule", _RULES[one.every])
+        alarm.add("action", "DISPLAY")
+        alarm.add("description", words)
+        alarm.add("trigger", _MORNING)
+        event.add_component(alarm)
         made.add_component(event)
     found: bytes = made.to_ical()
     return found

@@ -127,8 +127,9 @@ class DataFolder(Knowledge):
     ) -> "Computer":
         """The computer at an address; see `open_computer`."""
         from lumtak.computers.addresses import open_computer
+        from lumtak.work.quiet import known_at
 
-        return open_computer(
+        computer = open_computer(
             address,
             folder=self.home / "simulated",
             catalogue=self.catalogue,
@@ -136,6 +137,9 @@ class DataFolder(Knowledge):
             seed=seed,
             pace=pace,
         )
+        if self._only_look is None:
+            known_at(computer.identity, self.home)
+        return computer
 
     @property
     def surveys(self) -> Path:

@@ -1,6 +1,7 @@
 """The handover: the report of a job, written as files."""
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from lumtak.core.audit import audit
 from lumtak.core.conditions import mismatches
@@ -13,10 +14,14 @@ from lumtak.errors import UsageError
 from lumtak.report.charts import ChartFormat, ChartKind
 from lumtak.report.content import ChangeLine, Content
 from lumtak.storage import in_sentences, write_whole
+from lumtak.work.due import due_of
 from lumtak.work.open_job import OpenJob
 from lumtak.work.plan import undo_scripts_of
 from lumtak.work.proof import bridges_of, pace_of, proof_of, why_provisional
 from lumtak.work.storage import disk_told, due_on
+
+if TYPE_CHECKING:  # loads the library for calendars
+    from lumtak.report.reminders import Reminder
 
 
 def content_of(open_job: OpenJob) -> Content:
@@ -106,8 +111,10 @@ def write_report(open_job: OpenJob, folder: Path) -> list[Path]:
     return [folder / name for name in documents]
 
 
-def reminders_of(open_job: OpenJob) -> list[tuple[str, str, str]]:
-    """(day, what tells it from others, what is to be done): what is set aside is to be emptied."""
+def reminders_of(open_job: OpenJob) -> "list[Reminder]":
+    """What is set aside is to be emptied, and upkeep comes again."""
+    from lumtak.report.reminders import Reminder
+
     job = open_job.job
     days = {
         due_on(e.stage_at, job.profile)
@@ -115,7 +122,13 @@ def reminders_of(open_job: OpenJob) -> list[tuple[str, str, str]]:
         if e.is_open and e.ref.area == "storage"
     }
     words = f"{job.computer_name}: empty what was set aside (lumtak empty-aside {job.address})"
-    return [(day, f"{job.id}-empty-{day}", words) for day in sorted(days) if day]
+    found = [
+        Reminder(day=day, name=f"{job.id}-empty-{day}", words=words) for day in sorted(days) if day
+    ]
+    return found + [
+        Reminder(day=d.day, name=f"{d.identity}-{d.task}", words=d.in_words(), every=d.every)
+        for d in due_of(open_job.data_folder, job)
+    ]
 
 
 def draw_chart(open_job: OpenJob, kind: ChartKind, form: ChartFormat) -> bytes:

@@ -12,6 +12,7 @@ from lumtak.core.reading import ENDED_WORDS, WHOLE, Conditions, Ended, Reading
 from lumtak.core.sample import Sample, Snapshot, between, series_of
 from lumtak.core.window import Window
 from lumtak.errors import ComputerError, UsageError
+from lumtak.work.quiet import reading_of
 
 SHORTEST_INTERVAL_S, LONGEST_INTERVAL_S = 0.2, 60.0
 LONGEST_S = 24 * 3600.0
@@ -140,7 +141,7 @@ def take_reading(
     half_width([0.0, 1.0])  # loads what it needs now, not in the middle of the window
     taken_at = computer.clock.wall().isoformat(timespec="seconds")
     conditions = conditions_of(computer.about.system())
-    with _watching(computer, length, watched) as seen:
+    with reading_of(computer.identity), _watching(computer, length, watched) as seen:
         window = Window(conditions, computer.load.sample(memory=True))
         if on_begin:
             on_begin(window)

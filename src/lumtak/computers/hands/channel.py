@@ -30,7 +30,8 @@ SENT = (
     "aside_shell", "aside_states", "swap_states", "states", "back", "programs", "places",
     "display", "looking", "atomic", "feeling", "rules", "clutter_data", "diving", "walking", "used",
     "clutter", "copies", "lone", "deleting", "merging", "aside_list", "aside", "storing",
-    "packages", "removing", "integrity", "checking", "hand", "wire",
+    "packages", "removing", "integrity", "passing", "scanning", "pieces", "checking", "hand",
+    "wire",
 )  # fmt: skip
 _PACKAGE = "lumtak.computers.hands"
 ANSWER_S = 30.0

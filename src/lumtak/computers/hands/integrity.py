@@ -66,19 +66,24 @@ class Integrity:
         self._told = time.monotonic()
         self._rules: List[Tuple[bool, str]] = []
         self._links: Dict[str, str] = {}
-        self.files = self.bytes = self.whole = self.unread = self.left_out = 0
-        self.found: List[List[str]] = []
-        self.config: List[List[str]] = []
-        self.strangers: List[str] = []
-        self.counts = {"found": 0, "config": 0, "strangers": 0}
+        self.files = self.bytes = self.whole = 0
+        self.counts = {"damaged": 0, "configured": 0, "strangers": 0, "unread": 0, "left_out": 0}
+        self._fresh: List[List[str]] = []
+        """What was found and not told yet: kind, path, package, what is wrong."""
         self.without: List[str] = []
         """Packages that recorded no sums."""
 
-    def through(self) -> Iterator[Dict[str, Any]]:
-        """Progress, about four times a second; the last is {"ended": everything that was found}."""
+    def through(self, after: str) -> Iterator[Dict[str, Any]]:
+        """How far it is and what was found since, about four times a second; the last has "ended".
+
+        Args:
+            after: the last file that was held against its record before; empty to begin.
+        """
         self._rules = self._left_out()
         self._links = self._top_links()
         wanted = self._recorded()
+        passed = _order(after) if after else ("", "")
+        wanted = [one for one in wanted if _order(one.path) > passed]
         sizes = self._sizes(wanted)
         self.whole = sum(size for size in sizes if size)
         folder, descriptor = "", -1
@@ -92,13 +97,13 @@ class Integrity:
                 self._check(one, descriptor, size)
                 if time.monotonic() - self._told > _TELL_S:
                     self._told = time.monotonic()
-                    done = {"files": self.files, "bytes": self.bytes, "whole": self.whole}
-                    yield {**done, "at": one.path}
+                    yield self._said(one.path)
         finally:
             if descriptor >= 0:
                 os.close(descriptor)
         self._strangers()
-        yield {"ended": self._said()}
+        more = {"without": self.without[:_MOST_TOLD], "broken": self._packages.broken}
+        yield dict(self._said(wanted[-1].path if wanted else ""), ended=more)
 
     # -- what was recorded -------------------------------------------------------------------------
 
@@ -152,7 +157,7 @@ class Integrity:
                 path = self._settled(to if to and by != package.name else "/" + listed)
                 found[path] = Recorded(path, md5, key, False)
         self._of_configuration(found)
-        return [found[path] for path in sorted(found, key=lambda p: (posixpath.dirname(p), p))]
+        return [found[path] for path in sorted(found, key=_order)]
 
     def _of_configuration(self, found: Dict[str, Recorded]) -> None:
         for paragraph in self._status.split("\n\n"):
@@ -187,14 +192,17 @@ class Integrity:
         self.files += 1
         self.bytes += size or 0
         if why == MISSING and self._is_left_out(one.path):
-            self.left_out += 1
+            self.counts["left_out"] += 1
         elif why == UNREAD:
-            self.unread += 1
+            self.counts["unread"] += 1
         elif why:
-            kind, told = ("config", self.config) if one.config else ("found", self.found)
-            self.counts[kind] += 1
-            if len(told) < _MOST_TOLD:
-                told.append([one.path, one.package, why])
+            self._note("configured" if one.config else "damaged", one.path, one.package, why)
+
+    def _note(self, kind: str, path: str, package: str, why: str) -> None:
+        name = "strangers" if kind == "stranger" else kind
+        self.counts[name] += 1
+        if self.counts[name] <= _MOST_TOLD:
+            self._fresh.append([kind, path, package, why])
 
     def _why(self, one: Recorded, folder: int) -> str:
         """What is wrong with it; empty for nothing."""
@@ -236,9 +244,7 @@ class Integrity:
         owned.update(self._settled(to) for to, _ in self._diverted().values())
         for path in self._programs():
             if path not in owned:
-                self.counts["strangers"] += 1
-                if len(self.strangers) < _MOST_TOLD:
-                    self.strangers.append(path)
+                self._note("stranger", path, "", "was brought by no package")
 
     def _programs(self) -> Iterator[str]:
         """Programs and libraries in program folders."""
@@ -250,19 +256,22 @@ class Integrity:
                     if _is_program(os.path.join(folder, name)):
                         yield "%s%s/%s" % (top, folder[len(place) :], name)
 
-    def _said(self) -> Dict[str, Any]:
+    def _said(self, at: str) -> Dict[str, Any]:
+        """How far it is, and what was found since this was said last."""
+        fresh, self._fresh = self._fresh, []
         return {
+            "after": at,
             "files": self.files,
             "bytes": self.bytes,
-            "found": self.found,
-            "config": self.config,
-            "strangers": self.strangers,
-            "counts": self.counts,
-            "unread": self.unread,
-            "left_out": self.left_out,
-            "without": self.without[:_MOST_TOLD],
-            "broken": self._packages.broken,
+            "whole_bytes": self.whole,
+            "counts": dict(self.counts),
+            "found": fresh,
         }
+
+
+def _order(path: str) -> Tuple[str, str]:
+    """Files in the order in which they are gone through: folder by folder."""
+    return posixpath.dirname(path), path
 
 
 def _md5(descriptor: int) -> str:

@@ -148,20 +148,54 @@ class Piped(Channel):
 
     def times_of(self, paths: Sequence[str]) -> list[list[float] | None]:
         """See `Hand.times_of`."""
-
-        def fits(value: Any) -> bool:
-            return (
-                isinstance(value, list)
-                and len(value) == len(paths)
-                and all(v is None or (isinstance(v, list) and len(v) == 3) for v in value)
-            )
-
-        found: list[list[float] | None] = self.checked(self.ask("times_of", list(paths)), fits)
+        found: list[list[float] | None] = self.checked(
+            self.ask("times_of", list(paths)), lambda v: _are_told(v, len(paths), 3)
+        )
         return found
 
-    def integrity(self) -> Iterator[dict[str, Any]]:
+    def integrity(self, after: str) -> Iterator[dict[str, Any]]:
         """See `Hand.integrity`."""
-        yield from self._parts(dict, _LONG_S, "integrity")
+        yield from self._parts(dict, _LONG_S, "integrity", after)
+
+    def scanner(self) -> dict[str, str]:
+        """See `Hand.scanner`."""
+        said: dict[str, str] = self.checked(
+            self.ask("scanner", answer_s=_LONGEST_S),
+            lambda v: (
+                isinstance(v, dict)
+                and all(isinstance(w, str) and len(w) <= _MOST_SAID for w in v.values())
+            ),
+        )
+        return said
+
+    def scan(self, top: str, after: str, place: str) -> Iterator[dict[str, Any]]:
+        """See `Hand.scan`."""
+        yield from self._parts(dict, _LONG_S, "scan", top, after, place)
+
+    def fragments(self, top: str, after: str) -> Iterator[dict[str, Any]]:
+        """See `Hand.fragments`."""
+        yield from self._parts(dict, _LONG_S, "fragments", top, after)
+
+    def owners(self, paths: Sequence[str]) -> list[list[int] | None]:
+        """See `Hand.owners`."""
+        found: list[list[int] | None] = self.checked(
+            self.ask("owners", list(paths)), lambda v: _are_told(v, len(paths), 4)
+        )
+        return found
+
+    def superblock(self, device: str) -> bytes:
+        """See `Hand.superblock`."""
+        data: bytes = self.checked(
+            self.ask("superblock", device), lambda v: isinstance(v, bytes) and len(v) <= MOST_BYTES
+        )
+        return data
+
+    def trim(self, path: str) -> int:
+        """See `Hand.trim`; a large disk takes its time."""
+        size: int = self.checked(
+            self.ask("trim", path, answer_s=_LONG_S), lambda v: type(v) is int and v >= 0
+        )
+        return size
 
     def remove_packages(self, names: Sequence[str]) -> list[str]:
         """See `Hand.remove_packages`."""
@@ -321,3 +355,16 @@ class Piped(Channel):
             lambda v: isinstance(v, bytes),
         )
         return printed
+
+
+def _are_told(value: Any, count: int, parts: int) -> bool:
+    """Whether so many answers are there, each of so many numbers or None."""
+    return (
+        isinstance(value, list)
+        and len(value) == count
+        and all(
+            v is None
+            or (isinstance(v, list) and len(v) == parts and all(type(n) in {int, float} for n in v))
+            for v in value
+        )
+    )

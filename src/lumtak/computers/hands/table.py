@@ -282,10 +282,18 @@ background (XDG Desktop Portal)."""
 PROGRAMS = {
     "true": r"",
     "dpkg": r"--simulate\0--remove\0--(?:\0[a-z0-9][a-z0-9+.:-]{1,120})+",
+    "apt-get": (
+        r"--simulate\0--option=Debug::NoLocking=true\0--option=Dir::Cache::pkgcache="
+        r"\0--option=Dir::Cache::srcpkgcache=\0dist-upgrade"
+        r"|--simulate\0--option=Debug::NoLocking=true\0--option=Dir::Cache::pkgcache="
+        r"\0--option=Dir::Cache::srcpkgcache=\0--reinstall\0install\0--"
+        r"(?:\0[a-z0-9][a-z0-9+.:-]{1,120})+"
+    ),
     "rpm": r"--query\0--all\0--queryformat\0[%{}A-Z\\tn-]{1,200}",
     "journalctl": (
         r"--no-pager\0--quiet\0--output=json\0--output-fields=[A-Z_,]+\0--lines=[0-9]{1,6}"
-        r"(?:\0--until=@[0-9]{1,12})?(?:\0_BOOT_ID=[0-9a-f]{32})?(?:\0MESSAGE_ID=[0-9a-f]{32})+"
+        r"(?:\0--until=@[0-9]{1,12})?(?:\0_BOOT_ID=[0-9a-f]{32})?"
+        r"(?:(?:\0MESSAGE_ID=[0-9a-f]{32})+|\0(?:_PID=1|_TRANSPORT=kernel)(?:\0PRIORITY=[0-4])+)"
     ),
     "loginctl": (
         r"show-session\0--no-pager(?:\0--property=[A-Za-z]+)+(?:\0--(?:\0[A-Za-z0-9]{1,20})+)?"

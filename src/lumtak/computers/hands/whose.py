@@ -32,9 +32,12 @@ _ROOT_ONLY = (
     "aside_back",
     "aside_empty",
     "remove_packages",
+    "superblock",
+    "trim",
 )
 """What root is asked for by sudo: it changes things, and Lumtak looks at them as itself."""
-_SEARCHES_ONLY = ("about", "space", "inodes", "survey", "tool_holds", "aside_look", "integrity")
+_SEARCHES_ONLY = ("about", "space", "inodes", "survey", "tool_holds", "aside_look")
+_BESIDE_ONLY = ("about", "integrity", "scanner", "scan", "fragments", "run")
 _TRIES_ONLY = ("about", "feel", "touched", "run")
 _PROMPT = "Lumtak changes settings of the system. Password of %p: "
 
@@ -145,6 +148,8 @@ class Hands:
         root: changes the system; None where it has to be asked for by sudo.
         why_no_root: why there can be none, as a clause; empty where there is or can be one.
         trying: another of the user, which tries what they wait for; None where nothing runs.
+        beside: of Lumtak's own and of the user, for upkeep beside all other work: they give way to
+            everything; None where nothing runs.
         searching: another of Lumtak's own, which looks the disk through while Lumtak goes on; None
             where nothing runs.
     """
@@ -157,9 +162,11 @@ class Hands:
         why_no_root: str = "",
         trying: Piped | None = None,
         searching: Piped | None = None,
+        beside: tuple[Piped, Piped] | None = None,
     ) -> None:
         self.own, self.user = own, user
         self.searching = searching
+        self._beside = beside
         self.trying = trying
         self._root = root
         self.why_no_root = why_no_root
@@ -230,9 +237,21 @@ class Hands:
         if self.searching is not None:
             self.searching.kill()
 
+    def beside(self, *, as_user: bool) -> Reach:
+        """The hand that does upkeep beside all other work, as Lumtak itself or as the user."""
+        if self._beside is None:
+            return self.user if as_user else self.own
+        return self._beside[as_user]
+
+    def end_beside(self) -> None:
+        """Upkeep ends, also in the middle of it."""
+        for hand in self._beside or ():
+            hand.kill()
+
     def close(self) -> None:
         """End whatever was started."""
         self.end_searching()
+        self.end_beside()
         self.give_back()
         for hand in (self.user, self.trying):
             if isinstance(hand, Piped):
@@ -260,11 +279,13 @@ def local_hands(user: User) -> Hands:
     if os.geteuid() != 0:
         own = Hand(homes=homes)
         why = "" if sudo() else "it takes root: start Lumtak as root, or install sudo"
-        return Hands(own, own, None, why, _trying(user), _searching(rules=False))
+        beside = _beside(user)
+        return Hands(own, own, None, why, _trying(user), _searching(rules=False), beside)
     root, searching = Hand(rules=True), _searching(rules=True)
     if user.uid == 0:
         of_root = Hand(homes=homes)
-        return Hands(root, of_root, root, trying=_trying(user), searching=searching)
+        beside = _beside(user, rules=True)
+        return Hands(root, of_root, root, trying=_trying(user), searching=searching, beside=beside)
     check_interpreter()
     ids = (
         f"--reuid={user.uid}",
@@ -275,7 +296,14 @@ def local_hands(user: User) -> Hands:
     )
     command = ("/usr/bin/setpriv", *ids, "--reset-env", "--", *bootstrap(PYTHON))
     of_user = Piped(command, {"homes": homes}, f"the hand of {user.name}")
-    return Hands(root, of_user, root, trying=_trying(user, command), searching=searching)
+    return Hands(
+        root,
+        of_user,
+        root,
+        trying=_trying(user, command),
+        searching=searching,
+        beside=_beside(user, command, rules=True),
+    )
 
 
 def _trying(user: User, command: tuple[str, ...] = bootstrap(PYTHON)) -> Piped:
@@ -289,6 +317,15 @@ def _searching(*, rules: bool) -> Piped:
     """The hand that looks the disk through: a process of its own that gives way to all others."""
     options = {"rules": rules, "only": _SEARCHES_ONLY, "nice": 10}
     return Piped(bootstrap(PYTHON), options, "the searching hand")
+
+
+def _beside(
+    user: User, command: tuple[str, ...] = bootstrap(PYTHON), *, rules: bool = False
+) -> tuple[Piped, Piped]:
+    """The hands that do upkeep beside all other work, with the lowest priority there is."""
+    idle = {"only": _BESIDE_ONLY, "nice": 19, "idle": True}
+    own = Piped(bootstrap(PYTHON), {**idle, "rules": rules}, "the hand of upkeep")
+    return own, Piped(command, idle, f"the upkeep hand of {user.name}")
 
 
 def folder_hands(root: str, user: User) -> Hands:

@@ -53,7 +53,13 @@ OPERATIONS: dict[str, tuple[tuple[str, Any], ...]] = {
     "tool_holds": (("name", str),),
     "only_copies": (("paths", list),),
     "times_of": (("paths", list),),
-    "integrity": (),
+    "integrity": (("after", str),),
+    "scanner": (),
+    "scan": (("top", str), ("after", str), ("place", str)),
+    "fragments": (("top", str), ("after", str)),
+    "owners": (("paths", list),),
+    "superblock": (("device", str),),
+    "trim": (("path", str),),
     "remove_packages": (("names", list),),
     "aside_look": (
         ("name", str),
@@ -247,10 +253,19 @@ def stand_alone() -> None:
         ctypes.CDLL(None).prctl(38, 1, 0, 0, 0)  # PR_SET_NO_NEW_PRIVS; prctl(2)
 
 
+def _idle_disk() -> None:
+    """Read from the disk only while nobody else does; ioprio_set(2), class idle."""
+    number = {"x86_64": 251, "aarch64": 30}.get(os.uname().machine)
+    if number is not None:
+        ctypes.CDLL(None).syscall(number, 1, 0, 3 << 13)
+
+
 def main(options: dict[str, Any]) -> None:
     """Serve on standard input and output, as the options say."""
     stand_alone()
     os.nice(int(options.get("nice", 0)))
+    if options.get("idle"):
+        _idle_disk()
     hand = Hand(
         rules=bool(options.get("rules")),
         homes=options.get("homes", ()),

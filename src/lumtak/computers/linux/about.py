@@ -19,7 +19,6 @@ from lumtak.computers.linux.disk_health import disk_health
 from lumtak.computers.linux.extensions import with_extensions
 from lumtak.computers.linux.history import history, last_opened, used_days
 from lumtak.computers.linux.installed import installed, rehearse
-from lumtak.computers.linux.integrity import integrity
 from lumtak.computers.linux.listening import with_listening
 from lumtak.computers.linux.load import Counters
 from lumtak.computers.linux.marks import marks
@@ -32,6 +31,8 @@ from lumtak.computers.linux.signs import signs
 from lumtak.computers.linux.starts import starts_of
 from lumtak.computers.linux.survey import Wanted, survey
 from lumtak.computers.linux.times import start_times
+from lumtak.computers.linux.upkeep.given import Given
+from lumtak.computers.linux.upkeep.tasks import run_task
 from lumtak.computers.protocol import Clock, Identity, Program
 from lumtak.core.catalogue import Catalogue
 from lumtak.core.causes import starter_of
@@ -56,7 +57,7 @@ from lumtak.core.record import Figure, NotMeasured
 from lumtak.core.setting import Area
 from lumtak.core.text import number, plain
 from lumtak.core.units import MIB
-from lumtak.core.upkeep import Checked, Integrity
+from lumtak.core.upkeep.tasks import Partial, Result
 from lumtak.errors import ComputerError
 
 _SIDE_BY_SIDE = 2
@@ -184,10 +185,19 @@ class LinuxAbout:
         now = self._clock.wall().timestamp()
         return installed(self._hand, self._hands.user, self._user, items, now)
 
-    def integrity(self, on_progress: Callable[[Checked], None], stop: threading.Event) -> Integrity:
-        """See `integrity.integrity`."""
-        at = self._clock.wall().isoformat(timespec="seconds")
-        return integrity(self._hands, at, on_progress, stop)
+    def upkeep(self, begun: Partial, tell: Callable[[Partial], None]) -> Result:
+        """See `upkeep.tasks.run_task`."""
+        kind = hardware.disk_kind(self._hand)
+        given = Given(
+            hands=self._hands,
+            user=self._user,
+            address=self._identity.address,
+            at=self._clock.wall().isoformat(timespec="seconds"),
+            begun=begun,
+            tell=tell,
+            disk_kind="" if isinstance(kind, NotMeasured) else kind,
+        )
+        return run_task(given)
 
     def rehearse(self, names: Sequence[str]) -> None:
         """See `installed.rehearse`."""

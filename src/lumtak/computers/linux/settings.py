@@ -13,6 +13,7 @@ from lumtak.computers.linux.adapter import Adapter, check_fits, unfit
 from lumtak.computers.linux.clutter import Clutters
 from lumtak.computers.linux.folder import UserFolder
 from lumtak.computers.linux.undo_kit import FileUndoKit
+from lumtak.computers.linux.upkeep.trim import trim
 from lumtak.core.clutter import Emptied
 from lumtak.core.owned import Chosen
 from lumtak.core.setting import Area, SettingRef, State
@@ -111,6 +112,10 @@ class LinuxSettings:
                 "`lumtak storage local programs` shows what is installed now.",
             ) from error
         return tuple(gone)
+
+    def trim(self) -> dict[str, int]:
+        """See `Settings.trim`."""
+        return trim(self._hands)
 
     def empty(self, ref: SettingRef, on_progress: Callable[[Emptied], None]) -> Emptied:
         """See `Settings.empty`."""

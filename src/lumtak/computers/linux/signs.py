@@ -81,6 +81,11 @@ def _restart(hand: Reach, kernel: str) -> tuple[str, str]:
     return "restart", _waiting_kernel(hand, kernel) if kernel else ""
 
 
+def waiting_restart(hand: Reach) -> str:
+    """What waits for a restart, as a clause; empty for nothing."""
+    return plain(_restart(hand, text_at(hand, "/proc/sys/kernel/osrelease"))[1], 300)
+
+
 def _noted_packages(hand: Reach) -> str:
     """The packages that the distribution's note names, as in: of a, b and 2 more."""
     named = list(dict.fromkeys(text_at(hand, "/run/reboot-required.pkgs").split()))

@@ -181,10 +181,13 @@ def _usable(user: str, login: Line | None, settled_us: int | None, now_s: float 
 def _told_s(message: str) -> float:
     """Seconds of firmware and boot loader, before the kernel began, as the manager words them."""
     found = re.findall(r"((?:\d[\d.]*(?:h|min|s|ms|us) ?)+) ?\((?:firmware|loader)\)", message)
-    parts = [
-        p for told in found for p in re.findall(r"(\d{1,6}(?:\.\d{1,6})?)(h|min|ms|us|s)", told)
-    ]
-    return sum(float(amount) * _LENGTHS[unit] for amount, unit in parts)
+    return sum(seconds_in(told) or 0.0 for told in found)
+
+
+def seconds_in(words: str) -> float | None:
+    """A length of time as systemd words it, in seconds; None where it is none; systemd.time(7)."""
+    parts = re.findall(r"(\d{1,6}(?:\.\d{1,6})?)(h|min|ms|us|s)", words)
+    return sum(float(amount) * _LENGTHS[unit] for amount, unit in parts) if parts else None
 
 
 def _login_screen(lines: Sequence[Line]) -> Line | None:

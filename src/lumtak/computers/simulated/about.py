@@ -9,6 +9,7 @@ from lumtak.computers.simulated import disk
 from lumtak.computers.simulated.installed import installed, rehearse
 from lumtak.computers.simulated.items import items_of
 from lumtak.computers.simulated.machine import Machine
+from lumtak.computers.simulated.upkeep import run_task
 from lumtak.core.clutter import Looked, Survey
 from lumtak.core.deciding import OnlyCopies
 from lumtak.core.facts import (
@@ -27,8 +28,8 @@ from lumtak.core.felt import Start
 from lumtak.core.installed import Programs
 from lumtak.core.owned import Comparing, CopiesFound
 from lumtak.core.record import Figure, NotMeasured
-from lumtak.core.units import GIB, MIB
-from lumtak.core.upkeep import Checked, Integrity
+from lumtak.core.units import MIB
+from lumtak.core.upkeep.tasks import Partial, Result
 from lumtak.errors import ComputerError
 
 
@@ -141,18 +142,10 @@ class SimulatedAbout:
         del items
         return installed(self._machine)
 
-    def integrity(self, on_progress: Callable[[Checked], None], stop: threading.Event) -> Integrity:
-        """As its model has them."""
-        del on_progress, stop
-        spec = self._machine.spec.disk
-        return Integrity(
-            at=self._clock.wall().isoformat(timespec="seconds"),
-            files=spec.system_files,
-            bytes=(spec.system_gib + disk.programs_gib(self._machine)) * GIB,
-            damaged=spec.damaged,
-            damaged_count=len(spec.damaged),
-            configured=spec.configured,
-            configured_count=len(spec.configured),
+    def upkeep(self, begun: Partial, tell: Callable[[Partial], None]) -> Result:
+        """As its model has it; what reads the disk takes the time that its disk takes."""
+        return run_task(
+            self._machine, self._clock.wall().isoformat(timespec="seconds"), begun, tell
         )
 
     def rehearse(self, names: Sequence[str]) -> None:

@@ -18,6 +18,7 @@ from lumtak.computers.simulated.faults import (
 from lumtak.computers.simulated.installed import remove
 from lumtak.computers.simulated.items import items_of
 from lumtak.computers.simulated.machine import Machine
+from lumtak.computers.simulated.upkeep import trim
 from lumtak.core.clutter import Emptied
 from lumtak.core.facts import Item, Setting
 from lumtak.core.owned import Chosen
@@ -127,6 +128,12 @@ class SimulatedSettings:
         gone = remove(self._machine, names)
         self._machine.save()
         return gone
+
+    def trim(self) -> dict[str, int]:
+        """See `Settings.trim`."""
+        told = trim(self._machine)
+        self._machine.save()
+        return told
 
     def undo_kit(self) -> None:
         """None: nothing of it stays when Lumtak is gone."""

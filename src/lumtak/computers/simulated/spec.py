@@ -13,7 +13,8 @@ from lumtak.core.facts import Origin, Sign
 from lumtak.core.felt import Complaint
 from lumtak.core.record import Record
 from lumtak.core.setting import Shows
-from lumtak.core.upkeep import Damage
+from lumtak.core.upkeep.system import Update
+from lumtak.core.upkeep.tasks import Found
 
 
 class HardwareSpec(Record):
@@ -211,9 +212,35 @@ class DiskSpec(Record):
     """Folders with nothing in them."""
     system_files: int = 84_000
     """That its packages brought."""
-    damaged: tuple[Damage, ...] = ()
-    """Of those, that are not as they came."""
-    configured: tuple[Damage, ...] = ()
+
+
+class UpkeepSpec(Record):
+    """What its tasks of upkeep find."""
+
+    damaged: tuple[Found, ...] = ()
+    """Of the files that its packages brought, those that are not as they came."""
+    configured: tuple[Found, ...] = ()
+    updates: tuple[Update, ...] = ()
+    lists_days: float = 2.0
+    """Since the package manager's lists were fetched."""
+    menu_s: float = 3.0
+    """How long its boot menu waits."""
+    late: tuple[str, ...] = ()
+    """Services that did not stop in time at the last shutdown."""
+    odd: tuple[Found, ...] = ()
+    scanner: str = ""
+    """What its scanner calls itself; empty where it has none."""
+    signature_days: int = 1
+    unwanted: tuple[str, ...] = ()
+    """Of the owner's files, those that the scanner knows."""
+    user_files: int = 240
+    """Of the owner's, besides the large ones."""
+    large_files: int = 640
+    pieces: int = 700
+    """In how many pieces those lie."""
+    disk: tuple[Found, ...] = ()
+    trim_days: float | None = 4.0
+    """Since its disk was last told what is free; None: never."""
 
 
 class ClutterSpec(Record):
@@ -260,6 +287,7 @@ class ComputerSpec(Record):
     effect: tuple[EffectSpec, ...]
     stray: tuple[StraySpec, ...] = ()
     disk: DiskSpec = DiskSpec()
+    upkeep: UpkeepSpec = UpkeepSpec()
     clutter: tuple[ClutterSpec, ...] = ()
     mark: tuple[MarkSpec, ...] = ()
     sign: tuple[Sign, ...] = ()

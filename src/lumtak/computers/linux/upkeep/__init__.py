@@ -1,0 +1,1 @@
+"""The tasks of upkeep on a real Linux computer, a file each."""

@@ -1,0 +1,145 @@
+"""What starts with the system or at login, by the files that say so: units, entries, jobs.
+
+Sources: systemd.service(5), Exec lines; Desktop Entry Specification 1.5; crontab(5), cron(8).
+"""
+
+import posixpath
+import re
+import shlex
+from collections.abc import Iterator
+from typing import NamedTuple
+
+from lumtak.computers.hands.reach import Reach, names_at, text
+from lumtak.computers.hands.words import escaped
+from lumtak.computers.linux.upkeep.given import Given
+
+_OLD_UNITS = "/lib/systemd/system"
+_UNITS_OF_SYSTEM = (
+    "/etc/systemd/system",
+    "/usr/local/lib/systemd/system",
+    "/usr/lib/systemd/system",
+    _OLD_UNITS,
+)
+_UNITS_OF_ALL = ("/etc/systemd/user", "/usr/lib/systemd/user")
+_CRON_FILES, _CRON_FOLDER = ("/etc/crontab",), "/etc/cron.d"
+_CRON_SCRIPTS = ("/etc/cron.hourly", "/etc/cron.daily", "/etc/cron.weekly", "/etc/cron.monthly")
+SPOOL = "/var/spool/cron/crontabs"
+_EXEC = re.compile(
+    r"(?m)^Exec(?:Start|StartPre|StartPost|Stop|Reload)?\s*=\s*[-@:+!|]*(.{1,4096})$"
+)
+_CRON_LINE = re.compile(
+    r"(?m)^[ \t]*(?:@[a-z]+|(?:[0-9*][^\s=]*[ \t]+){4}[^\s=]+)[ \t]+(.{1,4096})$"
+)
+_MOST_OF_ONE, _MOST_FILES, _MOST_PARTS = 1 << 16, 3000, 40
+_RUN_OTHERS = {
+    "sh", "bash", "dash", "zsh", "ksh", "python", "perl", "ruby", "node", "env", "nice", "ionice",
+    "setsid", "nohup", "timeout", "flock", "sudo", "su", "runuser", "chroot", "exec", "command",
+    "run-parts", "anacron", "chronic", "start-stop-daemon", "time",
+}  # fmt: skip
+"""What is given to them to run counts as well."""
+_WORDS = {"if", "then", "else", "fi", "do", "done", "while", "until", "!", "{", "}", "("}
+
+
+class Starting(NamedTuple):
+    """A file that says what is started."""
+
+    path: str
+    what: str
+    """service, timer, login entry, scheduled job."""
+    commands: tuple[str, ...]
+    as_root: bool
+    """Whether it belongs to the whole system, so that root would be expected."""
+
+
+def all_that_start(given: Given) -> list[Starting]:
+    """Of the system and of the user."""
+    own, theirs, user = given.hands.own, given.hands.user, given.user
+    found = []
+    for folder in _UNITS_OF_SYSTEM:
+        if folder != _OLD_UNITS or own.link("/lib") is None:  # else it is the one before
+            found += _units(own, folder, as_root=True)
+    for folder in _UNITS_OF_ALL:
+        found += _units(own, folder, as_root=False)
+    for folder in (f"{user.config_home}/systemd/user", f"{user.data_home}/systemd/user"):
+        found += _units(theirs, folder, as_root=False)
+    for folder in user.config_dirs:
+        found += _files(own, f"{folder}/autostart", ".desktop", "login entry", as_root=False)
+    found += _files(
+        theirs, f"{user.config_home}/autostart", ".desktop", "login entry", as_root=False
+    )
+    return found + _jobs(own, given)
+
+
+def _units(hand: Reach, folder: str, *, as_root: bool) -> list[Starting]:
+    return _files(hand, folder, ".service", "service", as_root=as_root) + _files(
+        hand, folder, ".timer", "timer", as_root=as_root
+    )
+
+
+def _files(hand: Reach, folder: str, ending: str, what: str, *, as_root: bool) -> list[Starting]:
+    names = [n for n in names_at(hand, folder) if n.endswith(ending)][:_MOST_FILES]
+    paths = [f"{folder}/{n}" for n in names if hand.link(f"{folder}/{n}") is None]
+    found = []
+    for path, data in zip(paths, hand.read_many(paths, _MOST_OF_ONE), strict=True):
+        commands = tuple(m.strip() for m in _EXEC.findall(text(data or b"")))
+        found.append(Starting(path, what, commands, as_root))
+    return found
+
+
+def _jobs(hand: Reach, given: Given) -> list[Starting]:
+    """Of cron: the system's files name the user before the command, a user's own do not."""
+    found = []
+    paths = [*_CRON_FILES, *(f"{_CRON_FOLDER}/{n}" for n in names_at(hand, _CRON_FOLDER))]
+    for path in paths:
+        data = given.read(path)
+        commands = tuple(c.partition(" ")[2].strip() or c for c in _lines(data))
+        if commands:
+            found.append(Starting(path, "scheduled job", commands, as_root=True))
+    for folder in _CRON_SCRIPTS:
+        scripts = [f"{folder}/{n}" for n in names_at(hand, folder) if not n.startswith(".")]
+        found += [Starting(path, "scheduled job", (path,), as_root=True) for path in scripts]
+    for name in names_at(hand, SPOOL):
+        if commands := tuple(_lines(given.read(f"{SPOOL}/{name}"))):
+            path = f"{SPOOL}/{name}"
+            found.append(Starting(path, "scheduled job", commands, as_root=name == "root"))
+    return found
+
+
+def _lines(data: str) -> list[str]:
+    return [m.replace("\t", " ").strip() for m in _CRON_LINE.findall(data)]
+
+
+def programs_in(command: str, home: str) -> list[str]:
+    """Whole paths of the programs that a command runs: its first word, what an interpreter or a
+    wrapper is given to run, and the commands in a text that a shell is given.
+    """
+    return list(dict.fromkeys(_programs(command, home, 0)))
+
+
+def _programs(command: str, home: str, depth: int) -> Iterator[str]:
+    for part in re.split(r"\|\||&&|[;|&\n]", command)[:_MOST_PARTS]:
+        try:
+            words = shlex.split(part, comments=False)
+        except ValueError:
+            words = part.split()
+        runs = False
+        for word in words[:_MOST_PARTS]:
+            if word in _WORDS or word.startswith("-") or re.match(r"\w+=", word):
+                continue
+            if " " in word and runs and depth < 3:
+                yield from _programs(word, home, depth + 1)
+                break
+            path = _whole(word, home)
+            if path:
+                yield path
+            if posixpath.basename(word).rstrip("0123456789.") not in _RUN_OTHERS:
+                break
+            runs = True
+
+
+def _whole(word: str, home: str) -> str:
+    """A word as a whole path; empty where it is none."""
+    for begin in ("~/", "$HOME/", "${HOME}/", "%h/"):
+        if word.startswith(begin):
+            word = f"{home}/{word[len(begin) :]}"
+    return escaped(posixpath.normpath(word)) if word.startswith("/") and len(word) > 1 else ""

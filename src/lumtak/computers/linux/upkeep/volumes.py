@@ -1,0 +1,81 @@
+"""Volumes of disks that are mounted, and what the kernel says of their disks.
+
+Sources: proc(5), mountinfo; kernel, ABI/stable/sysfs-block (queue/rotational,
+queue/discard_max_bytes).
+"""
+
+import re
+from typing import NamedTuple
+
+from lumtak.computers.hands.reach import Reach, text_at
+from lumtak.computers.hands.words import escaped
+
+_CODES = (("\\040", " "), ("\\011", "\t"), ("\\012", "\n"), ("\\134", "\\"))
+_MOST = 64
+
+
+class Volume(NamedTuple):
+    """A volume of a disk."""
+
+    place: str
+    kind: str
+    """Of its file system: ext4, xfs, btrfs."""
+    source: str
+    """The device, /dev/..."""
+    device: str
+    """The last part of its name in /sys/block or /sys/class/block."""
+    options: frozenset[str]
+    spinning: bool | None
+    """None where the disk does not tell."""
+    discards: bool
+    """Whether its disk takes word of what is free."""
+
+
+def volumes(hand: Reach) -> list[Volume]:
+    """Those that can be written to, one for each device."""
+    found: dict[str, Volume] = {}
+    for line in text_at(hand, "/proc/self/mountinfo", 1 << 20).splitlines():
+        fields, dash, more = line.partition(" - ")
+        parts, about = fields.split(" "), more.split(" ")
+        if not dash or len(parts) < 6 or len(about) < 2 or not about[1].startswith("/dev/"):
+            continue
+        device = _device(hand, parts[2], about[1])
+        if not device or about[1] in found or about[1].startswith("/dev/loop"):
+            continue
+        place = parts[4]
+        for code, char in _CODES:
+            place = place.replace(code, char)
+        options = frozenset(f"{parts[5]},{about[2] if len(about) > 2 else ''}".split(","))
+        folder = f"/sys/class/block/{device}"
+        queue = _queue(hand, folder)
+        turns = text_at(hand, f"{queue}/rotational")
+        most = text_at(hand, f"{queue}/discard_max_bytes")
+        found[about[1]] = Volume(
+            place=escaped(place),
+            kind=escaped(about[0])[:20],
+            source=escaped(about[1])[:200],
+            device=device,
+            options=options,
+            spinning={"1": True, "0": False}.get(turns),
+            discards=most.isdigit() and int(most[:19]) > 0,
+        )
+        if len(found) >= _MOST:
+            break
+    return list(found.values())
+
+
+def _device(hand: Reach, numbers: str, source: str) -> str:
+    """The kernel's name of the device with these numbers, or of this source where the file system
+    has numbers of its own (btrfs).
+    """
+    if re.fullmatch(r"[0-9]{1,5}:[0-9]{1,7}", numbers):
+        target = hand.link(f"/sys/dev/block/{numbers}")
+        if target:
+            return target.rpartition("/")[2]
+    name = source.removeprefix("/dev/")
+    return name if "/" not in name and hand.exists(f"/sys/class/block/{name}") else ""
+
+
+def _queue(hand: Reach, folder: str) -> str:
+    """The queue of the disk that a partition is part of."""
+    return f"{folder}/queue" if hand.exists(f"{folder}/queue") else f"{folder}/../queue"
