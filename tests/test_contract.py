@@ -121,7 +121,7 @@ def test_facts_name_every_item_once(computer):
         "effects",
         "power",
         "memory",
-    } | ({"storage"} & {x.area for x in (*facts.items, *facts.gaps)})
+    } | ({"storage", "upkeep"} & {x.area for x in (*facts.items, *facts.gaps)})
     assert all(facts.find(ref).ref == ref for ref in refs)
 
 

@@ -1,5 +1,6 @@
 """Commands about upkeep: tasks that take long, what they found, when they are due."""
 
+from collections.abc import Sequence
 from pathlib import Path
 from typing import cast
 
@@ -117,22 +118,7 @@ def upkeep_command(
             _keep(data_folder, computer, names[0], explained, forget=forget)
             return
         folder = whole(below) if below else ""
-        results = []
-        with stopping("Pausing…") as stop:
-            for name in names:
-                results.append(
-                    run_task(
-                        data_folder,
-                        computer,
-                        name,
-                        profile=profile,
-                        top=folder,
-                        anew=anew,
-                        on_progress=_tell,
-                        stop=stop,
-                    )
-                )
-                progress("")
+        results = _run(data_folder, computer, names, profile, folder, anew=anew)
     finally:
         computer.close()
     told = [without_explained(data_folder, computer.identity, r) for r in results]
@@ -145,6 +131,33 @@ def upkeep_command(
         raise ConflictError(
             "Not all is as it should be.", "See what is named above." if not as_json else ""
         )
+
+
+def _run(
+    data_folder: DataFolder,
+    computer: Computer,
+    names: Sequence[TaskName],
+    profile: Profile,
+    folder: str,
+    *,
+    anew: bool,
+) -> list[Result]:
+    found = []
+    with stopping("Pausing…") as stop:
+        for name in names:
+            done = run_task(
+                data_folder,
+                computer,
+                name,
+                profile=profile,
+                top=folder,
+                anew=anew,
+                on_progress=_tell,
+                stop=stop,
+            )
+            found.append(done)
+            progress("")
+    return found
 
 
 def _tell(done: Partial, waits: str) -> None:
@@ -281,10 +294,14 @@ def due_command(
     told = [d for d in found if everything or d.is_due]
     if as_json:
         say_json({"format": 1, "due": told})
-        return
+    else:
+        _say_due(found, told)
+
+
+def _say_due(found: list[Due], told: list[Due]) -> None:
     if not told:
-        nothing = "Nothing is due" if found else "No job's profile says when to look again"
-        click.echo(f"{nothing}." + ("" if everything or not found else " --all shows what comes."))
+        some = "Nothing is due. --all shows what comes."
+        click.echo(some if found else "No job's profile says when to look again.")
     columns(
         [
             (d.day, "due" if d.is_due else "", plain(d.computer, 40), d.title,

@@ -133,11 +133,7 @@ class About(Protocol):
         ...
 
     def only_copies(self, paths: Sequence[str]) -> OnlyCopies:
-        """What may be the only copy of something, among these and below them.
-
-        Raises:
-            ComputerError: they cannot be looked at.
-        """
+        """What may be the only copy of something, among these and below them; or ComputerError."""
         ...
 
     def installed(self, items: Sequence[Item]) -> Programs:
@@ -149,13 +145,11 @@ class About(Protocol):
         ...
 
     def upkeep(self, begun: Partial, tell: Callable[[Partial], None]) -> Result:
-        """A task of upkeep is done: it only reads, and gives way to all other work. It may run
-        beside anything else that is asked of the computer, one task at a time.
+        """A task of upkeep is done: it only reads, and may run beside anything else, one at a time.
 
         Args:
             begun: which, and where it goes on.
-            tell: told about four times a second how far a long one is; what it raises ends the
-                task, which goes on later from what was told last.
+            tell: told about four times a second how far it is; what it raises ends it.
 
         Raises:
             ComputerError: it could not be brought to its end.
@@ -308,8 +302,7 @@ class Settings(Protocol):
         ...
 
     def trim(self) -> dict[str, int]:
-        """The solid-state disks of this computer are told what is free on them; gives how many
-        bytes, by where each volume is mounted.
+        """Solid-state disks are told what is free on them: bytes by where each is mounted.
 
         Raises:
             ComputerError: none takes word of it, or it was refused.

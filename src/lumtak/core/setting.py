@@ -7,7 +7,7 @@ from lumtak.core.record import Record
 from lumtak.core.text import plain
 from lumtak.errors import UnknownNameError, UsageError
 
-Area = Literal["services", "apps", "effects", "power", "memory", "storage"]
+Area = Literal["services", "apps", "effects", "power", "memory", "storage", "upkeep"]
 AREAS: tuple[Area, ...] = get_args(Area)
 AREA_TITLES: dict[Area, str] = {
     "services": "services",
@@ -16,6 +16,7 @@ AREA_TITLES: dict[Area, str] = {
     "power": "power plan",
     "memory": "memory",
     "storage": "storage",
+    "upkeep": "upkeep",
 }
 
 Shows = Literal["now", "login", "restart"]

@@ -125,6 +125,19 @@ TEXTS = {
         " Backspace takes the last answer back; {export} writes the list to take home. Escape"
         " ends: everything said is kept with the job, and it goes on where it was." + _KEYS
     ),
+    "upkeep": (
+        "Tasks of upkeep find out what takes long: whether disks fail, whether the system's"
+        " files are as the packages brought them, what starts from odd places, what a scanner"
+        " says of the owner's files, which updates wait, in how many pieces files lie, what"
+        " holds up a shutdown, whether settings are as they were left, whether enough is free."
+        " All of them only read, at the lowest priority, and wait while a reading is taken."
+        " Space begins one, pauses it, and goes on where it was; leave the screen, and it goes"
+        " on. {cancel-task} ends one and forgets what it found. Enter shows what was found, and"
+        " on one of those asks whether the owner knows what it is for. {all-due} does all that"
+        " the profile's rhythm has made due. {trim} tells solid-state disks what is free, which"
+        " is the one thing here that acts. Nothing that"
+        " a scanner finds is deleted: the owner decides, and it is set aside." + _KEYS
+    ),
     "programs": (
         "Programs are listed with what they hold, with what only they need, when they were last"
         " used and how that is known, and what of them starts by itself. Enter says what removing"

@@ -61,6 +61,7 @@ JOB_COMMANDS = tuple(
         ("End a process", "it cannot be put back", "end-process", "", "end_process"),
         ("The owner's files", "decided about together", "files", "", "files"),
         ("Programs", "what they hold, and removing one", "programs", "", "programs"),
+        ("Upkeep", "tasks that run beside the job", "upkeep", "", "upkeep"),
         ("Quick look", "what uses CPU and memory just now", "look-job", "", "look"),
         ("Explain this station", "in the words of the work", "help", "", "help"),
         ("To the bench", "the job stays where it is", "Escape", "", "bench"),

@@ -41,6 +41,13 @@ class Doors(Desk):
         if self.free():
             self.app.push_screen(ProgramsScreen(self.open_job), self.come_back)
 
+    def action_upkeep(self) -> None:
+        """The tasks of upkeep, which run beside the job."""
+        from lumtak.tui.upkeep import UpkeepScreen
+
+        if self.free():
+            self.app.push_screen(UpkeepScreen(self.open_job), self.come_back)
+
     def action_look(self) -> None:
         """What weighs just now, beside the job."""
         from lumtak.tui.quick_look import QuickLookScreen

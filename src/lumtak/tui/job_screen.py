@@ -41,6 +41,7 @@ from lumtak.work.places import results_folder
 from lumtak.work.plan import put_changes_back
 from lumtak.work.rights import asking
 
+_BESIDE_S = 1.0
 _LOW = 30
 _CHARTS: dict[Station, ChartKind] = {"baseline": "load", "proof": "bridge", "handover": "spread"}
 """The chart that fits a station; strips elsewhere."""
@@ -73,6 +74,7 @@ class JobScreen(Doors):
         binding("end-process", "end_process"),
         binding("files", "files"),
         binding("programs", "programs"),
+        binding("upkeep", "upkeep"),
         binding("look-job", "look"),
         binding("chart", "chart"),
         binding("piece-before", "piece(-1)"),
@@ -84,6 +86,7 @@ class JobScreen(Doors):
         super().__init__(open_job)
         self.saver = Saver(open_job.data_folder.casebook, self._not_kept)
         open_job.save = self.saver
+        self._beside = ""
         self._cut: list[tuple[tuple[object, ...], tuple[Strip, Strip]]] = []
 
     def compose(self) -> ComposeResult:
@@ -110,6 +113,7 @@ class JobScreen(Doors):
             self.action_go("proof")
         self.update_all()
         self._view().arrive()
+        self.set_interval(_BESIDE_S, self._show_beside)
 
     def on_resize(self, event: events.Resize) -> None:
         """Low windows have no room for air; what depends on the width is drawn anew."""
@@ -128,6 +132,13 @@ class JobScreen(Doors):
 
     def update_frame(self) -> None:
         """Head, ledger, route and hint."""
+        self._show_head()
+        self.query_one(Route).show(self.job.station, self._done())
+        self._show_ledger()
+        self.update_hint()
+
+    def _show_head(self) -> None:
+        """Whose computer, and what goes on."""
         job, palette = self.job, Palette(self.app)
         head = Text(no_wrap=True)
         head.append("Lumtak", style=f"bold {palette.accent}")
@@ -137,16 +148,21 @@ class JobScreen(Doors):
             f" {plain(job.user, 20)}",
             style=palette.soft,
         )
-        right = self.busy or self.owed.in_words()
+        beside = self.open_job.beside.words
+        right = self.busy or beside or self.owed.in_words()
         room = self.size.width - 2 - head.cell_len - len(right)
         if room > 1:
             head.append(
-                " " * room + right, style=palette.warning if not self.busy else palette.accent
+                " " * room + right, style=palette.accent if self.busy or beside else palette.warning
             )
         self.query_one("#head", Static).update(head, layout=False)
-        self.query_one(Route).show(job.station, self._done())
-        self._show_ledger()
-        self.update_hint()
+
+    def _show_beside(self) -> None:
+        """What goes on beside the job has come further, or has ended."""
+        words = self.open_job.beside.words
+        if words != self._beside and self.is_current:
+            self._beside = words
+            self._show_head()
 
     def update_hint(self) -> None:
         """What can be done now."""

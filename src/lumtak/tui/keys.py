@@ -14,9 +14,14 @@ if TYPE_CHECKING:
     from textual.app import App
     from textual.binding import Binding
 
-Where = Literal["everywhere", "bench", "job", "audit", "plan", "put back", "looking", "deciding"]
+Where = Literal[
+    "everywhere", "bench", "job", "audit", "plan", "put back", "looking", "deciding", "upkeep"
+]
 _INSIDE: dict[Where, frozenset[Where]] = {
-    "everywhere": frozenset({"bench", "job", "audit", "plan", "put back", "looking", "deciding"}),
+    "everywhere": frozenset(
+        {"bench", "job", "audit", "plan", "put back", "looking", "deciding", "upkeep"}
+    ),
+    "looking": frozenset({"upkeep"}),
     "job": frozenset({"audit", "plan"}),
 }
 """Where keys of a place count too."""
@@ -57,6 +62,7 @@ KEYS = (
     Key("look-job", "l", "job", "a quick look at the computer"),
     Key("files", "f", "job", "decide about the owner's files together"),
     Key("programs", "m", "job", "the programs, to remove one"),
+    Key("upkeep", "r", "job", "the tasks of upkeep"),
     Key("chart", "c", "job", "save a chart"),
     Key("piece-before", "left_square_bracket", "job", "the piece before in the strips"),
     Key("piece-next", "right_square_bracket", "job", "the next piece in the strips"),
@@ -77,6 +83,9 @@ KEYS = (
     Key("export", "o", "deciding", "write the list to take home"),
     Key("mark-all", "a", "put back", "mark all that is in place"),
     Key("look-again", "r", "looking", "look again"),
+    Key("all-due", "a", "upkeep", "do all that is due"),
+    Key("cancel-task", "x", "upkeep", "end a task and forget what it found"),
+    Key("trim", "t", "upkeep", "tell solid-state disks what is free"),
 )
 BY_NAME = {key.name: key for key in KEYS}
 _SHOWN = {

@@ -11,6 +11,7 @@ from lumtak.errors import UsageError
 from lumtak.journal import review
 from lumtak.work.data_folder import DataFolder
 from lumtak.work.open_job import OpenJob
+from lumtak.work.visits import last_visit
 
 MOST_TOLD = 400
 
@@ -49,7 +50,9 @@ def begin_job(
         told=plain(" ".join(told.split()), MOST_TOLD),
     )
     data_folder.casebook.save(job)
-    return OpenJob(data_folder, computer, job)
+    open_job = OpenJob(data_folder, computer, job)
+    open_job.last = last_visit(data_folder, computer, visit)
+    return open_job
 
 
 def reopen_job(data_folder: DataFolder, job: Job, *, pace: float = 0.0) -> OpenJob:
@@ -66,6 +69,7 @@ def reopen_job(data_folder: DataFolder, job: Job, *, pace: float = 0.0) -> OpenJ
         )
     open_job = OpenJob(data_folder, computer, job)
     open_job.interrupted = review(data_folder.journal, computer)
+    open_job.last = last_visit(data_folder, computer, job.visit)
     return open_job
 
 

@@ -15,9 +15,11 @@ from lumtak.core.plan import Plan
 from lumtak.core.reading import Reading
 from lumtak.core.setting import SettingRef
 from lumtak.core.strip import Glance, glance, strips
+from lumtak.core.visits import LastVisit
 from lumtak.errors import UsageError
 from lumtak.journal import Entry, Owed, Review, owed_now
 from lumtak.work.actions import end_process
+from lumtak.work.beside import Beside
 from lumtak.work.data_folder import DataFolder
 from lumtak.work.sampling import Touched, Watched
 
@@ -44,6 +46,10 @@ class OpenJob:
         """The plan that was made last, and of which state of the job."""
         self.touched: Touched | None = None
         """When Lumtak itself last got a key; the workbench says it."""
+        self.beside = Beside(data_folder, computer, lambda: self.job.profile)
+        """Upkeep of the computer, which goes on beside everything."""
+        self.last: LastVisit | None = None
+        """What became of the visit before."""
         self._lock = threading.Lock()
 
     def keep(self, **fields: Any) -> None:  # noqa: ANN401
@@ -112,5 +118,6 @@ class OpenJob:
         return glance(strips(reading, found, ceilings=ceilings), ceilings, what, reading.taken_at)
 
     def close(self) -> None:
-        """Let the computer go."""
+        """Let the computer go; upkeep that runs is paused."""
+        self.beside.close()
         self.computer.close()

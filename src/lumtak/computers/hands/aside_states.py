@@ -10,8 +10,14 @@ from typing import ClassVar, List, Optional
 
 from lumtak.computers.hands.aside_shell import ASIDE
 from lumtak.computers.hands.exact import Exact, own_file_problem, word
-from lumtak.computers.hands.shell import DROP, KEPT, ScriptPart, quoted
-from lumtak.computers.hands.table import SWAP_FOLDER, UPKEEP, upkeep_file
+from lumtak.computers.hands.shell import DROP, KEPT, LINKS, ScriptPart, quoted
+from lumtak.computers.hands.table import (
+    READ_ANEW,
+    SWAP_FOLDER,
+    UPKEEP,
+    has_own_folder,
+    upkeep_file,
+)
 
 _SHA256 = re.compile(r"[0-9a-f]{64}")
 OWN_NOTES = "/lumtak-aside"
@@ -76,11 +82,11 @@ class Aside(Exact):
 
 @dataclass(frozen=True)
 class KeptFile(Exact, kind="kept file"):
-    """A file of Lumtak's own that sets the system's upkeep of its disk."""
+    """A file of Lumtak's own that sets the system's upkeep of itself."""
 
-    areas = ("storage",)
+    areas = ("storage", "upkeep")
     root = True
-    heads = (DROP, KEPT)
+    heads = (DROP, LINKS, KEPT)
     file: str
     kept: Optional[bytes]
     """What it holds; None where there is none."""
@@ -104,7 +110,10 @@ class KeptFile(Exact, kind="kept file"):
 
     def bring(self, part: ScriptPart) -> List[bytes]:
         """See `Exact.bring`."""
-        return [part.keep(self.file, self.kept)]
+        gone = self.kept is None and has_own_folder(self.file)
+        brought = b"drop_switch %s" % quoted(self.file) if gone else part.keep(self.file, self.kept)
+        anew = any(self.file == upkeep_file(key) for key in READ_ANEW)
+        return [brought, b"units daemon-reload"] if anew else [brought]
 
 
 @dataclass(frozen=True)

@@ -39,6 +39,7 @@ from lumtak.computers.hands.table import (
     POLICY_FILE,
     PROGRAMS,
     SWAP_FOLDER,
+    has_own_folder,
     is_link_place,
     is_own_content,
     is_own_place,
@@ -192,7 +193,7 @@ class Hand(Checking):
             forget(temporary_name(name), descriptor)
             forget(name, descriptor)
             os.fsync(descriptor)
-        if folder_too and is_switch(path):
+        if (folder_too and is_switch(path)) or has_own_folder(path):
             shed(self._place(folder))
 
     def own_clear(self, path: str) -> None:

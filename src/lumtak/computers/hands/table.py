@@ -100,18 +100,37 @@ def wireless_text(value: str) -> bytes:
     return ("%s[connection]\nwifi.powersave=%d\n" % (_LEFT, WIRELESS[value])).encode()
 
 
-UPKEEP = {"journal_mib": (16, 1_000_000), "temporary_days": (1, 3650)}
-"""How large the system's journal may grow, after how many days temporary files go: lowest,
-highest."""
+UPKEEP = {
+    "journal_mib": (16, 1_000_000),
+    "temporary_days": (1, 3650),
+    "stop_seconds": (20, 600),
+    "automatic_updates": (0, 1),
+    "update_hour": (0, 23),
+}
+"""How large the system's journal may grow, after how many days temporary files go, how long
+services may take to stop, whether updates install themselves, at which hour: lowest, highest. What
+stops in less than 20 s may lose what it has not written yet."""
 _UPKEEP_FILES = {
     "journal_mib": "/etc/systemd/journald.conf.d/90-lumtak.conf",
     "temporary_days": "/etc/tmpfiles.d/00-lumtak.conf",
+    "stop_seconds": "/etc/systemd/system.conf.d/90-lumtak.conf",
+    "automatic_updates": "/etc/apt/apt.conf.d/zz-lumtak-updates",
+    "update_hour": "%s/apt-daily-upgrade.timer.d/90-lumtak.conf" % UNITS,
 }
-"""Of two lines for one path the file that sorts first counts; tmpfiles.d(5)."""
-_UPKEEP_TEXTS = {
-    "journal_mib": ("[Journal]\nSystemMaxUse=", "M\n"),
-    "temporary_days": ("q /tmp 1777 root root ", "d\n"),
+"""Of two lines for one path the first file counts (tmpfiles.d(5)); elsewhere the last."""
+_UPKEEP_TEXTS: dict[str, str] = {
+    "journal_mib": "[Journal]\nSystemMaxUse={0}M\n",
+    "temporary_days": "q /tmp 1777 root root {0}d\n",
+    "stop_seconds": "[Manager]\nDefaultTimeoutStopSec={0}s\n",
+    "automatic_updates": (
+        'APT::Periodic::Update-Package-Lists "{0}";\nAPT::Periodic::Unattended-Upgrade "{0}";\n'
+    ),
+    "update_hour": ("[Timer]\nOnCalendar=\nOnCalendar=*-*-* {0}:00:00\nRandomizedDelaySec=30min\n"),
 }
+READ_ANEW = {"stop_seconds", "update_hour"}
+"""The service manager is told to read these anew."""
+_OWN_FOLDERS = {posixpath.dirname(_UPKEEP_FILES[key]) for key in READ_ANEW}
+"""Folders that are made for such a file, and go with it where nothing else is in them."""
 
 
 def upkeep_file(key: str) -> str:
@@ -120,19 +139,28 @@ def upkeep_file(key: str) -> str:
 
 
 def upkeep_text(key: str, value: str) -> bytes:
-    """What is kept there; journald.conf(5), tmpfiles.d(5)."""
-    begins, ends = _UPKEEP_TEXTS[key]
-    return (_LEFT + begins + value + ends).encode()
+    """What is kept there; journald.conf(5), tmpfiles.d(5), systemd-system.conf(5), apt.conf(5),
+    systemd.timer(5).
+    """
+    text = _UPKEEP_TEXTS[key].replace("{0}", value)
+    return b"%s%s" % (_LEFT.encode(), text.encode())
 
 
 def upkeep_value(key: str, data: bytes) -> str:
     """The value that such a file says; empty where Lumtak would not have written it so."""
-    begins, ends = (part.encode() for part in _UPKEEP_TEXTS[key])
-    begins = _LEFT.encode() + begins
-    value = data[len(begins) : len(data) - len(ends)].decode("ascii", "replace")
     lowest, highest = UPKEEP[key]
-    fits = re.fullmatch(r"[1-9][0-9]{0,6}", value) is not None and lowest <= int(value) <= highest
-    return value if fits and data == upkeep_text(key, value) else ""
+    found = re.findall(rb"[0-9]{1,7}", data[len(_LEFT) :])
+    for number in dict.fromkeys(found):
+        value = str(number, "ascii")
+        fits = lowest <= int(value) <= highest and str(int(value)) == value
+        if fits and data == upkeep_text(key, value):
+            return value
+    return ""
+
+
+def has_own_folder(path: str) -> bool:
+    """Whether the folder of this file is made for it, and goes with it."""
+    return posixpath.dirname(path) in _OWN_FOLDERS
 
 
 def swap_file(mib: int) -> str:

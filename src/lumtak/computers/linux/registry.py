@@ -12,7 +12,7 @@ from lumtak.computers.linux.profile_plan import ProfilePlan
 from lumtak.computers.linux.sandboxes import Sandboxes
 from lumtak.computers.linux.services import Services
 from lumtak.computers.linux.swap import Swap
-from lumtak.computers.linux.upkeep_files import UpkeepFiles
+from lumtak.computers.linux.upkeep_files import SystemUpkeep, UpkeepFiles
 from lumtak.computers.linux.user_units import UserUnits
 from lumtak.computers.linux.wireless import Wireless
 
@@ -36,6 +36,7 @@ ADAPTERS: tuple[type[Adapter], ...] = (
     SystemClutters,
     ToolClutters,
     UpkeepFiles,
+    SystemUpkeep,
     DesktopUpkeep,
 )
 """Of those of one area, the first that has a setting keeps it."""

@@ -90,10 +90,12 @@ class LinuxSettings:
         return self._keeper(ref).in_force(ref)
 
     def takes_root(self, ref: SettingRef) -> bool:
-        """See `Settings.takes_root`; of storage it follows from whose it is, else from the area."""
-        if ref.area != "storage":
+        """See `Settings.takes_root`; of storage and upkeep it follows from whose it is, else from
+        the area.
+        """
+        if ref.area not in {"storage", "upkeep"}:
             return ref.area in self.take_root
-        keepers = (a for a in self._adapters if a.area == "storage" and a.has(ref))
+        keepers = (a for a in self._adapters if a.area == ref.area and a.has(ref))
         return any(kind.root for a in keepers for kind in a.kinds)
 
     def choose(self, ref: SettingRef, chosen: Chosen) -> None:

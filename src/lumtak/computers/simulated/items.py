@@ -5,13 +5,14 @@ from lumtak.computers.simulated.machine import Machine
 from lumtak.computers.simulated.spec import ServiceSpec
 from lumtak.core.facts import UNLISTED, Fixed, Item, Setting, Trigger, TriggerKind
 
+_STOPS = Setting(lowest=20, highest=600)
 _BY_HAND = ("auto", "manual", "off")
 _ON_DEMAND = ("auto", "demand", "manual", "off")
 
 
 def items_of(machine: Machine) -> list[Item]:
     """All of them, as they are set now."""
-    kinds = (_services, _apps, _strays, _effects, _plans, _memory, disk.items)
+    kinds = (_services, _apps, _strays, _effects, _plans, _memory, disk.items, _upkeep)
     return [item for kind in kinds for item in kind(machine)]
 
 
@@ -120,6 +121,25 @@ def _memory(machine: Machine) -> list[Item]:
             touches="swap",
         )
         for m in machine.spec.memory
+    ]
+
+
+def _upkeep(machine: Machine) -> list[Item]:
+    found = (
+        ("automatic_updates", "Updates install themselves", Setting(values=("on", "off"))),
+        ("stop_seconds", "Seconds that services may take to stop", _STOPS),
+    )
+    return [
+        Item(
+            area="upkeep",
+            key=key,
+            title=title,
+            origin="system",
+            value=machine.state.settings[f"upkeep:{key}"],
+            setting=setting,
+            note="Unset counts as what the system has by itself.",
+        )
+        for key, title, setting in found
     ]
 
 

@@ -56,7 +56,8 @@ class Machine:
             )
         fresh = self._new(seed or 1)
         if saved is not None:
-            saved = with_settings(saved, fresh, "storage")
+            for area in ("storage", "upkeep"):
+                saved = with_settings(saved, fresh, area)
         if saved is not None and not fits(saved, fresh.settings):
             raise damaged(self._path)
         self.state = saved or fresh
@@ -97,6 +98,7 @@ class Machine:
         settings |= {f"apps:{a.key}": a.value for a in self.spec.app}
         settings |= {f"effects:{e.key}": e.value for e in self.spec.effect}
         settings |= {f"storage:{c.name}": "kept" for c in self.spec.clutter}
+        settings |= {"upkeep:automatic_updates": None, "upkeep:stop_seconds": None}
         return SimState(
             name=self.spec.name,
             seed=seed,

@@ -14,15 +14,20 @@ from lumtak.computers.hands.hand import Hand
 from lumtak.computers.simulated import disk
 from lumtak.computers.simulated.machine import Machine
 from lumtak.computers.simulated.scanner import StandIn
-from lumtak.core.text import number, plain
-from lumtak.core.units import GIB, MIB, counted
+from lumtak.core.text import number
+from lumtak.core.units import GIB, MIB
 from lumtak.core.upkeep.files import (
     fragments_result,
     integrity_result,
     scanned_result,
     signatures,
 )
-from lumtak.core.upkeep.system import stopping_result, updates_result
+from lumtak.core.upkeep.system import (
+    disks_result,
+    odd_result,
+    stopping_result,
+    updates_result,
+)
 from lumtak.core.upkeep.tasks import Found, Partial, Result, TaskName, not_possible
 from lumtak.errors import ComputerError
 
@@ -182,20 +187,7 @@ def _disks(machine: Machine, at: str, begun: Partial, tell: Tell) -> Result:
             why = f"a solid-state disk should be told now and then what is free: {when}"
             advice = "`lumtak trim COMPUTER` does it now."
             found.append(Found(kind="look", what="/", why=why, of="trim", advice=advice))
-    count = sum(f.counts for f in found)
-    grave = next((f for f in found if f.kind in {"failing", "damaged"}), None)
-    said = "1 volume looked at."
-    said += f" {plain(grave.what)}: {plain(grave.why)}." if grave else ""
-    said += "" if count else " No error is known of any."
-    return Result(
-        task="disks",
-        at=at,
-        state="found" if count else "fine",
-        says=said,
-        found=tuple(found),
-        found_count=count,
-        notes=tuple(notes),
-    )
+    return disks_result(at, "1 volume looked at.", found, notes)
 
 
 def _trim_days(machine: Machine) -> float | None:
@@ -234,18 +226,8 @@ def _stopping(machine: Machine, at: str, begun: Partial, tell: Tell) -> Result:
 
 def _odd(machine: Machine, at: str, begun: Partial, tell: Tell) -> Result:
     del begun, tell
-    found = machine.spec.upkeep.odd
     count = len(machine.spec.service) + len(machine.spec.app)
-    said = f"{counted(count, 'thing')} that can start by itself looked at: "
-    said += f"{counted(len(found), 'thing')} to look at." if found else "nothing to look at."
-    return Result(
-        task="odd",
-        at=at,
-        state="found" if found else "fine",
-        says=said,
-        found=found,
-        found_count=len(found),
-    )
+    return odd_result(at, count, machine.spec.upkeep.odd, all_jobs=True)
 
 
 _DOES: dict[TaskName, Callable[[Machine, str, Partial, Tell], Result]] = {

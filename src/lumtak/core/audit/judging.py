@@ -239,6 +239,8 @@ class Judge:
     def _of_its_area(self, item: Item) -> Ruling | None:
         if item.area == "storage":
             return self._clutter(item)
+        if item.area == "upkeep":
+            return Ruling("keep", "it is a rule of upkeep, and costs nothing while nobody waits.")
         if item.area not in {"effects", "power", "memory"}:
             return None
         return by_area(item, self.facts, self.profile, self.reading)

@@ -51,7 +51,7 @@ def weigh(
         ram_total_bytes: of the computer.
         drawn: from `drawing`.
     """
-    if item.area in {"power", "memory", "storage"}:
+    if item.area in {"power", "memory", "storage", "upkeep"}:
         nothing = NotMeasured(
             not_measured=(
                 "a plan or a rule has no load of its own; a reading before and after shows it"

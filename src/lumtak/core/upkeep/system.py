@@ -8,8 +8,23 @@ from lumtak.core.units import counted, span
 from lumtak.core.upkeep.tasks import Found, Result, named, not_possible
 
 _OLD_DAYS, _MOST = 14, 2000
+_REPAIR = (
+    "Save the data first. A file system is repaired while it is not mounted: from a rescue medium,"
+    " or at the start (add fsck.mode=force fsck.repair=preserve to the kernel's command line once)."
+    " Lumtak repairs none."
+)
 MENU_WAITS_S, STOP_USUAL_S = 10.0, 90.0
 """What usual systems have; more is worth a look."""
+
+
+_FETCH = "Lumtak fetches nothing: apt-get update, then apt-get upgrade."
+_SHORTER = {
+    "boot menu": (
+        "The boot menu's file is generated: set GRUB_TIMEOUT in /etc/default/grub and have it made"
+        " anew (update-grub)."
+    ),
+    "services": "How long services may take is a setting: upkeep:stop_seconds.",
+}
 
 
 class Update(Record):
@@ -42,34 +57,31 @@ def updates_result(
     """
     ordered = sorted(waiting, key=lambda u: (not u.security, u.name))[:_MOST]
     holes = sum(u.security for u in ordered)
-    said = f"{counted(len(ordered), 'update waits', 'updates wait')}"
-    said += f", {holes} of them for security." if ordered else "."
-    if restarts := [u.name for u in ordered if u.restart]:
-        said += f" A restart is needed after {named(restarts)}."
+    old = lists_days is None or lists_days > _OLD_DAYS
     notes = [_of_lists(lists_days)]
     if owed:
         notes.append(f"Updates that are installed already wait for a restart: {plain(owed, 200)}.")
-    old = lists_days is None or lists_days > _OLD_DAYS
     return Result(
         task="updates",
         at=at,
         state="found" if holes or old or owed else "fine",
-        says=said,
+        says=_waiting(ordered, holes),
         found=tuple(
-            Found(
-                kind="waits",
-                what=u.name,
-                why=u.in_words(),
-                of="security" if u.security else "",
-            )
+            Found(kind="waits", what=u.name, why=u.in_words(), of="security" if u.security else "")
             for u in ordered
         ),
         found_count=len(ordered),
         notes=tuple(notes),
-        mend=("Lumtak fetches nothing: apt-get update, then apt-get upgrade.",)
-        if ordered or old
-        else (),
+        mend=(_FETCH,) if ordered or old else (),
     )
+
+
+def _waiting(updates: Sequence[Update], holes: int) -> str:
+    said = f"{counted(len(updates), 'update waits', 'updates wait')}"
+    said += f", {holes} of them for security." if updates else "."
+    if restarts := [u.name for u in updates if u.restart]:
+        said += f" A restart is needed after {named(restarts)}."
+    return said
 
 
 def _of_lists(days: float | None) -> str:
@@ -98,47 +110,94 @@ def stopping_result(
         late: units that did not stop in time at the last shutdown.
         notes: what could not be read.
     """
-    found = [
-        Found(
-            kind="look", what=unit, why="did not stop in time at the last shutdown, and was ended"
-        )
-        for unit in late
-    ]
-    found += [
-        Found(
-            kind="look" if seconds > usual else "setting",
-            what=what,
-            why=words.format(span(seconds)),
-        )
-        for what, words, seconds, usual in (
-            ("boot menu", "waits {}", menu_s, MENU_WAITS_S),
-            ("services", "have {} to stop, unless they say else", stop_s, STOP_USUAL_S),
-        )
-        if seconds is not None
-    ]
-    menu = "how long is not known" if menu_s is None else span(menu_s)
-    stop = "a time that is not known" if stop_s is None else span(stop_s)
-    said = f"The boot menu waits: {menu}. Services may take {stop} to stop."
-    if late:
-        said += f" At the last shutdown {counted(len(late), 'unit')} did not stop in time."
-    count = sum(f.counts for f in found)
+    words = "did not stop in time at the last shutdown, and was ended"
+    found = [Found(kind="look", what=unit, why=words) for unit in late]
+    found += _of_time("boot menu", "waits {}", menu_s, MENU_WAITS_S)
+    found += _of_time("services", "have {} to stop, unless they say else", stop_s, STOP_USUAL_S)
     if menu_s is None and stop_s is None and not late:
         return not_possible("stopping", at, "neither boot menu nor service manager tell of it")
-    mend = []
-    if menu_s is not None and menu_s > MENU_WAITS_S:
-        mend.append(
-            "The boot menu's file is generated: set GRUB_TIMEOUT in /etc/default/grub and have it"
-            " made anew (update-grub)."
-        )
-    if stop_s is not None and stop_s > STOP_USUAL_S:
-        mend.append("How long services may take is a setting: upkeep:stop_seconds.")
+    count = sum(f.counts for f in found)
+    long = {f.what for f in found if f.counts}
     return Result(
         task="stopping",
         at=at,
         state="found" if count else "fine",
-        says=said,
+        says=_stops_said(menu_s, stop_s, len(late)),
         found=tuple(found),
         found_count=count,
         notes=tuple(notes),
-        mend=tuple(mend),
+        mend=tuple(words for what, words in _SHORTER.items() if what in long),
+    )
+
+
+def _stops_said(menu_s: float | None, stop_s: float | None, late: int) -> str:
+    menu = "not known" if menu_s is None else span(menu_s)
+    stop = "not known" if stop_s is None else span(stop_s)
+    said = f"Wait of the boot menu: {menu}. Time that services have to stop: {stop}."
+    if late:
+        said += f" At the last shutdown {counted(late, 'unit')} did not stop in time."
+    return said
+
+
+def _of_time(what: str, words: str, seconds: float | None, usual_s: float) -> list[Found]:
+    if seconds is None:
+        return []
+    kind = "look" if seconds > usual_s else "setting"
+    return [Found(kind=kind, what=what, why=words.format(span(seconds)))]
+
+
+# -- disks -----------------------------------------------------------------------------------------
+
+
+def disks_result(at: str, looked: str, found: Sequence[Found], notes: Sequence[str]) -> Result:
+    """What disks and file systems say.
+
+    Args:
+        at: the computer's clock.
+        looked: what was looked at, a sentence.
+        found: what ends a computer first.
+        notes: what is to be known besides.
+    """
+    count = sum(f.counts for f in found)
+    grave = next((f for f in found if f.kind in {"failing", "damaged"}), None)
+    said = looked
+    if grave is not None:
+        said += f" {plain(grave.what, 80)}: {plain(grave.why, 200)}."
+    elif not count:
+        said += " No error is known of any."
+    return Result(
+        task="disks",
+        at=at,
+        state="found" if count else "fine",
+        says=said,
+        found=tuple(found)[:_MOST],
+        found_count=count,
+        notes=tuple(notes),
+        mend=(_REPAIR,) if any(f.kind == "damaged" for f in found) else (),
+    )
+
+
+# -- what starts -----------------------------------------------------------------------------------
+
+
+def odd_result(at: str, starting: int, seen: Sequence[Found], *, all_jobs: bool) -> Result:
+    """What starts from odd places.
+
+    Args:
+        at: the computer's clock.
+        starting: how many things start by themselves.
+        seen: what there is to look at.
+        all_jobs: whether the scheduled jobs of single users could be read.
+    """
+    found = tuple({(f.what, f.why): f for f in seen}.values())
+    said = f"{counted(starting, 'thing')} that can start by itself looked at: "
+    said += f"{counted(len(found), 'thing')} to look at." if found else "nothing to look at."
+    return Result(
+        task="odd",
+        at=at,
+        state="found" if found else "fine",
+        says=said,
+        found=found[:_MOST],
+        found_count=len(found),
+        notes=() if all_jobs else ("Scheduled jobs of single users are known to root only.",),
     )

@@ -17,6 +17,7 @@ from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.lines import Line, LineList
 from lumtak.work.audit import make_audit
 from lumtak.work.intake import choose_profile, choose_program, note_complaint
+from lumtak.work.visits import load_of
 
 _NAME = 28
 _NO_PROGRAM = "none"
@@ -37,7 +38,7 @@ class IntakeStation(StationView):
         rows = in_rows(job.facts) if job.facts else []
         first = [row for row in rows if row[0] in matters]
         rest = [row for row in rows if row[0] not in matters]
-        lines = [*self._complaints(palette)]
+        lines = [*self._last_visit(palette), *self._complaints(palette)]
         if first:
             head = " What matters for it on this computer"
             lines += [Line(Text()), Line(Text(head, style=f"bold {palette.soft}"))]
@@ -49,6 +50,16 @@ class IntakeStation(StationView):
         here = f"profile {job.profile.name}" if job.complaint else "complaint everything"
         shown = self.query_one(LineList)
         shown.show(lines, shown.selected or here)
+
+    def _last_visit(self, palette: Palette) -> list[Line]:
+        """What became of the visit before, first of all."""
+        last = self.desk.open_job.last
+        if last is None:
+            return []
+        mine = self.desk.job.last
+        head = Text(" Since the last visit", style=f"bold {palette.soft}")
+        rows = [self._fact(n, w, palette) for n, w in last.in_rows(load_of(mine))]
+        return [Line(head), *rows, Line(Text())]
 
     def _complaints(self, palette: Palette) -> list[Line]:
         """What owners come with, the words for it, and the program that is timed."""

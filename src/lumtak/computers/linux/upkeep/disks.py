@@ -7,6 +7,7 @@ ABI/testing/sysfs-fs-btrfs (error_stats), admin-guide/md (mismatch_cnt, degraded
 
 import re
 import struct
+from collections.abc import Mapping
 from datetime import UTC, datetime
 
 from lumtak.computers.hands.reach import names_at, text, text_at
@@ -15,6 +16,7 @@ from lumtak.computers.linux.upkeep.given import Given
 from lumtak.computers.linux.upkeep.volumes import Volume, volumes
 from lumtak.core.text import number, plain
 from lumtak.core.units import counted
+from lumtak.core.upkeep.system import disks_result
 from lumtak.core.upkeep.tasks import Found, Result, not_possible
 
 _KERNEL = ("journalctl", "--no-pager", "--quiet", "--output=json", "--output-fields=MESSAGE",
@@ -25,12 +27,7 @@ _TROUBLE = re.compile(
     r"critical (?:medium|target) error|ata\d[\d.]*: failed command|Unrecovered read error|"
     r"nvme nvme\d+: (?:I/O .* timeout|controller is down)"
 )
-_REPAIR = (
-    "Save the data first. A file system is repaired while it is not mounted: from a rescue medium,"
-    " or at the start (add fsck.mode=force fsck.repair=preserve to the kernel's command line once)."
-    " Lumtak repairs none."
-)
-_ERRORS, _TRIMS_DAYS, _MOST = 0x2, 45, 60
+_ERRORS, _TRIMS_DAYS = 0x2, 45
 _EXT = ("ext2", "ext3", "ext4")
 
 
@@ -42,33 +39,15 @@ def disks(given: Given) -> Result:
         why = "no volume of a disk is mounted here that could be looked at"
         return not_possible("disks", given.at, why)
     found = [_of_health(s.says) for s in health]
-    notes: list[str] = []
-    kernel, note = _of_kernel(given)
-    found += kernel
-    notes += [note] if note else []
-    for volume in mounted:
-        found += _of_file_system(given, volume)
-    found += _of_raids(given)
-    trims, note = trimmed(given, mounted)
-    found += trims
-    notes += [note] if note else []
-    count = sum(f.counts for f in found)
-    grave = [f for f in found if f.kind in {"failing", "damaged"}]
-    said = f"{counted(len(mounted), 'volume')} looked at"
-    said += f", {counted(len(health), 'disk')} asked for its health." if health else "."
-    if grave:
-        said += f" {plain(grave[0].what, 80)}: {plain(grave[0].why, 200)}."
-    elif not count:
-        said += " No error is known of any."
-    return Result(
-        task="disks",
-        at=given.at,
-        state="found" if count else "fine",
-        says=said,
-        found=tuple(sorted(found, key=lambda f: f.kind not in {"failing", "damaged"}))[:_MOST],
-        found_count=count,
-        notes=tuple(notes),
-        mend=(_REPAIR,) if any(f.kind == "damaged" for f in found) else (),
+    kernel, kernel_note = _of_kernel(given)
+    trims, trim_note = trimmed(given, mounted)
+    of_volumes = [f for volume in mounted for f in _of_file_system(given, volume)]
+    found += [*kernel, *of_volumes, *_of_raids(given), *trims]
+    found.sort(key=lambda f: f.kind not in {"failing", "damaged"})
+    notes = tuple(filter(None, (kernel_note, trim_note)))
+    asked = f", {counted(len(health), 'disk')} asked for its health" if health else ""
+    return disks_result(
+        given.at, f"{counted(len(mounted), 'volume')} looked at{asked}.", found, notes
     )
 
 
@@ -178,20 +157,25 @@ def trimmed(given: Given, mounted: list[Volume]) -> tuple[list[Found], str]:
             "Solid-state disks are told at each deletion what is free (mount option discard).",
         )
     try:
-        timer = next(iter(show_timer(given)), {})
+        timer = show_timer(given)
     except OSError:
         timer = {}
+    return by_timer(timer, given.now_s, ", ".join(v.place for v in takes))
+
+
+def by_timer(timer: Mapping[str, str], now_s: float, places: str) -> tuple[list[Found], str]:
+    """The same, by what the service manager says of the timer that does it."""
     on = timer.get("UnitFileState") == "enabled" or timer.get("ActiveState") == "active"
     last = _last_trim(timer)
-    days = None if last is None else (given.now_s - last) / 86_400
+    recent = last is None or (now_s - last) / 86_400 < _TRIMS_DAYS
     when = f"last on {_day(int(last or 0))}" if last else "never as far as is known"
-    if on and (days is None or days < _TRIMS_DAYS):
+    if on and recent:
         return [], f"Solid-state disks are told weekly what is free (fstrim.timer), {when}."
     why = "does it by its timer" if on else "nothing tells it by itself"
     return [
         Found(
             kind="look",
-            what=", ".join(v.place for v in takes),
+            what=places,
             why=f"a solid-state disk should be told now and then what is free: {why}, {when}",
             of="trim",
             advice="`lumtak trim COMPUTER` does it now; fstrim.timer does it weekly.",
@@ -199,7 +183,7 @@ def trimmed(given: Given, mounted: list[Volume]) -> tuple[list[Found], str]:
     ], ""
 
 
-def show_timer(given: Given) -> list[dict[str, str]]:
+def show_timer(given: Given) -> dict[str, str]:
     """What the service manager says of the timer that trims."""
     said = text(
         given.hands.own.run(
@@ -214,10 +198,10 @@ def show_timer(given: Given) -> list[dict[str, str]]:
             partly=True,
         )
     )
-    return [dict(line.partition("=")[::2] for line in said.splitlines() if "=" in line)]
+    return dict(line.partition("=")[::2] for line in said.splitlines() if "=" in line)
 
 
-def _last_trim(timer: dict[str, str]) -> float | None:
+def _last_trim(timer: Mapping[str, str]) -> float | None:
     said = re.search(
         r"(\d{4})-(\d\d)-(\d\d) (\d\d):(\d\d):(\d\d)", timer.get("LastTriggerUSec", "")
     )

@@ -13,7 +13,7 @@ from lumtak.computers.hands.reach import Reach, names_at
 from lumtak.computers.linux.upkeep.given import Given
 from lumtak.computers.linux.upkeep.starting import SPOOL, Starting, all_that_start, programs_in
 from lumtak.core.text import plain
-from lumtak.core.units import counted
+from lumtak.core.upkeep.system import odd_result
 from lumtak.core.upkeep.tasks import Found, Result
 
 _TEMPORARY = ("/tmp/", "/var/tmp/", "/dev/shm/", "/run/user/")  # noqa: S108 - looked for, not used
@@ -26,39 +26,21 @@ _KEY = re.compile(
     r"(?:^|\s)((?:ssh|ecdsa|sk-ssh|sk-ecdsa)-[a-z0-9@.-]{2,60})\s+([A-Za-z0-9+/=]{20,16384})\s*(.*)$"
 )
 _SUM = re.compile(r"(?m)^([0-9a-f]{32})  ?(.+)$")
-_MOST_PROGRAM, _MOST = 1 << 25, 400
+_MOST_PROGRAM = 1 << 25
 _OTHERS_WRITE = 0o022
 
 
 def odd(given: Given) -> Result:
     """Everything that there is to look at."""
     starting = all_that_start(given)
-    paths = {p for s in starting for c in s.commands for p in programs_in(c, given.user.home)}
+    home = given.user.home
+    paths = {p for s in starting for c in s.commands for p in programs_in(c, home)}
     given.know_owners([s.path for s in starting] + sorted(paths))
     look = _Look(given)
-    found: dict[tuple[str, str], Found] = {}
-    for one in starting:
-        for what in (*look.reasons(one), *look.job(one)):
-            found.setdefault((what.what, what.why), what)
-    for key in [*_keys(given.hands.user, given.user.home, given.user.name), *_of_root(given)]:
-        found.setdefault((key.what, key.why), key)
-    for preload in _preloads(given):
-        found.setdefault((preload.what, preload.why), preload)
-    told = tuple(found.values())[:_MOST]
-    said = f"{counted(len(starting), 'thing')} that can start by itself looked at: "
-    said += f"{counted(len(found), 'thing')} to look at." if found else "nothing to look at."
-    notes: tuple[str, ...] = ()
-    if not given.hands.own.exists(SPOOL) or not names_at(given.hands.own, SPOOL):
-        notes = ("Scheduled jobs of single users are known to root only.",)
-    return Result(
-        task="odd",
-        at=given.at,
-        state="found" if found else "fine",
-        says=said,
-        found=told,
-        found_count=len(found),
-        notes=notes,
-    )
+    seen = [f for one in starting for f in (*look.reasons(one), *look.job(one))]
+    seen += [*_keys(given.hands.user, home, given.user.name), *_of_root(given), *_preloads(given)]
+    spool = names_at(given.hands.own, SPOOL)
+    return odd_result(given.at, len(starting), seen, all_jobs=bool(spool))
 
 
 class _Look:
@@ -91,17 +73,22 @@ class _Look:
     def _why(self, path: str, one: Starting) -> str:
         if path.startswith(_TEMPORARY):
             return "stands in a temporary folder"
-        parts = path.split("/")
-        home = f"{self._given.user.home}/"
-        below = path.removeprefix(home).split("/") if path.startswith(home) else parts
-        allowed = _HIDDEN_FINE if path.startswith(home) and not one.as_root else set()
-        if any(p.startswith(".") and (n or p not in allowed) for n, p in enumerate(below)):
+        if self._is_hidden(path, one):
             return "stands in a hidden folder"
-        if parts[-1] in self._names and not path.startswith(_SYSTEM):
+        if posixpath.basename(path) in self._names and not path.startswith(_SYSTEM):
             return "has the name of a program of the system and stands elsewhere"
         if one.as_root and (why := self._not_roots(path)):
             return why
         return "was changed since its package brought it" if self._is_changed(path) else ""
+
+    def _is_hidden(self, path: str, one: Starting) -> bool:
+        """Whether it stands below a hidden folder, but for those of a user's own programs."""
+        home = f"{self._given.user.home}/"
+        mine = path.startswith(home)
+        parts = (path.removeprefix(home) if mine else path).split("/")
+        if mine and not one.as_root and parts[0] in _HIDDEN_FINE:
+            parts = parts[1:]
+        return any(part.startswith(".") for part in parts)
 
     def _not_roots(self, path: str) -> str:
         """Whether somebody else than root can exchange what starts with the system."""

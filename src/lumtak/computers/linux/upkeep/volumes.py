@@ -5,10 +5,12 @@ queue/discard_max_bytes).
 """
 
 import re
+from collections.abc import Container
 from typing import NamedTuple
 
 from lumtak.computers.hands.reach import Reach, text_at
 from lumtak.computers.hands.words import escaped
+from lumtak.core.text import number
 
 _CODES = (("\\040", " "), ("\\011", "\t"), ("\\012", "\n"), ("\\134", "\\"))
 _MOST = 64
@@ -32,36 +34,41 @@ class Volume(NamedTuple):
 
 
 def volumes(hand: Reach) -> list[Volume]:
-    """Those that can be written to, one for each device."""
+    """Those of disks, one for each device."""
     found: dict[str, Volume] = {}
     for line in text_at(hand, "/proc/self/mountinfo", 1 << 20).splitlines():
-        fields, dash, more = line.partition(" - ")
-        parts, about = fields.split(" "), more.split(" ")
-        if not dash or len(parts) < 6 or len(about) < 2 or not about[1].startswith("/dev/"):
-            continue
-        device = _device(hand, parts[2], about[1])
-        if not device or about[1] in found or about[1].startswith("/dev/loop"):
-            continue
-        place = parts[4]
-        for code, char in _CODES:
-            place = place.replace(code, char)
-        options = frozenset(f"{parts[5]},{about[2] if len(about) > 2 else ''}".split(","))
-        folder = f"/sys/class/block/{device}"
-        queue = _queue(hand, folder)
-        turns = text_at(hand, f"{queue}/rotational")
-        most = text_at(hand, f"{queue}/discard_max_bytes")
-        found[about[1]] = Volume(
-            place=escaped(place),
-            kind=escaped(about[0])[:20],
-            source=escaped(about[1])[:200],
-            device=device,
-            options=options,
-            spinning={"1": True, "0": False}.get(turns),
-            discards=most.isdigit() and int(most[:19]) > 0,
-        )
+        volume = _volume(hand, line, found)
+        if volume is not None:
+            found[volume.source] = volume
         if len(found) >= _MOST:
             break
     return list(found.values())
+
+
+def _volume(hand: Reach, line: str, known: Container[str]) -> Volume | None:
+    """What a line says; None where it is no disk's, or one that is known already."""
+    fields, _, more = line.partition(" - ")
+    parts, about = fields.split(" "), [*more.split(" "), "", ""]
+    source = escaped(about[1])[:200]
+    if len(parts) < 6 or not source.startswith("/dev/") or source.startswith("/dev/loop"):
+        return None
+    device = "" if source in known else _device(hand, parts[2], about[1])
+    if not device:
+        return None
+    place = parts[4]
+    for code, char in _CODES:
+        place = place.replace(code, char)
+    queue = _queue(hand, f"/sys/class/block/{device}")
+    most = text_at(hand, f"{queue}/discard_max_bytes")
+    return Volume(
+        place=escaped(place),
+        kind=escaped(about[0])[:20],
+        source=source,
+        device=device,
+        options=frozenset(f"{parts[5]},{about[2]}".split(",")),
+        spinning={"1": True, "0": False}.get(text_at(hand, f"{queue}/rotational")),
+        discards=bool(number(most)),
+    )
 
 
 def _device(hand: Reach, numbers: str, source: str) -> str:
