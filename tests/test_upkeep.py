@@ -1,15 +1,19 @@
 """Checks that take long: the system's files against what was recorded of them."""
 
 import hashlib
-import json
 import os
-import threading
 
 import pytest
 
-from helpers import computer_on, linux, lumtak, put
+from helpers import computer_on, linux, put
+from lumtak.computers.hands import integrity, pieces, scanning
 from lumtak.computers.hands.hand import Hand
-from lumtak.core.upkeep import Damage
+from lumtak.computers.hands.places import RefusalError
+from lumtak.computers.linux.upkeep.disks import by_timer
+from lumtak.computers.linux.upkeep.starting import programs_in
+from lumtak.computers.simulated.scanner import StandIn
+from lumtak.core.upkeep.files import fragments_result, signatures
+from lumtak.core.upkeep.tasks import Found, Partial
 from lumtak.errors import ComputerError, StoppedError
 
 STATUS = """Package: sail
@@ -59,22 +63,30 @@ def debian(tree):
     return tree
 
 
-def checked(tree):
-    return linux(tree).about.integrity(lambda _: None, threading.Event())
+def checked(tree, begun=None, tell=lambda _: None, task="integrity"):
+    begun = begun or Partial(task=task, begun_at="2026-03-02T08:00:00+00:00")
+    return linux(tree).about.upkeep(begun, tell)
+
+
+def told(result, kind):
+    return [(f.what, f.why) for f in result.of_kind(kind)]
 
 
 def test_one_byte_changed_in_a_program_is_found_and_only_that(debian):
     found = checked(debian)
-    assert (found.damaged, found.configured, found.strangers) == ((), (), ())
-    assert (found.left_out, found.without, found.files) == (1, ("bare",), 46)
+    assert (found.state, found.found, found.found_count) == ("fine", (), 0)
+    assert "46 files" in found.says
+    assert "1 file left out by" in found.notes[0]
+    assert "bare" in found.notes[1]
     with open(debian / "usr/lib/sail/7", "r+b") as file:
         file.seek(500)
         file.write(b"8")
     found = checked(debian)
-    assert found.damaged == (Damage(path="/usr/lib/sail/7", package="sail", why="changed"),)
-    assert found.repair == "apt-get install --reinstall sail"
+    assert found.found == (Found(kind="damaged", what="/usr/lib/sail/7", of="sail", why="changed"),)
+    assert found.mend == ("apt-get install --reinstall sail",)
+    assert found.is_grave
     (debian / "usr/lib/sail/7").write_bytes(b"7" * 999)
-    assert checked(debian).damaged == ()
+    assert checked(debian).found == ()
 
 
 def test_configuration_strangers_links_and_what_is_gone_are_told_apart(debian):
@@ -86,39 +98,308 @@ def test_configuration_strangers_links_and_what_is_gone_are_told_apart(debian):
     os.unlink(debian / "usr/lib/sail/5")
     os.mkfifo(debian / "usr/lib/sail/5")
     found = checked(debian)
-    assert [(d.path, d.why) for d in found.configured] == [("/etc/sail.conf", "changed")]
-    assert found.strangers == ("/usr/lib/sail/own.so",)
-    assert {(d.path[-1], d.why) for d in found.damaged} == {
+    assert told(found, "configured") == [("/etc/sail.conf", "changed")]
+    assert told(found, "stranger") == [("/usr/lib/sail/own.so", "was brought by no package")]
+    assert {(what[-1], why) for what, why in told(found, "damaged")} == {
         ("3", "missing"),
         ("4", "is no ordinary file any more"),
         ("5", "is no ordinary file any more"),
     }
 
 
-def test_what_is_no_database_is_said_and_a_check_can_be_stopped(debian):
-    put(debian, "/var/lib/dpkg/status", STATUS[:-1])
-    assert "cut short" in checked(debian).in_words()
-    stop = threading.Event()
-    stop.set()
-    slow = Hand(str(debian))
-    slow.integrity = lambda: iter([{"files": 1, "bytes": 1, "whole": 2, "at": "/x"}] * 3)
+def test_wherever_a_check_is_stopped_it_goes_on_to_the_same_end(debian, monkeypatch):
+    for name in ("3", "22", "39"):
+        (debian / "usr/lib/sail" / name).write_bytes(b"other")
+    monkeypatch.setattr(integrity, "_TELL_S", -1.0)
+    whole = checked(debian)
+    assert whole.found_count == 3
+    steps = []
+    checked(debian, tell=steps.append)
+    assert len(steps) > 40
+    for stopped in steps[:-1]:
+        again = checked(debian, begun=stopped)
+        assert (again.found, again.says, again.notes) == (whole.found, whole.says, whole.notes)
+
+    def stop(partial):
+        raise StoppedError("it")
+
     with pytest.raises(StoppedError):
-        computer_on(slow).about.integrity(lambda _: None, stop)
-    for lie in ([{"ended": {"files": "x"}}], [{"ended": 3}], [7], []):
-        slow.integrity = lambda lie=lie: iter(lie)
+        checked(debian, tell=stop)
+
+
+def test_what_is_no_database_is_said_and_a_lying_hand_is_an_error(debian):
+    put(debian, "/var/lib/dpkg/status", STATUS[:-1])
+    assert "cut short" in checked(debian).notes[0]
+    liar = Hand(str(debian))
+    part = {"after": "/x", "files": 1, "bytes": 1, "counts": {}, "found": []}
+    lies = ([{**part, "files": "x"}], [{"ended": 3}], [7], [], [part], [{**part, "found": [3]}])
+    for lie in lies:
+        liar.integrity = lambda after, lie=lie: iter(lie)
+        begun = Partial(task="integrity", begun_at="2026-03-02T08:00:00+00:00")
         with pytest.raises(ComputerError, match="cannot be checked"):
-            computer_on(slow).about.integrity(lambda _: None, threading.Event())
+            computer_on(liar).about.upkeep(begun, lambda _: None)
     os.unlink(debian / "var/lib/dpkg/status")
-    with pytest.raises(ComputerError, match="No package database"):
-        checked(debian)
+    assert checked(debian).state == "not possible"
 
 
-def test_the_command_line_checks_and_remembers(home):
-    crib = "sim:tool-crib"
-    assert "never checked" in lumtak("upkeep", crib, home=home).stdout
-    ran = lumtak("upkeep", crib, "integrity", home=home)
-    assert ran.returncode == 3
-    assert "/usr/bin/label-queue" in ran.stdout
-    said = json.loads(lumtak("upkeep", crib, "--json", home=home).stdout)
-    assert said["integrity"]["damaged_count"] == 2
-    assert lumtak("upkeep", "sim:sail-loft", "integrity", home=home).returncode == 0
+# -- shown to a scanner ----------------------------------------------------------------------------
+
+KNOWN = b"planted"
+SHOWN = "/home/u"
+
+
+@pytest.fixture
+def scanned(tree):
+    """Files of the user's, and a scanner that knows one string."""
+    for n in range(60):
+        put(tree, f"{SHOWN}/files/{n % 7}/{n:02d}", b"text %d" % n)
+    put(tree, f"{SHOWN}/files/3/bad\x1b[2J", b"x" * 999 + KNOWN)
+    put(tree, f"{SHOWN}/zz/last", KNOWN)
+    (tree / SHOWN[1:] / "files/link").symlink_to("/etc/passwd")
+    os.mkfifo(tree / SHOWN[1:] / "files/pipe")
+    folder = tree / "run/clamav"
+    folder.mkdir(parents=True)
+    version = "Made-Up 1/27/Sat Feb 28 08:00:00 2026"
+    standing = StandIn(folder / "clamd.ctl", version, {KNOWN: "Nuisance"})
+    yield tree
+    standing.close()
+
+
+def begun_scan(**more):
+    return Partial(task="unwanted", top=SHOWN, begun_at="2026-03-02T08:00:00+00:00", **more)
+
+
+def test_files_are_shown_to_a_scanner_and_what_it_knows_is_told(scanned, monkeypatch):
+    found = checked(scanned, begun_scan())
+    assert found.found_count == 2
+    assert found.of_kind("finding")[0].what == f"{SHOWN}/files/3/bad\\x1B[2J"
+    assert {f.why for f in found.found} == {"Nuisance"}
+    assert "set it aside" in found.found[0].advice
+    assert "63 files" in found.says
+    assert "Made-Up 1" in found.says
+    monkeypatch.setattr(scanning, "_TELL_S", -1.0)
+    steps = []
+    checked(scanned, begun_scan(), tell=steps.append)
+    assert steps[0].whole_files == 63
+    for stopped in (s for s in steps[:-1:7] if s.after):
+        again = checked(scanned, stopped)
+        assert (again.found, again.says) == (found.found, found.says)
+
+
+@pytest.mark.parametrize(
+    "answer", [b"", b"?\0", b"x" * 5000, b": " + b"N" * 500 + b" FOUND\0", None]
+)
+def test_a_scanner_that_lies_hangs_or_vanishes_is_no_end_of_ours(scanned, monkeypatch, answer):
+    monkeypatch.setattr(scanning, "FILE_S", 0.3)
+
+    def said(self, command, line):
+        if command == b"VERSION":
+            return b"Liar"
+        if answer is None:  # it hangs until the other end has had enough
+            line.recv(9)
+            line.recv(1)
+        line.sendall(answer or b"")
+        line.close()
+        return b""
+
+    monkeypatch.setattr(StandIn, "_said", said)
+    if answer and b"\0" in answer:
+        found = checked(scanned, begun_scan())
+        assert found.state == "not possible"
+        assert "63 files the scanner could say nothing" in found.says
+        return
+    with pytest.raises(ComputerError, match="cannot be shown to the scanner"):
+        checked(scanned, begun_scan())
+
+
+def test_without_a_scanner_one_sentence_says_how_to_have_one(tree):
+    found = checked(tree, begun_scan())
+    assert found.state == "not possible"
+    assert "clamav-daemon" in found.mend[0]
+    with pytest.raises(RefusalError):
+        list(Hand(str(tree), rules=True).scan(SHOWN, "", "/run/clamav/clamd.ctl"))
+    with pytest.raises(RefusalError):
+        list(Hand(str(tree)).scan(SHOWN, "", "/tmp/planted.sock"))
+
+
+@pytest.mark.parametrize(
+    ("days", "words"),
+    [(3, "are 3 days old."), (40, "old, have them"), (-2, "future"), (None, "not say")],
+)
+def test_how_old_signatures_are_is_said(days, words):
+    assert words in signatures("Made-Up", days)
+
+
+# -- in pieces -------------------------------------------------------------------------------------
+
+
+def test_pieces_of_a_file_are_counted_where_the_file_system_tells(tmp_path):
+    place = tmp_path / "file"
+    place.write_bytes(bytes(3 << 20))
+    with open(place, "rb+") as file:
+        os.fsync(file.fileno())
+        try:
+            assert pieces.pieces(file.fileno()) >= 1
+        except OSError as error:
+            pytest.skip(f"this file system does not tell: {error}")
+    put(tmp_path, "home/small", b"x")
+    (tmp_path / "home/large").write_bytes(bytes(range(256)) * 8192)
+    os.sync()
+    *_, last = Hand(str(tmp_path)).fragments("/home", "")
+    assert last["counts"]["measured"] == 1
+    assert last["files"] == 2
+
+
+def test_pieces_matter_on_a_spinning_disk_only_and_by_a_stated_formula():
+    done = Partial(
+        task="fragments",
+        begun_at="",
+        files=9,
+        bytes=100e6,
+        counts={"measured": 2, "pieces": 27, "many": 1},
+    )
+    worst = [(26, 9_000_000, "/home/u/film")]
+    spinning = fragments_result(done, "", worst, "spinning")
+    assert "takes 30 % longer" in spinning.says  # 25 pieces more at 12 ms, of one second
+    assert (spinning.state, spinning.found_count) == ("found", 1)
+    for disk in ("solid", ""):
+        assert fragments_result(done, "", worst, disk).state == "fine"
+
+
+# -- what starts, updates, disks, stopping ---------------------------------------------------------
+
+
+def test_what_starts_from_odd_places_is_something_to_look_at(tree):
+    put(tree, "/usr/sbin/sshd", b"the system's")
+    put(tree, "/usr/sbin/fine", b"fine")
+    put(tree, "/var/lib/dpkg/info/fine.list", "/usr/sbin/fine\n/etc/cron.d/fine\n/usr/sbin/sshd\n")
+    put(tree, "/var/lib/dpkg/info/fine.md5sums", f"{md5(b'other')}  usr/sbin/fine\n")
+    put(tree, "/etc/cron.d/fine", "0 3 * * * root test -x /usr/sbin/sshd && /usr/sbin/sshd\n")
+    put(tree, "/etc/cron.d/own", "@reboot root sh -c 'cd / && /dev/shm/miner --all'\n")
+    units = "/etc/systemd/system"
+    put(tree, f"{units}/a.service", "[Service]\nExecStart=-/opt/x/.hidden/run\n")
+    put(tree, f"{units}/b.service", "[Service]\nExecStart=/home/u/sshd --now /tmp/no-program\n")
+    put(tree, f"{units}/c.service", "[Service]\nExecStart=/usr/sbin/fine\n")
+    auto = "/home/u/.config/autostart"
+    put(tree, f"{auto}/good.desktop", "[Desktop Entry]\nExec=/home/u/.local/bin/good\n")
+    put(tree, f"{auto}/bad.desktop", "[Desktop Entry]\nExec=env A=1 $HOME/.cache/x/bad %U\n")
+    key = "AAAAC3NzaC1lZDI1NTE5AAAAIGbn8Ez1yQ5mGzv0mG0tQ1xw2sHkq1YkqQmQmQmQmQmQ"
+    put(tree, "/home/u/.ssh/authorized_keys", f'# no\ncommand="x" ssh-ed25519 {key} old friend\n')
+    put(tree, "/etc/ld.so.preload", "/usr/lib/odd.so\n")
+    found = checked(tree, task="odd")
+    said = {what.partition(",")[0]: why for what, why in told(found, "look")}
+    assert said["/dev/shm/miner"] == "stands in a temporary folder"
+    assert said["/opt/x/.hidden/run"] == "stands in a hidden folder"
+    assert "name of a program of the system" in said["/home/u/sshd"]
+    assert said["/usr/sbin/fine"] == "was changed since its package brought it"
+    assert said["/home/u/.cache/x/bad"] == "stands in a hidden folder"
+    assert "that no package brought" in said["/etc/cron.d/own"]
+    assert "loaded into every program" in said["/usr/lib/odd.so"]
+    assert any(w.startswith("login key SHA256:") and "old friend" in w for w in said)
+    assert not {"/tmp/no-program", "/home/u/.local/bin/good", "/etc/cron.d/fine"} & said.keys()
+
+
+@pytest.mark.parametrize(
+    ("command", "wanted"),
+    [
+        ("/usr/bin/a /tmp/data", ["/usr/bin/a"]),
+        ("env X=1 nice -n 5 /opt/b --c /d", ["/opt/b"]),
+        ("python3 -u /srv/job.py /tmp/in", ["/srv/job.py"]),
+        ("sh -c 'if [ -x /a/b ]; then /a/b -q; fi; exec /c/d'", ["/a/b", "/c/d"]),
+        ("~/x && %h/y || /z", ["/home/u/x", "/home/u/y", "/z"]),
+        ("'unclosed /q", []),
+        ("", []),
+    ],
+)
+def test_programs_in_a_command_are_told_from_their_arguments(command, wanted):
+    assert programs_in(command, "/home/u") == wanted
+
+
+APT = """NOTE: This is only a simulation!
+Inst libc6 [2.36-9] (2.36-10 Debian:12.9/stable, Debian-Security:12/stable-security [amd64])
+Inst new-one (1.0 Debian:12.9/stable [amd64])
+Inst editor [1.0] (1.1 Debian:12.9/stable [all]) []
+Conf libc6 (2.36-10 Debian:12.9/stable [amd64])
+"""
+
+
+def answers(tree, **programs):
+    """A computer on which programs say this."""
+    hand = Hand(str(tree))
+
+    def run(arguments, *_more, **_options):
+        said = programs.get(arguments[0].replace("-", "_"))
+        if said is None:
+            raise OSError("there is no such program")
+        return (said(arguments) if callable(said) else said).encode()
+
+    hand.run = run
+    return computer_on(hand)
+
+
+def did(computer, task):
+    begun = Partial(task=task, begun_at="2026-03-02T08:00:00+00:00")
+    return computer.about.upkeep(begun, lambda _: None)
+
+
+def test_updates_are_counted_by_the_lists_and_their_age_is_said(tree):
+    lists = put(tree, "/var/lib/apt/lists/made-up_InRelease", "x")
+    found = did(answers(tree, apt_get=APT), "updates")
+    assert "2 updates wait, 1 of them for security. A restart is needed after libc6." in found.says
+    assert [f.what for f in found.found] == ["libc6", "editor"]
+    assert "day" in found.notes[0]
+    os.utime(lists, (0, 0))
+    assert "old" in did(answers(tree, apt_get=""), "updates").notes[0]
+    os.unlink(lists)
+    assert "never fetched" in did(answers(tree, apt_get=""), "updates").notes[0]
+    assert did(answers(tree), "updates").state == "not possible"
+
+
+MOUNTS = """22 1 8:1 / / rw,relatime shared:1 - ext4 /dev/sda1 rw,errors=remount-ro
+40 22 0:35 / /proc rw - proc proc rw
+41 22 8:17 / /data\\040disk rw - ext4 /dev/sdb1 rw
+42 22 7:0 / /snap rw - squashfs /dev/loop0 ro
+"""
+
+
+def test_errors_of_file_systems_come_first_and_trim_is_for_disks_that_take_it(tree):
+    put(tree, "/proc/self/mountinfo", MOUNTS)
+    for device, numbers, turns, most in (("sda", "8:1", "0", "1048576"), ("sdb", "8:17", "1", "0")):
+        put(tree, f"/sys/devices/{device}/queue/rotational", turns)
+        put(tree, f"/sys/devices/{device}/queue/discard_max_bytes", most)
+        put(tree, f"/sys/devices/{device}/{device}1/partition", "1")
+        for folder, name in (("dev/block", numbers), ("class/block", f"{device}1")):
+            (tree / "sys" / folder).mkdir(parents=True, exist_ok=True)
+            (tree / "sys" / folder / name).symlink_to(f"../../devices/{device}/{device}1")
+    put(tree, "/sys/fs/ext4/sdb1/errors_count", "3")
+    timer = "Id=fstrim.timer\nUnitFileState=disabled\nActiveState=inactive\nLastTriggerUSec=\n"
+    found = did(answers(tree, systemctl=timer), "disks")
+    assert found.found[0].what == "/data disk"
+    assert found.found[0].kind == "damaged"
+    assert "rescue medium" in found.mend[0]
+    assert [f.what for f in found.found if f.of == "trim"] == ["/"]
+    kernel = '{"MESSAGE":"EXT4-fs error (device sda1): made up"}\n'
+    found = did(answers(tree, systemctl=timer, journalctl=kernel), "disks")
+    assert "1 error since the start" in found.found[0].why
+    on = {"UnitFileState": "enabled", "LastTriggerUSec": "Mon 2026-03-02 00:10:00 UTC"}
+    assert by_timer(on, 1772_500_000.0, "/")[0] == []
+    assert by_timer(on, 1782_500_000.0, "/")[0] != []
+
+
+def test_what_holds_up_start_and_stop_is_read(tree):
+    put(tree, "/run/systemd/system/x", "")
+    put(tree, "/etc/default/grub", 'GRUB_TIMEOUT="30"\n')
+
+    def journal(arguments):
+        if "_PID=1" not in arguments:
+            return "".join(f'{{"_BOOT_ID":"{c * 32}","_UID":"0"}}\n' for c in "ab")
+        late = "State 'stop-sigterm' timed out. Killing."
+        return f'{{"UNIT":"slow.service","MESSAGE":"{late}"}}\n{{"MESSAGE":[1]}}\nx\n'
+
+    computer = answers(tree, systemctl="DefaultTimeoutStopUSec=5min\n", journalctl=journal)
+    computer._hands.own.live = True
+    found = did(computer, "stopping")
+    assert [f.what for f in found.of_kind("look")] == ["slow.service", "boot menu", "services"]
+    assert len(found.mend) == 2
+    os.unlink(tree / "etc/default/grub")
+    assert did(linux(tree), "stopping").state == "not possible"

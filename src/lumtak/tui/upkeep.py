@@ -119,9 +119,9 @@ class UpkeepScreen(LookingScreen):
             return []
         result = seen.results.get(name)
         state, colour = self._state(name, result, palette)
-        text = Text(f"   {column(TASKS[name].title, 28)}", style=f"bold {palette.ink}")
-        text.append(column(state, 18), style=colour)
-        text.append(column(self._when(name, result), 22), style=palette.soft)
+        text = Text(f"   {column(TASKS[name].title, 30)}", style=f"bold {palette.ink}")
+        text.append(column(state, 17), style=colour)
+        text.append(column(self._when(name, result), 25), style=palette.soft)
         if name == self._open_job.beside.running:
             text.append_text(self._progress(palette))
         else:

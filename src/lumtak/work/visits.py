@@ -1,5 +1,7 @@
 """The last visit to a computer against this one, for Intake."""
 
+from collections.abc import Iterable
+
 import msgspec
 
 from lumtak.casebook import Heading
@@ -52,8 +54,8 @@ def _with_changes(last: LastVisit, data_folder: DataFolder, computer: Computer) 
     return msgspec.structs.replace(
         last,
         changed=len(changed),
-        stands=tuple(d.entry.title for d in now if not d.is_drift)[:_MOST],
-        drifted=tuple(_moved(d) for d in now if d.is_drift)[:_MOST],
+        stands=_titles(d for d in now if not d.is_drift),
+        drifted=tuple(map(_moved, filter(_is_drift, now)))[:_MOST],
         put_back=len(changed - {e.ref for e in entries if e.is_open}),
     )
 
@@ -70,6 +72,14 @@ def _free(computer: Computer) -> Figure:
         return computer.about.space().free_bytes
     except ComputerError as error:
         return NotMeasured(not_measured=plain(error.message, 200))
+
+
+def _titles(found: Iterable[Drift]) -> tuple[str, ...]:
+    return tuple(d.entry.title for d in found)[:_MOST]
+
+
+def _is_drift(one: Drift) -> bool:
+    return one.is_drift
 
 
 def _moved(one: Drift) -> str:

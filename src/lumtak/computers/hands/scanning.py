@@ -115,19 +115,22 @@ class Scan:
         try:
             for path, folder, name, about in self._way.files():
                 self._show(path, folder, name, about)
-                while self._busy() >= _AT_ONCE:
-                    self._wait()
-                if time.monotonic() - self._told > _TELL_S:
-                    yield self._said()
-            while self._busy():
-                self._wait()
-                if time.monotonic() - self._told > _TELL_S:
-                    yield self._said()
+                yield from self._until(_AT_ONCE - 1)
+            yield from self._until(0)
         finally:
             for one in self._shown:
                 if one.line is not None:
                     one.line.close()
         yield dict(self._said(), ended={"folders": self._way.unread})
+
+    def _until(self, most: int) -> Iterator[Dict[str, Any]]:
+        """Until no more than so many are unanswered; how far it is, meanwhile."""
+        while True:
+            if time.monotonic() - self._told > _TELL_S:
+                yield self._said()
+            if self._busy() <= most:
+                return
+            self._wait()
 
     def _busy(self) -> int:
         return sum(1 for one in self._shown if one.line is not None)
@@ -149,9 +152,10 @@ class Scan:
                 self._settle()
                 return
             one.line = _connected(self._place, ANSWER_S)
-            one.line.sendall(b"zFILDES\0")
             handed = [(socket.SOL_SOCKET, socket.SCM_RIGHTS, array.array("i", [descriptor]))]
-            one.line.sendmsg([b"\0"], handed)
+            with contextlib.suppress(BrokenPipeError):  # it has answered already
+                one.line.sendall(b"zFILDES\0")
+                one.line.sendmsg([b"\0"], handed)
             self._shown.append(one)
         except BaseException:
             if one.line is not None:
@@ -164,7 +168,7 @@ class Scan:
         """Until one of them is answered, or was not in its time."""
         lines = {one.line.fileno(): one for one in self._shown if one.line is not None}
         wait_s = min(one.until for one in lines.values()) - time.monotonic()
-        ready, _, _ = select.select(list(lines), [], [], max(0.0, min(wait_s, 1.0)))
+        ready, _, _ = select.select(list(lines), [], [], max(0.0, min(wait_s, _TELL_S)))
         for number in ready:
             self._listen(lines[number])
         for one in lines.values():

@@ -113,11 +113,12 @@ def _scanner(machine: Machine, folder: Path) -> Iterator[None]:
     place = folder / _SOCKET[1:]
     place.parent.mkdir(parents=True)
     speed = machine.spec.hardware.disk_mib_s * MIB
-    pace, clock = machine.pace, threading.Event()
+    pace, clock, arm = machine.pace, threading.Event(), threading.Lock()
 
     def looks(size: int) -> None:
         if pace:
-            clock.wait(size / speed / pace)
+            with arm:  # it has one disk
+                clock.wait(size / speed / pace)
 
     standing = StandIn(place, machine.spec.upkeep.scanner, {_KNOWN: _NAME}, looks)
     try:

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from lumtak.core.text import plain
 from lumtak.core.units import counted, ram
-from lumtak.core.upkeep.tasks import Found, Partial, Result, named
+from lumtak.core.upkeep.tasks import Found, Partial, Result, named, not_possible
 
 SEEK_S, READ_S = 0.012, 1 / 100e6
 """What a spinning disk takes to get to another place, and to read a byte: a usual disk of 7,200
@@ -99,8 +99,13 @@ def scanned_result(
         folders: that could not be looked into.
     """
     found = done.counts.get("finding", 0)
+    unsure = done.counts.get("unsure", 0) + done.counts.get("unread", 0)
+    if done.files and unsure >= done.files:
+        why = f"of {counted(unsure, 'file')} the scanner could say nothing"
+        return not_possible("unwanted", at, why, "See its log, and start this again.")
     said = f"{known} {counted(done.files, 'file')} ({ram(done.bytes)}) shown to it: "
-    said += counted(found, "finding") + "." if found else "nothing found."
+    nothing = "nothing found in those it could look into." if unsure else "nothing found."
+    said += counted(found, "finding") + "." if found else nothing
     notes = [_LIMITS]
     for name, words in (
         ("unread", "{} could not be read by this user."),

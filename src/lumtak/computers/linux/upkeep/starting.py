@@ -30,14 +30,17 @@ _EXEC = re.compile(
 _CRON_LINE = re.compile(
     r"(?m)^[ \t]*(?:@[a-z]+|(?:[0-9*][^\s=]*[ \t]+){4}[^\s=]+)[ \t]+(.{1,4096})$"
 )
-_MOST_OF_ONE, _MOST_FILES, _MOST_PARTS = 1 << 16, 3000, 40
+_MOST_OF_ONE, _MOST_FILES, _MOST_WORDS = 1 << 16, 3000, 400
 _RUN_OTHERS = {
     "sh", "bash", "dash", "zsh", "ksh", "python", "perl", "ruby", "node", "env", "nice", "ionice",
     "setsid", "nohup", "timeout", "flock", "sudo", "su", "runuser", "chroot", "exec", "command",
     "run-parts", "anacron", "chronic", "start-stop-daemon", "time",
 }  # fmt: skip
 """What is given to them to run counts as well."""
-_WORDS = {"if", "then", "else", "fi", "do", "done", "while", "until", "!", "{", "}", "("}
+_SHELL_WORDS = {"if", "then", "else", "fi", "do", "done", "while", "until", "!", "{", "}", "("}
+_BETWEEN = {";", "&", "|", "&&", "||", ";;", "|&"}
+_ASIDE = re.compile(r"-|\w+=|[0-9.]+[smhd]?\Z")
+"""Begins what is no program: options, assignments, numbers."""
 
 
 class Starting(NamedTuple):
@@ -117,24 +120,30 @@ def programs_in(command: str, home: str) -> list[str]:
 
 
 def _programs(command: str, home: str, depth: int) -> Iterator[str]:
-    for part in re.split(r"\|\||&&|[;|&\n]", command)[:_MOST_PARTS]:
-        try:
-            words = shlex.split(part, comments=False)
-        except ValueError:
-            words = part.split()
-        runs = False
-        for word in words[:_MOST_PARTS]:
-            if word in _WORDS or word.startswith("-") or re.match(r"\w+=", word):
-                continue
-            if " " in word and runs and depth < 3:
-                yield from _programs(word, home, depth + 1)
-                break
+    runs, done = False, False
+    for word in _words(command)[:_MOST_WORDS]:
+        if word in _BETWEEN:
+            runs = done = False
+        elif done or word in _SHELL_WORDS or _ASIDE.match(word):
+            continue
+        elif " " in word and runs and depth < 3:
+            yield from _programs(word, home, depth + 1)
+            done = True
+        else:
             path = _whole(word, home)
             if path:
                 yield path
-            if posixpath.basename(word).rstrip("0123456789.") not in _RUN_OTHERS:
-                break
-            runs = True
+            runs = posixpath.basename(word).rstrip("0123456789.") in _RUN_OTHERS
+            done = not runs
+
+
+def _words(command: str) -> list[str]:
+    reader = shlex.shlex(command.replace("\n", ";"), posix=True, punctuation_chars=";&|")
+    reader.whitespace_split, reader.commenters = True, ""
+    try:
+        return list(reader)
+    except ValueError:
+        return command.split()
 
 
 def _whole(word: str, home: str) -> str:

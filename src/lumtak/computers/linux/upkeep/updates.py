@@ -64,5 +64,5 @@ def _age(given: Given) -> float | None:
     hand = given.hands.own
     names = [n for n in names_at(hand, LISTS) if n.endswith(("Release", "_Packages", ".lz4"))]
     times = hand.times_of([f"{LISTS}/{n}" for n in names])
-    newest = max((t[2] for t in times if t), default=0.0)
-    return max(0.0, (given.now_s - newest) / _DAY_S) if newest else None
+    newest = max((t[2] for t in times if t), default=None)
+    return None if newest is None else max(0.0, (given.now_s - newest) / _DAY_S)
