@@ -9,7 +9,7 @@ from textual.widgets import Static
 from lumtak.core.actions import Action
 from lumtak.core.profile import Rhythm
 from lumtak.core.setting import SettingRef
-from lumtak.core.text import plain
+from lumtak.core.text import capital, plain
 from lumtak.core.upkeep.due import rhythms_of
 from lumtak.core.upkeep.tasks import TASK_NAMES, TASKS, Found, Partial, Result, TaskName, standing
 from lumtak.tui.command import Command
@@ -97,8 +97,8 @@ class UpkeepScreen(LookingScreen):
         due = len(seen.due) if seen else 0
         says = "nothing is due" if not due else f"{due} due"
         self.query_one("#say", Static).update(
-            f"Tasks that only read, and give way to all other work: {says}. They go on while you do"
-            " something else, and wait while a reading is taken."
+            f"{capital(says)}. Tasks only read, give way to all other work, go on while you do"
+            " something else, and wait for readings."
         )
         lines: list[Line] = []
         for name in TASK_NAMES if seen else ():
