@@ -19,6 +19,7 @@ from lumtak.tui.upkeep import UpkeepScreen
 from lumtak.work.beside import Beside
 from lumtak.work.due import due_of, next_day
 from lumtak.work.intake import begin_job, reopen_job
+from lumtak.work.plan import carry_out
 from lumtak.work.quiet import is_read, reading_of
 from lumtak.work.upkeep import (
     WAITS,
@@ -29,7 +30,7 @@ from lumtak.work.upkeep import (
     paused,
     run_task,
 )
-from test_apply_screens import open_job
+from test_apply_screens import chosen_job, open_job, set_outside
 from test_screens import WIDE, application, says, until
 
 CRIB = "sim:tool-crib"
@@ -290,24 +291,23 @@ async def test_upkeep_goes_on_beside_the_job_and_shows_what_it_found(data_folder
         await until(pilot, lambda: says(app, "3 updates wait", "17.0 GiB of 465.0 GiB", "fine"))
 
 
-def test_the_second_visit_says_what_became_of_the_first(data_folder, home):
-    bench = "sim:drawing-bench"
-    first = begin_job(
-        data_folder, data_folder.computer(bench), data_folder.profile("hull-drafting")
-    )
-    first.close()
+def test_the_second_visit_says_what_became_of_the_first(data_folder):
+    chosen_job(data_folder, "apps:chat-horn", "services:fax-bridge")
+    first = reopen_job(data_folder, data_folder.casebook.job("drawing-bench-1"))
     assert first.last is None
-    chosen = "apps:chat-horn=off"
-    ran = lumtak("apply", bench, chosen, home=home)
-    assert ran.returncode == 0, ran.stderr
-    lumtak("upkeep", bench, "stopping", home=home)
-    second = begin_job(
-        data_folder, data_folder.computer(bench), data_folder.profile("hull-drafting")
-    )
-    rows = dict(second.last.in_rows(None))
-    assert rows["changed then"] == "1 setting, 1 as they were left"
-    assert "did not stop in time" in rows["upkeep since"]
-    assert "then" in rows["free on the disk"] or "not looked at" in rows["free on the disk"]
+    assert [o.result for o in carry_out(first)] == ["done", "done"]
+    run_task(data_folder, first.computer, "stopping")
+    first.close()
+    set_outside(data_folder, services__fax_bridge="auto")
+    computer = data_folder.computer("sim:drawing-bench")
+    second = begin_job(data_folder, computer, first.job.profile)
+    rows = second.last.in_rows(None)
+    said = dict(rows)
+    assert said["changed then"] == "2 settings, 1 as they were left, 1 not"
+    assert "off then, auto now" in said["drifted since"]
+    assert "did not stop in time" in said["upkeep since"]
+    assert "not read yet" in said["load then and now"]
+    assert "then" in said["free on the disk"]
     second.close()
     again = reopen_job(data_folder, second.job)
     assert again.last == second.last
