@@ -6,7 +6,7 @@ Its place in JSON, and what its part of an undo script does, line by line.
 import msgspec
 import pytest
 
-from lumtak.computers.hands.shell import ScriptPart, choice
+from lumtak.computers.hands.shell import ScriptPart, at, choice
 from lumtak.computers.hands.states import (
     STATE_KINDS,
     Absent,
@@ -23,6 +23,7 @@ from lumtak.computers.hands.states import (
     SwapAreas,
     UnitLinks,
     UserAside,
+    WatchFiles,
     WirelessFile,
     state_of,
 )
@@ -53,6 +54,17 @@ KEY = ("org.mate.interface", "enable-animations", "/org/mate/desktop/interface/e
 PROPERTY = ("xfwm4", "/general/show_frame_shadow", "b")
 IN_SHELL = f"'/f/xfwm4.xml' 'xfwm4' '{PROPERTY[1]}' 'show_frame_shadow' 'b'"
 SHA = "0123456789abcdef" * 4
+WATCHED = [
+    at(folder, name).decode()
+    for folder, name in (
+        ("/u", "lumtak-watch.service"),
+        ("/u", "lumtak-watch.timer"),
+        ("/d", "watch.py"),
+        ("/u/timers.target.wants", "lumtak-watch.timer"),
+        ("/d", "found.json"),
+    )
+]
+"""How a script looks at each place of a watch."""
 CASES = {
     "aside": (
         ("storage", "thumbnails"), UserAside("/d/lumtak-aside", "", False),
@@ -75,6 +87,20 @@ CASES = {
          ["{ print_1_1 | kept_as '/etc/systemd/journald.conf.d/90-lumtak.conf'; }"]],
         ["drop '/etc/systemd/journald.conf.d/90-lumtak.conf'"], "",
         ["kind: kept file", "file: /etc/systemd/journald.conf.d/90-lumtak.conf", "kept: nothing"],
+    ),
+    "watch": (
+        ("upkeep", "watch"), WatchFiles("/u", "/d", (1, 2), None, None, None, None),
+        [WatchFiles("/u", "/d", (0, 0), b"s", b"t", "../lumtak-watch.timer", b"p")],
+        [[f"{{ {place}; absent; }}" for place in WATCHED[:4]],
+         [f"{{ {WATCHED[0]}; print_1_1 | holds 0644; }}",
+          f"{{ {WATCHED[1]}; print_1_2 | holds 0644; }}",
+          f"{{ {WATCHED[2]}; print_1_3 | holds 0600; }}",
+          f"{{ {WATCHED[3]}; points_to '../lumtak-watch.timer'; }}"]],
+        [*(f'{{ {place}; rm -f "$file"; }}' for place in (WATCHED[3], *WATCHED[:3])),
+         f'{{ {WATCHED[4]}; rm -f "$file"; shed 2; }}', f"{{ {WATCHED[3]}; shed 1; }}",
+         "user_units"], "",
+        ["kind: watch", "units: /u", "data: /d", "missing: 1, 2", "service: nothing",
+         "timer: nothing", "link: nothing", "program: nothing"],
     ),
     "absent": (
         ("apps", "x"), Absent("/f", "n", 2), [File("/f", "n", 0, 0o644, b"a")],

@@ -30,6 +30,7 @@ _COMMANDS = {
     "explain": ("know", "All that is known about one item of COMPUTER."),
     "facts": ("look", "What COMPUTER is and has: hardware, system, items, processes."),
     "job": ("job", "A job station by station, without a screen."),
+    "last-visit": ("watch", "What became of the newest visit to COMPUTER."),
     "jobs": ("work", "All jobs, the one worked on last first."),
     "journal": ("journal", "All changes that Lumtak made on COMPUTER, oldest first."),
     "knowledge": ("knowledge", "What the shop knows by itself: taught, exported, checked."),
@@ -49,6 +50,7 @@ _COMMANDS = {
     "storage": ("storage", "Where the disk of COMPUTER went, and what may be set aside."),
     "undo": ("change", "Put changes of COMPUTER back, in any order."),
     "trim": ("upkeep", "Tell the solid-state disks of COMPUTER what is free on them."),
+    "watch": ("watch", "A short look that COMPUTER takes by itself, for the next visit."),
     "upkeep": ("upkeep", "Tasks of upkeep of COMPUTER: what they found, when they are due."),
 }
 """The module of `lumtak.commands` that has each command, and what it does: so that a command waits

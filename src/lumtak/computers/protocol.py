@@ -62,10 +62,7 @@ class About(Protocol):
         ...
 
     def history(self, item: Item) -> tuple[str, ...]:
-        """Since when it is here and when it was last used: lines for people, read now.
-
-        None where a computer keeps no such notes.
-        """
+        """Since when it is here and when it was last used: lines for people, read now; or none."""
         ...
 
     def used_days(self, items: Sequence[Item]) -> dict[str, float]:
@@ -127,9 +124,7 @@ class About(Protocol):
         ...
 
     def standing(self, paths: Sequence[str]) -> dict[str, int]:
-        """Those of these that are there now, with when they were last changed, seconds since
-        1970.
-        """
+        """Those of these that are there, with when they were last changed, s since 1970."""
         ...
 
     def only_copies(self, paths: Sequence[str]) -> OnlyCopies:
@@ -154,6 +149,10 @@ class About(Protocol):
         Raises:
             ComputerError: it could not be brought to its end.
         """
+        ...
+
+    def hints(self) -> tuple[str, ...]:
+        """What a watch kept, a sentence each: the owner's account wrote it, it decides nothing."""
         ...
 
     def rehearse(self, names: Sequence[str]) -> None:
@@ -299,6 +298,10 @@ class Settings(Protocol):
         Raises:
             ComputerError: it was refused or failed.
         """
+        ...
+
+    def note_ceilings(self, cpu_pct: float, ram_pct: float) -> None:
+        """From this load on a watch that is switched on from now on tells the owner."""
         ...
 
     def trim(self) -> dict[str, int]:

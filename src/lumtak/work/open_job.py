@@ -36,6 +36,8 @@ class OpenJob:
     def __init__(self, data_folder: DataFolder, computer: Computer, job: Job) -> None:
         self.data_folder = data_folder
         self.computer = computer
+        ceilings = job.profile.ceilings
+        computer.settings.note_ceilings(ceilings.cpu_pct, ceilings.ram_pct)
         self.job = job
         self.save: Callable[[Job], None] = data_folder.casebook.save
         """Keeps the job; the workbench puts a saver here that does it in the background, so that no

@@ -42,6 +42,7 @@ def last_visit(data_folder: DataFolder, computer: Computer, before: int | None) 
         free_now=_free(computer),
         answers=dict(data_folder.answers(computer.identity)),
         found=_since(data_folder, heading),
+        hints=computer.about.hints(),
     )
     return _with_changes(base, data_folder, computer)
 

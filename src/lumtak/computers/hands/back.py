@@ -13,7 +13,7 @@ from __future__ import annotations
 import re
 from typing import Any, List, Sequence
 
-from lumtak.computers.hands.shell import COUNTERS, beside, choice, quoted
+from lumtak.computers.hands.shell import COUNTERS, LOOK, beside, choice, quoted
 from lumtak.computers.hands.states import Exact, state_of
 from lumtak.computers.hands.table import SWAP_FOLDER
 
@@ -45,8 +45,8 @@ set -u
 umask 022
 LC_ALL=C PATH=/usr/sbin:/usr/bin:/sbin:/bin
 export LC_ALL PATH
-root=${{1-}}
-if [ "$(id -u)" != 0 ]; then
+{look}root=${{1-}}
+if [ -z "$look" ] && [ "$(id -u)" != 0 ]; then
     echo 'This takes root. Run: sudo sh {path}' >&2
     exit 2
 fi
@@ -54,6 +54,7 @@ fi
 _TAIL = """
 sync 2>/dev/null || :
 printf '%s as before, %s left alone, %s failed\\n' "$back" "$left" "$failed"
+[ -z "$look" ] || exit 0
 [ "$failed" = 0 ] || exit 1
 [ "$left" = 0 ] || exit 3
 rm -f "$root"{path} "$root"{begun}
@@ -86,7 +87,7 @@ def root_script(tag: str, parts: Sequence[Any]) -> bytes:
         text.append(
             choice(str(number), shown, restore, [state for state in accepted if state != restore])
         )
-    head = _HEAD.format(path=path) + "".join(dict.fromkeys(heads))
+    head = _HEAD.format(path=path, look=LOOK) + "".join(dict.fromkeys(heads))
     tail = _TAIL.format(
         path=quoted(path).decode(),
         begun=quoted(beside(path)).decode(),

@@ -26,12 +26,12 @@ _BOOT = (
 )
 """Reads a length and then the code, and nothing beyond it."""
 SENT = (
-    "desktops", "desktop_data", "table", "words", "shell", "exact", "user_states", "root_states",
-    "aside_shell", "aside_states", "swap_states", "states", "back", "programs", "places",
-    "display", "looking", "atomic", "feeling", "rules", "clutter_data", "diving", "walking", "used",
-    "clutter", "copies", "lone", "deleting", "merging", "aside_list", "aside", "storing",
-    "packages", "removing", "integrity", "passing", "scanning", "pieces", "checking", "hand",
-    "wire",
+    "desktops", "desktop_data", "table", "words", "shell", "exact", "user_states",
+    "root_states", "aside_shell", "aside_states", "swap_states", "watch_states", "states",
+    "back", "programs", "places", "display", "looking", "atomic", "feeling", "rules",
+    "clutter_data", "diving", "walking", "used", "clutter", "copies", "lone", "deleting",
+    "merging", "aside_list", "aside", "storing", "packages", "removing", "integrity",
+    "passing", "scanning", "pieces", "checking", "hand", "wire",
 )  # fmt: skip
 _PACKAGE = "lumtak.computers.hands"
 ANSWER_S = 30.0

@@ -64,17 +64,30 @@ def _format(data: bytes) -> bytes:
 
 # -- what the parts of an undo script call ---------------------------------------------------------
 
+LOOK = """
+# With --look nothing is touched: it is only said what is as it was left, and what is not.
+look=
+[ "${1-}" != --look ] || { look=1; shift; }
+"""
 COUNTERS = """
 newline='
 '
 back=0 left=0 failed=0
+stands() { printf 'as it was left: %s\\n' "$title"; }
 already() { back=$((back + 1)); printf 'as it was already: %s\\n' "$title"; }
 done_now() { back=$((back + 1)); printf 'put back: %s\\n' "$title"; }
 leave() { left=$((left + 1)); printf 'left alone, somebody changed it since: %s\\n' "$title"; }
 failed() { failed=$((failed + 1)); printf 'FAILED: %s\\n' "$title"; }
+[ -z "$look" ] || {
+    already() { printf 'back as before: %s\\n' "$title"; }
+    leave() { printf 'drifted: %s\\n' "$title"; }
+}
 """
 DROP = """
-drop() { rm -f "$root$1"; }
+drop() { [ -n "$look" ] || rm -f "$root$1"; }
+"""
+WATCH = """
+user_units() { [ -n "$root" ] || systemctl --user daemon-reload 2>/dev/null || :; }
 """
 FILES = """
 # What stands at $file, compared with what is asked for.
@@ -97,13 +110,14 @@ unmake() { # FOLDER goes where it is empty; the one above keeps the time of its 
 }
 shed() { # COUNT folders that were not there before, from $folder upwards, as far as they are empty
     count=$1 empty=$folder
+    [ -z "$look" ] || return 0
     while [ "$count" -gt 0 ] && { [ ! -d "$empty" ] || unmake "$empty"; }; do
         empty=${empty%/*} count=$((count - 1))
     done
 }
 at() {
     file=$1 folder=${1%/*} new=${1%/*}/$2
-    rm -f "$new"
+    [ -n "$look" ] || rm -f "$new"
 }
 """
 DESKTOP = """
@@ -187,7 +201,10 @@ put_link() {
     mkdir -p "$root${1%/*}" && rm -f "$root$1.lumtak" && ln -s "$2" "$root$1.lumtak" &&
         mv -f "$root$1.lumtak" "$root$1"
 }
-drop_switch() { drop "$1" && { rmdir "$root${1%/*}" 2>/dev/null || :; }; }
+drop_switch() {
+    [ -z "$look" ] || return 0
+    drop "$1" && { rmdir "$root${1%/*}" 2>/dev/null || :; }
+}
 units() { [ -n "$root" ] || systemctl "$@"; }
 """
 VALUE = """
@@ -345,7 +362,9 @@ def choice(number: str, title: str, restore: Any, accepted: Sequence[Any]) -> by
     lines.append(b"if %s; then\n%s    already" % (before, tidy))
     if accepted:
         lines.append(b"elif %s; then" % (b" && ".join(map(_any, zip(*known))) or b"true"))
+        lines.append(b'    if [ -n "$look" ]; then stands; else')
         lines.append(b"    %s\n%s    if %s; then done_now; else failed; fi" % (bring, tidy, before))
+        lines.append(b"    fi")
     return b"\n".join([*lines, b"else\n    leave\nfi\n"])
 
 

@@ -36,6 +36,7 @@ from lumtak.computers.hands.user_states import (
     Link,
     Permission,
 )
+from lumtak.computers.hands.watch_states import WatchFiles
 
 __all__ = [
     "STATE_KINDS",
@@ -56,6 +57,7 @@ __all__ = [
     "UnitLinks",
     "Unknown",
     "UserAside",
+    "WatchFiles",
     "WirelessFile",
     "state_of",
     "swap_switch",

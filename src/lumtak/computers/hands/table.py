@@ -351,6 +351,7 @@ _CALL = r"--user\0--json=short\0--auto-start=no\0call\0--\0%s\0%s\0%s\0" % (
 )
 OF_A_USER = {
     "dconf": r"dump\0/",
+    "systemctl": (r"--user\0(?:daemon-reload|(?:start|stop|is-active)\0--\0lumtak-watch\.timer)"),
     "gsettings": r"(?:set\0(?:{0})\0(?!-(?!1\Z)){1}|reset\0(?:{0}))".format(
         _named("gsettings"), _TEXT
     ),

@@ -76,6 +76,7 @@ class LinuxAbout:
         clock: of the computer.
         identity: of the computer.
         take_root: areas whose changes take root.
+        hints: gives what a watch kept.
     """
 
     def __init__(
@@ -89,11 +90,13 @@ class LinuxAbout:
         clock: Clock,
         identity: Identity,
         take_root: tuple[Area, ...],
+        hints: Callable[[], tuple[str, ...]],
     ) -> None:
         self._hands, self._hand, self._user = hands, hands.own, user
         self._catalogue, self._adapters = catalogue, adapters
         self._counters, self._clock = counters, clock
         self._identity, self._take_root = identity, take_root
+        self._hints = hints
         self._name = identity.name
         self._started: tuple[str, dict[str, Figure]] | None = None
         """The last start that was looked at, by its boot id, with its parts."""
@@ -198,6 +201,10 @@ class LinuxAbout:
             disk_kind="" if isinstance(kind, NotMeasured) else kind,
         )
         return run_task(given)
+
+    def hints(self) -> tuple[str, ...]:
+        """See `watch.Watching.hints`."""
+        return self._hints()
 
     def rehearse(self, names: Sequence[str]) -> None:
         """See `installed.rehearse`."""

@@ -63,6 +63,7 @@ class LinuxComputer:
             clock=self.clock,
             identity=self,
             take_root=self.settings.take_root,
+            hints=self.settings.hints,
         )
 
     def close(self) -> None:

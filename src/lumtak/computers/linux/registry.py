@@ -14,6 +14,7 @@ from lumtak.computers.linux.services import Services
 from lumtak.computers.linux.swap import Swap
 from lumtak.computers.linux.upkeep_files import SystemUpkeep, UpkeepFiles
 from lumtak.computers.linux.user_units import UserUnits
+from lumtak.computers.linux.watch import Watching
 from lumtak.computers.linux.wireless import Wireless
 
 ADAPTERS: tuple[type[Adapter], ...] = (
@@ -37,6 +38,7 @@ ADAPTERS: tuple[type[Adapter], ...] = (
     ToolClutters,
     UpkeepFiles,
     SystemUpkeep,
+    Watching,
     DesktopUpkeep,
 )
 """Of those of one area, the first that has a setting keeps it."""

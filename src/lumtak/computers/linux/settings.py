@@ -14,6 +14,7 @@ from lumtak.computers.linux.clutter import Clutters
 from lumtak.computers.linux.folder import UserFolder
 from lumtak.computers.linux.undo_kit import FileUndoKit
 from lumtak.computers.linux.upkeep.trim import trim
+from lumtak.computers.linux.watch import Watching
 from lumtak.core.clutter import Emptied
 from lumtak.core.owned import Chosen
 from lumtak.core.setting import Area, SettingRef, State
@@ -114,6 +115,16 @@ class LinuxSettings:
                 "`lumtak storage local programs` shows what is installed now.",
             ) from error
         return tuple(gone)
+
+    def note_ceilings(self, cpu_pct: float, ram_pct: float) -> None:
+        """See `Settings.note_ceilings`."""
+        for adapter in self._adapters:
+            if isinstance(adapter, Watching):
+                adapter.ceilings = (cpu_pct, ram_pct)
+
+    def hints(self) -> tuple[str, ...]:
+        """See `About.hints`."""
+        return tuple(h for a in self._adapters if isinstance(a, Watching) for h in a.hints())
 
     def trim(self) -> dict[str, int]:
         """See `Settings.trim`."""

@@ -14,7 +14,7 @@ from collections.abc import Sequence
 import msgspec
 
 from lumtak.computers.hands.back import root_script, script_path
-from lumtak.computers.hands.shell import COUNTERS, FILES, at, choice, quoted, temporary_name
+from lumtak.computers.hands.shell import COUNTERS, FILES, LOOK, at, choice, quoted, temporary_name
 from lumtak.computers.hands.states import Exact
 from lumtak.computers.hands.whose import Hands, User
 from lumtak.computers.hands.words import escaped
@@ -41,8 +41,8 @@ set -u
 umask 077
 LC_ALL=C
 export LC_ALL
-root=${{1-}}
-if [ "$(id -u)" != {uid} ]; then
+{look}root=${{1-}}
+if [ -z "$look" ] && [ "$(id -u)" != {uid} ]; then
     echo 'Run this as the user whose settings it puts back: {user} (number {uid}).' >&2
     exit 2
 fi
@@ -51,6 +51,7 @@ fi
 _TAIL = """
 sync 2>/dev/null || :
 printf '%s as before, %s left alone, %s failed\\n' "$back" "$left" "$failed"
+[ -z "$look" ] || exit 0
 [ "$failed" = 0 ] || exit 1
 if [ -e "$root"{by_root} ]; then
     echo 'What takes root is put back by another script, which root owns:' >&2
@@ -127,6 +128,7 @@ class FileUndoKit:
             user=user,
             uid=self._user.uid,
             name=name,
+            look=LOOK,
             contents="\n".join(f"#   {line}" for line in contents),
         )
         by_root = script_path(tag)

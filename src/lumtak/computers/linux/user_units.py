@@ -12,6 +12,7 @@ from typing import NamedTuple
 from lumtak.computers.hands.reach import text
 from lumtak.computers.hands.states import Absent, InFolder
 from lumtak.computers.hands.table import NOWHERE, UNIT_NAME
+from lumtak.computers.hands.watch_states import SERVICE, TIMER
 from lumtak.computers.linux.adapter import Counted, Listed, Look, Means
 from lumtak.computers.linux.folder import InFiles, UserFolder
 from lumtak.computers.linux.proc import USER_UNIT
@@ -107,7 +108,8 @@ class UserUnits(InFiles):
 
     def _names(self, folder: str) -> list[str]:
         try:
-            return [n for n in self._folder(folder).names() if UNIT_NAME.fullmatch(n)]
+            names = (n for n in self._folder(folder).names() if UNIT_NAME.fullmatch(n))
+            return [n for n in names if n not in {SERVICE, TIMER}]  # those are upkeep's
         except (OSError, LumtakError):
             return []
 

@@ -148,6 +148,10 @@ class SimulatedAbout:
             self._machine, self._clock.wall().isoformat(timespec="seconds"), begun, tell
         )
 
+    def hints(self) -> tuple[str, ...]:
+        """None: nobody switches it on between two visits."""
+        return ()
+
     def rehearse(self, names: Sequence[str]) -> None:
         """As its model has them."""
         rehearse(self._machine, names)

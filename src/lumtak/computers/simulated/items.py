@@ -5,6 +5,7 @@ from lumtak.computers.simulated.machine import Machine
 from lumtak.computers.simulated.spec import ServiceSpec
 from lumtak.core.facts import UNLISTED, Fixed, Item, Setting, Trigger, TriggerKind
 
+_WATCH = Setting(values=("off", "weekly", "monthly", "quarterly", "half-yearly"))
 _STOPS = Setting(lowest=20, highest=600)
 _BY_HAND = ("auto", "manual", "off")
 _ON_DEMAND = ("auto", "demand", "manual", "off")
@@ -128,6 +129,7 @@ def _upkeep(machine: Machine) -> list[Item]:
     found = (
         ("automatic_updates", "Updates install themselves", Setting(values=("on", "off"))),
         ("stop_seconds", "Seconds that services may take to stop", _STOPS),
+        ("watch", "A short look now and then", _WATCH),
     )
     return [
         Item(

@@ -27,6 +27,7 @@ _SHUTDOWN_S = 6.0
 _TYPING_S = 4.0
 _LONGEST_START_S = 600
 _FIRST_UPTIME_S = 900.0
+_UPKEEP = ("upkeep:automatic_updates", "upkeep:stop_seconds", "upkeep:watch")
 _MORNINGS, _MORNINGS_APART = 4, 1_000_003
 _MOST_STARTS, _TOLD = 20, 3
 EPOCH = datetime(2026, 3, 2, 7, 30, tzinfo=UTC)
@@ -98,7 +99,7 @@ class Machine:
         settings |= {f"apps:{a.key}": a.value for a in self.spec.app}
         settings |= {f"effects:{e.key}": e.value for e in self.spec.effect}
         settings |= {f"storage:{c.name}": "kept" for c in self.spec.clutter}
-        settings |= {"upkeep:automatic_updates": None, "upkeep:stop_seconds": None}
+        settings |= dict.fromkeys(_UPKEEP)
         return SimState(
             name=self.spec.name,
             seed=seed,

@@ -129,6 +129,9 @@ class SimulatedSettings:
         self._machine.save()
         return gone
 
+    def note_ceilings(self, cpu_pct: float, ram_pct: float) -> None:
+        """It has no watch of its own."""
+
     def trim(self) -> dict[str, int]:
         """See `Settings.trim`."""
         told = trim(self._machine)

@@ -21,7 +21,6 @@ _HIDDEN_FINE = {".local", ".config", ".var"}
 """Where programs of a user's own stand by the XDG specifications, and those of sandboxes."""
 _SYSTEM = ("/usr/", "/bin/", "/sbin/", "/lib", "/snap/")
 _NAMES_OF = ("/usr/sbin", "/usr/lib/systemd")
-_LEFT_BY_LUMTAK = "# Left by Lumtak"
 _KEY = re.compile(
     r"(?:^|\s)((?:ssh|ecdsa|sk-ssh|sk-ecdsa)-[a-z0-9@.-]{2,60})\s+([A-Za-z0-9+/=]{20,16384})\s*(.*)$"
 )
@@ -135,9 +134,7 @@ class _Look:
 
     def job(self, one: Starting) -> list[Found]:
         """A scheduled job that no package brought."""
-        if one.what not in {"timer", "scheduled job"} or self._given.owner(one.path):
-            return []
-        if self._given.read(one.path, 4096).startswith(_LEFT_BY_LUMTAK):
+        if one.ours or one.what not in {"timer", "scheduled job"} or self._given.owner(one.path):
             return []
         does = f": {plain(one.commands[0], 160)}" if one.commands else ""
         return [

@@ -30,6 +30,7 @@ _EXEC = re.compile(
 _CRON_LINE = re.compile(
     r"(?m)^[ \t]*(?:@[a-z]+|(?:[0-9*][^\s=]*[ \t]+){4}[^\s=]+)[ \t]+(.{1,4096})$"
 )
+_LEFT_BY_LUMTAK = b"# Left by Lumtak"
 _MOST_OF_ONE, _MOST_FILES, _MOST_WORDS = 1 << 16, 3000, 400
 _RUN_OTHERS = {
     "sh", "bash", "dash", "zsh", "ksh", "python", "perl", "ruby", "node", "env", "nice", "ionice",
@@ -52,6 +53,8 @@ class Starting(NamedTuple):
     commands: tuple[str, ...]
     as_root: bool
     """Whether it belongs to the whole system, so that root would be expected."""
+    ours: bool = False
+    """Whether Lumtak left it."""
 
 
 def all_that_start(given: Given) -> list[Starting]:
@@ -85,7 +88,8 @@ def _files(hand: Reach, folder: str, ending: str, what: str, *, as_root: bool) -
     found = []
     for path, data in zip(paths, hand.read_many(paths, _MOST_OF_ONE), strict=True):
         commands = tuple(m.strip() for m in _EXEC.findall(text(data or b"")))
-        found.append(Starting(path, what, commands, as_root))
+        ours = (data or b"").startswith(_LEFT_BY_LUMTAK)
+        found.append(Starting(path, what, commands, as_root, ours))
     return found
 
 
