@@ -61,9 +61,11 @@ class Sign(Record):
     """Something about the computer that no setting changes and a technician wants to know."""
 
     name: str
-    """What it is about: battery, heat, restart, updates."""
+    """What it is about: battery, heat, restart, updates, disk health, file system."""
     says: str
     """A clause about it."""
+    grave: bool = False
+    """Whether data may be lost by it: it comes before any other advice."""
 
 
 class Space(Record):

@@ -15,6 +15,8 @@ from lumtak.core.reading import Reading
 from lumtak.core.record import Record
 from lumtak.core.settings import Shop
 from lumtak.core.standing import Standing
+from lumtak.core.upkeep.due import Due
+from lumtak.core.upkeep.tasks import Result
 
 FORMAT = 1
 
@@ -78,6 +80,10 @@ class Content(Record):
     changes: tuple[ChangeLine, ...]
     actions: tuple[Action, ...]
     """What was done that cannot be put back."""
+    upkeep: tuple[Result, ...] = ()
+    """What each task of upkeep found last."""
+    due: tuple[Due, ...] = ()
+    """When each is to be done again."""
     undo_scripts: tuple[Script, ...]
     """What puts everything back without Lumtak; none where nothing stands changed, or the computer
     is a simulated one."""

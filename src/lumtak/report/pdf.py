@@ -9,12 +9,14 @@ from lumtak.core.proof import complaint_in_words
 from lumtak.core.record import NotMeasured
 from lumtak.core.text import capital, plain
 from lumtak.core.units import percent, ram, span
+from lumtak.core.upkeep.tasks import TASKS
 from lumtak.report.charts import Plot
 from lumtak.report.content import Content, waits_of
 from lumtak.report.plotting import plotting
 
 _INK, _SOFT, _RULE = "#22282e", "#5a646d", "#c3cad0"
 FRAME_PADDING = 6
+_NAMED = 8
 _STAGES = {
     "verified": "done, read back",
     "undone": "put back",
@@ -118,6 +120,7 @@ def _story(content: Content, chart: Plot | None, width: float) -> list[Any]:
         for gap in content.audit.gaps:
             needed = f" (needed: {gap.needed})" if gap.needed else ""
             story.append(styles.soft(f"• {gap.reason}{needed}"))
+    story += [*_upkeep(content, styles), *_again(content, width, styles)]
     back = (
         "Every change can be put back: open this job in Lumtak at Handover, or run “lumtak undo"
         f" {content.address} --all”."
@@ -130,6 +133,31 @@ def _story(content: Content, chart: Plot | None, width: float) -> list[Any]:
         styles.head("How this was measured"),
         styles.soft(_method(content)),
     ]
+
+
+def _upkeep(content: Content, styles: "_Styles") -> list[Any]:
+    """What the tasks of upkeep found, what puts it right."""
+    if not content.upkeep:
+        return []
+    story = [styles.head("Upkeep")]
+    for result in content.upkeep:
+        title = TASKS[result.task].title
+        story.append(styles.body(f"• {title}, {result.at[:10]}: {result.says}"))
+        seen = [f"{f.what}: {f.why}" for f in result.found if f.counts][:_NAMED]
+        more = len([f for f in result.found if f.counts]) - len(seen)
+        seen += [f"and {more:,} more"] if more > 0 else []
+        story += [styles.soft(words) for words in (*seen, *result.mend)]
+    return story
+
+
+def _again(content: Content, width: float, styles: "_Styles") -> list[Any]:
+    """When to look again."""
+    if not content.due:
+        return []
+    rows: list[list[Any]] = [["day", "what", "how often", "last"]]
+    rows += [[d.day, styles.soft(d.title), d.every, d.last or "never"] for d in content.due]
+    widths = [width * share for share in (0.16, 0.50, 0.17, 0.17)]
+    return [styles.head("When to look again"), table(rows, widths)]
 
 
 def _verdict(content: Content, styles: "_Styles") -> list[Any]:

@@ -65,7 +65,7 @@ def due_of(job: Heading, standing: "Mapping[str, StandingChanges]") -> str:
     if words:
         return words
     waits = job.after is None and job.station in {"plan", "proof"} and stands.changes
-    return "after reading due" if waits else ""
+    return "after reading due" if waits else stands.due
 
 
 def words_of(job: Heading, standing: "Mapping[str, StandingChanges]") -> str:

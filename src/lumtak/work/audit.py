@@ -75,7 +75,8 @@ def headline_now(
             else (f"{many} in place and not measured yet.", f"Next: {then}.")
         )
     brake = find_bottleneck(job.facts, job.profile, after, None)
-    told = headline(found.findings, job.profile, after, brake, standing)
+    signs = job.facts.signs
+    told = headline(found.findings, job.profile, after, brake, standing, signs=signs)
     return Headline(
         (f"With {many.removesuffix(' are').removesuffix(' is')}: {told.lines[0]}", *told.lines[1:]),
         told.first,

@@ -2,6 +2,8 @@
 
 from collections.abc import Iterable, Sequence
 
+import msgspec
+
 from lumtak.computers.protocol import Computer
 from lumtak.core.facts import Facts
 from lumtak.core.record import Record
@@ -10,6 +12,7 @@ from lumtak.core.units import all_of, counted
 from lumtak.errors import LumtakError
 from lumtak.journal import Drift, Entry, drift, owed_now
 from lumtak.work.data_folder import DataFolder
+from lumtak.work.due import all_due
 
 
 class Visited(Record):
@@ -95,26 +98,35 @@ def in_few_lines(entries: Sequence[Entry], mind: Iterable[str]) -> str:
 class StandingChanges(Record):
     """What stands changed on one computer."""
 
-    changes: int
-    drifted: int
-    unread: int
-    owed: str
+    changes: int = 0
+    drifted: int = 0
+    unread: int = 0
+    owed: str = ""
+    upkeep: int = 0
+    """Tasks of upkeep that are due."""
+
+    @property
+    def due(self) -> str:
+        """What of upkeep is, in few words; empty where nothing is."""
+        return f"{counted(self.upkeep, 'task')} of upkeep due" if self.upkeep else ""
 
     def in_words(self) -> str:
         """For a line about the computer."""
-        parts = [f"{counted(self.changes, 'change')} in place"]
+        parts = [f"{counted(self.changes, 'change')} in place"] if self.changes else []
         if self.drifted:
             parts.append(f"{self.drifted} drifted")
         if self.unread:
             parts.append(f"{self.unread} cannot be read")
         if self.owed:
             parts.append(self.owed)
+        if self.upkeep:
+            parts.append(self.due)
         return ", ".join(parts)
 
 
 def standing_changes(data_folder: DataFolder) -> dict[str, StandingChanges]:
-    """What stands changed, by address, on every computer that can be opened here and has changes of
-    this user's.
+    """What stands changed and is due, by address, on every computer that can be opened here and has
+    changes of this user's, or a job.
     """
     found = {}
     addresses = {
@@ -132,6 +144,11 @@ def standing_changes(data_folder: DataFolder) -> dict[str, StandingChanges]:
                 unread=sum(d.standing == "cannot be read" for d in drifts),
                 owed=owed_now(data_folder.journal, computer).in_words(),
             )
+    for one in all_due(data_folder):
+        if one.is_due:
+            address = one.address.partition("?")[0]
+            before = found.get(address, StandingChanges())
+            found[address] = msgspec.structs.replace(before, upkeep=before.upkeep + 1)
     return found
 
 

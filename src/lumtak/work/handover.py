@@ -19,6 +19,7 @@ from lumtak.work.open_job import OpenJob
 from lumtak.work.plan import undo_scripts_of
 from lumtak.work.proof import bridges_of, pace_of, proof_of, why_provisional
 from lumtak.work.storage import disk_told, due_on
+from lumtak.work.upkeep import all_results
 
 if TYPE_CHECKING:  # loads the library for calendars
     from lumtak.report.reminders import Reminder
@@ -75,6 +76,8 @@ def content_of(open_job: OpenJob) -> Content:
             for e in open_job.entries()
         ),
         actions=job.actions,
+        upkeep=tuple(all_results(open_job.data_folder, job.identity).values()),
+        due=tuple(due_of(open_job.data_folder, job)),
         undo_scripts=tuple(undo_scripts_of(open_job)),
         owed=open_job.owed().in_words(),
     )

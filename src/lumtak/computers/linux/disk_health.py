@@ -36,7 +36,7 @@ def disk_health(hand: Reach) -> list[Sign]:
         with contextlib.suppress(LookupError, AttributeError, TypeError, ValueError):
             words = _of_drive(drive)
             if words:
-                told.append(Sign(name="disk health", says=words))
+                told.append(Sign(name="disk health", says=words, grave=_FAILING in words))
     return told[:_MOST]
 
 

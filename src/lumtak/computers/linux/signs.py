@@ -8,6 +8,7 @@ import re
 from lumtak.computers.hands.reach import Reach, names_at, text_at
 from lumtak.core.facts import Sign
 from lumtak.core.text import plain
+from lumtak.core.units import counted
 
 _CPU, _SUPPLY = "/sys/devices/system/cpu", "/sys/class/power_supply"
 _WORN_PCT = 80.0
@@ -17,7 +18,18 @@ _PACKAGES_SHOWN = 4
 def signs(hand: Reach, kernel: str) -> list[Sign]:
     """Those that are there; the kernel is the one that runs."""
     found = [_battery(hand), _heat(hand), _restart(hand, kernel), _updates(hand)]
-    return [Sign(name=name, says=plain(says, 300)) for name, says in found if says]
+    told = [Sign(name=name, says=plain(says, 300)) for name, says in found if says]
+    return told + [Sign(name="file system", says=plain(w, 300), grave=True) for w in _damage(hand)]
+
+
+def _damage(hand: Reach) -> list[str]:
+    """File systems that noted errors; kernel, ABI/testing/sysfs-fs-ext4."""
+    found = []
+    for device in names_at(hand, "/sys/fs/ext4"):
+        if errors := _number(hand, f"/sys/fs/ext4/{device}/errors_count"):
+            what = counted(errors, "error")
+            found.append(f"{device} noted {what}: save what is on it before anything else")
+    return found
 
 
 def _battery(hand: Reach) -> tuple[str, str]:

@@ -3,19 +3,21 @@
 What holds the computer back, what is over its ceiling, what to do first.
 """
 
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Iterable, Sequence
 from typing import NamedTuple
 
 from lumtak.core.audit.records import Finding
 from lumtak.core.audit.rules import PREFETCH
 from lumtak.core.audit.weighing import NO_READING
 from lumtak.core.bottleneck import Bottleneck
+from lumtak.core.facts import Sign
 from lumtak.core.floor import Room
 from lumtak.core.profile import Profile
 from lumtak.core.reading import Reading
 from lumtak.core.record import NotMeasured, known
 from lumtak.core.setting import SettingRef
 from lumtak.core.stance import MAY_CHANGE, PROPOSED
+from lumtak.core.text import plain
 from lumtak.core.units import counted, percent, ram
 
 NOTHING_TO_GAIN = "Nothing to gain: nothing here has a load that the profile does not need."
@@ -36,6 +38,7 @@ def headline(
     found: Bottleneck | None,
     standing: Collection[SettingRef] = (),
     room: Room | None = None,
+    signs: Sequence[Sign] = (),
 ) -> Headline:
     """The three lines.
 
@@ -46,17 +49,18 @@ def headline(
         found: what holds the computer back by that reading.
         standing: what is changed already, so that it is not proposed again.
         room: the system's volume against its floor.
+        signs: of the computer; where data may be lost, that comes before any other advice.
     """
+    grave = "; ".join(f"{s.name} {s.says}" for s in signs if s.grave)
     left = [f for f in findings if f.ref not in standing]
     proposed = [f for f in left if f.stance in PROPOSED and f.can_choose]
     if reading is None or found is None:
-        return Headline(
-            (
-                f"Nothing is measured yet: {NO_READING}.",
-                f"{counted(len(proposed), 'item')} can be eased or set all the same.",
-            )
-        )
+        all_the_same = f"{counted(len(proposed), 'item')} can be eased or set all the same."
+        last = f"First of all: {plain(grave, 300)}." if grave else all_the_same
+        return Headline((f"Nothing is measured yet: {NO_READING}.", last))
     words, first = _what_first(left, proposed, found)
+    if grave:
+        words, first = f"First of all: {plain(grave, 300)}.", ""
     return Headline((found.in_words(), over_the_ceilings(profile, reading, room), words), first)
 
 
