@@ -19,6 +19,7 @@ from fuzzing.spoil import NASTY_NUMBERS, NASTY_TEXT, any_of, bytes_of, fields_of
 from fuzzing.world import Said, World
 from helpers import ENTRY
 from lumtak.cli import cli
+from lumtak.core.upkeep.tasks import TASK_NAMES
 from outside import INSTALL, TIMER
 
 FINE, REFUSED, FAILED, PARTLY = 0, 2, 1, 3
@@ -55,6 +56,33 @@ ADDED = (
     b'{"extensions": {"settings": {"abcdefghijklmnopabcdefghijklmnop": {"state": 1, "path":'
     b' "abcdefghijklmnopabcdefghijklmnop/1", "manifest": {"name": "x", "permissions": ["tabs"]}}}}}'
 )
+UPKEEP = {
+    "/var/lib/dpkg/info/sail.md5sums": b"0123456789abcdef0123456789abcdef  usr/bin/sail\n",
+    "/var/lib/dpkg/info/sail.list": b"/.\n/usr/bin/sail\n/etc/cron.d/sail\n",
+    "/var/lib/dpkg/diversions": b"/usr/bin/a\n/usr/bin/a.other\nsail\n",
+    "/etc/dpkg/dpkg.cfg.d/x": b"path-exclude=/usr/share/doc/*\npath-include=/usr/share/doc/x\n",
+    "/usr/bin/sail": b"sail" * 99,
+    "/proc/self/mountinfo": (
+        b"22 1 8:1 / / rw,relatime shared:1 - ext4 /dev/sda1 rw\n"
+        b"23 1 0:44 / /b rw - btrfs /dev/sda1 rw,discard\n"
+    ),
+    "/sys/class/block/sda1/queue/rotational": b"0\n",
+    "/sys/class/block/sda1/queue/discard_max_bytes": b"4096\n",
+    "/sys/fs/ext4/sda1/errors_count": b"2\n",
+    "/boot/grub/grub.cfg": b"set timeout=5\n",
+    "/etc/default/grub": b'GRUB_TIMEOUT="30"\n',
+    "/etc/cron.d/sail": b"0 3 * * * root test -x /usr/bin/sail && sh -c '/tmp/x; /opt/.y'\n",
+    "/etc/ld.so.preload": b"/usr/lib/odd.so\n",
+    "/home/u/.ssh/authorized_keys": b'command="x" ssh-ed25519 AAAAC3NzaC1lZDI1NTE5AAAAIGbn a b\n',
+    "/etc/systemd/system/a.service": b"[Service]\nExecStart=-/opt/.hidden/run --x\n",
+    "/home/u/.config/autostart/y.desktop": b"[Desktop Entry]\nExec=env A=1 $HOME/.cache/x %U\n",
+    "/var/lib/apt/lists/x_InRelease": b"x",
+    "/home/u/.local/share/lumtak-watch/found.json": (
+        b'{"format":1,"looks":[{"day":"2026-03-02","cpu_pct":1.5,"ram_pct":20,'
+        b'"drifted":["drifted: a"],"told":["x"]}]}'
+    ),
+    "/etc/clamav/clamd.conf": b"LocalSocket /run/clamav/clamd.ctl\n",
+}
 PROFILE = str(files("lumtak") / "data" / "profiles" / "hull-drafting.toml")
 _SELDOM = 0.1
 """The share of runs that take long, where others find the same."""
@@ -561,6 +589,42 @@ def package_files(world: World, chance: random.Random) -> Iterator[Tried]:
         yield Tried(len(made), world.run(*words), codes, tuple(made))
 
 
+def upkeep_files(world: World, chance: random.Random) -> Iterator[Tried]:
+    """What tasks of upkeep read, what they kept, what a watch kept."""
+    places = {"/var/lib/dpkg/status": PACKAGES, **UPKEEP}
+    _made(world.run("job", "start", "local", "--profile", PROFILE))
+    for task in TASK_NAMES:
+        _made(world.run("upkeep", "local", task))
+    folder = next((world.home / "upkeep").iterdir())
+    paused = folder / "integrity.paused.json"
+    paused.write_bytes(
+        b'{"format":1,"task":"integrity","begun_at":"2026-03-02T08:00:00+00:00","after":"/x",'
+        b'"counts":{"damaged":1},"found":[{"kind":"damaged","what":"/x","why":"changed"}]}'
+    )
+    kept = {path: path.read_bytes() for path in folder.glob("*.json")}
+    while True:
+        made = []
+        for place, good in places.items():
+            path = Path(f"{world.tree}{place}")
+            path.parent.mkdir(parents=True, exist_ok=True)
+            path.write_bytes(any_of(chance, good) if chance.random() < 0.3 else good)
+            made.append(path)
+        for path, good in kept.items():
+            path.write_bytes(json_of(chance, good) if chance.random() < 0.3 else good)
+            made.append(path)
+        words = chance.choice(
+            (
+                *(("upkeep", "local", task) for task in (*TASK_NAMES, "all")),
+                ("upkeep", "local", "--json"),
+                ("upkeep", "local", "odd", "--explained", "1"),
+                ("watch", "local", "--json"),
+                ("last-visit", "local"),
+                ("due", "--all"),
+            )
+        )
+        yield Tried(len(made), world.run(*words), (FINE, PARTLY, REFUSED), tuple(made))
+
+
 def command_lines(world: World, chance: random.Random) -> Iterator[Tried]:
     """Words after `lumtak`, right ones and others."""
     capture, (reading, _) = _capture(world), _reading(world, "json")
@@ -631,7 +695,7 @@ KINDS: dict[str, Kind] = {
         profiles, captures, plans, readings, tables, addresses, login_entries, unit_files,
         kernel_files,
         effect_files, journals, jobs, casebooks, own_files, owner_lists, package_files,
-        command_lines,
+        upkeep_files, command_lines,
     )
 }  # fmt: skip
 

@@ -136,7 +136,8 @@ TEXTS = {
         " on one of those asks whether the owner knows what it is for. {all-due} does all that"
         " the profile's rhythm has made due. {trim} tells solid-state disks what is free, which"
         " is the one thing here that acts. Nothing that"
-        " a scanner finds is deleted: the owner decides, and it is set aside." + _KEYS
+        " a scanner finds is deleted: the owner decides, and it is set aside. {watch} lets the"
+        " computer take a short look by itself, by a timer of the user's own." + _KEYS
     ),
     "programs": (
         "Programs are listed with what they hold, with what only they need, when they were last"

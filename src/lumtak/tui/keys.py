@@ -86,6 +86,7 @@ KEYS = (
     Key("all-due", "a", "upkeep", "do all that is due"),
     Key("cancel-task", "x", "upkeep", "end a task and forget what it found"),
     Key("trim", "t", "upkeep", "tell solid-state disks what is free"),
+    Key("watch", "w", "upkeep", "a short look that it takes by itself"),
 )
 BY_NAME = {key.name: key for key in KEYS}
 _SHOWN = {

@@ -1,5 +1,6 @@
 """The tasks of upkeep of a computer: how each stands, what it found; they run beside the job."""
 
+from functools import partial
 from typing import ClassVar, get_args
 
 from rich.text import Text
@@ -10,20 +11,26 @@ from lumtak.core.actions import Action
 from lumtak.core.profile import Rhythm
 from lumtak.core.setting import SettingRef
 from lumtak.core.text import capital, plain
-from lumtak.core.upkeep.due import rhythms_of
+from lumtak.core.upkeep.due import rhythms_of, shortest
 from lumtak.core.upkeep.tasks import TASK_NAMES, TASKS, Found, Partial, Result, TaskName, standing
+from lumtak.journal import Outcome
 from lumtak.tui.command import Command
 from lumtak.tui.confirm import ConfirmScreen
 from lumtak.tui.keys import binding, with_keys
 from lumtak.tui.looking import LookingScreen
+from lumtak.tui.pick import PickScreen
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.lines import Line, LineList, column, wrapped
 from lumtak.work.due import day_due, today_of
 from lumtak.work.open_job import OpenJob
+from lumtak.work.owned import needing_yes
 from lumtak.work.rights import asking
+from lumtak.work.sitting import set_aside_found
 from lumtak.work.upkeep import all_results, explain, paused, trim
+from lumtak.work.watch import watch
 
 _REFRESH_S, _BAR, _SHOWN = 0.5, 20, 12
+_WATCH = "upkeep:watch"
 _GRAVE = {"failing", "damaged", "finding"}
 
 
@@ -58,6 +65,7 @@ class UpkeepScreen(LookingScreen):
         binding("all-due", "all_due"),
         binding("cancel-task", "cancel_task"),
         binding("trim", "trim"),
+        binding("watch", "watch"),
     ]
 
     def __init__(self, open_job: OpenJob) -> None:
@@ -108,7 +116,8 @@ class UpkeepScreen(LookingScreen):
             with_keys(
                 self.app,
                 "Space begins, pauses, goes on; Enter shows what was found; {all-due} does all that"
-                " is due; {cancel-task} ends one and forgets it; {trim} trims; Escape goes back.",
+                " is due; {cancel-task} ends one for good; {trim} trims; {watch} lets it watch;"
+                " Escape goes back.",
             )
         )
 
@@ -241,27 +250,62 @@ class UpkeepScreen(LookingScreen):
                 self._ask(result.found[int(number)])
 
     def _ask(self, found: Found) -> None:
-        """Whether the owner explained what was found."""
-        job = self._open_job
+        """Whether the owner explained what was found; of a finding, whether it is set aside."""
         about = [f"{plain(found.what, 300)}: {plain(found.why, 300)}.", plain(found.advice, 600)]
+        words = "\n".join(filter(None, about))
+        if found.kind not in {"look", "finding"}:
+            self.notify(words, timeout=12, markup=False)
+            return
+        options = [
+            ("explained", "The owner knows what it is for", "it is told no more"),
+            ("leave", "Leave it in the list", "nothing is done"),
+        ]
+        if found.kind == "finding" and not found.of:
+            options.insert(0, ("aside", "Set it aside", "moved, not deleted; it can be put back"))
+        pick = PickScreen("What does the owner say?", words, options, "leave")
+        self.app.push_screen(pick, partial(self._said, found))
+
+    def _said(self, found: Found, what: str | None) -> None:
+        job = self._open_job
+        if what == "explained":
+            explain(job.data_folder, job.job.identity, [found])
+            self.action_look_again()
+        elif what == "aside" and self.free():
+            yes = needing_yes(job.computer, [found.what])
+            if yes:
+                self.tell("It may be the only copy of something: decide about it with the files.")
+                return
+            self.begin("setting it aside", lambda: set_aside_found(job, found.what), self._is_aside)
+
+    def _is_aside(self, outcomes: list[Outcome]) -> None:
+        for outcome in outcomes:
+            done = outcome.result in {"done", "as it was"}
+            words = f"{outcome.title}: {'set aside' if done else outcome.note}"
+            self.notify(plain(words, 400), markup=False)
+
+    def action_watch(self) -> None:
+        """Switch the watch on by the shortest rhythm of the profile, or put it back."""
+        job = self._open_job
+        stands = any(e.is_open and str(e.ref) == _WATCH for e in job.entries())
+        every = shortest(self._seen.rhythms.values()) if self._seen else "monthly"
 
         def answered(yes: bool | None) -> None:  # noqa: FBT001 - Textual calls it so
             if yes:
-                explain(job.data_folder, job.job.identity, [found])
-                self.action_look_again()
+                what = "putting the watch back" if stands else "switching the watch on"
+                self.begin(what, lambda: watch(job, "" if stands else every), self._is_aside)
 
-        if found.kind not in {"look", "finding"}:
-            self.notify("\n".join(filter(None, about)), timeout=12, markup=False)
-            return
-        self.app.push_screen(
-            ConfirmScreen(
-                "Does the owner know what this is for?",
-                "\n".join(filter(None, about)),
-                yes="They do: tell it no more",
-                no="Go on telling it",
-            ),
-            answered,
-        )
+        if self.free():
+            self.app.push_screen(
+                ConfirmScreen(
+                    "Put the watch back?" if stands else f"Let it look by itself, {every}?",
+                    "A timer of the user's own, never of the system, only while they are logged in."
+                    " It reads for a minute and looks what drifted, keeps that for the next visit,"
+                    " tells the owner once a due date, and sends nothing.",
+                    yes="Put it back" if stands else "Switch it on",
+                    no="Leave it",
+                ),
+                answered,
+            )
 
     def action_trim(self) -> None:
         """Tell the disks what is free, after a question."""
@@ -299,6 +343,7 @@ class UpkeepScreen(LookingScreen):
         return (
             Command("All that is due", self.action_all_due, "one after the other", "all-due"),
             Command("End a task", self.action_cancel_task, "and forget it", "cancel-task"),
+            Command("Watch", self.action_watch, "a short look by itself", "watch"),
             Command("Trim", self.action_trim, "tell disks what is free", "trim"),
             *super().commands(),
         )

@@ -13,10 +13,12 @@ from lumtak.formats.surveys import kept
 from lumtak.journal import Outcome, apply_changes
 from lumtak.work.open_job import OpenJob
 from lumtak.work.owned import (
+    Choice,
     kept_copies,
     look_for_copies,
     needing_yes,
     things_of,
+    to_choose,
     to_set_aside_as_said,
     with_held,
     with_said,
@@ -102,8 +104,24 @@ def set_aside_as_said(open_job: OpenJob, elsewhere: Elsewhere) -> list[Outcome]:
     decided = latest(open_job.job.decided)
     choice = to_set_aside_as_said(folder, computer, known_facts(folder, computer), decided)
     open_job.keep(decided=with_held(open_job.job, choice.keys, elsewhere).decided)
-    ordered = check_changes(choice.facts, choice.changes, guards(choice.facts, folder.catalogue))
-    return apply_changes(folder.journal, computer, choice.facts, ordered, job=open_job.job.id)
+    return _carried_out(open_job, choice)
+
+
+def set_aside_found(open_job: OpenJob, path: str) -> list[Outcome]:
+    """One thing that a task of upkeep found goes on the owner's word: moved, not deleted.
+
+    Raises:
+        UsageError: nothing would stay of something of which there are copies.
+    """
+    folder, computer = open_job.data_folder, open_job.computer
+    choice = to_choose(folder, computer, known_facts(folder, computer), [path])
+    return _carried_out(open_job, choice)
+
+
+def _carried_out(open_job: OpenJob, choice: Choice) -> list[Outcome]:
+    folder, facts = open_job.data_folder, choice.facts
+    ordered = check_changes(facts, choice.changes, guards(facts, folder.catalogue))
+    return apply_changes(folder.journal, open_job.computer, facts, ordered, job=open_job.job.id)
 
 
 def write_lists(open_job: OpenJob, sitting: Sitting, folder: Path) -> list[Path]:

@@ -1,5 +1,6 @@
 """When each task is due, in days."""
 
+from collections.abc import Iterable
 from typing import Literal
 
 from lumtak.core.profile import Profile, Rhythm
@@ -51,3 +52,9 @@ def rhythms_of(profile: Profile) -> dict[Recurring, Rhythm]:
 def title_of(task: Recurring) -> str:
     """For people."""
     return _AUDIT if task == "audit" else TASKS[task].title
+
+
+def shortest(rhythms: Iterable[Rhythm]) -> Rhythm:
+    """The shortest of these; monthly where there are none."""
+    order: list[Rhythm] = ["weekly", "monthly", "quarterly", "half-yearly"]
+    return min(rhythms, key=order.index, default="monthly")
