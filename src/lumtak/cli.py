@@ -49,7 +49,9 @@ _COMMANDS = {
     "starts": ("look", "The starts of COMPUTER: login screen after, usable after."),
     "storage": ("storage", "Where the disk of COMPUTER went, and what may be set aside."),
     "undo": ("change", "Put changes of COMPUTER back, in any order."),
-    "trim": ("upkeep", "Tell the solid-state disks of COMPUTER what is free on them."),
+    "gather": ("acting", "Put files of COMPUTER together that lie in many pieces."),
+    "repair": ("acting", "Unpack damaged packages of COMPUTER once more, after a question."),
+    "trim": ("acting", "Tell the solid-state disks of COMPUTER what is free on them."),
     "watch": ("watch", "A short look that COMPUTER takes by itself, for the next visit."),
     "upkeep": ("upkeep", "Tasks of upkeep of COMPUTER: what they found, when they are due."),
 }

@@ -8,7 +8,6 @@ import click
 
 from lumtak.commands.change import stopping
 from lumtak.commands.common import (
-    ask_first,
     columns,
     json_option,
     profile_option,
@@ -20,7 +19,6 @@ from lumtak.commands.common import (
 )
 from lumtak.computers.protocol import Computer
 from lumtak.core.profile import Profile
-from lumtak.core.setting import SettingRef
 from lumtak.core.text import plain
 from lumtak.core.units import counted, took
 from lumtak.core.upkeep.due import Due, rhythms_of
@@ -33,7 +31,7 @@ from lumtak.core.upkeep.tasks import (
     TaskName,
     standing,
 )
-from lumtak.errors import ConflictError, LumtakError, UsageError
+from lumtak.errors import ConflictError, UsageError
 from lumtak.storage import write_whole
 from lumtak.work.data_folder import DataFolder
 from lumtak.work.due import all_due, day_due, today_of
@@ -45,7 +43,6 @@ from lumtak.work.upkeep import (
     last_result,
     paused,
     run_task,
-    trim,
     without_explained,
 )
 
@@ -322,35 +319,3 @@ def _write(found: list[Due], path: Path) -> None:
     ]
     write_whole(path, calendar(reminders, datetime.now(UTC).isoformat(timespec="seconds")))
     click.echo(f"{path}: {counted(len(found), 'reminder')}.", err=True)
-
-
-# -- an action -------------------------------------------------------------------------------------
-
-
-@click.command("trim")
-@click.argument("address", metavar="COMPUTER")
-@user_option
-@json_option
-@with_data_folder
-def trim_command(data_folder: DataFolder, address: str, user: str | None, *, as_json: bool) -> None:
-    """Tell the solid-state disks of COMPUTER now what is free on them. No file is touched; where a
-    timer does it weekly, it is not needed.
-
-    \b
-    lumtak upkeep local disks      when it was last done
-    sudo lumtak trim local
-    """
-    computer = data_folder.computer(address, user=user)
-    try:
-        ask_first(computer, [SettingRef(area="memory", key="swappiness")])
-        action = trim(computer)
-    finally:
-        computer.settings.give_back_rights()
-        computer.close()
-    where = data_folder.record_action(computer.identity, action)
-    if as_json:
-        say_json({"format": 1, "computer": address, "action": action, "job": where})
-    else:
-        click.echo(plain(action.in_words(), 600))
-    if not action.ended:
-        raise LumtakError("No disk was told what is free.", plain(action.note, 300))

@@ -9,8 +9,9 @@ from datetime import datetime
 from typing import Protocol
 
 from lumtak.computers.abilities import Capabilities
+from lumtak.computers.acts import Acts
 from lumtak.computers.kit import UndoKit
-from lumtak.core.clutter import Emptied, Looked, Survey
+from lumtak.core.clutter import Looked, Survey
 from lumtak.core.deciding import OnlyCopies
 from lumtak.core.facts import Facts, Item, Process, ProcessDetails, Space, System
 from lumtak.core.felt import Start, Try
@@ -240,7 +241,7 @@ class Load(Protocol):
         ...
 
 
-class Settings(Protocol):
+class Settings(Acts, Protocol):
     """The settings of a computer, and what is needed to change them."""
 
     def read(self, ref: SettingRef) -> State:
@@ -289,34 +290,6 @@ class Settings(Protocol):
     def choose(self, ref: SettingRef, chosen: Chosen) -> None:
         """What is meant by this key of storage from now on, as a person chose it; touches
         nothing.
-        """
-        ...
-
-    def remove_programs(self, names: Sequence[str]) -> tuple[str, ...]:
-        """Packages are removed, and nothing along with them; gives those that are gone.
-
-        Raises:
-            ComputerError: it was refused or failed.
-        """
-        ...
-
-    def note_ceilings(self, cpu_pct: float, ram_pct: float) -> None:
-        """From this load on a watch that is switched on from now on tells the owner."""
-        ...
-
-    def trim(self) -> dict[str, int]:
-        """Solid-state disks are told what is free on them: bytes by where each is mounted.
-
-        Raises:
-            ComputerError: none takes word of it, or it was refused.
-        """
-        ...
-
-    def empty(self, ref: SettingRef, on_progress: Callable[[Emptied], None]) -> Emptied:
-        """What was set aside under this key is deleted, for good; told about four times a second.
-
-        Raises:
-            ComputerError: nothing is held under it, or it cannot be deleted.
         """
         ...
 

@@ -20,9 +20,10 @@ class Action(Record):
 
     at: str
     """The computer's clock."""
-    kind: Literal["end a process", "empty", "remove", "trim"] = "end a process"
+    kind: Literal["end a process", "empty", "remove", "trim", "repair", "gather"] = "end a process"
     """empty: what was set aside was deleted for good; remove: programs were removed; trim:
-    solid-state disks were told what is free."""
+    solid-state disks were told what is free; repair: packages were unpacked once more; gather:
+    files were put together."""
     target: str
     """What it was done to, for a person."""
     pid: int = 0
@@ -45,23 +46,32 @@ class Action(Record):
 
     def in_words(self) -> str:
         """One sentence."""
-        if self.kind == "empty":
-            return f"{self.target} was emptied: {counted(self.files, 'file')}, {ram(self.bytes)}."
-        if self.kind == "remove":
-            gone = (
-                f"removed: {', '.join(self.packages)}, {ram(self.bytes)}" if self.packages else ""
-            )
-            return f"{self.target}: {gone or f'nothing was removed. {self.note}'.rstrip('. ')}."
-        if self.kind == "trim":
-            told = (
-                f"told that {ram(self.bytes)} are free" if self.ended else f"not told. {self.note}"
-            )
-            return f"The disk of {self.target} was {told.rstrip('. ')}."
+        if self.kind != "end a process":
+            return f"{self._done()}."
         done = (
             "it ended" if self.ended else f"it did not end{': ' + self.note if self.note else ''}"
         )
         how = "was asked to end" if self.way == "asked" else "was forced to end"
         return f"{self.target} (process {self.pid}) {how}; {done}."
+
+    def _done(self) -> str:
+        """What was done once, as a clause."""
+        why = self.note.rstrip(". ")
+        match self.kind:
+            case "empty":
+                size = f"{counted(self.files, 'file')}, {ram(self.bytes)}"
+                return f"{self.target} was emptied: {size}"
+            case "remove" if self.packages:
+                return f"{self.target}: removed: {', '.join(self.packages)}, {ram(self.bytes)}"
+            case "remove":
+                return f"{self.target}: nothing was removed. {why}".rstrip(". ")
+            case "repair":
+                unpacked = "unpacked once more" if self.ended else f"not unpacked. {why}"
+                return f"{self.target}: {unpacked}"
+            case "trim":
+                told = f"told that {ram(self.bytes)} are free" if self.ended else f"not told. {why}"
+                return f"The disk of {self.target} was {told}"
+        return f"{self.target}: {why}"
 
 
 class Running(Record):

@@ -21,12 +21,13 @@ from lumtak.tui.looking import LookingScreen
 from lumtak.tui.pick import PickScreen
 from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.lines import Line, LineList, column, wrapped
+from lumtak.work.acting import trim
 from lumtak.work.due import day_due, today_of
 from lumtak.work.open_job import OpenJob
 from lumtak.work.owned import needing_yes
 from lumtak.work.rights import asking
 from lumtak.work.sitting import set_aside_found
-from lumtak.work.upkeep import all_results, explain, paused, trim
+from lumtak.work.upkeep import all_results, explain, paused
 from lumtak.work.watch import watch
 
 _REFRESH_S, _BAR, _SHOWN = 0.5, 20, 12

@@ -11,10 +11,8 @@ from typing import TypeVar
 import msgspec
 
 from lumtak.computers.protocol import Computer
-from lumtak.core.actions import Action
 from lumtak.core.profile import Profile
 from lumtak.core.record import Record
-from lumtak.core.text import plain
 from lumtak.core.units import counted, ram
 from lumtak.core.upkeep.tasks import (
     TASK_NAMES,
@@ -26,7 +24,7 @@ from lumtak.core.upkeep.tasks import (
     named,
     not_possible,
 )
-from lumtak.errors import BadFileError, ComputerError, LumtakError, StoppedError
+from lumtak.errors import BadFileError, LumtakError, StoppedError
 from lumtak.formats.readings import decode_file
 from lumtak.storage import forget_file, read_handed_in
 from lumtak.work.data_folder import DataFolder
@@ -219,26 +217,6 @@ def _space(computer: Computer, profile: Profile | None) -> Result:
         ),
         found_count=int(short > 0),
         mend=(f"lumtak storage {computer.address}",) if short > 0 else (),
-    )
-
-
-def trim(computer: Computer) -> Action:
-    """Solid-state disks are told what is free on them; what became of it."""
-    note, told = "", {}  # type: str, dict[str, int]
-    try:
-        computer.settings.take_rights(ask=False)
-        told = computer.settings.trim()
-    except ComputerError as error:
-        note = plain(str(error), 300)
-    return Action(
-        at=computer.clock.wall().isoformat(timespec="seconds"),
-        kind="trim",
-        target=", ".join(plain(p, 60) for p in told) or "no disk",
-        consumer="upkeep:trim",
-        ended=bool(told),
-        refused=bool(note),
-        bytes=float(sum(told.values())),
-        note=note,
     )
 
 

@@ -8,13 +8,15 @@ from __future__ import annotations
 import contextlib
 import errno
 import os
+import posixpath
 import stat
 from typing import Any, Dict, Iterator, List, Sequence
 
+from lumtak.computers.hands.diving import FOLDER
 from lumtak.computers.hands.integrity import Integrity
 from lumtak.computers.hands.packages import MOST_STATUS, STATUS, Packages
 from lumtak.computers.hands.passing import Pass
-from lumtak.computers.hands.pieces import Fragments, trim
+from lumtak.computers.hands.pieces import Fragments, gather, trim
 from lumtak.computers.hands.places import RefusalError, read_most
 from lumtak.computers.hands.removing import Removing
 from lumtak.computers.hands.scanning import (
@@ -94,6 +96,20 @@ class Checking(Removing):
             raise RefusalError("root looks through nobody's files")
         way = Pass(self._looked(top), top, after, self._mounts() - {top})
         yield from Fragments(way).through()
+
+    def gather(self, path: str) -> List[int]:
+        """A file of the user's lies in as few pieces as there is room for; its bytes stay the same.
+
+        Gives in how many pieces it lay before, and lies now; see `pieces.gather`.
+        """
+        if self.rules:
+            raise RefusalError("root moves nobody's files")
+        folder, name = posixpath.split(self._place(path))
+        descriptor = os.open(folder, FOLDER & ~os.O_NOFOLLOW)
+        try:
+            return list(gather(descriptor, name))
+        finally:
+            os.close(descriptor)
 
     def owners(self, paths: Sequence[str]) -> List[Any]:
         """[user, mode, bytes, changed at] of each, links not followed; None where it is not

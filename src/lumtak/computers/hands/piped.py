@@ -205,6 +205,22 @@ class Piped(Channel):
         )
         return gone
 
+    def reinstall_packages(self, names: Sequence[str]) -> list[str]:
+        """See `Hand.reinstall_packages`."""
+        done: list[str] = self.checked(
+            self.ask("reinstall_packages", list(names), answer_s=_LONG_S),
+            lambda v: isinstance(v, list) and set(v) <= set(names),
+        )
+        return done
+
+    def gather(self, path: str) -> list[int]:
+        """See `Hand.gather`; a large file takes its time."""
+        found: list[int] = self.checked(
+            self.ask("gather", path, answer_s=_LONG_S),
+            lambda v: isinstance(v, list) and len(v) == 2 and all(type(n) is int for n in v),
+        )
+        return found
+
     def aside_look(
         self,
         name: str,

@@ -52,6 +52,31 @@ class Removing(Storing):
         printed(told, _LONGEST_S, check=True, more=quiet)
         return sorted(wanted - self._packages().all.keys())
 
+    def reinstall_packages(self, names: Sequence[str]) -> List[str]:
+        """Packages are unpacked once more from the archives that are here already; configuration
+        stays as it is. Nothing is fetched.
+
+        Gives their names.
+        """
+        if not self.rules or not self.live:
+            raise RefusalError("this hand installs no packages")
+        wanted = sorted(set(names))
+        if not wanted or not all(NAME.fullmatch(name) for name in wanted):
+            raise RefusalError("these are no names of packages")
+        missing = [name for name in wanted if name not in self._packages().all]
+        if missing:
+            raise RefusalError("%s is not installed" % missing[0])
+        if self._is_locked():
+            raise RefusalError("another program is at work on the packages just now")
+        quiet = {"DEBIAN_FRONTEND": "noninteractive"}
+        kept = [
+            "--option=Dpkg::Options::=--force-confdef",
+            "--option=Dpkg::Options::=--force-confold",
+        ]
+        told = ["apt-get", "--yes", "--no-download", *kept, "--reinstall", "install", "--", *wanted]
+        printed(told, _LONGEST_S, check=True, more=quiet)
+        return wanted
+
     def _is_locked(self) -> bool:
         """Whether somebody else has the package database; it would wait, or fail with no reason."""
         for name in _LOCKS:

@@ -32,6 +32,7 @@ _ROOT_ONLY = (
     "aside_back",
     "aside_empty",
     "remove_packages",
+    "reinstall_packages",
     "superblock",
     "trim",
 )

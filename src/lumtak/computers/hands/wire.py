@@ -61,6 +61,8 @@ OPERATIONS: dict[str, tuple[tuple[str, Any], ...]] = {
     "superblock": (("device", str),),
     "trim": (("path", str),),
     "remove_packages": (("names", list),),
+    "reinstall_packages": (("names", list),),
+    "gather": (("path", str),),
     "aside_look": (
         ("name", str),
         ("key", str),

@@ -13,7 +13,7 @@ from lumtak.computers.linux.adapter import Adapter, check_fits, unfit
 from lumtak.computers.linux.clutter import Clutters
 from lumtak.computers.linux.folder import UserFolder
 from lumtak.computers.linux.undo_kit import FileUndoKit
-from lumtak.computers.linux.upkeep.trim import trim
+from lumtak.computers.linux.upkeep import acting
 from lumtak.computers.linux.watch import Watching
 from lumtak.core.clutter import Emptied
 from lumtak.core.owned import Chosen
@@ -128,7 +128,15 @@ class LinuxSettings:
 
     def trim(self) -> dict[str, int]:
         """See `Settings.trim`."""
-        return trim(self._hands)
+        return acting.trim(self._hands)
+
+    def reinstall(self, packages: Sequence[str], *, rehearse: bool) -> tuple[str, ...]:
+        """See `Settings.reinstall`."""
+        return acting.reinstall(self._hands, packages, rehearse=rehearse)
+
+    def gather(self, path: str) -> tuple[int, int]:
+        """See `Settings.gather`."""
+        return acting.gather(self._hands, path)
 
     def empty(self, ref: SettingRef, on_progress: Callable[[Emptied], None]) -> Emptied:
         """See `Settings.empty`."""

@@ -18,7 +18,7 @@ from lumtak.computers.simulated.faults import (
 from lumtak.computers.simulated.installed import remove
 from lumtak.computers.simulated.items import items_of
 from lumtak.computers.simulated.machine import Machine
-from lumtak.computers.simulated.upkeep import trim
+from lumtak.computers.simulated.upkeep import gather, trim
 from lumtak.core.clutter import Emptied
 from lumtak.core.facts import Item, Setting
 from lumtak.core.owned import Chosen
@@ -131,6 +131,17 @@ class SimulatedSettings:
 
     def note_ceilings(self, cpu_pct: float, ram_pct: float) -> None:
         """It has no watch of its own."""
+
+    def reinstall(self, packages: Sequence[str], *, rehearse: bool) -> tuple[str, ...]:
+        """See `Settings.reinstall`."""
+        if not rehearse:
+            self._machine.put(mended=(*self._machine.state.mended, *packages))
+            self._machine.save()
+        return tuple(f"Inst {name}" for name in packages) if rehearse else tuple(packages)
+
+    def gather(self, path: str) -> tuple[int, int]:
+        """See `Settings.gather`."""
+        return gather(self._machine, path)
 
     def trim(self) -> dict[str, int]:
         """See `Settings.trim`."""

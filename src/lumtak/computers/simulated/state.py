@@ -107,6 +107,10 @@ class SimState(Record, forbid_unknown_fields=False):
     """When a class of clutter was last cleared, by its name."""
     gone: dict[str, float] = {}
     """Bytes of the owner's files that were deleted for good, by path."""
+    mended: tuple[str, ...] = ()
+    """Packages that were unpacked once more."""
+    gathered: tuple[str, ...] = ()
+    """Files that were put together."""
     trimmed_at_s: float | None = None
     """When its disk was last told what is free; None where it never was since it was switched
     on."""

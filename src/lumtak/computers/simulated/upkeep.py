@@ -14,7 +14,7 @@ from lumtak.computers.hands.hand import Hand
 from lumtak.computers.simulated import disk
 from lumtak.computers.simulated.machine import Machine
 from lumtak.computers.simulated.scanner import StandIn
-from lumtak.core.text import number
+from lumtak.core.text import number, plain
 from lumtak.core.units import GIB, MIB
 from lumtak.core.upkeep.files import (
     fragments_result,
@@ -69,13 +69,14 @@ def _passed(machine: Machine, begun: Partial, whole: Partial, tell: Tell) -> Ite
 
 def _integrity(machine: Machine, at: str, begun: Partial, tell: Tell) -> Result:
     spec, held = machine.spec.disk, machine.spec.upkeep
-    found = (*held.damaged, *held.configured)
+    damaged = tuple(f for f in held.damaged if f.of not in machine.state.mended)
+    found = (*damaged, *held.configured)
     whole = Partial(
         task="integrity",
         begun_at=begun.begun_at,
         files=spec.system_files,
         bytes=(spec.system_gib + disk.programs_gib(machine)) * GIB,
-        counts={"damaged": len(held.damaged), "configured": len(held.configured)},
+        counts={"damaged": len(damaged), "configured": len(held.configured)},
         found=found,
     )
     done = whole
@@ -164,16 +165,53 @@ def _advised(found: Found) -> Found:
 def _fragments(machine: Machine, at: str, begun: Partial, tell: Tell) -> Result:
     spec = machine.spec.upkeep
     size = sum(f.gib for f in disk.files_of(machine)) * GIB + spec.large_files * 8 * MIB
+    worst = _worst(machine)
+    pieces = spec.pieces - sum(
+        n - 1 for n, _, p in _scattered(machine) if p in machine.state.gathered
+    )
     counts = {
         "measured": spec.large_files,
-        "pieces": spec.pieces,
-        "many": min(spec.large_files, spec.pieces - spec.large_files),
+        "pieces": pieces,
+        "many": min(spec.large_files, pieces - spec.large_files),
     }
     whole = Partial(
         task="fragments", begun_at=begun.begun_at, files=spec.large_files, bytes=size, counts=counts
     )
     tell(whole)
-    return fragments_result(whole, at, [], machine.spec.hardware.disk)
+    return fragments_result(whole, at, worst, machine.spec.hardware.disk)
+
+
+def _scattered(machine: Machine) -> list[tuple[int, int, str]]:
+    """Pieces, bytes and path of its large files: half of what lies in pieces is theirs, each has a
+    share by its size.
+    """
+    found = disk.files_of(machine)
+    whole = sum(f.gib for f in found) or 1.0
+    most = (machine.spec.upkeep.pieces - machine.spec.upkeep.large_files) / 2
+    return [(1 + round(most * f.gib / whole), int(f.gib * GIB), f.path) for f in found]
+
+
+def _worst(machine: Machine) -> list[tuple[int, int, str]]:
+    left = [
+        one for one in _scattered(machine) if one[2] not in machine.state.gathered and one[0] > 1
+    ]
+    return sorted(left, reverse=True)
+
+
+def gather(machine: Machine, path: str) -> tuple[int, int]:
+    """See `Settings.gather`."""
+    if machine.spec.hardware.disk != "spinning":
+        raise ComputerError(
+            "Nothing was moved: on a solid-state disk putting files together makes nothing faster,"
+            " and wears it.",
+            "Leave it as it is.",
+        )
+    known = {one[2]: one[0] for one in _worst(machine)}
+    if path not in known:
+        raise ComputerError(f"{plain(path, 200)} does not lie in pieces.", "Nothing was moved.")
+    machine.put(gathered=(*machine.state.gathered, path))
+    machine.save()
+    return known[path], 1
 
 
 def _disks(machine: Machine, at: str, begun: Partial, tell: Tell) -> Result:

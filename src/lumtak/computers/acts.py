@@ -1,0 +1,47 @@
+"""What is done to a computer that is no setting: actions, each asked for."""
+
+from collections.abc import Callable, Sequence
+from typing import Protocol
+
+from lumtak.core.clutter import Emptied
+from lumtak.core.setting import SettingRef
+
+
+class Acts(Protocol):
+    """Part of `Settings`."""
+
+    def remove_programs(self, names: Sequence[str]) -> tuple[str, ...]:
+        """Packages are removed, and nothing along with them; gives those that are gone.
+
+        Raises:
+            ComputerError: it was refused or failed.
+        """
+        ...
+
+    def empty(self, ref: SettingRef, on_progress: Callable[[Emptied], None]) -> Emptied:
+        """What was set aside under this key is deleted, for good; told about four times a second.
+
+        Raises:
+            ComputerError: nothing is held under it, or it cannot be deleted.
+        """
+        ...
+
+    def reinstall(self, packages: Sequence[str], *, rehearse: bool) -> tuple[str, ...]:
+        """Packages are unpacked once more from what is here, nothing is fetched; or rehearsed."""
+        ...
+
+    def gather(self, path: str) -> tuple[int, int]:
+        """A user's file lies in as few pieces as can be: (before, now); ComputerError: it stays."""
+        ...
+
+    def trim(self) -> dict[str, int]:
+        """Solid-state disks are told what is free on them: bytes by where each is mounted.
+
+        Raises:
+            ComputerError: none takes word of it, or it was refused.
+        """
+        ...
+
+    def note_ceilings(self, cpu_pct: float, ram_pct: float) -> None:
+        """From this load on a watch that is switched on from now on tells the owner."""
+        ...
