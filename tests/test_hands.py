@@ -33,7 +33,8 @@ OLD = sorted(
 
 NOT_ASKED = {
     "end", "run", "feel", "walk", "survey", "aside_empty", "aside_look", "copies", "integrity",
-    "remove_packages", "reinstall_packages", "gather", "scan", "scanner", "fragments", "superblock", "trim",
+    "remove_packages", "reinstall_packages", "gather", "scan", "scanner", "fragments", "superblock",
+    "trim",
 }  # fmt: skip
 """What acts, takes long, or answers in parts, which whoever asks has to take."""
 

@@ -2,11 +2,12 @@
 
 import hashlib
 import os
+import subprocess
 
 import pytest
 
 from helpers import computer_on, linux, put
-from lumtak.computers.hands import integrity, pieces, scanning
+from lumtak.computers.hands import integrity, pieces, rpm_files, scanning
 from lumtak.computers.hands.hand import Hand
 from lumtak.computers.hands.places import RefusalError
 from lumtak.computers.linux.upkeep.disks import by_timer
@@ -403,3 +404,68 @@ def test_what_holds_up_start_and_stop_is_read(tree):
     assert len(found.mend) == 2
     os.unlink(tree / "etc/default/grub")
     assert did(linux(tree), "stopping").state == "not possible"
+
+
+RPM = """/usr/bin/tide\t{whole}\t0\ttide
+/usr/bin/knot\t{odd}\t0\ttide
+/etc/tide.conf\t{odd}\t1\ttide
+/run/ghost\t{odd}\t64\ttide
+/usr/share/tide\t\t0\ttide
+/usr/bin/gone\tXYZ\t0\ttide
+not a line
+"""
+
+
+def test_what_rpm_recorded_is_held_against_what_is_there(tree):
+    put(tree, "/usr/bin/tide", b"tide")
+    put(tree, "/usr/bin/knot", b"knot")
+    put(tree, "/etc/tide.conf", b"own")
+    put(tree, "/usr/bin/stranger", b"x").chmod(0o755)
+    whole = hashlib.sha256(b"tide").hexdigest()
+    hand = Hand(str(tree))
+    said = RPM.format(whole=whole, odd="0" * 64)
+    (last,) = rpm_files.OfRpm(hand.link, hand._place, said).through("")
+    assert [found[:2] for found in last["found"]] == [
+        ["configured", "/etc/tide.conf"],
+        ["damaged", "/usr/bin/knot"],
+        ["stranger", "/usr/bin/stranger"],
+    ]
+    assert (last["files"], last["ended"]["broken"]) == (3, "")
+    (empty,) = rpm_files.OfRpm(hand.link, hand._place, "").through("")
+    assert "no files" in empty["ended"]["broken"]
+
+
+@pytest.mark.skipif(os.geteuid() != 0, reason="a file system is mounted")
+def test_a_file_in_pieces_is_put_together_and_its_bytes_stay(tmp_path):
+    image, place = tmp_path / "image", tmp_path / "m"
+    place.mkdir()
+    image.write_bytes(b"")
+    os.truncate(image, 64 << 20)
+    made = subprocess.run(["mke2fs", "-q", "-t", "ext4", image], check=False).returncode == 0
+    if not made or subprocess.run(["mount", "-o", "loop", image, place], check=False).returncode:
+        pytest.skip("nothing can be mounted here")
+    try:
+        with open(place / "a", "wb") as one, open(place / "b", "wb") as other:
+            for n in range(120):
+                for file in (one, other):
+                    file.write(bytes([n]) * 65536)
+                    file.flush()
+                    os.fsync(file.fileno())
+        before = (place / "a").read_bytes(), os.stat(place / "a").st_mtime_ns
+        hand = Hand()
+        was, now = hand.gather(str(place / "a"))
+        assert was > now >= 1
+        assert ((place / "a").read_bytes(), os.stat(place / "a").st_mtime_ns) == before
+        assert sorted(os.listdir(place)) == ["a", "b", "lost+found"]
+        assert hand.gather(str(place / "a")) == [now, now] or now > 1
+        with pytest.raises(OSError, match="directory|ordinary"):
+            hand.gather(str(place / "lost+found"))
+        with pytest.raises(RefusalError):
+            Hand(rules=True).gather(str(place / "a"))
+        assert Hand(rules=True).trim(str(place)) > 0
+        with pytest.raises(OSError, match="no volume begins"):
+            Hand(rules=True).trim(str(tmp_path))
+    finally:
+        subprocess.run(["umount", place], check=True)
+    checked_by = subprocess.run(["e2fsck", "-fn", image], capture_output=True, check=False)
+    assert checked_by.returncode == 0, checked_by.stdout

@@ -271,6 +271,23 @@ def test_trim_is_an_action_of_solid_disks_only(home):
     assert lumtak("trim", CRIB, home=home).returncode == 1
 
 
+def test_damaged_packages_are_unpacked_once_more_and_files_put_together(home):
+    assert lumtak("repair", CRIB, "--yes", home=home).returncode == 2
+    lumtak("upkeep", CRIB, "integrity", home=home)
+    look = lumtak("repair", CRIB, "--look", home=home)
+    assert "Inst label-maker" in look.stdout
+    assert lumtak("repair", CRIB, home=home).returncode == 2
+    assert "unpacked once more" in lumtak("repair", CRIB, "--yes", home=home).stdout
+    assert lumtak("upkeep", CRIB, "integrity", home=home).returncode == 0
+    found = lumtak("upkeep", CRIB, "fragments", home=home).stdout
+    assert "28 % longer" in found
+    assert "pieces before" in lumtak("gather", CRIB, "--yes", home=home).stdout
+    again = lumtak("upkeep", CRIB, "fragments", home=home).stdout
+    assert "14 % longer" in again
+    assert lumtak("gather", CRIB, "/home/crib/nothing", "--yes", home=home).returncode == 1
+    assert "wears it" in lumtak("gather", "sim:sail-loft", "/x", "--yes", home=home).stderr
+
+
 async def test_upkeep_goes_on_beside_the_job_and_shows_what_it_found(data_folder):
     begin_job(data_folder, data_folder.computer(CRIB), data_folder.profile("tool-lending")).close()
     app = application(data_folder)

@@ -31,7 +31,7 @@ SENT = (
     "back", "programs", "places", "display", "looking", "atomic", "feeling", "rules",
     "clutter_data", "diving", "walking", "used", "clutter", "copies", "lone", "deleting",
     "merging", "aside_list", "aside", "storing", "packages", "removing", "integrity",
-    "passing", "scanning", "pieces", "checking", "hand", "wire",
+    "rpm_files", "passing", "scanning", "pieces", "checking", "hand", "wire",
 )  # fmt: skip
 _PACKAGE = "lumtak.computers.hands"
 ANSWER_S = 30.0

@@ -18,7 +18,9 @@ from lumtak.computers.hands.packages import MOST_STATUS, STATUS, Packages
 from lumtak.computers.hands.passing import Pass
 from lumtak.computers.hands.pieces import Fragments, gather, trim
 from lumtak.computers.hands.places import RefusalError, read_most
+from lumtak.computers.hands.programs import printed
 from lumtak.computers.hands.removing import Removing
+from lumtak.computers.hands.rpm_files import QUERY, OfRpm
 from lumtak.computers.hands.scanning import (
     ANSWER_S,
     CONFIGURATIONS,
@@ -28,6 +30,7 @@ from lumtak.computers.hands.scanning import (
     place_of,
 )
 
+_ASKED_S = 300.0
 _SUPERBLOCK = 1024
 """Where the superblock of an ext file system begins, and its bytes; kernel, ext4/super."""
 
@@ -39,6 +42,10 @@ class Checking(Removing):
         """The system's files held against what the package database recorded; see
         `integrity.Integrity.through`.
         """
+        if not self.exists(STATUS):
+            said = printed([*QUERY], _ASKED_S, check=True).decode("utf-8", "surrogateescape")
+            yield from OfRpm(self.link, self._place, said).through(after)
+            return
         status = self.read(STATUS, MOST_STATUS).decode("utf-8", "replace")
         known = Packages(status), status
 

@@ -28,6 +28,7 @@ CHANGED, MISSING, UNREAD, OTHER = (
 """What is wrong with a file."""
 PROGRAM_FOLDERS = ("/usr/bin", "/usr/sbin", "/usr/games", "/usr/libexec", "/usr/lib")
 _TELL_S, _CHUNK, _MOST_TOLD = 0.25, 1 << 18, 2000
+_KINDS = {32: "md5", 40: "sha1", 64: "sha256", 96: "sha384", 128: "sha512"}
 _SUM = re.compile(r"(?m)^([0-9a-f]{32})  ?(.+)$")
 _CONFIG = re.compile(r"(?m)^ (/\S+) ([0-9a-f]{32})((?: \S+)*)$")
 _RULE = re.compile(r"(?m)^\s*path-(exclude|include)\s*[= ]\s*(\S+)")
@@ -36,10 +37,10 @@ _RULE = re.compile(r"(?m)^\s*path-(exclude|include)\s*[= ]\s*(\S+)")
 class Recorded:
     """A file as it was recorded."""
 
-    __slots__ = ("config", "md5", "package", "path")
+    __slots__ = ("config", "digest", "package", "path")
 
-    def __init__(self, path: str, md5: str, package: str, config: bool) -> None:
-        self.path, self.md5, self.package, self.config = path, md5, package, config
+    def __init__(self, path: str, digest: str, package: str, config: bool) -> None:
+        self.path, self.digest, self.package, self.config = path, digest, package, config
 
 
 class Integrity:
@@ -81,9 +82,9 @@ class Integrity:
         """
         self._rules = self._left_out()
         self._links = self._top_links()
-        wanted = self._recorded()
-        passed = _order(after) if after else ("", "")
-        wanted = [one for one in wanted if _order(one.path) > passed]
+        wanted = self.recorded()
+        passed = order(after) if after else ("", "")
+        wanted = [one for one in wanted if order(one.path) > passed]
         sizes = self._sizes(wanted)
         self.whole = sum(size for size in sizes if size)
         folder, descriptor = "", -1
@@ -102,7 +103,7 @@ class Integrity:
             if descriptor >= 0:
                 os.close(descriptor)
         self._strangers()
-        more = {"without": self.without[:_MOST_TOLD], "broken": self._packages.broken}
+        more = {"without": self.without[:_MOST_TOLD], "broken": self.broken()}
         yield dict(self._said(wanted[-1].path if wanted else ""), ended=more)
 
     # -- what was recorded -------------------------------------------------------------------------
@@ -129,7 +130,7 @@ class Integrity:
                 found[name] = posixpath.normpath(posixpath.join("/", target))
         return found
 
-    def _settled(self, path: str) -> str:
+    def settled(self, path: str) -> str:
         """A recorded path as it stands now."""
         first, slash, rest = path.lstrip("/").partition("/")
         return self._links.get(first, "/" + first) + slash + rest
@@ -141,7 +142,8 @@ class Integrity:
             return {lines[i]: (lines[i + 1], lines[i + 2]) for i in range(0, len(lines) - 2, 3)}
         return {}
 
-    def _recorded(self) -> List[Recorded]:
+    def recorded(self) -> List[Recorded]:
+        """All files that have a digest, in the order in which they are gone through."""
         here = set(self._names(INFO))
         diverted = self._diverted()
         found: Dict[str, Recorded] = {}
@@ -154,10 +156,10 @@ class Integrity:
             text = self._read("%s/%s" % (INFO, name)).decode("utf-8", "surrogateescape")
             for md5, listed in _SUM.findall(text):
                 to, by = diverted.get("/" + listed, ("", ""))
-                path = self._settled(to if to and by != package.name else "/" + listed)
+                path = self.settled(to if to and by != package.name else "/" + listed)
                 found[path] = Recorded(path, md5, key, False)
         self._of_configuration(found)
-        return [found[path] for path in sorted(found, key=_order)]
+        return [found[path] for path in sorted(found, key=order)]
 
     def _of_configuration(self, found: Dict[str, Recorded]) -> None:
         for paragraph in self._status.split("\n\n"):
@@ -165,7 +167,7 @@ class Integrity:
             if key in self._packages.all and "\nConffiles:" in paragraph:
                 for path, md5, more in _CONFIG.findall(paragraph):
                     if "obsolete" not in more:
-                        place = self._settled(path)
+                        place = self.settled(path)
                         found[place] = Recorded(place, md5, key, True)
 
     # -- what is there -----------------------------------------------------------------------------
@@ -220,7 +222,7 @@ class Integrity:
         try:
             if not stat.S_ISREG(os.fstat(descriptor).st_mode):
                 return OTHER
-            return "" if _md5(descriptor) == one.md5 else CHANGED
+            return "" if digest(descriptor, len(one.digest)) == one.digest else CHANGED
         except OSError:
             return UNREAD
         finally:
@@ -234,17 +236,26 @@ class Integrity:
                 out = exclude
         return out
 
+    def broken(self) -> str:
+        """Why the database cannot be trusted, as a clause; empty where it can."""
+        return self._packages.broken
+
     def _strangers(self) -> None:
         """Files in program folders that no package brought."""
+        owned = self.owned()
+        for path in self._programs():
+            if path not in owned:
+                self._note("stranger", path, "", "was brought by no package")
+
+    def owned(self) -> Set[str]:
+        """Every file that a package brought."""
         owned: Set[str] = set()
         for name in self._names(INFO):
             if name.endswith(".list"):
                 text = self._read("%s/%s" % (INFO, name)).decode("utf-8", "surrogateescape")
-                owned.update(self._settled(line) for line in text.split("\n") if line)
-        owned.update(self._settled(to) for to, _ in self._diverted().values())
-        for path in self._programs():
-            if path not in owned:
-                self._note("stranger", path, "", "was brought by no package")
+                owned.update(self.settled(line) for line in text.split("\n") if line)
+        owned.update(self.settled(to) for to, _ in self._diverted().values())
+        return owned
 
     def _programs(self) -> Iterator[str]:
         """Programs and libraries in program folders."""
@@ -269,13 +280,14 @@ class Integrity:
         }
 
 
-def _order(path: str) -> Tuple[str, str]:
+def order(path: str) -> Tuple[str, str]:
     """Files in the order in which they are gone through: folder by folder."""
     return posixpath.dirname(path), path
 
 
-def _md5(descriptor: int) -> str:
-    made = hashlib.new("md5")  # noqa: S324 - what was recorded is one
+def digest(descriptor: int, length: int) -> str:
+    """Of a file's bytes, by the kind of digest that is written in so many hexadecimal digits."""
+    made = hashlib.new(_KINDS.get(length, "md5"))
     data = os.read(descriptor, _CHUNK)
     while data:
         made.update(data)

@@ -78,11 +78,13 @@ def _connected(place: str, timeout_s: float) -> socket.socket:
 class Shown:
     """A file that the scanner has been shown."""
 
-    __slots__ = ("line", "path", "said", "size", "until")
+    __slots__ = ("line", "path", "said", "size", "until", "whole")
 
     def __init__(self, path: str, size: int, line: Optional[socket.socket]) -> None:
         self.path, self.size, self.line = path, size, line
         self.said = b""
+        self.whole: Optional[bytes] = None
+        """The answer; None where it was never shown."""
         self.until = time.monotonic() + FILE_S
 
 
@@ -141,13 +143,11 @@ class Scan:
         try:
             descriptor = os.open(name, READ, dir_fd=folder)
         except OSError:
-            self.counts["unread"] += 1
             self._shown.append(one)
             self._settle()
             return
         try:
             if not stat.S_ISREG(os.fstat(descriptor).st_mode):
-                self.counts["unread"] += 1
                 self._shown.append(one)
                 self._settle()
                 return
@@ -190,7 +190,7 @@ class Scan:
         whole, ended, _ = one.said.partition(b"\0")
         if not ended:
             raise OSError(errno.EPIPE, "the scanner ended in the middle of its answer")
-        self._judge(one, whole)
+        one.whole = whole
 
     def _judge(self, one: Shown, said: bytes) -> None:
         found = _FOUND.match(said)
@@ -206,6 +206,11 @@ class Scan:
         """Those at the front that are done: nothing before them is left."""
         while self._shown and self._shown[0].line is None:
             one = self._shown.pop(0)
+            # Counted in the order of the files, so that nothing counts twice when it goes on.
+            if one.whole is None:
+                self.counts["unread"] += 1
+            else:
+                self._judge(one, one.whole)
             self.files += 1
             self.bytes += one.size
             self._after = one.path

@@ -27,7 +27,12 @@ _TOLD = (
 
 
 def integrity_result(
-    done: Partial, at: str, *, without: tuple[str, ...] = (), broken: str = ""
+    done: Partial,
+    at: str,
+    *,
+    without: tuple[str, ...] = (),
+    broken: str = "",
+    again: str = "apt-get install --reinstall",
 ) -> Result:
     """What a whole check found.
 
@@ -37,6 +42,7 @@ def integrity_result(
         at: the computer's clock.
         without: packages that recorded nothing of their files.
         broken: why the package database cannot be trusted, as a clause.
+        again: the command that installs packages once more.
     """
     damaged = done.counts.get("damaged", 0)
     packages = tuple(sorted({f.of for f in done.found if f.kind == "damaged"}))
@@ -64,7 +70,7 @@ def integrity_result(
         found=done.found,
         found_count=damaged,
         notes=tuple(notes),
-        mend=(f"apt-get install --reinstall {' '.join(packages)}",) if packages else (),
+        mend=(f"{again} {' '.join(packages)}",) if packages else (),
     )
 
 

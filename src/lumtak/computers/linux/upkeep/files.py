@@ -22,19 +22,22 @@ from lumtak.core.upkeep.files import (
 from lumtak.core.upkeep.tasks import Found, Partial, Result, not_possible
 
 _MOST = 2000
+_RPM = "/usr/bin/rpm"
 
 
 def integrity(given: Given) -> Result:
     """The system's files held against what the package database recorded."""
-    if not given.hands.own.exists(STATUS):
+    by_rpm = not given.hands.own.exists(STATUS)
+    if by_rpm and not (given.hands.own.live and given.hands.own.exists(_RPM)):
         why = "no package database here records what files should hold, of those that are read"
-        return not_possible("integrity", given.at, why, "This check knows dpkg's.")
+        return not_possible("integrity", given.at, why, "This check knows dpkg's and rpm's.")
     parts = given.hands.beside(as_user=False).integrity(given.begun.after)
     done, ended = streamed(parts, given.begun, given.tell, "The system's files cannot be checked")
     without = ended.get("without")
     names = [escaped(str(n))[:200] for n in without[:_MOST]] if isinstance(without, list) else []
     broken = escaped(str(ended.get("broken", "")))[:400]
-    return integrity_result(done, given.at, without=tuple(names), broken=broken)
+    again = "dnf reinstall" if by_rpm else "apt-get install --reinstall"
+    return integrity_result(done, given.at, without=tuple(names), broken=broken, again=again)
 
 
 # -- shown to a scanner ----------------------------------------------------------------------------
