@@ -43,15 +43,15 @@ VIEWS = {
     "intake": (*INTO_JOB, "1", "~in their words"),
     "baseline": BASELINE,
     "audit": (*AUDIT, "Enter", "~Keeps small copies", "Space", *["Down"] * 2, "Space", "~2 chosen"),
-    "audit-light": ("C-t", *AUDIT, "/", *"ease", "Space", *"cpu>2", "~of 180 shown"),
+    "audit-light": ("C-t", *AUDIT, "/", *"ease", "Space", *"cpu>2", "~of 183 shown"),
     "audit-80": (*AUDIT, "Space", "~1 chosen"),
     "storage": (
-        *("Enter", "~First:", "/", *"storage", "~of 181 shown", "Enter", "Down", "Space"),
+        *("Enter", "~First:", "/", *"storage", "~of 184 shown", "Enter", "Down", "Space"),
         *("Down", "Enter", "~holds"),
     ),
     "deciding": (
-        *("Enter", "~First:", "f", "~16 of 16", "h", "h", "g", "g", "~12 of 16"),
-        *("h", "z", "h", "~9 of 16"),
+        *("Enter", "~First:", "f", "~17 of 17", "h", "h", "g", "g", "~13 of 17"),
+        *("h", "z", "h", "~10 of 17"),
     ),
     "programs": (
         "Enter",

@@ -313,7 +313,12 @@ def test_a_whole_job_without_a_screen(ready, tmp_path):
     assert "less load" in fine("job", "after", job, home=ready)
     assert (tmp_path / "r/report.pdf").exists() is False
     fine("report", job, "--out", tmp_path / "r", home=ready)
-    assert {p.name for p in (tmp_path / "r").iterdir()} == {"report.pdf", "load.svg", "job.json"}
+    assert {p.name for p in (tmp_path / "r").iterdir()} == {
+        "report.pdf",
+        "load.svg",
+        "job.json",
+        "reminders.ics",
+    }
     assert f"{job}  sim:drawing-bench  proof" in fine("jobs", home=ready)
     fine("job", "archive", job, home=ready)
     assert job not in fine("jobs", home=ready)

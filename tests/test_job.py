@@ -336,12 +336,17 @@ def test_the_chart_is_svg_whose_text_stays_text(example):
 
 
 def test_a_report_half_way_says_what_is_missing(open_job, tmp_path):
-    assert [p.name for p in write_report(open_job, tmp_path / "r")] == ["report.pdf", "job.json"]
+    assert [p.name for p in write_report(open_job, tmp_path / "r")] == [
+        "report.pdf",
+        "job.json",
+        "reminders.ics",
+    ]
     read_baseline(open_job, seconds=30)
     assert [p.name for p in write_report(open_job, tmp_path / "r")] == [
         "report.pdf",
         "load.svg",
         "job.json",
+        "reminders.ics",
     ]
     assert "no reading before and after" in content_of(open_job).verdict
 

@@ -299,6 +299,7 @@ async def test_the_whole_job_by_keyboard(data_folder, size, tmp_path, monkeypatc
             "report.pdf",
             "load.svg",
             "job.json",
+            "reminders.ics",
         }
         await pilot.press("down", "end", "enter")
         await until(pilot, lambda: says(app, "read back", "again then"))

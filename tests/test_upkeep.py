@@ -182,7 +182,8 @@ def test_files_are_shown_to_a_scanner_and_what_it_knows_is_told(scanned, monkeyp
     steps = []
     checked(scanned, begun_scan(), tell=steps.append)
     assert steps[0].whole_files == 63
-    for stopped in (s for s in steps[:-1:7] if s.after):
+    monkeypatch.undo()
+    for stopped in list({s.after: s for s in steps if s.after}.values())[:-1:9]:
         again = checked(scanned, stopped)
         assert (again.found, again.says) == (found.found, found.says)
 

@@ -60,7 +60,7 @@ async def test_the_audit_is_searched_as_it_is_typed_and_jumps_lead_along_depende
         await pilot.press("slash", *"chart")
         await until(
             pilot,
-            lambda: says(app, "2 of 180 shown", "Chart preview") and not says(app, "Sheet index"),
+            lambda: says(app, "2 of 183 shown", "Chart preview") and not says(app, "Sheet index"),
         )
         await pilot.press("enter", "a")
         await until(
@@ -77,7 +77,7 @@ async def test_the_audit_is_searched_as_it_is_typed_and_jumps_lead_along_depende
         await pilot.click(Stances, offset=(row(stances, 0).index("ask") + 1, 0))
         await until(
             pilot,
-            lambda: says(app, "4 of 180 shown", "Moulding link") and not says(app, "Sheet index"),
+            lambda: says(app, "4 of 183 shown", "Moulding link") and not says(app, "Sheet index"),
         )
         await pilot.click(Stances, offset=(row(stances, 0).index("ask") + 1, 0))
         await until(pilot, lambda: says(app, "Sheet index", "Space chooses"))
@@ -107,7 +107,7 @@ async def test_letters_typed_right_after_the_key_of_the_search_are_all_searched(
         await until(pilot, lambda: ready(app))
         for key, letter in (("slash", "/"), *((x, x) for x in "chart")):
             app.post_message(events.Key(key, letter))  # all before any of them is seen
-        await until(pilot, lambda: says(app, "/ chart", "2 of 180 shown"))
+        await until(pilot, lambda: says(app, "/ chart", "2 of 183 shown"))
 
 
 async def test_the_owners_questions_are_asked_one_by_one(data_folder, sim):

@@ -67,7 +67,7 @@ def demo_command() -> None:
 def example_command(out: Path, seed: int) -> None:
     """A whole job without a screen: baseline, audit, plan, apply, restart, proof, report, put back.
 
-    Writes report.pdf, load.svg and job.json to DIR.
+    Writes report.pdf, load.svg, job.json and reminders.ics to DIR.
     """
     from lumtak.work.example import run_example
 
@@ -133,8 +133,8 @@ def jobs_command(data_folder: DataFolder, *, archived: bool, as_json: bool) -> N
 )
 @with_data_folder
 def report_command(data_folder: DataFolder, job: str, out: Path | None) -> None:
-    """Write the report of JOB to DIR: report.pdf, load.svg, job.json, and reminders.ics where
-    something is to be emptied later.
+    """Write the report of JOB to DIR: report.pdf, load.svg, job.json, and reminders.ics, a
+    calendar of what is to be emptied and looked at again.
 
     \b
     lumtak report drawing-bench-1

@@ -10,7 +10,7 @@ no setting brings back, so that nothing of it is ever proposed.
 from collections.abc import Mapping
 from typing import ClassVar, NamedTuple
 
-from lumtak.computers.hands.reach import text
+from lumtak.computers.hands.reach import runs_systemd, text
 from lumtak.computers.hands.states import KeptFile
 from lumtak.computers.hands.table import READ_ANEW, UPKEEP, upkeep_file, upkeep_text, upkeep_value
 from lumtak.computers.linux.adapter import Adapter, Listed, Look
@@ -60,7 +60,7 @@ class _Files(Adapter):
         del look
         found = []
         for key, kept in self.kept.items():
-            if not self._hand.exists(kept.there):
+            if not self._is_here(key):
                 continue
             why = self._root.why_not()
             lowest, highest = UPKEEP[key]
@@ -81,6 +81,11 @@ class _Files(Adapter):
                 )
             )
         return Listed(items=found)
+
+    def _is_here(self, key: str) -> bool:
+        """Whether what has the setting is here, and runs where it has to read it anew."""
+        runs = key not in READ_ANEW or runs_systemd(self._hand)
+        return runs and self._hand.exists(self.kept[key].there)
 
     def _held(self, key: str) -> bytes | None:
         try:
@@ -109,7 +114,7 @@ class _Files(Adapter):
         if value is None:
             return State(value=None, exact=KeptFile(path, None))
         kept = self.kept[ref.key]
-        if not self._hand.exists(kept.there):
+        if not self._is_here(ref.key):
             raise ComputerError(f"{ref} cannot be set: {kept.without}.", "Nothing was changed.")
         told = next((n for n, w in _WORDS.items() if w == value), "") if kept.switch else value
         lowest, highest = UPKEEP[ref.key]
