@@ -459,7 +459,7 @@ def test_a_file_in_pieces_is_put_together_and_its_bytes_stay(tmp_path):
         assert ((place / "a").read_bytes(), os.stat(place / "a").st_mtime_ns) == before
         assert sorted(os.listdir(place)) == ["a", "b", "lost+found"]
         assert hand.gather(str(place / "a")) == [now, now] or now > 1
-        with pytest.raises(OSError, match="directory|ordinary"):
+        with pytest.raises(OSError, match=r"directory|ordinary"):
             hand.gather(str(place / "lost+found"))
         with pytest.raises(RefusalError):
             Hand(rules=True).gather(str(place / "a"))

@@ -2,7 +2,10 @@
 
 from lumtak.core.record import Figure, NotMeasured, Record
 from lumtak.core.text import plain
-from lumtak.core.units import counted, percent, ram
+from lumtak.core.units import MIB, counted, percent, ram
+
+_SAME_BYTES = 64 * MIB
+"""A difference of less is none."""
 
 
 class Load(Record):
@@ -86,6 +89,8 @@ class LastVisit(Record):
             return f"not known: {now.not_measured}"
         if isinstance(then, NotMeasured):
             return f"{ram(now)} now; {then.not_measured}"
+        if abs(now - then) < _SAME_BYTES:
+            return f"{ram(now)}, as then"
         less = "less" if now < then else "more"
         return f"{ram(then)} then, {ram(now)} now: {ram(abs(now - then))} {less}"
 

@@ -76,8 +76,7 @@ class UpkeepScreen(LookingScreen):
         self._known = -1
 
     def on_mount(self) -> None:
-        """Look, and look again while something runs."""
-        super().on_mount()
+        """Look again while something runs; that it is looked at first is every such screen's."""
         self.set_interval(_REFRESH_S, self._again)
 
     def action_look_again(self) -> None:
@@ -116,9 +115,8 @@ class UpkeepScreen(LookingScreen):
         self.query_one("#hint", Static).update(
             with_keys(
                 self.app,
-                "Space begins, pauses, goes on; Enter shows what was found; {all-due} does all that"
-                " is due; {cancel-task} ends one for good; {trim} trims; {watch} lets it watch;"
-                " Escape goes back.",
+                "Space begins, pauses, goes on; Enter shows what was found; {all-due} all that is"
+                " due; {cancel-task} ends one; {trim} trims; {watch} watches; Escape goes back.",
             )
         )
 
@@ -129,7 +127,8 @@ class UpkeepScreen(LookingScreen):
             return []
         result = seen.results.get(name)
         state, colour = self._state(name, result, palette)
-        text = Text(f"   {column(TASKS[name].title, 30)}", style=f"bold {palette.ink}")
+        text = Text()
+        text.append(f"   {column(TASKS[name].title, 30)}", style=f"bold {palette.ink}")
         text.append(column(state, 17), style=colour)
         text.append(column(self._when(name, result), 25), style=palette.soft)
         if name == self._open_job.beside.running:

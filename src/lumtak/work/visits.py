@@ -9,7 +9,7 @@ from lumtak.computers.protocol import Computer
 from lumtak.core.record import Figure, NotMeasured
 from lumtak.core.strip import Glance
 from lumtak.core.text import plain
-from lumtak.core.upkeep.tasks import TASKS
+from lumtak.core.upkeep.tasks import TASKS, Result
 from lumtak.core.visits import LastVisit, Load
 from lumtak.errors import ComputerError
 from lumtak.journal.drift import Drift, drift
@@ -95,11 +95,20 @@ def load_of(glance: Glance | None) -> Load | None:
     return Load(cpu_pct=glance.cpu_pct, ram_pct=glance.ram_pct, what=what)
 
 
+def _first(result: Result) -> str:
+    """What was found, the first of it by name."""
+    found = [f for f in result.found if f.counts]
+    if not found:
+        return result.says
+    more = f", and {len(found) - 1:,} more" if len(found) > 1 else ""
+    return f"{plain(found[0].what, 100)} {plain(found[0].why, 160)}{more}"
+
+
 def _since(data_folder: DataFolder, heading: Heading) -> tuple[str, ...]:
     """What upkeep found after that visit began."""
     results = all_results(data_folder, heading.identity)
     return tuple(
-        f"{TASKS[name].title}, {r.at[:10]}: {r.says}"
+        f"{TASKS[name].title}, {r.at[:10]}: {_first(r)}"
         for name, r in results.items()
         if r.state == "found" and r.at >= heading.begun_at
     )
