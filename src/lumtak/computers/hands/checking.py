@@ -10,6 +10,7 @@ import errno
 import os
 import posixpath
 import stat
+import time
 from typing import Any, Dict, Iterator, List, Sequence
 
 from lumtak.computers.hands.diving import FOLDER
@@ -27,10 +28,11 @@ from lumtak.computers.hands.scanning import (
     SCANNERS,
     Scan,
     asked,
+    counted,
     place_of,
 )
 
-_ASKED_S = 300.0
+_ASKED_S, _TELL_S = 300.0, 0.25
 _SUPERBLOCK = 1024
 """Where the superblock of an ext file system begins, and its bytes; kernel, ext4/super."""
 
@@ -91,9 +93,13 @@ class Checking(Removing):
         if place not in self._scanners():
             raise RefusalError("%s is no place of a scanner" % place)
         files = size = 0
+        told = time.monotonic()
         here, mounts = self._looked(top), self._mounts() - {top}
         for _, _, _, about in Pass(here, top, after, mounts).files():
             files, size = files + 1, size + about.st_size
+            if time.monotonic() - told > _TELL_S:
+                told = time.monotonic()
+                yield counted(files, size)
         way = Pass(here, top, after, mounts)
         yield from Scan(self._place(place), way, (files, size)).through()
 

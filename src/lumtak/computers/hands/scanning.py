@@ -75,6 +75,19 @@ def _connected(place: str, timeout_s: float) -> socket.socket:
     return line
 
 
+def counted(files: int, size: int) -> Dict[str, Any]:
+    """What is told while files are counted that are to be shown."""
+    return {
+        "after": "",
+        "files": 0,
+        "bytes": 0,
+        "whole_files": files,
+        "whole_bytes": size,
+        "counts": {},
+        "found": [],
+    }
+
+
 class Shown:
     """A file that the scanner has been shown."""
 

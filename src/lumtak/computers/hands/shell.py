@@ -356,7 +356,7 @@ def choice(number: str, title: str, restore: Any, accepted: Sequence[Any]) -> by
         b" && ".join(restore.bring(part)),
         restore.tidy(),
     )
-    tidy = b"    %s\n" % tidy if tidy else b""
+    tidy = b'    [ -n "$look" ] || %s\n' % tidy if tidy else b""
     lines = [b"", *part.functions, b"title=%s" % quoted(title)]
     lines += restore.preface(part)
     lines.append(b"if %s; then\n%s    already" % (before, tidy))

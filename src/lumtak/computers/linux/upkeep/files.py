@@ -31,7 +31,7 @@ def integrity(given: Given) -> Result:
     if by_rpm and not (given.hands.own.live and given.hands.own.exists(_RPM)):
         why = "no package database here records what files should hold, of those that are read"
         return not_possible("integrity", given.at, why, "This check knows dpkg's and rpm's.")
-    parts = given.hands.beside(as_user=False).integrity(given.begun.after)
+    parts = given.hands.beside(as_user=False).integrity(given.after)
     done, ended = streamed(parts, given.begun, given.tell, "The system's files cannot be checked")
     without = ended.get("without")
     names = [escaped(str(n))[:200] for n in without[:_MOST]] if isinstance(without, list) else []
@@ -57,7 +57,7 @@ def unwanted(given: Given) -> Result:
         )
         return not_possible("unwanted", given.at, scanner.get("why", "no scanner runs"), instead)
     top = given.begun.top or given.user.home
-    parts = hand.scan(top, given.begun.after, scanner["place"])
+    parts = hand.scan(top, given.after, scanner["place"])
     done, ended = streamed(
         parts, given.begun, given.tell, "The files cannot be shown to the scanner"
     )
@@ -105,7 +105,7 @@ def fragments(given: Given) -> Result:
     """In how many pieces the user's large files lie."""
     top = given.begun.top or given.user.home
     hand = given.hands.beside(as_user=True)
-    parts = hand.fragments(top, given.begun.after)
+    parts = hand.fragments(top, given.after)
     done, ended = streamed(parts, given.begun, given.tell, "Fragmentation cannot be measured")
     try:
         worst = [w for w in _worst(ended.get("worst")) if w[0] > 1]

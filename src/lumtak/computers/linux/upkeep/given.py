@@ -5,6 +5,7 @@ from datetime import datetime
 
 from lumtak.computers.hands.reach import names_at, text
 from lumtak.computers.hands.whose import Hands, User
+from lumtak.computers.hands.words import unescaped
 from lumtak.computers.linux.upkeep.streaming import Tell
 from lumtak.core.text import plain
 from lumtak.core.upkeep.tasks import Partial
@@ -31,6 +32,11 @@ class Given:
     def now_s(self) -> float:
         """The same, seconds since 1970."""
         return datetime.fromisoformat(self.at).timestamp()
+
+    @property
+    def after(self) -> str:
+        """The last file that is done, as the computer has its name."""
+        return unescaped(self.begun.after)
 
     def owner(self, path: str) -> str:
         """The package that brought a file; empty where none did, or where there is no dpkg."""

@@ -78,7 +78,7 @@ def _gone_on(begun: Partial, done: Partial, said: _Part, spent_s: float) -> Part
     return msgspec.structs.replace(
         done,
         spent_s=begun.spent_s + spent_s,
-        after=said.after or done.after,
+        after=escaped(said.after) or done.after,
         files=begun.files + said.files,
         bytes=begun.bytes + float(said.bytes),
         whole_files=begun.files + said.whole_files if said.whole_files else 0,

@@ -52,7 +52,7 @@ def _volume(hand: Reach, line: str, known: Container[str]) -> Volume | None:
     source = escaped(about[1])[:200]
     if len(parts) < 6 or not source.startswith("/dev/") or source.startswith("/dev/loop"):
         return None
-    device = "" if source in known else _device(hand, parts[2], about[1])
+    device = "" if source in known else _device(hand, parts[2], about[1], about[0])
     if not device:
         return None
     place = parts[4]
@@ -71,7 +71,7 @@ def _volume(hand: Reach, line: str, known: Container[str]) -> Volume | None:
     )
 
 
-def _device(hand: Reach, numbers: str, source: str) -> str:
+def _device(hand: Reach, numbers: str, source: str, kind: str) -> str:
     """The kernel's name of the device with these numbers, or of this source where the file system
     has numbers of its own (btrfs).
     """
@@ -80,6 +80,8 @@ def _device(hand: Reach, numbers: str, source: str) -> str:
         if target:
             return target.rpartition("/")[2]
     name = source.removeprefix("/dev/")
+    if kind != "btrfs":  # anybody can mount something by the name of a disk
+        return ""
     return name if "/" not in name and hand.exists(f"/sys/class/block/{name}") else ""
 
 
