@@ -185,8 +185,8 @@ def test_files_are_shown_to_a_scanner_and_what_it_knows_is_told(scanned, monkeyp
     checked(scanned, begun_scan(), tell=steps.append)
     assert steps[0].whole_files == 64
     monkeypatch.undo()
-    for stopped in list({s.after: s for s in steps if s.after}.values())[:-1:9]:
-        stopped = msgspec.json.decode(msgspec.json.encode(stopped), type=Partial)
+    for kept in list({s.after: s for s in steps if s.after}.values())[:-1:9]:
+        stopped = msgspec.json.decode(msgspec.json.encode(kept), type=Partial)
         again = checked(scanned, stopped)
         assert (again.found, again.says) == (found.found, found.says)
 
