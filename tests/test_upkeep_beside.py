@@ -1,5 +1,6 @@
 """Upkeep beside other work: kept, paused, gone on with, out of the way of readings, due again."""
 
+import io
 import json
 import threading
 from datetime import date
@@ -9,15 +10,20 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from icalendar import Calendar
+from pypdf import PdfReader
 
 from helpers import lumtak
 from lumtak.core.profile import Upkeep
 from lumtak.core.upkeep.tasks import TASKS, Found, Partial, Result
 from lumtak.errors import ComputerError, StoppedError
+from lumtak.report.pdf import report_pdf
 from lumtak.report.reminders import Reminder, calendar
 from lumtak.tui.upkeep import UpkeepScreen
+from lumtak.work import due
 from lumtak.work.beside import Beside
-from lumtak.work.due import due_of, next_day
+from lumtak.work.changes import standing_changes
+from lumtak.work.due import all_due, due_of, next_day
+from lumtak.work.handover import content_of
 from lumtak.work.intake import begin_job, reopen_job
 from lumtak.work.plan import carry_out
 from lumtak.work.quiet import is_read, reading_of
@@ -30,7 +36,7 @@ from lumtak.work.upkeep import (
     paused,
     run_task,
 )
-from test_apply_screens import chosen_job, open_job, set_outside
+from test_apply_screens import chosen_job, confirm, open_job, set_outside
 from test_screens import WIDE, application, says, until
 
 CRIB = "sim:tool-crib"
@@ -306,6 +312,59 @@ async def test_upkeep_goes_on_beside_the_job_and_shows_what_it_found(data_folder
         await until(pilot, lambda: says(app, "label-queue", "--reinstall label-maker"))
         await pilot.press("a")
         await until(pilot, lambda: says(app, "3 updates wait", "17.0 GiB of 465.0 GiB", "fine"))
+
+
+async def test_a_finding_is_set_aside_on_the_owners_word_and_the_watch_is_switched_on(data_folder):
+    begin_job(data_folder, data_folder.computer(CRIB), data_folder.profile("tool-lending")).close()
+    for task in ("unwanted", "odd"):
+        run_task(data_folder, data_folder.computer(CRIB), task)
+    app = application(data_folder)
+
+    def settings():
+        state = data_folder.home / "simulated/tool-crib.json"
+        return json.loads(state.read_text())
+
+    async with app.run_test(size=WIDE, notifications=True) as pilot:
+        await open_job(pilot)
+        await pilot.press("r")
+        await until(pilot, lambda: says(app, "found 1", "found 2"))
+        await pilot.press("down", "down", "enter")  # what starts from odd places
+        await until(pilot, lambda: says(app, "former-helper"))
+        await pilot.press("down", "enter")
+        await until(pilot, lambda: says(app, "The owner knows what it is for"))
+        await pilot.press("up", "enter")
+        await until(pilot, lambda: says(app, "found 1", "which the owner explained"))
+        await pilot.press("up", "enter", "down", "enter")  # folded, then what the scanner found
+        await until(pilot, lambda: says(app, "free-fonts-installer.run"))
+        await pilot.press("down", "enter")
+        await until(pilot, lambda: says(app, "Set it aside"))
+        await pilot.press("up", "up", "enter")
+        await until(pilot, lambda: says(app, "set aside"))
+        await until(pilot, lambda: any("free-fonts" in key for key in settings()["held"]))
+        await pilot.press("w")
+        await confirm(pilot, yes=True)
+        await until(pilot, lambda: settings()["settings"]["upkeep:watch"] == "weekly")
+        await pilot.press("w")
+        await confirm(pilot, yes=True)
+        await until(pilot, lambda: settings()["settings"]["upkeep:watch"] is None)
+
+
+def test_what_is_due_stands_on_the_bench_and_in_the_report(data_folder, crib, monkeypatch):
+    profile = msgspec.structs.replace(
+        data_folder.profile("tool-lending"), upkeep=Upkeep(odd="weekly", updates="weekly")
+    )
+    job = begin_job(data_folder, crib, profile)
+    run_task(data_folder, crib, "updates")
+    content = content_of(job)
+    assert [r.task for r in content.upkeep] == ["updates"]
+    assert {d.task: d.last for d in content.due} == {"odd": "", "updates": "2026-03-02"}
+    text = "".join(p.extract_text() for p in PdfReader(io.BytesIO(report_pdf(content, None))).pages)
+    assert "When to look again" in text
+    assert "3 updates wait" in text
+    monkeypatch.setattr(due, "today_of", lambda *_: date(2026, 3, 10))
+    (stands,) = standing_changes(data_folder).values()
+    assert stands.in_words() == "2 tasks of upkeep due"
+    assert len([d for d in all_due(data_folder) if d.is_due]) == 2
 
 
 def test_the_second_visit_says_what_became_of_the_first(data_folder):
