@@ -13,6 +13,7 @@ from icalendar import Calendar
 from pypdf import PdfReader
 
 from helpers import lumtak
+from lumtak.computers.hands.hand import Hand
 from lumtak.core.profile import Upkeep
 from lumtak.core.upkeep.tasks import TASKS, Found, Partial, Result
 from lumtak.errors import ComputerError, StoppedError
@@ -265,8 +266,24 @@ def test_the_command_line_runs_tasks_and_remembers(home):
     assert "former-helper" in lumtak("upkeep", CRIB, "odd", "--explained", 2, home=home).stdout
     assert "former-helper" not in lumtak("upkeep", CRIB, "odd", home=home).stdout
     assert lumtak("upkeep", CRIB, "odd", "--explained", 9, home=home).returncode == 2
+    assert "Say of which" in lumtak("upkeep", CRIB, "--explained", 1, home=home).stderr
+    assert lumtak("upkeep", CRIB, "integrity", "--forget", home=home).returncode == 0
     everything = json.loads(lumtak("upkeep", CRIB, "all", "--json", home=home).stdout)
     assert [r["task"] for r in everything["results"]] == list(TASKS)
+
+
+def test_of_all_tasks_one_that_fails_ends_no_other(home, monkeypatch):
+    def lost(*_more, **_options):
+        raise ComputerError("The scanner went away.", "Start it.")
+
+    monkeypatch.setattr(Hand, "scan", lost)
+    ran = lumtak("upkeep", "sim:sail-loft", "unwanted", home=home)
+    assert ran.returncode == 1
+    assert "The scanner went away." in ran.stderr
+    ran = lumtak("upkeep", "sim:sail-loft", "all", "--json", home=home)
+    found = {r["task"]: r["state"] for r in json.loads(ran.stdout)["results"]}
+    assert list(found) == list(TASKS)
+    assert found["unwanted"] == "not possible"
 
 
 def test_trim_is_an_action_of_solid_disks_only(home):

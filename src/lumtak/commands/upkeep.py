@@ -2,7 +2,6 @@
 
 from collections.abc import Sequence
 from pathlib import Path
-from typing import cast
 
 import click
 
@@ -29,9 +28,10 @@ from lumtak.core.upkeep.tasks import (
     Partial,
     Result,
     TaskName,
+    not_possible,
     standing,
 )
-from lumtak.errors import ConflictError, UsageError
+from lumtak.errors import ComputerError, ConflictError, UsageError
 from lumtak.storage import write_whole
 from lumtak.work.data_folder import DataFolder
 from lumtak.work.due import all_due, day_due, today_of
@@ -107,11 +107,12 @@ def upkeep_command(
     computer = data_folder.computer(address, user=user)
     try:
         profile = profile_for(data_folder, computer.identity, profile_name)
-        if task is None:
+        keeps = bool(explained) or forget
+        names = _named(task, address, keeps=keeps)
+        if not names:
             _overview(data_folder, computer, profile, as_json=as_json)
             return
-        names = TASK_NAMES if task == "all" else (cast("TaskName", task),)
-        if explained or forget:
+        if keeps:
             _keep(data_folder, computer, names[0], explained, forget=forget)
             return
         folder = whole(below) if below else ""
@@ -130,6 +131,17 @@ def upkeep_command(
         )
 
 
+def _named(task: str | None, address: str, *, keeps: bool) -> tuple[TaskName, ...]:
+    """The tasks that are meant; none for all that there is to know of them.
+
+    Raises:
+        UsageError: something is to be kept of one, and none is named.
+    """
+    if keeps and task in {None, "all"}:
+        raise UsageError("Say of which task.", f"lumtak upkeep {address} odd --explained 1")
+    return TASK_NAMES if task == "all" else tuple(n for n in TASK_NAMES if n == task)
+
+
 def _run(
     data_folder: DataFolder,
     computer: Computer,
@@ -142,16 +154,22 @@ def _run(
     found = []
     with stopping("Pausing…") as stop:
         for name in names:
-            done = run_task(
-                data_folder,
-                computer,
-                name,
-                profile=profile,
-                top=folder,
-                anew=anew,
-                on_progress=_tell,
-                stop=stop,
-            )
+            try:
+                done = run_task(
+                    data_folder,
+                    computer,
+                    name,
+                    profile=profile,
+                    top=folder,
+                    anew=anew,
+                    on_progress=_tell,
+                    stop=stop,
+                )
+            except ComputerError as error:
+                if len(names) == 1:
+                    raise
+                at = computer.clock.wall().isoformat(timespec="seconds")
+                done = not_possible(name, at, error.message.rstrip("."), error.next_step)
             found.append(done)
             progress("")
     return found
