@@ -23,6 +23,7 @@ from lumtak.tui.upkeep import UpkeepScreen
 from lumtak.work import due
 from lumtak.work.beside import Beside
 from lumtak.work.changes import standing_changes
+from lumtak.work.data_folder import DataFolder
 from lumtak.work.due import all_due, due_of, next_day
 from lumtak.work.handover import content_of
 from lumtak.work.intake import begin_job, reopen_job
@@ -106,6 +107,14 @@ def test_whatever_stands_in_the_kept_files_a_task_begins_anew(data_folder, crib)
         assert all_results(data_folder, crib.identity) == {}
         run_task(data_folder, Counting(crib), "integrity")
         give_up(data_folder, crib.identity, "integrity")
+
+
+def test_what_a_kill_left_half_written_is_swept(home):
+    left = home / "upkeep/sim-tool-crib/.odd.json.4194305.deadbeef.new"
+    left.parent.mkdir(parents=True)
+    left.write_text("half")
+    DataFolder(home).close()
+    assert not left.exists()
 
 
 def test_a_task_waits_while_a_reading_is_taken_and_says_so(data_folder, crib):

@@ -44,7 +44,8 @@ class DataFolder(Knowledge):
         self._told = False
         if self._copy:
             self.home = Path(self._copy.name)
-        for folder in (self.home, self.home / "simulated", *(self.home / "before").glob("*")):
+        many = (f for name in ("before", "upkeep") for f in (self.home / name).glob("*"))
+        for folder in (self.home, self.home / "simulated", *many):
             sweep(folder)
 
     @cached_property

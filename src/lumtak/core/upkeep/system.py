@@ -17,7 +17,7 @@ MENU_WAITS_S, STOP_USUAL_S = 10.0, 90.0
 """What usual systems have; more is worth a look."""
 
 
-_FETCH = "Lumtak fetches nothing: apt-get update, then apt-get upgrade."
+_FETCH = "apt-get update, then apt-get upgrade (Lumtak fetches nothing)"
 _SHORTER = {
     "boot menu": (
         "The boot menu's file is generated: set GRUB_TIMEOUT in /etc/default/grub and have it made"
