@@ -15,6 +15,7 @@ from helpers import linux, lumtak, put, snapshot_of
 from lumtak.computers.hands import lookout
 from lumtak.computers.linux.watch import program_text
 from lumtak.core.setting import SettingRef, State, parse_change
+from lumtak.core.upkeep.tasks import Partial
 from lumtak.errors import ComputerError
 from lumtak.journal import Journal, apply_changes, put_back
 
@@ -81,6 +82,39 @@ def test_the_undo_script_only_looks_when_told_so_and_puts_it_back_else(watched):
     timer.write_bytes(whole)
     assert run_script(script_of(tree), tree).returncode == 0
     assert snapshot_of(tree) == before
+
+
+def test_nobody_hides_behind_the_names_of_a_watch(watched):
+    tree, _, computer, _ = watched
+
+    def listed():
+        items = [i.key for i in computer.about.facts().items if "lumtak-watch" in i.key]
+        begun = Partial(task="odd", begun_at="2026-03-02T08:00:00+00:00")
+        odd = computer.about.upkeep(begun, lambda _: None)
+        return bool(items), any("lumtak-watch" in f.what for f in odd.found)
+
+    assert listed() == (False, False)
+    timer = tree / "home/u/.config/systemd/user/lumtak-watch.timer"
+    timer.write_bytes(timer.read_bytes() + b"# and more\n")
+    assert listed() == (True, True)
+
+
+def test_whatever_stands_in_its_place_facts_are_told(watched):
+    tree, _, computer, _ = watched
+    service = tree / "home/u/.config/systemd/user/lumtak-watch.service"
+    for spoil in (
+        lambda: os.mkfifo(service),
+        service.mkdir,
+        lambda: service.write_bytes(b"x" * (2 << 20)),
+        lambda: service.symlink_to("/dev/zero"),
+    ):
+        if service.is_dir():
+            service.rmdir()
+        else:
+            service.unlink(missing_ok=True)
+        spoil()
+        (found,) = [i for i in computer.about.facts().items if str(i.ref) == "upkeep:watch"]
+        assert found.value in {None, "off"}
 
 
 def test_what_cannot_be_a_watch_is_refused(watched):

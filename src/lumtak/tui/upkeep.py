@@ -1,7 +1,7 @@
 """The tasks of upkeep of a computer: how each stands, what it found; they run beside the job."""
 
 from functools import partial
-from typing import ClassVar, get_args
+from typing import ClassVar
 
 from rich.text import Text
 from textual.binding import BindingType
@@ -158,7 +158,7 @@ class UpkeepScreen(LookingScreen):
     def _when(self, name: TaskName, result: Result | None) -> str:
         every: Rhythm | None = self._seen.rhythms.get(name) if self._seen else None
         last = result.at[:10] if result else "never"
-        return f"{last}, {every}" if every in get_args(Rhythm) else last
+        return f"{last}, {every}" if every else last
 
     def _progress(self, palette: Palette) -> Text:
         beside = self._open_job.beside

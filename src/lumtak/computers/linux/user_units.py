@@ -17,6 +17,7 @@ from lumtak.computers.linux.adapter import Counted, Listed, Look, Means
 from lumtak.computers.linux.folder import InFiles, UserFolder
 from lumtak.computers.linux.proc import USER_UNIT
 from lumtak.computers.linux.units import Fields, fields_of, wanted_by
+from lumtak.computers.linux.watch import is_ours
 from lumtak.core.facts import Fixed, Item, Origin, Setting, Trigger, TriggerKind
 from lumtak.core.setting import SettingRef, State
 from lumtak.core.text import plain
@@ -108,8 +109,10 @@ class UserUnits(InFiles):
 
     def _names(self, folder: str) -> list[str]:
         try:
-            names = (n for n in self._folder(folder).names() if UNIT_NAME.fullmatch(n))
-            return [n for n in names if n not in {SERVICE, TIMER}]  # those are upkeep's
+            names = [n for n in self._folder(folder).names() if UNIT_NAME.fullmatch(n)]
+            if {SERVICE, TIMER}.isdisjoint(names) or not is_ours(self._of_user, self._user):
+                return names
+            return [n for n in names if n not in {SERVICE, TIMER}]  # a setting of upkeep
         except (OSError, LumtakError):
             return []
 

@@ -10,7 +10,7 @@ from importlib.resources import files
 
 import msgspec
 
-from lumtak.computers.hands.reach import reason_of
+from lumtak.computers.hands.reach import Reach, reason_of
 from lumtak.computers.hands.states import WatchFiles
 from lumtak.computers.hands.watch_states import (
     FOUND,
@@ -21,7 +21,7 @@ from lumtak.computers.hands.watch_states import (
     UNIT_MODE,
     WANTS,
 )
-from lumtak.computers.hands.whose import PYTHON
+from lumtak.computers.hands.whose import PYTHON, User
 from lumtak.computers.hands.words import escaped
 from lumtak.computers.linux.adapter import Adapter, Listed, Look, Means
 from lumtak.computers.linux.folder import UserFolder
@@ -29,7 +29,7 @@ from lumtak.core.facts import Fixed, Item, Setting
 from lumtak.core.record import UNREADABLE, Record
 from lumtak.core.setting import IN_FORCE, SettingRef, State, not_in_force
 from lumtak.core.text import plain
-from lumtak.errors import ComputerError
+from lumtak.errors import ComputerError, LumtakError
 
 RHYTHMS = ("weekly", "monthly", "quarterly", "half-yearly")
 _LEFT = "# Left by Lumtak, and removed when the change is put back.\n"
@@ -49,8 +49,9 @@ OnUnitActiveSec=1d
 [Install]
 WantedBy=timers.target
 """
-_EVERY = re.compile(r'(?m)^ExecStart=.* "[^"\n]*" ([a-z-]{1,20}) [0-9.]{1,8} [0-9.]{1,8}$')
-_MOST_HINTS, _MOST_LOOKS = 12, 12
+_NUMBER = r"([0-9]{1,3}(?:\.[0-9]{1,4})?)"
+_EVERY = re.compile(rf'(?m)^ExecStart=.* "[^"\n]*" ([a-z-]{{1,20}}) {_NUMBER} {_NUMBER}$')
+_MOST_LOOKS = 12
 CEILINGS = (25.0, 80.0)
 """Load in percent, CPU and RAM, from which on it tells the owner where no profile says."""
 
@@ -82,13 +83,18 @@ class Watching(Adapter):
         ):
             return Listed()
         why = "" if self._hand.exists(PYTHON) else f"{PYTHON} is not there"
+        value = None
+        try:
+            value = self.read(SettingRef(area="upkeep", key="watch")).value
+        except LumtakError as error:  # the owner's account may put anything there
+            why = plain(f"{error.message} {error.next_step}", 300).rstrip(".")
         setting = Setting(values=("off", *RHYTHMS))
         item = Item(
             area="upkeep",
             key="watch",
             title="A short look now and then",
             origin="user",
-            value=self.read(SettingRef(area="upkeep", key="watch")).value,
+            value=value,
             setting=Fixed(needed=why) if why else setting,
             note="A timer of the user's; it sends nothing, and runs only while they are logged in.",
         )
@@ -205,7 +211,36 @@ class Watching(Adapter):
             looks = msgspec.json.decode(data, type=_Found).looks if data else ()
         except (*UNREADABLE, ComputerError):
             return ("What the watch kept cannot be read.",)
-        return tuple(look.in_words() for look in looks[-_MOST_LOOKS:])[-_MOST_HINTS:]
+        return tuple(look.in_words() for look in looks[-_MOST_LOOKS:])
+
+
+def is_ours(hand: Reach, user: User) -> bool:
+    """Whether what stands under the names of a watch is what Lumtak writes, to the byte: nobody
+    else hides behind its names.
+
+    Args:
+        hand: of the user.
+        user: whose.
+    """
+    units = f"{user.config_home}/systemd/user"
+    program = f"{user.data_home}/lumtak-watch/{PROGRAM}"
+    try:
+        service, timer, runs = (
+            hand.read(path, 1 << 18) for path in (f"{units}/{SERVICE}", f"{units}/{TIMER}", program)
+        )
+    except OSError:
+        return False
+    said = _EVERY.search(service.decode("utf-8", "replace"))
+    wanted = said and _SERVICE.format(
+        left=_LEFT,
+        python=PYTHON,
+        program=program.replace("%", "%%"),
+        every=said[1],
+        cpu=float(said[2]),
+        ram=float(said[3]),
+    )
+    whole = service == (wanted or "").encode() and timer == _TIMER.format(left=_LEFT).encode()
+    return whole and runs == program_text()
 
 
 class _Look(Record):

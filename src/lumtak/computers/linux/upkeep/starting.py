@@ -10,8 +10,11 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from lumtak.computers.hands.reach import Reach, names_at, text
+from lumtak.computers.hands.table import is_own_content
+from lumtak.computers.hands.watch_states import SERVICE, TIMER
 from lumtak.computers.hands.words import escaped
 from lumtak.computers.linux.upkeep.given import Given
+from lumtak.computers.linux.watch import is_ours
 
 _OLD_UNITS = "/lib/systemd/system"
 _UNITS_OF_SYSTEM = (
@@ -30,7 +33,6 @@ _EXEC = re.compile(
 _CRON_LINE = re.compile(
     r"(?m)^[ \t]*(?:@[a-z]+|(?:[0-9*][^\s=]*[ \t]+){4}[^\s=]+)[ \t]+(.{1,4096})$"
 )
-_LEFT_BY_LUMTAK = b"# Left by Lumtak"
 _MOST_OF_ONE, _MOST_FILES, _MOST_WORDS = 1 << 16, 3000, 400
 _RUN_OTHERS = {
     "sh", "bash", "dash", "zsh", "ksh", "python", "perl", "ruby", "node", "env", "nice", "ionice",
@@ -68,6 +70,8 @@ def all_that_start(given: Given) -> list[Starting]:
         found += _units(own, folder, as_root=False)
     for folder in (f"{user.config_home}/systemd/user", f"{user.data_home}/systemd/user"):
         found += _units(theirs, folder, as_root=False)
+    if is_ours(theirs, user):
+        found = [s for s in found if posixpath.basename(s.path) not in {SERVICE, TIMER}]
     for folder in user.config_dirs:
         found += _files(own, f"{folder}/autostart", ".desktop", "login entry", as_root=False)
     found += _files(
@@ -88,7 +92,7 @@ def _files(hand: Reach, folder: str, ending: str, what: str, *, as_root: bool) -
     found = []
     for path, data in zip(paths, hand.read_many(paths, _MOST_OF_ONE), strict=True):
         commands = tuple(m.strip() for m in _EXEC.findall(text(data or b"")))
-        ours = (data or b"").startswith(_LEFT_BY_LUMTAK)
+        ours = is_own_content(path, data or b"")
         found.append(Starting(path, what, commands, as_root, ours))
     return found
 
