@@ -201,6 +201,22 @@ class UserUnit(OfKind):
     again = "apps:user/sail-index.service=on"
 
 
+class Watched(OfKind):
+    name = "watch"
+    changes = ("upkeep:watch=weekly",)
+    again = "upkeep:watch=monthly"
+
+    def __init__(self, folder: Path) -> None:
+        super().__init__(folder)
+        put(self.tree, "/usr/bin/python3", "")
+
+
+class KeptFiles(OfKind):
+    name = "file that the service manager reads anew"
+    changes = ("upkeep:stop_seconds=45",)
+    again = "upkeep:stop_seconds=60"
+
+
 KINDS = (
     UnitStops,
     UnitStarts,
@@ -212,6 +228,8 @@ KINDS = (
     Key,
     Permission,
     UserUnit,
+    Watched,
+    KeptFiles,
 )
 WORLDS = (Sim, Folder)
 

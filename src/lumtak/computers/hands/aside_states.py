@@ -110,10 +110,14 @@ class KeptFile(Exact, kind="kept file"):
 
     def bring(self, part: ScriptPart) -> List[bytes]:
         """See `Exact.bring`."""
-        gone = self.kept is None and has_own_folder(self.file)
-        brought = b"drop_switch %s" % quoted(self.file) if gone else part.keep(self.file, self.kept)
         anew = any(self.file == upkeep_file(key) for key in READ_ANEW)
+        brought = part.keep(self.file, self.kept)
         return [brought, b"units daemon-reload"] if anew else [brought]
+
+    def tidy(self) -> bytes:
+        """See `Exact.tidy`: a folder that was made for it goes too."""
+        gone = self.kept is None and has_own_folder(self.file)
+        return b"drop_switch %s" % quoted(self.file) if gone else b""
 
 
 @dataclass(frozen=True)

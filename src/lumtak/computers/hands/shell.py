@@ -87,7 +87,12 @@ DROP = """
 drop() { [ -n "$look" ] || rm -f "$root$1"; }
 """
 WATCH = """
-user_units() { [ -n "$root" ] || systemctl --user daemon-reload 2>/dev/null || :; }
+user_units() {
+    [ -n "$root" ] || {
+        systemctl --user stop lumtak-watch.timer
+        systemctl --user daemon-reload
+    } 2>/dev/null || :
+}
 """
 FILES = """
 # What stands at $file, compared with what is asked for.

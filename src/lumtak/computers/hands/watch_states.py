@@ -81,9 +81,14 @@ class WatchFiles(Exact, kind="watch"):
             if held is not None:
                 act = b"%s | replace %04o" % (part.printing(held), mode)
             acts.append(b"{ %s; %s; }" % (at(folder, name), act))
+        return [*acts, b"user_units"]
+
+    def tidy(self) -> bytes:
+        """See `Exact.tidy`: what it kept goes, and so do folders that were made for it."""
+        acts = []
         if self.program is None:
             gone = (at(unescaped(self.data), FOUND), self.missing[1])
-            acts.append(b'{ %s; rm -f "$file"; shed %d; }' % gone)
+            acts.append(b'%s; rm -f "$file"; shed %d' % gone)
         if self.link is None:
-            acts.append(b"{ %s; shed %d; }" % (at(self._wants(), TIMER), self.missing[0]))
-        return [*acts, b"user_units"]
+            acts.append(b"%s; shed %d" % (at(self._wants(), TIMER), self.missing[0]))
+        return b"{ %s; }" % b"; ".join(acts) if acts else b""

@@ -166,6 +166,7 @@ class Watching(Adapter):
         """Files first, the link last; taken away the other way round."""
         del ref
         if exact.link is None:
+            self._stop_timer()
             self._wants.remove(TIMER, 0)
         for folder, name, data, mode in (
             (self._data, PROGRAM, exact.program, PROGRAM_MODE),
@@ -182,16 +183,28 @@ class Watching(Adapter):
             self._wants.restore(TIMER, self._wants.leading(TIMER, exact.link))
         else:
             self._wants.remove(TIMER, exact.missing[0])
-        self._tell_manager(start=exact.link is not None)
+        self._tell("daemon-reload")
+        if exact.link is not None:
+            self._tell("start", "--", TIMER)
 
-    def _tell_manager(self, *, start: bool) -> None:
-        """The user's service manager reads it anew, where it runs; else it does at the login."""
-        verbs = (("daemon-reload",), ("start" if start else "stop", "--", TIMER))
-        for verb in verbs if start else reversed(verbs):
-            try:
-                self._of_user.run(("systemctl", "--user", *verb), 30.0, bus=self._user.bus)
-            except OSError:
-                return
+    def _tell(self, *verb: str) -> bool:
+        """The user's service manager does this, where it runs; whether it did."""
+        try:
+            self._of_user.run(("systemctl", "--user", *verb), 30.0, bus=self._user.bus)
+        except OSError:
+            return False
+        return True
+
+    def _stop_timer(self) -> None:
+        """It runs no more; where no manager of the user's runs, neither does it.
+
+        Raises:
+            ComputerError: it runs still.
+        """
+        if not self._tell("stop", "--", TIMER) and self._tell("is-active", "--", TIMER):
+            raise ComputerError(
+                "The timer of the watch cannot be stopped.", "Log out and in again, then try again."
+            )
 
     def in_force(self, ref: SettingRef) -> str:
         """Whether the user's service manager has the timer."""
