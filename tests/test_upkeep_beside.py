@@ -308,6 +308,7 @@ def test_damaged_packages_are_unpacked_once_more_and_files_put_together(home):
     lumtak("upkeep", CRIB, "integrity", home=home)
     look = lumtak("repair", CRIB, "--look", home=home)
     assert "Inst label-maker" in look.stdout
+    assert "Damaged are label-maker" in lumtak("repair", CRIB, "other", home=home).stderr
     assert lumtak("repair", CRIB, home=home).returncode == 2
     assert "unpacked once more" in lumtak("repair", CRIB, "--yes", home=home).stdout
     assert lumtak("upkeep", CRIB, "integrity", home=home).returncode == 0

@@ -62,26 +62,35 @@ def trim_command(data_folder: DataFolder, address: str, user: str | None, *, as_
 
 @click.command("repair")
 @click.argument("address", metavar="COMPUTER")
+@click.argument("names", nargs=-1, metavar="[PACKAGE...]")
 @click.option("--look", is_flag=True, help="Only say what it would do.")
 @click.option("--yes", is_flag=True, help="Answer the question beforehand; for scripts.")
 @user_option
 @json_option
 @with_data_folder
 def repair_command(
-    data_folder: DataFolder, address: str, user: str | None, *, look: bool, yes: bool, as_json: bool
+    data_folder: DataFolder,
+    address: str,
+    names: tuple[str, ...],
+    user: str | None,
+    *,
+    look: bool,
+    yes: bool,
+    as_json: bool,
 ) -> None:
-    """Unpack the packages of COMPUTER once more whose files the last check found damaged, from the
-    archives that are on it: nothing is fetched, configuration stays. The package manager goes
-    through it first without doing it.
+    """Unpack the packages of COMPUTER once more whose files the last check found damaged, all or
+    those named, from the archives that are on it: nothing is fetched, configuration stays. The
+    package manager goes through it first without doing it.
 
     \b
     lumtak upkeep local integrity      what is damaged
     lumtak repair local --look         what it would do
     sudo lumtak repair local
+    sudo lumtak repair local coreutils
     """
     computer = data_folder.computer(address, user=user)
     try:
-        packages = to_repair(last_result(data_folder, computer.identity, "integrity"))
+        packages = to_repair(last_result(data_folder, computer.identity, "integrity"), names)
         lines = computer.settings.reinstall(packages, rehearse=True)
         command = f"apt-get install --reinstall {' '.join(packages)}"
         if look:

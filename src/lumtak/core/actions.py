@@ -66,7 +66,8 @@ class Action(Record):
             case "remove":
                 return f"{self.target}: nothing was removed. {why}".rstrip(". ")
             case "repair":
-                unpacked = "unpacked once more" if self.ended else f"not unpacked. {why}"
+                unpacked = "unpacked once more" if self.packages else "not unpacked"
+                unpacked += f". {why}" if why else ""
                 return f"{self.target}: {unpacked}"
             case "trim":
                 told = f"told that {ram(self.bytes)} are free" if self.ended else f"not told. {why}"

@@ -29,11 +29,11 @@ def trim(computer: Computer) -> Action:
     )
 
 
-def to_repair(last: Result | None) -> tuple[str, ...]:
-    """Packages with damaged files, by the last check.
+def to_repair(last: Result | None, named: Sequence[str] = ()) -> tuple[str, ...]:
+    """Packages with damaged files, by the last check; of those only the named ones, where any are.
 
     Raises:
-        UsageError: there was none, or nothing is damaged.
+        UsageError: there was none, nothing is damaged, or none of that name.
     """
     found = () if last is None else last.of_kind("damaged")
     packages = tuple(dict.fromkeys(f.of for f in found if f.of))
@@ -41,7 +41,13 @@ def to_repair(last: Result | None) -> tuple[str, ...]:
         raise UsageError(
             "Nothing is known to be damaged.", "`lumtak upkeep COMPUTER integrity` checks it."
         )
-    return packages
+    wrong = [n for n in named if n not in packages]
+    if wrong:
+        raise UsageError(
+            f"{plain(wrong[0], 80)} is not known to be damaged.",
+            f"Damaged are {', '.join(map(plain, packages[:12]))}.",
+        )
+    return tuple(p for p in packages if not named or p in named)
 
 
 def repair(computer: Computer, packages: Sequence[str]) -> Action:
@@ -52,13 +58,17 @@ def repair(computer: Computer, packages: Sequence[str]) -> Action:
         done = computer.settings.reinstall(packages, rehearse=False)
     except ComputerError as error:
         note = plain(str(error), 600)
+    passed = [p for p in packages if p not in done]
+    if passed and not note:
+        names = ", ".join(plain(p, 80) for p in passed[:8])
+        note = f"{names} cannot be had from what is here; fetch the archive of the same version"
     return Action(
         at=computer.clock.wall().isoformat(timespec="seconds"),
         kind="repair",
-        target=", ".join(packages),
+        target=", ".join(done or packages),
         consumer="upkeep:integrity",
         ended=set(done) == set(packages),
-        refused=bool(note),
+        refused=not done,
         packages=done,
         note=note,
     )

@@ -8,7 +8,7 @@ from __future__ import annotations
 import contextlib
 import fcntl
 import os
-from typing import List, Sequence, Set
+from typing import Dict, List, Sequence, Set
 
 from lumtak.computers.hands.packages import (
     GREETER,
@@ -56,7 +56,7 @@ class Removing(Storing):
         """Packages are unpacked once more from the archives that are here already; configuration
         stays as it is. Nothing is fetched.
 
-        Gives their names.
+        Gives those that were: apt says nothing of what it passed over.
         """
         if not self.rules or not self.live:
             raise RefusalError("this hand installs no packages")
@@ -73,9 +73,21 @@ class Removing(Storing):
             "--option=Dpkg::Options::=--force-confdef",
             "--option=Dpkg::Options::=--force-confold",
         ]
+        before = self._unpacked(wanted)
         told = ["apt-get", "--yes", "--no-download", *kept, "--reinstall", "install", "--", *wanted]
         printed(told, _LONGEST_S, check=True, more=quiet)
-        return wanted
+        after = self._unpacked(wanted)
+        return [name for name in wanted if after[name] != before[name]]
+
+    def _unpacked(self, names: Sequence[str]) -> Dict[str, int]:
+        """When the list of each one's files was last written, which each unpacking does."""
+        known = self._packages()
+        found = dict.fromkeys(names, 0)
+        for name in names:
+            for path in list_names(known.all[name]):
+                with contextlib.suppress(OSError):
+                    found[name] = os.stat(path).st_ctime_ns
+        return found
 
     def _is_locked(self) -> bool:
         """Whether somebody else has the package database; it would wait, or fail with no reason."""

@@ -219,7 +219,7 @@ kernel() { [ -n "$root" ] || printf '%s' "$2" >"$1"; }
 KEPT = """
 kept_as() { [ -f "$root$1" ] && cmp -s - "$root$1"; }
 not_kept() { [ ! -e "$root$1" ]; }
-keep_as() { cat >"$root$1"; }
+keep_as() { mkdir -p "$root${1%/*}" && cat >"$root$1"; }
 """
 CLOCK = """
 clock_holds() { # a policy's governor and energy preference, which does not count under performance
