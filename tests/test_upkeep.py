@@ -2,6 +2,7 @@
 
 import hashlib
 import os
+import shlex
 import subprocess
 
 import msgspec
@@ -156,7 +157,7 @@ def scanned(tree):
     for n in range(60):
         put(tree, f"{SHOWN}/files/{n % 7}/{n:02d}", b"text %d" % n)
     put(tree, f"{SHOWN}/files/3/bad\x1b[2J", b"x" * 999 + KNOWN)
-    put(tree, f"{SHOWN}/zz/last", KNOWN)
+    put(tree, f"{SHOWN}/zz/it's; rm -r ~", KNOWN)
     (tree / SHOWN[1:] / os.fsdecode(b"files/5/od\xff")).write_bytes(b"a name that is no text")
     (tree / SHOWN[1:] / "files/link").symlink_to("/etc/passwd")
     os.mkfifo(tree / SHOWN[1:] / "files/pipe")
@@ -178,6 +179,7 @@ def test_files_are_shown_to_a_scanner_and_what_it_knows_is_told(scanned, monkeyp
     assert found.of_kind("finding")[0].what == f"{SHOWN}/files/3/bad\\x1B[2J"
     assert {f.why for f in found.found} == {"Nuisance"}
     assert "set it aside" in found.found[0].advice
+    assert shlex.split(found.found[1].advice)[-1] == f"{SHOWN}/zz/it's; rm -r ~"
     assert "64 files" in found.says
     assert "Made-Up 1" in found.says
     monkeypatch.setattr(scanning, "_TELL_S", -1.0)

@@ -2,6 +2,7 @@
 user's shown to a scanner, the user's in pieces.
 """
 
+import re
 from collections.abc import Callable
 
 from lumtak.core.text import plain
@@ -14,6 +15,8 @@ turns a minute."""
 _WORTH = 0.25
 """From here on of the time that reading takes, pieces are worth mending."""
 _OLD_DAYS = 14
+_NAME = re.compile(r"[A-Za-z0-9][A-Za-z0-9+._:~-]{0,120}")
+"""Names of packages that can stand in a command that somebody types."""
 _LIMITS = (
     "The scanner has limits of its own for large files and archives; what is beyond them it calls"
     " clean."
@@ -45,7 +48,8 @@ def integrity_result(
         again: the command that installs packages once more.
     """
     damaged = done.counts.get("damaged", 0)
-    packages = tuple(sorted({f.of for f in done.found if f.kind == "damaged"}))
+    damaged_of = {f.of for f in done.found if f.kind == "damaged"}
+    packages = tuple(sorted(p for p in damaged_of if _NAME.fullmatch(p)))
     said = f"{counted(done.files, 'file')} ({ram(done.bytes)}) held against what was recorded: "
     if damaged:
         said += f"{counted(damaged, 'file is', 'files are')} not as the packages brought them"

@@ -2,6 +2,7 @@
 the user's in pieces.
 """
 
+import shlex
 from datetime import datetime
 from functools import partial
 from typing import Any
@@ -93,7 +94,7 @@ def _advised(given: Given, found: Found) -> Found:
         f"It belongs to {package}: install that again (apt-get install --reinstall {package})."
         if package
         else "Nothing is deleted. Ask the owner, then set it aside: lumtak set-aside"
-        f" {given.address} '{plain(found.what, 400)}'"
+        f" {given.address} {shlex.quote(plain(found.what, 400))}"
     )
     return Found(kind=found.kind, what=found.what, why=found.why, of=package, advice=advice)
 
