@@ -114,7 +114,7 @@ PREPARED = {
     "second-visit": (
         *(*EASED, ("job", "apply", JOB), ("restart", BENCH), ("job", "after", JOB)),
         ("upkeep", BENCH, "stopping"),
-        ("job", "start", f"{BENCH}?fault=revert:services:fax-bridge", "--profile", "hull-drafting"),
+        ("job", "start", BENCH, "--profile", "hull-drafting"),
     ),
     **dict.fromkeys(("storage", "deciding", "programs"), OTHER_JOBS[:3]),
     "bench": (*OTHER_JOBS, *EASED, ("job", "apply", JOB)),
