@@ -3,7 +3,7 @@ user's shown to a scanner, the user's in pieces.
 """
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 
 from lumtak.core.text import plain
 from lumtak.core.units import counted, ram
@@ -48,8 +48,7 @@ def integrity_result(
         again: the command that installs packages once more.
     """
     damaged = done.counts.get("damaged", 0)
-    damaged_of = {f.of for f in done.found if f.kind == "damaged"}
-    packages = tuple(sorted(p for p in damaged_of if _NAME.fullmatch(p)))
+    packages = _packages(done.found)
     said = f"{counted(done.files, 'file')} ({ram(done.bytes)}) held against what was recorded: "
     if damaged:
         said += f"{counted(damaged, 'file is', 'files are')} not as the packages brought them"
@@ -76,6 +75,12 @@ def integrity_result(
         notes=tuple(notes),
         mend=(f"{again} {' '.join(packages)}",) if packages else (),
     )
+
+
+def _packages(found: Iterable[Found]) -> list[str]:
+    """Those of what is damaged, by names that can be typed."""
+    names = {f.of for f in found if f.kind == "damaged"}
+    return sorted(filter(_NAME.fullmatch, names))
 
 
 # -- shown to a scanner ----------------------------------------------------------------------------
