@@ -31,7 +31,8 @@ DESKTOPS := xvfb dbus-daemon xfce4-session xfwm4 xfconf xfce4-settings xfce4-pan
 
 # What boots a real Debian for `make lab` and `make lab-tests`.
 lab-tools:
-	-@scripts/need-packages.sh mmdebstrap user-mode-linux e2fsprogs openssh-client iproute2 procps kmod util-linux clamav-daemon
+	-@scripts/need-packages.sh mmdebstrap user-mode-linux e2fsprogs openssh-client iproute2 procps kmod util-linux
+	-@scripts/need-packages.sh clamav-daemon
 	-@scripts/need-packages.sh $(DESKTOPS)
 
 # A shell on a really booted, slow computer with Lumtak in it; everything there is thrown away afterwards.
