@@ -45,6 +45,7 @@ from lumtak.work.upkeep import (
     run_task,
     without_explained,
 )
+from lumtak.work.upkeep import explained as owner_explained
 
 _SHOWN, _WORTH_TELLING_S = 40, 0.5
 _HEADS = {
@@ -119,7 +120,8 @@ def upkeep_command(
         results = _run(data_folder, computer, names, profile, folder, anew=anew)
     finally:
         computer.close()
-    told = [without_explained(data_folder, computer.identity, r) for r in results]
+    known = owner_explained(data_folder, computer.identity)
+    told = [without_explained(r, known) for r in results]
     if as_json:
         say_json({"format": 1, "computer": address, "results": told})
     else:
@@ -193,7 +195,8 @@ def _keep(
         click.echo(f"{TASKS[task].title}: it begins anew next time.")
         return
     last = last_result(data_folder, computer.identity, task)
-    found = [] if last is None else _listed(without_explained(data_folder, computer.identity, last))
+    known = owner_explained(data_folder, computer.identity)
+    found = [] if last is None else _listed(without_explained(last, known))
     wrong = [n for n in numbers if not 1 <= n <= len(found)]
     if wrong:
         raise UsageError(
@@ -329,11 +332,7 @@ def _say_due(found: list[Due], told: list[Due]) -> None:
 def _write(found: list[Due], path: Path) -> None:
     from datetime import UTC, datetime
 
-    from lumtak.report.reminders import Reminder, calendar
+    from lumtak.report.reminders import calendar, of_due
 
-    reminders = [
-        Reminder(day=d.day, name=f"{d.identity}-{d.task}", words=d.in_words(), every=d.every)
-        for d in found
-    ]
-    write_whole(path, calendar(reminders, datetime.now(UTC).isoformat(timespec="seconds")))
+    write_whole(path, calendar(of_due(found), datetime.now(UTC).isoformat(timespec="seconds")))
     click.echo(f"{path}: {counted(len(found), 'reminder')}.", err=True)

@@ -6,6 +6,7 @@ from datetime import date, datetime, timedelta
 from lumtak.core.profile import Rhythm
 from lumtak.core.record import Record
 from lumtak.core.text import plain
+from lumtak.core.upkeep.due import Due
 
 _RULES: dict[Rhythm, dict[str, str | int]] = {
     "weekly": {"FREQ": "WEEKLY"},
@@ -26,6 +27,14 @@ class Reminder(Record):
     words: str
     every: Rhythm | None = None
     """How often it comes again; None: once."""
+
+
+def of_due(due: Iterable[Due]) -> list[Reminder]:
+    """Upkeep that comes again: a newer calendar's take the place of an older one's."""
+    return [
+        Reminder(day=d.day, name=f"{d.identity}-{d.task}", words=d.in_words(), every=d.every)
+        for d in due
+    ]
 
 
 def calendar(reminders: Iterable[Reminder], written_at: str) -> bytes:

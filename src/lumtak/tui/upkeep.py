@@ -12,7 +12,16 @@ from lumtak.core.profile import Rhythm
 from lumtak.core.setting import SettingRef
 from lumtak.core.text import capital, plain
 from lumtak.core.upkeep.due import rhythms_of, shortest
-from lumtak.core.upkeep.tasks import TASK_NAMES, TASKS, Found, Partial, Result, TaskName, standing
+from lumtak.core.upkeep.tasks import (
+    GRAVE,
+    TASK_NAMES,
+    TASKS,
+    Found,
+    Partial,
+    Result,
+    TaskName,
+    standing,
+)
 from lumtak.journal import Outcome
 from lumtak.tui.command import Command
 from lumtak.tui.confirm import ConfirmScreen
@@ -32,7 +41,6 @@ from lumtak.work.watch import watch
 
 _REFRESH_S, _BAR, _SHOWN = 0.5, 20, 12
 _WATCH = "upkeep:watch"
-_GRAVE = {"failing", "damaged", "finding"}
 
 
 class _Seen:
@@ -197,7 +205,7 @@ class UpkeepScreen(LookingScreen):
         return [*lines, Line(Text())]
 
     def _found(self, found: Found, palette: Palette) -> Text:
-        style = palette.warning if found.kind in _GRAVE else palette.ink
+        style = palette.warning if found.kind in GRAVE else palette.ink
         text = Text("      ")
         text.append(plain(found.what, 120), style=style if found.counts else palette.soft)
         of = f" ({plain(found.of, 60)})" if found.of else ""

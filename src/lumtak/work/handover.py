@@ -116,7 +116,7 @@ def write_report(open_job: OpenJob, folder: Path) -> list[Path]:
 
 def reminders_of(open_job: OpenJob) -> "list[Reminder]":
     """What is set aside is to be emptied, and upkeep comes again."""
-    from lumtak.report.reminders import Reminder
+    from lumtak.report.reminders import Reminder, of_due
 
     job = open_job.job
     days = {
@@ -128,10 +128,7 @@ def reminders_of(open_job: OpenJob) -> "list[Reminder]":
     found = [
         Reminder(day=day, name=f"{job.id}-empty-{day}", words=words) for day in sorted(days) if day
     ]
-    return found + [
-        Reminder(day=d.day, name=f"{d.identity}-{d.task}", words=d.in_words(), every=d.every)
-        for d in due_of(open_job.data_folder, job)
-    ]
+    return found + of_due(due_of(open_job.data_folder, job))
 
 
 def draw_chart(open_job: OpenJob, kind: ChartKind, form: ChartFormat) -> bytes:

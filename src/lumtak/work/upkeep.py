@@ -4,7 +4,7 @@ import contextlib
 import hashlib
 import threading
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from pathlib import Path
 from typing import TypeVar
 
@@ -280,9 +280,8 @@ def explain(data_folder: DataFolder, identity: str, found: Sequence[Found]) -> N
     data_folder.keep_document(path, Explained(marks=tuple(sorted(marks))))
 
 
-def without_explained(data_folder: DataFolder, identity: str, result: Result) -> Result:
-    """What was found, less what the owner explained."""
-    known = explained(data_folder, identity)
+def without_explained(result: Result, known: Collection[str]) -> Result:
+    """What was found, less what the owner explained: these marks."""
     left = tuple(f for f in result.found if mark_of(f) not in known)
     fewer = len(result.found) - len(left)
     if not fewer:
@@ -301,6 +300,5 @@ def without_explained(data_folder: DataFolder, identity: str, result: Result) ->
 def all_results(data_folder: DataFolder, identity: str) -> dict[TaskName, Result]:
     """What each task found last, of those that ever ran."""
     found = {t: last_result(data_folder, identity, t) for t in TASK_NAMES}
-    return {
-        t: without_explained(data_folder, identity, r) for t, r in found.items() if r is not None
-    }
+    known = explained(data_folder, identity)
+    return {t: without_explained(r, known) for t, r in found.items() if r is not None}

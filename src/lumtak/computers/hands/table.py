@@ -307,15 +307,20 @@ STORE, STORE_TABLE = "org.freedesktop.impl.portal.PermissionStore", "background"
 STORE_PATH = "/" + STORE.replace(".", "/")
 """The permission store of the user's session, and its table of programs that may run in the
 background (XDG Desktop Portal)."""
+APT = (
+    "apt-get",
+    "--simulate",
+    "--option=Debug::NoLocking=true",
+    "--option=Dir::Cache::pkgcache=",
+    "--option=Dir::Cache::srcpkgcache=",
+)
+"""How apt is asked what it would do: it locks nothing and writes no cache; apt-get(8)."""
 PROGRAMS = {
     "true": r"",
     "dpkg": r"--simulate\0--remove\0--(?:\0[a-z0-9][a-z0-9+.:-]{1,120})+",
     "apt-get": (
-        r"--simulate\0--option=Debug::NoLocking=true\0--option=Dir::Cache::pkgcache="
-        r"\0--option=Dir::Cache::srcpkgcache=\0dist-upgrade"
-        r"|--simulate\0--option=Debug::NoLocking=true\0--option=Dir::Cache::pkgcache="
-        r"\0--option=Dir::Cache::srcpkgcache=\0--reinstall\0install\0--"
-        r"(?:\0[a-z0-9][a-z0-9+.:-]{1,120})+"
+        r"\0".join(map(re.escape, APT[1:]))
+        + r"\0(?:dist-upgrade|--reinstall\0install\0--(?:\0[a-z0-9][a-z0-9+.:-]{1,120})+)"
     ),
     "rpm": r"--query\0--all\0--queryformat\0[%{}A-Z\\tn-]{1,200}",
     "journalctl": (

@@ -6,6 +6,7 @@ import errno
 from collections.abc import Sequence
 
 from lumtak.computers.hands.reach import reason_of, text
+from lumtak.computers.hands.table import APT
 from lumtak.computers.hands.whose import Hands
 from lumtak.computers.linux import hardware
 from lumtak.computers.linux.upkeep.volumes import volumes
@@ -13,16 +14,7 @@ from lumtak.core.record import NotMeasured
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError
 
-_REHEARSAL = (
-    "apt-get",
-    "--simulate",
-    "--option=Debug::NoLocking=true",
-    "--option=Dir::Cache::pkgcache=",
-    "--option=Dir::Cache::srcpkgcache=",
-    "--reinstall",
-    "install",
-    "--",
-)
+_REHEARSAL = (*APT, "--reinstall", "install", "--")
 _REFUSED = {errno.EOPNOTSUPP, errno.ENOTTY, errno.EINVAL, errno.EROFS}
 """That is, this volume takes no word of what is free."""
 _MOST = 40

@@ -7,19 +7,13 @@ that would be installed; sources.list(5), archives.
 import re
 
 from lumtak.computers.hands.reach import names_at, reason_of, text
+from lumtak.computers.hands.table import APT
 from lumtak.computers.linux.signs import waiting_restart
 from lumtak.computers.linux.upkeep.given import Given
 from lumtak.core.upkeep.system import Update, updates_result
 from lumtak.core.upkeep.tasks import Result, not_possible
 
-_ASK = (
-    "apt-get",
-    "--simulate",
-    "--option=Debug::NoLocking=true",
-    "--option=Dir::Cache::pkgcache=",
-    "--option=Dir::Cache::srcpkgcache=",
-    "dist-upgrade",
-)
+_ASK = (*APT, "dist-upgrade")
 LISTS = "/var/lib/apt/lists"
 _INST = re.compile(
     r"(?m)^Inst ([a-z0-9][a-z0-9+.:-]{1,120}) \[([^\]\n]{1,200})\]"
