@@ -1,10 +1,15 @@
 """Commands for actions: what cannot be put back."""
 
-import sys
-
 import click
 
-from lumtak.commands.common import columns, json_option, say_json, user_option, with_data_folder
+from lumtak.commands.common import (
+    agree,
+    columns,
+    json_option,
+    say_json,
+    user_option,
+    with_data_folder,
+)
 from lumtak.core.actions import Action, Running
 from lumtak.core.text import plain
 from lumtak.core.units import percent, ram
@@ -114,10 +119,7 @@ def _ask(chosen: Running, *, force: bool) -> None:
     for name, value in chosen.closely:
         click.echo(f"  {name:<12}{value}")
     click.echo(plain(f"{chosen.loses} {chosen.comes_back} This cannot be put back.", 600))
-    if not sys.stdin.isatty():
-        raise UsageError("Nobody is there to answer.", "Say --yes if it is to be ended.")
-    if not click.confirm(f"{how} it to end?", default=False):
-        raise UsageError("Nothing was ended.")
+    agree(f"{how} it to end?", "ended")
 
 
 def _judge(action: Action, chosen: Running, address: str, *, force: bool) -> None:

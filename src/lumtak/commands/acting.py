@@ -1,11 +1,11 @@
 """Commands by which upkeep acts: each asked for, each recorded."""
 
-import sys
-
 import click
 
 from lumtak.commands.common import (
+    agree,
     ask_first,
+    computer_to_act_on,
     json_option,
     say_json,
     user_option,
@@ -50,13 +50,9 @@ def trim_command(data_folder: DataFolder, address: str, user: str | None, *, as_
     lumtak upkeep local disks      when it was last done
     sudo lumtak trim local
     """
-    computer = data_folder.computer(address, user=user)
-    try:
+    with computer_to_act_on(data_folder, address, user) as computer:
         ask_first(computer, _AS_ROOT)
         action = trim(computer)
-    finally:
-        computer.settings.give_back_rights()
-        computer.close()
     _told(data_folder, address, computer.identity, action, as_json=as_json)
 
 
@@ -88,8 +84,7 @@ def repair_command(
     sudo lumtak repair local
     sudo lumtak repair local coreutils
     """
-    computer = data_folder.computer(address, user=user)
-    try:
+    with computer_to_act_on(data_folder, address, user) as computer:
         packages = to_repair(last_result(data_folder, computer.identity, "integrity"), names)
         lines = computer.settings.reinstall(packages, rehearse=True)
         command = f"apt-get install --reinstall {' '.join(packages)}"
@@ -103,12 +98,9 @@ def repair_command(
                 click.echo(f"  {line}")
             return
         if not yes:
-            _ask(f"Unpack {', '.join(packages[:6])} once more?")
+            agree(f"Unpack {', '.join(packages[:6])} once more?", "done")
         ask_first(computer, _AS_ROOT)
         action = repair(computer, packages)
-    finally:
-        computer.settings.give_back_rights()
-        computer.close()
     _told(data_folder, address, computer.identity, action, as_json=as_json)
 
 
@@ -147,15 +139,8 @@ def gather_command(
                 f"Name files, or measure first: lumtak upkeep {address} fragments.",
             )
         if not yes:
-            _ask(f"Put {counted(len(wanted), 'file')} together?")
+            agree(f"Put {counted(len(wanted), 'file')} together?", "done")
         action = gather(computer, wanted)
     finally:
         computer.close()
     _told(data_folder, address, computer.identity, action, as_json=as_json)
-
-
-def _ask(question: str) -> None:
-    if not sys.stdin.isatty():
-        raise UsageError("Nobody is there to answer.", "Say --yes if it is to be done.")
-    if not click.confirm(question, default=False):
-        raise UsageError("Nothing was done.")

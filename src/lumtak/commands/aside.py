@@ -7,8 +7,10 @@ import click
 
 from lumtak.commands.change import carry_out
 from lumtak.commands.common import (
+    agree,
     ask_first,
     columns,
+    computer_to_act_on,
     json_option,
     only_copy_option,
     profile_option,
@@ -159,8 +161,7 @@ def empty_aside_command(
     lumtak empty-aside local
     lumtak empty-aside local temp-own --early
     """
-    computer = data_folder.computer(address, user=user)
-    try:
+    with computer_to_act_on(data_folder, address, user) as computer:
         facts = computer.about.facts()
         now = computer.clock.wall()
         profile = profile_for(data_folder, facts.identity, profile_name)
@@ -184,9 +185,6 @@ def empty_aside_command(
                 click.echo(done[-1].in_words())
         if as_json:
             say_json({"format": 1, "computer": address, "emptied": done})
-    finally:
-        computer.settings.give_back_rights()
-        computer.close()
 
 
 def _chosen(
@@ -221,10 +219,7 @@ def _ask(chosen: list[Held], lost: str) -> None:
     if lost:
         click.echo(lost)
     click.echo("What is emptied is deleted for good: nothing can put it back.")
-    if not sys.stdin.isatty():
-        raise UsageError("Nobody is there to answer.", "Say --yes if it is to be emptied.")
-    if not click.confirm("Delete it for good?", default=False):
-        raise UsageError("Nothing was emptied.")
+    agree("Delete it for good?", "emptied")
 
 
 def _count(ended: Emptied) -> None:

@@ -3,7 +3,7 @@
 import contextlib
 import os
 import sys
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import update_wrapper
 from io import TextIOWrapper
 from pathlib import Path
@@ -15,7 +15,7 @@ from lumtak.commands.terminal import begin_line
 from lumtak.core.record import json_document
 from lumtak.core.setting import SettingRef
 from lumtak.core.units import write_sizes
-from lumtak.errors import ComputerError
+from lumtak.errors import ComputerError, UsageError
 from lumtak.storage import make_folder
 from lumtak.where import default_home, home_option
 
@@ -23,6 +23,7 @@ if TYPE_CHECKING:
     from logging import LogRecord
 
     from lumtak.computers.protocol import Computer
+    from lumtak.work.data_folder import DataFolder
 
 _F = TypeVar("_F", bound=Callable[..., Any])
 _LOG_BYTES = 1 << 20
@@ -143,6 +144,35 @@ def ask_first(address: "Computer", refs: Iterable[SettingRef]) -> None:
     if ask is not None and sys.stdin.isatty():
         with contextlib.suppress(ComputerError):
             ask()
+
+
+@contextlib.contextmanager
+def computer_to_act_on(
+    data_folder: "DataFolder", address: str, user: str | None
+) -> "Iterator[Computer]":
+    """The computer for as long as something is done on it; what rights it got end with it."""
+    computer = data_folder.computer(address, user=user)
+    try:
+        yield computer
+    finally:
+        computer.settings.give_back_rights()
+        computer.close()
+
+
+def agree(question: str, done: str) -> None:
+    """Ask what --yes answers beforehand.
+
+    Args:
+        question: with its mark.
+        done: what it then is: "removed".
+
+    Raises:
+        UsageError: nobody is there, or they said no.
+    """
+    if not sys.stdin.isatty():
+        raise UsageError("Nobody is there to answer.", f"Say --yes if it is to be {done}.")
+    if not click.confirm(question, default=False):
+        raise UsageError(f"Nothing was {done}.")
 
 
 def say_json(value: object) -> None:

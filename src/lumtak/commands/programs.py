@@ -1,12 +1,12 @@
 """Installed programs for a person, and removing them after a question."""
 
-import sys
-
 import click
 
 from lumtak.commands.common import (
+    agree,
     ask_first,
     columns,
+    computer_to_act_on,
     json_option,
     profile_option,
     say_json,
@@ -20,7 +20,7 @@ from lumtak.core.record import NotMeasured
 from lumtak.core.setting import SettingRef
 from lumtak.core.text import plain
 from lumtak.core.units import counted, ram
-from lumtak.errors import LumtakError, UsageError
+from lumtak.errors import LumtakError
 from lumtak.work.data_folder import DataFolder
 from lumtak.work.programs import looked_at, programs_of, remove
 from lumtak.work.storage import known_facts, profile_for
@@ -116,8 +116,7 @@ def remove_command(
     lumtak remove local old-editor --look      what it would do
     lumtak remove local old-editor
     """
-    computer = data_folder.computer(address, user=user)
-    try:
+    with computer_to_act_on(data_folder, address, user) as computer:
         facts = known_facts(data_folder, computer)
         profile = profile_for(data_folder, facts.identity, profile_name)
         programs = programs_of(data_folder, computer, facts, profile)
@@ -130,9 +129,6 @@ def remove_command(
         ask_first(computer, [SettingRef(area="services", key=wanted.names[0])])
         titles = [p.title if (p := programs.find(n)) else n for n in wanted.names]
         action = remove(computer, wanted, titles)
-    finally:
-        computer.settings.give_back_rights()
-        computer.close()
     where = data_folder.record_action(computer.identity, action)
     if as_json:
         say_json({"format": 1, "computer": address, "action": action, "job": where})
@@ -158,7 +154,4 @@ def _say(wanted: Removal, address: str, *, as_json: bool) -> None:
 
 def _ask(wanted: Removal) -> None:
     _say(wanted, "", as_json=False)
-    if not sys.stdin.isatty():
-        raise UsageError("Nobody is there to answer.", "Say --yes if it is to be removed.")
-    if not click.confirm("Remove it?", default=False):
-        raise UsageError("Nothing was removed.")
+    agree("Remove it?", "removed")
