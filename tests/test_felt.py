@@ -265,11 +265,12 @@ class Lived:
         seen = [life for at, life in self._story if at <= now - self._from_s]
         last = msgspec.structs.replace(seen[-1])
         if last.touched_s is not None:
-            last = msgspec.structs.replace(last, touched_s=self._from_s + last.touched_s)
+            shifted = (self._from_s + last.touched_s[0], self._from_s + last.touched_s[1])
+            last = msgspec.structs.replace(last, touched_s=shifted)
         return now, last
 
 
-AWAY = Life(power_source="mains", lid="open", locked="off", sessions=("1",), touched_s=-100.0)
+AWAY = Life(power_source="mains", lid="open", locked="off", sessions=("1",), touched_s=(-100, -100))
 
 
 @pytest.mark.parametrize(
@@ -279,7 +280,7 @@ AWAY = Life(power_source="mains", lid="open", locked="off", sessions=("1",), tou
         ("lid", {"lid": "closed"}),
         ("lock", {"locked": "on"}),
         ("login", {"sessions": ("1", "2")}),
-        ("returned", {"touched_s": 20.0}),
+        ("returned", {"touched_s": (20, 20)}),
     ],
 )
 def test_what_comes_between_cuts_a_reading_and_is_never_averaged_over(sim, ended, change):
@@ -291,11 +292,14 @@ def test_what_comes_between_cuts_a_reading_and_is_never_averaged_over(sim, ended
 
 
 def test_who_was_there_all_along_or_touches_lumtak_itself_cuts_nothing(sim):
-    busy = [(t, msgspec.structs.replace(AWAY, touched_s=float(t))) for t in range(60)]
+    busy = [(t, msgspec.structs.replace(AWAY, touched_s=(t, t))) for t in range(60)]
     assert take_reading(Lived(sim, busy), seconds=50).ended == "complete"
-    silent = [(0, Life()), (9, Life(power_source="mains", lid="open", touched_s=9.0))]
+    silent = [(0, Life()), (9, Life(power_source="mains", lid="open", touched_s=(9, 9)))]
     assert take_reading(Lived(sim, silent), seconds=20).ended == "complete"
-    back = [(0, AWAY), (20, msgspec.structs.replace(AWAY, touched_s=20.0))]
+    # The first answer of a busy computer took 12 s: the next one, told at once, is no touch.
+    slow = [(0, msgspec.structs.replace(AWAY, touched_s=(-112, -100))), (9, AWAY)]
+    assert take_reading(Lived(sim, slow), seconds=20).ended == "complete"
+    back = [(0, AWAY), (20, msgspec.structs.replace(AWAY, touched_s=(20, 20)))]
     own = Watched(touched=sim.clock.now_s)
     assert take_reading(Lived(sim, back), seconds=40, watched=own).ended == "complete"
     with pytest.raises(UsageError, match="cut when it changed between mains and battery before"):

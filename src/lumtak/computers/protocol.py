@@ -190,9 +190,10 @@ class Life(Record):
     """on where the screen of a session is locked, off where none is."""
     sessions: tuple[str, ...] = ()
     """Of people, as the session manager names them."""
-    touched_s: float | None = None
-    """When somebody last touched keyboard, mouse or a terminal, on the computer's monotonic clock;
-    None where nothing tells."""
+    touched_s: tuple[float, float] | None = None
+    """Between which two instants somebody last touched keyboard, mouse or a terminal, on the
+    computer's monotonic clock; None where nothing tells.
+    Two, since on a busy computer seconds pass between the question and its answer."""
 
 
 class Watch(Protocol):

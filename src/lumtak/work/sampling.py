@@ -240,10 +240,11 @@ class _Seen:
         if was.touched_s is None or life.touched_s is None:
             return None
         # A touch is told on the clock on the wall, which may be set a little meanwhile.
-        if life.touched_s <= was.touched_s + ASLEEP_S:
+        (earliest_s, _), (_, latest_s) = life.touched_s, was.touched_s
+        if earliest_s <= latest_s + ASLEEP_S:
             return None
-        away = then_s - was.touched_s >= AWAY_S
-        return "returned" if away and not self._own(life.touched_s) else None
+        away = then_s - latest_s >= AWAY_S
+        return "returned" if away and not self._own(earliest_s) else None
 
     def _own(self, at_s: float) -> bool:
         # Whoever types goes on typing: Lumtak was touched then or since.

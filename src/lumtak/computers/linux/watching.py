@@ -149,13 +149,15 @@ class LinuxWatch:
         at_s = self._now_s()
         _, source = hardware.battery(self._hand)
         sessions = tuple(s["ID"] for s in hardware.sessions(self._hand) or [])
+        asked_s = self._now_s()
         ago_s = hand.touched(*self._display)
+        touched_s = (asked_s - ago_s, self._now_s() - ago_s)
         return at_s, Life(
             power_source=source,
             lid=_lid(self._hand),
             locked=_locked(hand, sessions),
             sessions=sessions,
-            touched_s=None if ago_s < 0 else at_s - ago_s,
+            touched_s=None if ago_s < 0 else touched_s,
         )
 
 
