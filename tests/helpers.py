@@ -21,6 +21,7 @@ from lumtak.__main__ import main
 from lumtak.computers.abilities import Capabilities
 from lumtak.computers.hands.states import Exact, Unknown
 from lumtak.computers.hands.whose import Hands, User, folder_hands
+from lumtak.computers.kit import Way
 from lumtak.computers.linux.adapter import Look, Means
 from lumtak.computers.linux.computer import LinuxComputer
 from lumtak.computers.linux.registry import ADAPTERS
@@ -306,6 +307,11 @@ def settings_of(hand, hands=None) -> LinuxSettings:
 
 def look(running=(), **memory) -> Look:
     return Look(lambda: memory, lambda _: frozenset(running))
+
+
+def way_to(restore, *accepted):
+    """The way back to this state, by change 1."""
+    return Way(number=1, restore=restore, accepted=accepted)
 
 
 def snapshot_of(folder: Path) -> dict[str, object]:

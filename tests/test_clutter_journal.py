@@ -73,7 +73,7 @@ def test_a_class_goes_and_comes_back_through_the_journal_and_by_the_script(
     assert computer.about.facts().find(SettingRef(area="storage", key="thumbnails.2")).value == (
         "kept"
     )
-    script = next(p for p in os.listdir(f"{mia.data}/lumtak-undo"))
+    script = next(p for p in os.listdir(f"{mia.data}/lumtak-undo") if p.startswith("undo-"))
     ran = subprocess.run(
         ["dash", f"{mia.data}/lumtak-undo/{script}"], capture_output=True, text=True, check=False
     )

@@ -18,7 +18,17 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from helpers import CATALOGUE, ENTRY, computer_on, database_at, linux, put, snapshot_of, tree_user
+from helpers import (
+    CATALOGUE,
+    ENTRY,
+    computer_on,
+    database_at,
+    linux,
+    put,
+    snapshot_of,
+    tree_user,
+    way_to,
+)
 from lumtak.computers.hands import channel
 from lumtak.computers.hands.states import Absent, DesktopKey
 from lumtak.computers.hands.table import power_unit_text, swap_unit_text, sysctl_text, why_no_link
@@ -377,7 +387,7 @@ def test_a_state_that_this_setting_cannot_have_had_is_refused_everywhere(tree, f
         lambda: check_fits(ref, state.exact),
         lambda: computer.settings.write(ref, state),
         lambda: computer.settings.foresee(ref, state),
-        lambda: kit.part(ref, "x", [], state),
+        lambda: kit.part(ref, "x", [way_to(state)]),
     ):
         with pytest.raises(ComputerError):
             attempt()
@@ -561,7 +571,7 @@ def test_an_entry_whose_name_is_no_text_goes_off_and_comes_back(tree, home):
         min(keys, key=len): "failed",
     }, "a link that leads nowhere is no entry"
     assert "Hidden=true" in (folder / odd).read_text()
-    script = next((tree / "home/u/.local/share/lumtak-undo").iterdir())
+    script = next((tree / "home/u/.local/share/lumtak-undo").glob("undo-*.sh"))
     copy = shutil.copytree(tree, tree.with_name("copy"), symlinks=True)
     subprocess.run(["sh", script, copy], check=True, stdout=subprocess.DEVNULL)
     assert snapshot_of(copy / "home/u/.config") == before

@@ -8,7 +8,17 @@ import subprocess
 
 import pytest
 
-from helpers import linux, look, means_of, process, put, settings_of, snapshot_of, tree_user
+from helpers import (
+    linux,
+    look,
+    means_of,
+    process,
+    put,
+    settings_of,
+    snapshot_of,
+    tree_user,
+    way_to,
+)
 from lumtak.computers.hands.hand import Hand
 from lumtak.computers.hands.whose import Hands, folder_hands
 from lumtak.computers.linux.desktop_entry import read_entry
@@ -116,7 +126,7 @@ def test_a_unit_goes_off_and_comes_back_to_the_last_link(units, tmp_path, name):
         "0123abcd",
         computer="c",
         contents=[name],
-        parts=[kit.part(ref, name, [expected], before)],
+        parts=[kit.part(ref, name, [way_to(before, expected)])],
         made=0,
     )
     (tmp_path / "undo.sh").write_bytes(script)

@@ -11,7 +11,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from helpers import computer_on, linux, look, means_of, put, settings_of, tree_user
+from helpers import computer_on, linux, look, means_of, put, settings_of, tree_user, way_to
 from lumtak.computers.hands import whose
 from lumtak.computers.hands.back import root_script
 from lumtak.computers.hands.desktop_data import KEYS
@@ -232,7 +232,7 @@ def test_the_script_puts_links_and_files_back_on_a_disk_that_is_mounted_elsewher
     mine, ref = settings_of(transport), parse_ref("services:tide")
     before = mine.read(ref)
     expected = mine.foresee(ref, State(value="off"))
-    assert kit.part(ref, "Tides", [expected], before) == b"", "it stands in the script of root's"
+    assert kit.part(ref, "Tides", [way_to(before, expected)]) == b"", "it stands in the script of root's"
     script = tmp_path / "undo.sh"
     script.write_bytes(root_script(TAG, kit._of_root))
     subprocess.run(["shellcheck", "-s", "sh", "-e", "SC2317", script], check=True)
@@ -254,7 +254,7 @@ def test_two_scripts_are_left_one_of_roots_and_their_sums_are_told(tree):
         kit.leave(TAG, kit.script(TAG, computer="c", contents=[], parts=bodies, made=0))
         return kit
 
-    kit = left((ref, "Tides $(id) `id` \n'", [expected], before))
+    kit = left((ref, "Tides $(id) `id` \n'", [way_to(before, expected)]))
     root_file = tree / f"var/lib/lumtak/undo-{TAG}.sh"
     assert [s.command for s in kit.left(TAG)] == [
         f"sh {user.data_home}/lumtak-undo/undo-{TAG}.sh",
@@ -263,16 +263,16 @@ def test_two_scripts_are_left_one_of_roots_and_their_sums_are_told(tree):
     assert kit.left(TAG)[1].sha256 == hashlib.sha256(root_file.read_bytes()).hexdigest()
     subprocess.run(["shellcheck", "-s", "sh", "-e", "SC2317,SC2016", root_file], check=True)
     hand.asked.clear()
-    left((ref, "Tides $(id) `id` \n'", [expected], before))
+    left((ref, "Tides $(id) `id` \n'", [way_to(before, expected)]))
     assert "leave script" not in str(hand.asked), (
         "what stands there as it should is not written again, and nothing is asked for"
     )
     with pytest.raises(OSError, match="no script is made of this"):
         hand.leave_script(
             TAG,
-            '[{"area": "services", "key": "tide", "title": "x", "accepted": [],'
-            ' "restore": {"kind": "links", "unit": "tide.service", "active": null,'
-            f' "links": {{"{ETC}/tide.service": "/home/u/x.service"}}}}}}]',
+            '[{"area": "services", "key": "tide", "title": "x", "ways": [{"number": 1,'
+            ' "word": "x", "accepted": [], "restore": {"kind": "links", "unit": "tide.service",'
+            f' "active": null, "links": {{"{ETC}/tide.service": "/home/u/x.service"}}}}}}]}}]',
         )
     kit.remove(TAG, 0)
     assert kit.left(TAG) == []
@@ -622,7 +622,7 @@ def test_a_plan_of_the_clock_is_kept_by_a_unit_and_all_of_it_comes_back(tree, tm
     assert "echo powersave >" in unit
     assert "echo power >" in unit
     part = FileUndoKit(tree_user(), UserFolder(transport, "/undo"), hands_of(transport))
-    part.part(ref, "Plan", [expected], before)
+    part.part(ref, "Plan", [way_to(before, expected)])
     script = root_script(TAG, part._of_root)
     (tmp_path / "undo.sh").write_bytes(script)
     subprocess.run(["shellcheck", "-s", "sh", "-e", "SC2317", tmp_path / "undo.sh"], check=True)
@@ -669,7 +669,7 @@ def test_swap_becomes_more_or_less_and_comes_back(tree, tmp_path, wanted):
     assert after.same_as(expected)
     assert sum(mib for _, mib, _ in transport.swaps.values()) == wanted
     kit = FileUndoKit(tree_user(), UserFolder(transport, "/undo"), hands_of(transport))
-    kit.part(ref, "Swap", [expected], before)
+    kit.part(ref, "Swap", [way_to(before, expected)])
     script = root_script(TAG, kit._of_root)
     (tmp_path / "undo.sh").write_bytes(script)
     subprocess.run(["shellcheck", "-s", "sh", "-e", "SC2317", tmp_path / "undo.sh"], check=True)

@@ -47,7 +47,7 @@ def test_it_goes_through_journal_drift_script_and_back(kites, home, tmp_path):
     journal = Journal(home)
     assert [d.standing for d in drift(journal, box)] == ["as left"]
     assert "  flying: yes" in recorded(journal.entries()[0])
-    (script,) = tree.glob("home/u/.local/share/lumtak-undo/*")
+    (script,) = tree.glob("home/u/.local/share/lumtak-undo/undo-*.sh")
     assert "put back: Kites" in run_script(script, tree).stdout
     assert snapshot_of(tree) == before
     box.settings.write(REF, State(value="off"))

@@ -18,6 +18,7 @@ from faulting import Folder, apply_all, run_script
 from helpers import linux, lumtak, put, snapshot_of
 from lumtak.computers.hands.shell import _format, quoted
 from lumtak.core.setting import parse_change
+from lumtak.errors import StorageError
 from lumtak.journal import Journal, apply_changes, put_back
 
 SHELLS = [("sh",), ("dash",), ("busybox", "sh"), ("bash", "--posix")]
@@ -68,7 +69,10 @@ def test_it_passes_the_checkers(applied):
     script = world.script()
     for shell in SHELLS:
         subprocess.run([*shell, "-n", script], check=True)
-    found = subprocess.run(["shellcheck", script], capture_output=True, text=True, check=False)
+    beside = script.parent / "put-back"
+    found = subprocess.run(
+        ["shellcheck", script, beside], capture_output=True, text=True, check=False
+    )
     assert found.stdout == ""
     text = script.read_text()
     assert "#   Tide feed (apps:tide-feed): on before, off since (change 1)" in text
@@ -194,3 +198,79 @@ def test_on_this_computer_with_lumtak_gone(tmp_path):
     )
     assert (result.returncode, result.stderr) == (0, "")
     assert snapshot_of(tmp_path / "home") == before
+
+
+# -- one change, by its number ---------------------------------------------------------------------
+
+
+def by_number(world, shell, *words):
+    """put-back alone, on a computer whose disk is mounted at the tree."""
+    put_back_file = world.script().parent / "put-back"
+    return run_script(put_back_file, world.tree, (*shell,), *words)
+
+
+@pytest.mark.parametrize("shell", SHELLS, ids=lambda s: s[0])
+def test_a_number_puts_back_that_change_and_no_other(applied, shell):
+    world, before = applied
+    own = "home/u/.config/autostart/sail-sync.desktop"
+    listed = by_number(world, shell, "list")
+    assert listed.stdout.count("as Lumtak left it") == 3
+    seen = world.look()
+    assert by_number(world, shell, "9").returncode == 2
+    assert by_number(world, shell, "4 2").returncode == 2
+    assert by_number(world, shell, "2", "9").returncode == 2
+    assert world.look() == seen, "every number is known before anything is done"
+    said = by_number(world, shell, "2")
+    assert (said.returncode, said.stdout) == (
+        0,
+        "Change 2 is put back and read back: Sail sync (apps:sail-sync) is on again.\n",
+    )
+    assert (world.tree / own).read_bytes() == before[own.removeprefix("home/")][-1], world.look()
+    changed = {k for k, v in world.look().items() if seen.get(k) != v and "sail-sync" not in k}
+    assert not {k for k in changed if k.endswith(".desktop")}
+    listed = by_number(world, shell, "list").stdout.splitlines()
+    assert [line.split("now: ")[-1] for line in listed] == [
+        "as Lumtak left it",
+        "put back",
+        "as Lumtak left it",
+    ]
+    assert "already" in by_number(world, shell, "2").stdout
+    assert by_number(world, shell, "all").returncode == 0
+    assert world.look() == before, "and put-back goes with the last"
+
+
+def test_a_setting_that_was_changed_twice_goes_back_by_either_number(world):
+    before = world.look()
+    journal, computer = Journal(world.home), world.open()
+    apply_all(world, journal, computer)
+    facts = computer.about.facts()
+    apply_changes(journal, computer, facts, [parse_change("apps:tide-feed=on")])
+    once = [e.number for e in journal.entries()]
+    assert once == [1, 2, 3, 4]
+    assert "Change 4 is put back" in by_number(world, ("sh",), "4").stdout
+    assert computer.settings.read(journal.entries()[0].ref).value == "off"
+    said = by_number(world, ("sh",), "1").stdout
+    assert said.startswith("Change 1 (with 4) is put back and read back: Tide feed")
+    assert [o.result for o in put_back(journal, computer)] == ["as it was", *["done"] * 3]
+    assert world.look() == before
+    journal.close()
+
+
+def test_numbers_are_the_lowest_free_and_one_on_a_sheet_is_never_given_again(world):
+    journal, computer = Journal(world.home), world.open()
+    apply_all(world, journal, computer)
+    put_back(journal, computer, [2])
+    facts = computer.about.facts()
+    again = parse_change("apps:sail-sync=off")
+    assert [o.number for o in apply_changes(journal, computer, facts, [again])] == [2]
+    journal.numbers.hand_out(computer.identity, [2])
+    put_back(journal, computer, [4])
+    journal.close()
+    journal = Journal(world.home)
+    assert [o.number for o in apply_changes(journal, computer, facts, [again])] == [4]
+    assert [e.number for e in journal.entries()] == [1, 2, 3, 2, 4]
+    assert journal.called(2, computer.identity).id == 4, "the newest that was called so"
+    (world.home / "numbers.json").write_text("[")
+    with pytest.raises(StorageError, match="Mend it from a copy"):
+        apply_changes(journal, computer, facts, [parse_change(world.again)])
+    journal.close()

@@ -161,16 +161,16 @@ def _after_failure(
     as_json: bool,
 ) -> list[Outcome]:
     """Put back what was done before a change that failed, where that is wanted."""
-    done = [o.number for o in outcomes if o.result == "done" and o.number is not None]
+    done = [o for o in outcomes if o.result == "done"]
     if not done or {"failed", "conflict"}.isdisjoint(o.result for o in outcomes):
         return []
     if on_failure == "ask":
         on_failure = "keep" if as_json else _asked(len(done))
     say = nothing if as_json else say_outcome
     if on_failure == "put-back":
-        return put_back(data_folder.journal, computer, done, on_step=say)
+        return put_back(data_folder.journal, computer, [o.id for o in done if o.id is not None], on_step=say)
     if not as_json:
-        undo = f"lumtak undo {computer.address} {' '.join(map(str, done))}"
+        undo = f"lumtak undo {computer.address} {' '.join(str(o.number) for o in done)}"
         click.echo(f"What was done is kept; `{undo}` puts it back.")
     return []
 
@@ -233,7 +233,7 @@ def stopping(words: str = "Ending after this change…") -> Iterator[threading.E
 
 def say_outcome(outcome: Outcome) -> None:
     """One line for one change."""
-    number = f"{outcome.number}  " if outcome.number is not None else ""
+    number = f"{outcome.number}  " if outcome.number else ""
     words = {
         "done": "read back",
         "as it was": "unchanged",
@@ -261,7 +261,7 @@ def judge(outcomes: list[Outcome], verb: str) -> None:
 
 @click.command("undo")
 @click.argument("address", metavar="COMPUTER")
-@click.argument("numbers", nargs=-1, type=int, metavar="[ID...]")
+@click.argument("numbers", nargs=-1, type=int, metavar="[NUMBER...]")
 @click.option(
     "--all",
     "everything",
@@ -284,6 +284,7 @@ def undo_command(
 ) -> None:
     """Put changes back, in any order: those numbered, or all.
 
+    The numbers are those of `lumtak journal COMPUTER` and of the sheet.
     What cannot be put back now stays on the list, with the reason.
 
     \b
@@ -329,8 +330,9 @@ def _wanted(
     lost = data_folder.journal.lost(identity)
     if not numbers:
         return [e for e in data_folder.journal.entries(identity) if e.is_open], lost
-    wanted = [data_folder.journal.entry(n, identity) for n in numbers if n not in lost]
-    return wanted, [n for n in lost if n in numbers]
+    standing = {e.number for e in data_folder.journal.entries(identity) if e.is_open}
+    gone = [n for n in lost if n in numbers and n not in standing]
+    return [data_folder.journal.called(n, identity) for n in numbers if n not in gone], gone
 
 
 def _warned(computer: Computer, entries: list[Entry], *, as_json: bool) -> tuple[str, ...]:
@@ -351,7 +353,7 @@ def _agreed(computer: Computer, entries: list[Entry], *, as_json: bool) -> set[i
         if not is_asked(computer, entry) or as_json or not sys.stdin.isatty():
             continue
         click.echo(
-            f"Change {entry.id} was rescued from its second copy, which somebody else may have"
+            f"Change {entry.number} was rescued from its second copy, which somebody else may have"
             " written. As root it would write:"
         )
         for line in recorded(entry):

@@ -59,7 +59,7 @@ def drift_command(data_folder: DataFolder, address: str, *, as_json: bool) -> No
         rows = [("no.", "setting", "before", "left as", "now", "", "last seen right", "note")]
         rows += [
             (
-                str(d.entry.id), plain(str(d.entry.ref), 60), d.entry.restore.word, d.entry.word,
+                str(d.entry.number), plain(str(d.entry.ref), 60), d.entry.restore.word, d.entry.word,
                 d.now, d.standing,
                 d.last_right[:16].replace("T", " "), plain(d.note, 200),
             )
@@ -78,6 +78,7 @@ def drift_command(data_folder: DataFolder, address: str, *, as_json: bool) -> No
 def _drift_json(found: Drift) -> dict[str, object]:
     return {
         "id": found.entry.id,
+        "number": found.entry.number,
         "setting": str(found.entry.ref),
         "user": found.entry.user,
         "before": found.entry.restore.value,
@@ -131,7 +132,7 @@ def _say_entries(entries: list[Entry], found: Review, owed: Owed) -> None:
     rows = [("no.", "when", "setting", "before", "changed to", "state", "note")]
     rows += [
         (
-            str(e.id),
+            str(e.number),
             e.begun_at[:16].replace("T", " "),
             plain(str(e.ref), 60),
             e.before.word,
@@ -151,6 +152,7 @@ def _say_entries(entries: list[Entry], found: Review, owed: Owed) -> None:
 def _as_json(entry: Entry) -> dict[str, object]:
     return {
         "id": entry.id,
+        "number": entry.number,
         "setting": str(entry.ref),
         "title": entry.title,
         "user": entry.user,

@@ -16,6 +16,16 @@ class Script(Record):
     """Of its bytes, in hexadecimal."""
 
 
+class Way(Record):
+    """One way back of a setting: to before one of its changes."""
+
+    number: int
+    """The short number of the change."""
+    restore: State
+    accepted: tuple[State, ...]
+    """All others from which it is brought back."""
+
+
 class UndoKit(Protocol):
     """Leaves on a computer what puts changes back without Lumtak."""
 
@@ -23,8 +33,8 @@ class UndoKit(Protocol):
         """How many folders are not there that would be made for the script."""
         ...
 
-    def part(self, ref: SettingRef, title: str, accepted: Sequence[State], restore: State) -> bytes:
-        """The script's part for one setting.
+    def part(self, ref: SettingRef, title: str, ways: Sequence[Way]) -> bytes:
+        """The script's part for one setting: a way back for each change of it, the oldest first.
 
         Restores it where one of the accepted states stands, leaves all else alone.
 
@@ -57,6 +67,12 @@ class UndoKit(Protocol):
 
     def left(self, tag: str) -> list[Script]:
         """The scripts that stand there: the user's, and one of root's for what takes root."""
+        ...
+
+    def by_number(self, tag: str) -> str:
+        """What to type, with a number after it, to put one change back; empty where it is not
+        there.
+        """
         ...
 
     def remove(self, tag: str, made: int) -> None:

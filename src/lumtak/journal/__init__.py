@@ -9,7 +9,7 @@ from lumtak.journal.provisional import provisional, standing_now
 from lumtak.journal.putback import is_asked, put_back, recorded, warnings
 from lumtak.journal.recover import Review, ReviewLine, recover, review
 from lumtak.journal.store import Journal
-from lumtak.journal.undo_script import give_up_lost, older_scripts, scripts_left
+from lumtak.journal.undo_script import by_number, give_up_lost, older_scripts, scripts_left
 
 __all__ = [
     "Drift",
@@ -21,6 +21,7 @@ __all__ = [
     "Review",
     "ReviewLine",
     "apply_changes",
+    "by_number",
     "drift",
     "give_up_lost",
     "is_asked",

@@ -113,7 +113,6 @@ def _not_tried(facts: Facts, change: Change) -> Outcome:
     return Outcome(
         change=change,
         title=_title(facts, change),
-        number=None,
         before=before,
         after=before,
         result="not tried",
@@ -222,7 +221,7 @@ def _ended(
     entry: Entry, after: State | None, result: Result, note: str, force: str = ""
 ) -> Outcome:
     ended = _outcome(entry.change, entry.title, entry.before, after, result, note)
-    return msgspec.structs.replace(ended, number=entry.id, force=force)
+    return msgspec.structs.replace(ended, id=entry.id, number=entry.number, force=force)
 
 
 def _outcome(
@@ -231,7 +230,6 @@ def _outcome(
     return Outcome(
         change=change,
         title=title,
-        number=None,
         before=word(before),
         after=word(after),
         result=result,

@@ -12,7 +12,7 @@ from lumtak.core.setting import Change, SettingRef, Shows, State
 from lumtak.errors import NewerError
 from lumtak.journal.migrate import migrated
 
-FORMAT = 5
+FORMAT = 6
 """Of records; docs/FORMATS.md says what each number brought."""
 
 Stage = Literal[
@@ -56,6 +56,10 @@ class Entry(Record):
 
     format: int = FORMAT
     id: int
+    """Its place in the journal, which no other change ever has."""
+    number: int = 0
+    """What people call it: short, and no other change that stands on the computer has it, nor one
+    that stands on a sheet; see `numbers.lowest_free`."""
     plan: int = 0
     """Number of the plan it was part of; 0 where that is not known any more."""
     turn: int = 0

@@ -64,7 +64,12 @@ def _to_5(record: Document) -> Document:
     return record
 
 
-_STEPS: dict[int, Callable[[Document], Document]] = {1: _to_2, 2: _to_3, 3: _to_4, 4: _to_5}
+def _to_6(record: Document) -> Document:
+    """People called a change by its place in the journal."""
+    return {**record, "number": record.get("id")}
+
+
+_STEPS: dict[int, Callable[[Document], Document]] = {1: _to_2, 2: _to_3, 3: _to_4, 4: _to_5, 5: _to_6}
 
 
 # -- version 3: states -----------------------------------------------------------------------------

@@ -18,8 +18,10 @@ class Outcome(Record):
 
     change: Change
     title: str
-    number: int | None
-    """In the journal; None when it never got there."""
+    id: int | None = None
+    """Its place in the journal; None when it never got there."""
+    number: int | None = None
+    """What people call it, likewise."""
     before: str
     after: str
     """Read back, as a word."""

@@ -1,7 +1,7 @@
 """Changes put back: one, several, all, in any order."""
 
 import threading
-from collections.abc import Callable, Collection, Iterable, Mapping
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 
 from lumtak.computers.protocol import Computer
 from lumtak.computers.recorded import in_words
@@ -93,7 +93,8 @@ def _outcome(
     return Outcome(
         change=Change(ref=entry.ref, value=entry.restore.value),
         title=entry.title,
-        number=entry.id,
+        id=entry.id,
+        number=entry.number,
         before=entry.word,
         after=word(now),
         result=result,
@@ -131,20 +132,24 @@ def _put_back(
 ) -> Outcome:
     """One change: is there anything to do, may it be done; then done, and read back."""
     if not entry.is_open:
-        note = f"change {entry.id} is {entry.stage} already"
+        note = f"change {entry.number} is {entry.stage} already"
         return _outcome(entry, entry.restore, "as it was", note)
     if is_asked(computer, entry) and entry.id not in shown:
         return _outcome(entry, entry.after, "failed", f"{entry.note or _RESCUED}; {_ASKED}")
     # Writing now would take the newer change along without being asked to.
     if newer := _newer(journal, computer, entry):
         journal.rebase(entry, newer, clock(computer))
-        note = f"change {newer.id} is newer; putting that back now restores {entry.restore.word}"
+        note = f"change {newer.number} is newer; putting that back now restores {entry.restore.word}"
         return _outcome(entry, entry.after, "done", note)
     try:
         now = computer.settings.read(entry.ref)
     except ComputerError as error:
         return _later(journal, entry, None, str(error))
     if not overwrite and not _is_ours(entry, now):
+        if any(_is_ours(older, now) for older in _older(journal, computer, entry)):
+            note = "it was put back without Lumtak, with an older change of the same setting"
+            journal.stage(entry, "undone", clock(computer), note=note)
+            return _outcome(entry, now, "as it was", note)
         note = _three_values(entry, now)
         journal.stage(entry, "conflict", clock(computer), note=note)
         return _outcome(entry, now, "conflict", note)
@@ -155,6 +160,14 @@ def _newer(journal: Journal, computer: Computer, entry: Entry) -> Entry | None:
     """The next change of the same setting that stands on this one."""
     later = (e for e in journal.entries(computer.identity) if e.id > entry.id and e.is_open)
     return next((e for e in later if e.ref == entry.ref and e.user == entry.user), None)
+
+
+def _older(journal: Journal, computer: Computer, entry: Entry) -> Iterator[Entry]:
+    """The changes of the same setting on which it stands."""
+    for older in journal.entries(computer.identity):
+        if older.id < entry.id and older.is_open and older.ref == entry.ref:
+            if older.user == entry.user:
+                yield older
 
 
 def _is_ours(entry: Entry, now: State) -> bool:

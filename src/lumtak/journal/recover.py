@@ -26,6 +26,7 @@ class ReviewLine(Record):
 
     change: Change
     title: str
+    id: int | None
     number: int | None
     before: str
     now: str
@@ -85,7 +86,7 @@ def _review(journal: Journal, computer: Computer, found: list[_Judged]) -> Revie
 
 
 def _not_begun(change: Change, title: str) -> ReviewLine:
-    return ReviewLine(change=change, title=title, number=None, before="", now="", found="not begun")
+    return ReviewLine(change=change, title=title, id=None, number=None, before="", now="", found="not begun")
 
 
 def _line(judged: _Judged | None, entry: Entry) -> ReviewLine:
@@ -101,7 +102,8 @@ def _line(judged: _Judged | None, entry: Entry) -> ReviewLine:
     return ReviewLine(
         change=entry.change,
         title=entry.title,
-        number=entry.id,
+        id=entry.id,
+        number=entry.number,
         before=entry.before.word,
         now="?" if now is None else now.word,
         found=found,
@@ -178,11 +180,11 @@ def _judge_one(computer: Computer, entry: Entry, newer: Entry | None) -> _Judged
 def _under(newer: Entry, entry: Entry) -> _Judged:
     """A newer change stands on it, so it was done; the computer shows the newer one's value."""
     if entry.stage == "undoing" and newer.restore.same_as(entry.restore):
-        note = f"taken over by change {newer.id}"
+        note = f"taken over by change {newer.number}"
         return _Judged(
             entry=entry, found="put back", now=entry.after, note=note, taken_over_by=newer.id
         )
-    note = f"change {newer.id} was made on it"
+    note = f"change {newer.number} was made on it"
     return _Judged(entry=entry, found="done", now=entry.after, note=note)
 
 

@@ -18,6 +18,7 @@ from lumtak.errors import DamagedError, StorageError, UnknownNameError
 from lumtak.journal.copies import Copies
 from lumtak.journal.entry import Entry, Moment, PlanRecord, Stage, sealed, unsealed
 from lumtak.journal.locks import BusyError, locked
+from lumtak.journal.numbers import Numbers, lowest_free
 from lumtak.journal.rescue import MIGRATIONS, as_rescued, fate, insert, insert_plan, salvage
 from lumtak.storage import lock_file, only_looked_at, write_whole
 
@@ -59,6 +60,8 @@ class Journal:
             os.close(self._held)
             raise
         self._only_look = only_look
+        self.numbers = Numbers(home / "numbers.json")
+        """Which stand on sheets."""
 
     # -- opening and mending -----------------------------------------------------------------------
 
@@ -222,10 +225,10 @@ class Journal:
         )
 
     def entry(self, number: int, computer: str) -> Entry:
-        """One change of this computer.
+        """One change of this computer, by its place in the journal.
 
         Raises:
-            UnknownNameError: there is none of this number.
+            UnknownNameError: there is none.
         """
         known = {e.id: e for e in self.entries(computer)}
         if number not in known:
@@ -236,6 +239,23 @@ class Journal:
                 "`lumtak journal COMPUTER` lists them.",
             )
         return known[number]
+
+    def called(self, number: int, computer: str) -> Entry:
+        """The change of this computer that people call so: one that stands, else the newest.
+
+        Raises:
+            UnknownNameError: there is none of this number.
+        """
+        mine = self.entries(computer)
+        called = [e for e in mine if e.number == number]
+        if not called:
+            raise UnknownNameError(
+                "change on this computer",
+                str(number),
+                (str(e.number) for e in mine),
+                "`lumtak journal COMPUTER` lists them.",
+            )
+        return next((e for e in called if e.is_open), called[-1])
 
     def unfinished_plans(self, computer: str, user: str) -> list[PlanRecord]:
         """Plans of this user that were interrupted, oldest first."""
@@ -270,11 +290,17 @@ class Journal:
     def intend(self, entry: Entry) -> Entry:
         """A change is about to be written; its before value is on disk twice when this returns.
 
-        Gives it with its number.
+        Gives it with its place and its number.
         """
         with self._db.together():
             highest = int(self._db.rows("SELECT coalesce(max(id), 0) FROM change")[0][0])
-            entry = msgspec.structs.replace(entry, id=1 + max(highest, self._copies.highest()))
+            number = lowest_free(
+                self.entries(entry.computer),
+                self.numbers.on_sheets(entry.computer),
+                self.lost(entry.computer),
+            )
+            place = 1 + max(highest, self._copies.highest())
+            entry = msgspec.structs.replace(entry, id=place, number=number)
             insert(self._db, entry)
         try:
             self._copies.keep(entry)
@@ -330,7 +356,7 @@ class Journal:
             newer = self._put(
                 newer, copy=False, restore=older.restore, rescued=newer.rescued or older.rescued
             )
-            note = f"taken over by change {newer.id}"
+            note = f"taken over by change {newer.number}"
             older = self._put(
                 older, copy=False, stage="undone", stage_at=at, taken_over_by=newer.id, note=note
             )

@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from lumtak.computers.kit import Script, UndoKit
+from lumtak.computers.kit import Script, UndoKit, Way
 from lumtak.computers.protocol import Computer
 from lumtak.core.setting import SettingRef
 from lumtak.core.text import plain
@@ -84,14 +84,11 @@ def _script(
     parts, contents = [], []
     for chain in sorted(chains.values(), key=lambda c: -c[-1].id):
         first, last = chain[0], chain[-1]
-        accepted = [*last.known]
-        if last.stage in UNFINISHED:  # it may not have been written yet, or be put back already
-            accepted += [last.before, last.restore]
-        numbers = ", ".join(str(e.id) for e in chain)
+        numbers = ", ".join(str(e.number) for e in chain)
         title = plain(f"{last.title} ({last.ref})")
         about = f"{title}: {first.restore.word} before, {last.word} since (change {numbers})"
         try:
-            parts.append(kit.part(last.ref, title, accepted, first.restore))
+            parts.append(kit.part(last.ref, title, _ways(chain)))
         except ComputerError as error:
             if last.stage == "intent":  # it is not written yet, and without its part it will not be
                 raise
@@ -100,6 +97,29 @@ def _script(
     return kit.script(
         tag, computer=plain(computer), contents=contents, parts=parts, made=_made(ever)
     )
+
+
+def _ways(chain: Sequence[Entry]) -> list[Way]:
+    """Back to before each change of a setting, the oldest first, from wherever it or a newer one
+    left it.
+    """
+    last = chain[-1]
+    unfinished = (last.before, last.restore) if last.stage in UNFINISHED else ()
+    found = []
+    for place, entry in enumerate(chain):
+        # It goes straight to what it was; a newer change that was put back left it at this one's.
+        left = [state for e in reversed(chain[place:]) for state in e.known]
+        ways = Way(number=entry.number, restore=entry.restore, accepted=(*left, *unfinished))
+        found.append(ways)
+    return found
+
+
+def by_number(journal: Journal, computer: Computer) -> str:
+    """What to type on the computer, with a change's number after it, to put that change back
+    without Lumtak; empty where nothing stands for it.
+    """
+    kit = computer.settings.undo_kit()
+    return "" if kit is None else kit.by_number(journal.script_tag(computer.identity))
 
 
 def _made(entries: Sequence[Entry]) -> int:

@@ -24,7 +24,10 @@ FORMAT = 1
 class ChangeLine(Record):
     """One change and what became of it."""
 
+    id: int
+    """Its place in the journal."""
     number: int
+    """What people call it."""
     address: str
     title: str
     before: str

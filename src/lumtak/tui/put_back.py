@@ -163,7 +163,7 @@ class PutBackScreen(Beside, WorkingScreen):
         text = Text()
         text.append(" ◉ " if entry.id in self._marked else "   ", style=f"bold {palette.lit}")
         text.append(f"{_glyph(entry, changes)} ", style=style)
-        text.append(f"{entry.id:>3}  ", style=palette.soft)
+        text.append(f"{entry.number:>3}  ", style=palette.soft)
         text.append(column(entry.title, title), style=f"bold {loud}" if entry.is_open else loud)
         text.append(column(f"{entry.restore.word} → {entry.word}", values), style=loud)
         text.append(column(word, standing), style=style)
@@ -343,7 +343,7 @@ class PutBackScreen(Beside, WorkingScreen):
             "",
             *recorded(entry),
         ]
-        asks = f"Is this what stood there before change {entry.id}, {plain(entry.title, 60)}?"
+        asks = f"Is this what stood there before change {entry.number}, {plain(entry.title, 60)}?"
         return _Question([entry], asks, lines, "Yes, put it back", "Leave it as it is now")
 
     def _put_back(self, question: _Question, rest: list[_Question]) -> None:

@@ -62,7 +62,8 @@ def content_of(open_job: OpenJob) -> Content:
         verdict=proof.headline,
         changes=tuple(
             ChangeLine(
-                number=e.id,
+                id=e.id,
+                number=e.number,
                 address=str(e.ref),
                 title=e.title,
                 before=e.before.word,

@@ -13,7 +13,7 @@ from __future__ import annotations
 import re
 from typing import Any, List, Sequence
 
-from lumtak.computers.hands.shell import COUNTERS, LOOK, beside, choice, quoted
+from lumtak.computers.hands.shell import COUNTERS, WORDS, beside, quoted, ways_back
 from lumtak.computers.hands.states import Exact, state_of
 from lumtak.computers.hands.table import SWAP_FOLDER
 
@@ -45,14 +45,21 @@ set -u
 umask 022
 LC_ALL=C PATH=/usr/sbin:/usr/bin:/sbin:/bin
 export LC_ALL PATH
-{look}root=${{1-}}
+numbers='{numbers}' of_root=
+{words}
 if [ -z "$look" ] && [ "$(id -u)" != 0 ]; then
     echo 'This takes root. Run: sudo sh {path}' >&2
     exit 2
 fi
 """
 _TAIL = """
+[ -z "$list" ] || exit 0
 sync 2>/dev/null || :
+[ -z "$wanted" ] || {{
+    [ "$failed" = 0 ] || exit 1
+    [ "$left" = 0 ] || exit 3
+    exit 0
+}}
 printf '%s as before, %s left alone, %s failed\\n' "$back" "$left" "$failed"
 [ -z "$look" ] || exit 0
 [ "$failed" = 0 ] || exit 1
@@ -68,8 +75,9 @@ def root_script(tag: str, parts: Sequence[Any]) -> bytes:
 
     Args:
         tag: tells it from scripts of other journals.
-        parts: dictionaries of `area`, `key`, `title`, `restore` (an exact state) and `accepted`
-            (those from which it is brought back).
+        parts: dictionaries of `area`, `key`, `title` and `ways`: for each change, the oldest first,
+            its `number`, what it restores as a `word` and as an exact state (`restore`), and those
+            from which it is brought back (`accepted`).
 
     Raises:
         ValueError: a state is none that its setting can have had, or nothing is called by this tag.
@@ -77,17 +85,22 @@ def root_script(tag: str, parts: Sequence[Any]) -> bytes:
     path = script_path(tag)
     text: List[bytes] = []
     heads: List[str] = [COUNTERS]
-    for number, part in enumerate(parts, start=1):
+    numbers: List[str] = []
+    for place, part in enumerate(parts, start=1):
         area, key, title = (_text(part[name]) for name in ("area", "key", "title"))
-        restore, *accepted = [state_of(said) for said in (part["restore"], *part["accepted"])]
-        for state in (restore, *accepted):
-            _check(area, key, state, restore)
-        heads += restore.heads
-        shown = "".join(c if c.isprintable() and c.isascii() else "?" for c in title)
-        text.append(
-            choice(str(number), shown, restore, [state for state in accepted if state != restore])
-        )
-    head = _HEAD.format(path=path, look=LOOK) + "".join(dict.fromkeys(heads))
+        ways = []
+        for way in part["ways"]:
+            restore, *accepted = [state_of(said) for said in (way["restore"], *way["accepted"])]
+            for state in (restore, *accepted):
+                _check(area, key, state, restore)
+            heads += restore.heads
+            number = _number(way["number"])
+            others = [state for state in accepted if state != restore]
+            ways.append((number, _shown(_text(way["word"])), restore, others))
+            numbers.append(str(number))
+        text.append(ways_back(str(place), _shown(title), ways))
+    head = _HEAD.format(path=path, words=WORDS, numbers=" ".join(numbers))
+    head += "".join(dict.fromkeys(heads))
     tail = _TAIL.format(
         path=quoted(path).decode(),
         begun=quoted(beside(path)).decode(),
@@ -99,6 +112,16 @@ def root_script(tag: str, parts: Sequence[Any]) -> bytes:
 def _text(value: Any) -> str:
     if not isinstance(value, str) or len(value) > 1000:
         raise ValueError("a name that is none")
+    return value
+
+
+def _shown(text: str) -> str:
+    return "".join(c if c.isprintable() and c.isascii() else "?" for c in text)
+
+
+def _number(value: Any) -> int:
+    if type(value) is not int or not 0 < value < 1_000_000:
+        raise ValueError("a number that is none")
     return value
 
 

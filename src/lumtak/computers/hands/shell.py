@@ -64,23 +64,61 @@ def _format(data: bytes) -> bytes:
 
 # -- what the parts of an undo script call ---------------------------------------------------------
 
-LOOK = """
+WORDS = """
+# Numbers put those changes back, `list` says what stands, `all` or nothing puts everything back.
 # With --look nothing is touched: it is only said what is as it was left, and what is not.
-look=
-[ "${1-}" != --look ] || { look=1; shift; }
+look='' list='' wanted='' root=''
+while [ "$#" -gt 0 ]; do
+    case $1 in
+    --look) look=1 ;;
+    list) look=1 list=1 ;;
+    all) wanted= ;;
+    '' | *[!0-9]*) root=$1 ;;
+    *) wanted="$wanted $1 " ;;
+    esac
+    shift
+done
+for number in $wanted; do
+    case " $numbers $of_root " in
+    *" $number "*) ;;
+    *)
+        printf 'There is no change %s in here; with the word list it says which there are.\\n' \\
+            "$number" >&2
+        exit 2
+        ;;
+    esac
+done
 """
 COUNTERS = """
 newline='
 '
 back=0 left=0 failed=0
+way() { # NUMBER WORD NEWER: one way back of a setting, to before that change and the newer ones
+    number=$1 word=$2 along=$3
+    case $wanted in '' | *" $1 "*) return 0 ;; esac
+    return 1
+}
 stands() { printf 'as it was left: %s\\n' "$title"; }
 already() { back=$((back + 1)); printf 'as it was already: %s\\n' "$title"; }
 done_now() { back=$((back + 1)); printf 'put back: %s\\n' "$title"; }
 leave() { left=$((left + 1)); printf 'left alone, somebody changed it since: %s\\n' "$title"; }
 failed() { failed=$((failed + 1)); printf 'FAILED: %s\\n' "$title"; }
+[ -z "$wanted" ] || {
+    say() { printf 'Change %s %s: %s %s.\\n' "$number${along:+ (with $along)}" "$1" "$title" "$2"; }
+    already() { back=$((back + 1)) && say 'was put back already' "is $word"; }
+    done_now() { back=$((back + 1)) && say 'is put back and read back' "is $word again"; }
+    leave() { left=$((left + 1)) && say 'is left alone' 'was changed by somebody else since'; }
+    failed() { failed=$((failed + 1)) && say 'could NOT be put back' "is not $word again"; }
+}
 [ -z "$look" ] || {
     already() { printf 'back as before: %s\\n' "$title"; }
     leave() { printf 'drifted: %s\\n' "$title"; }
+}
+[ -z "$list" ] || {
+    row() { printf '%6s  %s, before: %s; now: %s\\n' "$number" "$title" "$word" "$1"; }
+    stands() { row "as Lumtak left it${along:+ (with $along, which came after)}"; }
+    already() { row 'put back'; }
+    leave() { row 'somebody changed it since'; }
 }
 """
 DROP = """
@@ -339,8 +377,27 @@ class ScriptPart:
         )
 
 
-def choice(number: str, title: str, restore: Any, accepted: Sequence[Any]) -> bytes:
-    """The part for one setting.
+def ways_back(part: str, title: str, ways: Sequence[Any]) -> bytes:
+    """The part for one setting that was changed once or several times.
+
+    Args:
+        part: tells it from the other parts.
+        title: for the person who runs the script.
+        ways: (number of the change, word of what it restores, the state, those from which it is
+            brought back), the oldest change first; each takes along the newer ones.
+    """
+    numbers = [str(number) for number, _, _, _ in ways]
+    lines = [b"", b"title=%s" % quoted(title)]
+    for place, (_, word, restore, accepted) in enumerate(ways):
+        newer = ", ".join(numbers[place + 1 :])
+        words = b" ".join([numbers[place].encode(), quoted(word), quoted(newer)])
+        lines.append(b"%s way %s; then" % (b"elif" if place else b"if", words))
+        lines.append(choice("%s_%d" % (part, place + 1), restore, accepted))
+    return b"\n".join([*lines, b"fi\n"])
+
+
+def choice(number: str, restore: Any, accepted: Sequence[Any]) -> bytes:
+    """One way back of a setting.
 
     As it was already, brought back from a state that is known, or left alone.
 
@@ -349,8 +406,6 @@ def choice(number: str, title: str, restore: Any, accepted: Sequence[Any]) -> by
 
     Args:
         number: tells it from the other parts.
-        title: for the person who runs the script; it is quoted where it is shown, and stands in no
-            comment.
         restore: the state that is brought back.
         accepted: those from which it is, that one left out.
     """
@@ -362,15 +417,14 @@ def choice(number: str, title: str, restore: Any, accepted: Sequence[Any]) -> by
         restore.tidy(),
     )
     tidy = b'    [ -n "$look" ] || %s\n' % tidy if tidy else b""
-    lines = [b"", *part.functions, b"title=%s" % quoted(title)]
-    lines += restore.preface(part)
+    lines = [*part.functions, *restore.preface(part)]
     lines.append(b"if %s; then\n%s    already" % (before, tidy))
     if accepted:
         lines.append(b"elif %s; then" % (b" && ".join(map(_any, zip(*known))) or b"true"))
         lines.append(b'    if [ -n "$look" ]; then stands; else')
         lines.append(b"    %s\n%s    if %s; then done_now; else failed; fi" % (bring, tidy, before))
         lines.append(b"    fi")
-    return b"\n".join([*lines, b"else\n    leave\nfi\n"])
+    return b"\n".join([*lines, b"else\n    leave\nfi"])
 
 
 def _any(ways: Sequence[bytes]) -> bytes:

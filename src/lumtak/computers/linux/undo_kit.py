@@ -9,21 +9,34 @@ compared.
 import hashlib
 import json
 import posixpath
-from collections.abc import Sequence
+import re
+from collections.abc import Iterable, Sequence
+from typing import Any
 
 import msgspec
 
 from lumtak.computers.hands.back import root_script, script_path
-from lumtak.computers.hands.shell import COUNTERS, FILES, LOOK, at, choice, quoted, temporary_name
+from lumtak.computers.hands.shell import (
+    COUNTERS,
+    FILES,
+    WORDS,
+    at,
+    quoted,
+    temporary_name,
+    ways_back,
+)
 from lumtak.computers.hands.states import Exact
 from lumtak.computers.hands.whose import Hands, User
 from lumtak.computers.hands.words import escaped
-from lumtak.computers.kit import Script
+from lumtak.computers.kit import Script, Way
 from lumtak.computers.linux.adapter import check_fits, unfit
 from lumtak.computers.linux.folder import UserFolder
+from lumtak.computers.linux.put_back import BY_NUMBER, PUT_BACK, in_home
 from lumtak.core.setting import SettingRef, State
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError
+
+_IS_SCRIPT = re.compile(r"undo-[0-9a-z-]+\.sh")
 
 _HEAD = """\
 #!/bin/sh
@@ -37,11 +50,12 @@ _HEAD = """\
 # What it puts back:
 {contents}
 
+numbers='{numbers}' of_root='{of_root}'
 set -u
 umask 077
 LC_ALL=C
 export LC_ALL
-{look}root=${{1-}}
+{words}
 if [ -z "$look" ] && [ "$(id -u)" != {uid} ]; then
     echo 'Run this as the user whose settings it puts back: {user} (number {uid}).' >&2
     exit 2
@@ -49,18 +63,36 @@ fi
 """
 
 _TAIL = """
+[ -z "$list" ] || {{
+    [ ! -r "$root"{by_root} ] || sh "$root"{by_root} list ${{root:+"$root"}}
+    exit 0
+}}
 sync 2>/dev/null || :
+[ -z "$wanted" ] || {{
+    [ "$failed" = 0 ] || exit 1
+    for number in $wanted; do
+        case " $of_root " in *" $number "*)
+            left=1
+            printf 'Change %s takes root. Type: %s %s\\n' "$number" {command} "$number"
+            ;;
+        esac
+    done
+    [ "$left" = 0 ] || exit 3
+    exit 0
+}}
 printf '%s as before, %s left alone, %s failed\\n' "$back" "$left" "$failed"
 [ -z "$look" ] || exit 0
 [ "$failed" = 0 ] || exit 1
 if [ -e "$root"{by_root} ]; then
     echo 'What takes root is put back by another script, which root owns:' >&2
-    echo {command} >&2
+    printf '    %s\\n' {command} >&2
     exit 3
 fi
 [ "$left" = 0 ] || exit 3
 {here}
 rm -f "$file"
+set -- "$folder"/undo-*.sh
+[ -e "$1" ] || rm -f "$folder/{put_back}" "$folder/"{begun}
 shed {made}
 exit 0
 """
@@ -83,7 +115,8 @@ class FileUndoKit:
         self._hands = hands
         self._count = 0
         self._heads = [COUNTERS, FILES]
-        self._of_root: list[dict[str, object]] = []
+        self._numbers: list[int] = []
+        self._of_root: list[dict[str, Any]] = []
 
     # -- the text ----------------------------------------------------------------------------------
 
@@ -91,7 +124,7 @@ class FileUndoKit:
         """See `UndoKit.missing`."""
         return self._folder.missing()
 
-    def part(self, ref: SettingRef, title: str, accepted: Sequence[State], restore: State) -> bytes:
+    def part(self, ref: SettingRef, title: str, ways: Sequence[Way]) -> bytes:
         """The part for one setting in the user's script.
 
         What takes root is kept for the other script, and gives none.
@@ -100,20 +133,17 @@ class FileUndoKit:
             ComputerError: a state is not known exactly, or is none that this setting can have had.
         """
         self._count += 1
-        exact, *others = [_checked(ref, state) for state in (restore, *accepted)]
-        if other := next((o for o in others if not exact.alike(o)), None):
-            raise unfit(ref, f"it was recorded as {exact.kind} and as {other.kind}")
-        different = [o for n, o in enumerate(others) if o not in (exact, *others[:n])]
-        if not exact.root:
-            self._heads += exact.heads
-            return choice(str(self._count), plain(title), exact, different)
-        part = {
-            "area": ref.area,
-            "key": ref.key,
-            "title": plain(title),
-            "restore": exact,
-            "accepted": different,
-        }
+        known = [_known(ref, way) for way in ways]
+        if not any(restore.root for _, _, restore, _ in known):
+            for number, _, restore, _ in known:
+                self._heads += restore.heads
+                self._numbers.append(number)
+            return ways_back(str(self._count), plain(title), known)
+        said = [
+            {"number": number, "word": word, "restore": restore, "accepted": accepted}
+            for number, word, restore, accepted in known
+        ]
+        part = {"area": ref.area, "key": ref.key, "title": plain(title), "ways": said}
         self._of_root.append({name: msgspec.to_builtins(value) for name, value in part.items()})
         return b""
 
@@ -128,7 +158,9 @@ class FileUndoKit:
             user=user,
             uid=self._user.uid,
             name=name,
-            look=LOOK,
+            words=WORDS,
+            numbers=_in_a_row(self._numbers),
+            of_root=_in_a_row(way["number"] for part in self._of_root for way in part["ways"]),
             contents="\n".join(f"#   {line}" for line in contents),
         )
         by_root = script_path(tag)
@@ -136,7 +168,9 @@ class FileUndoKit:
             here=at(self._folder.path, name).decode("utf-8", "surrogateescape"),
             made=made,
             by_root=quoted(by_root).decode(),
-            command=quoted(f"    sudo sh {by_root}").decode(),
+            command=quoted(f"sudo sh {by_root}").decode(),
+            put_back=PUT_BACK,
+            begun=quoted(temporary_name(PUT_BACK)).decode(),
         )
         return (
             (head + "".join(dict.fromkeys(self._heads))).encode("utf-8", "replace")
@@ -161,6 +195,7 @@ class FileUndoKit:
         self._by_root(tag)
         name = _file_name(tag)
         self._folder.put(name, script, 0o700)
+        self._folder.put(PUT_BACK, BY_NUMBER, 0o700)
         return escaped(f"{self._folder.path}/{name}")
 
     def _by_root(self, tag: str) -> None:
@@ -209,6 +244,12 @@ class FileUndoKit:
             Script(command=f"sudo sh {script_path(tag)}", sha256=hashlib.sha256(data).hexdigest()),
         ]
 
+    def by_number(self, tag: str) -> str:
+        """See `UndoKit.by_number`."""
+        if not {_file_name(tag), PUT_BACK} <= set(self._folder.names()):
+            return ""
+        return f"sh {in_home(f'{self._folder.path}/{PUT_BACK}', self._user.home)}"
+
     def remove(self, tag: str, made: int) -> None:
         """The scripts are gone, with the folders that were made for the user's.
 
@@ -217,7 +258,26 @@ class FileUndoKit:
         """
         self._of_root = []
         self._by_root(tag)
+        try:
+            names = self._folder.names()
+        except OSError:  # no folder stands there, so that nothing is in it
+            names = []
+        if not any(_IS_SCRIPT.fullmatch(n) for n in names if n != _file_name(tag)):
+            self._folder.remove(PUT_BACK, 0)
         self._folder.remove(_file_name(tag), made)
+
+
+def _known(ref: SettingRef, way: Way) -> tuple[int, str, Exact, list[Exact]]:
+    """A way back as a script has it, once each state is known to be one of this setting."""
+    exact, *others = [_checked(ref, state) for state in (way.restore, *way.accepted)]
+    if other := next((o for o in others if not exact.alike(o)), None):
+        raise unfit(ref, f"it was recorded as {exact.kind} and as {other.kind}")
+    different = [o for n, o in enumerate(others) if o not in (exact, *others[:n])]
+    return way.number, plain(way.restore.word, 100), exact, different
+
+
+def _in_a_row(numbers: Iterable[int]) -> str:
+    return " ".join(map(str, sorted(numbers)))
 
 
 def _checked(ref: SettingRef, state: State) -> Exact:

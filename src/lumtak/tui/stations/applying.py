@@ -96,9 +96,9 @@ class ApplyingStation(StationView):
         """End what was interrupted; what was done stays, or goes back."""
         desk = self.desk
         done = [
-            line.number
+            line.id
             for line in desk.open_job.interrupted.lines
-            if line.found == "done" and line.number is not None
+            if line.found == "done" and line.id is not None
         ]
 
         def job() -> list[Outcome]:
@@ -163,7 +163,7 @@ class ApplyingStation(StationView):
         """On to what comes next; after a failure, ask about what was done before it."""
         self.call_after_refresh(self.arrive)
         bad = [o for o in outcomes if o.result in {"failed", "conflict"}]
-        done = [o for o in outcomes if o.result == "done" and o.number is not None]
+        done = [o for o in outcomes if o.result == "done" and o.id is not None]
         self.to_bad = bool(bad)
         if bad and done:
             self._ask_about(bad, done)
@@ -173,7 +173,7 @@ class ApplyingStation(StationView):
         lines += ["", "Done before it:"]
         lines += [plain(f"{o.title}: {o.before} → {o.after}", 160) for o in done]
         lines += ["", "What is kept can still be put back at any time."]
-        numbers = [o.number for o in done if o.number is not None]
+        numbers = [o.id for o in done if o.id is not None]
 
         def answered(yes: bool | None) -> None:  # noqa: FBT001 - Textual calls it so
             if yes:

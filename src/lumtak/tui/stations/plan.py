@@ -163,7 +163,7 @@ class PlanStation(FrontierStation):
         """What stands in the journal, and what came of this plan so far."""
         steps = self._applied_steps()
         told = self._told()
-        now = {o.number for o in self.live if o.number is not None} if self.applying else set()
+        now = {o.id for o in self.live if o.id is not None} if self.applying else set()
         lines = [
             Line(plan_rows.made(e, steps.get(str(e.ref)), palette), f"{_ENTRY}{e.id}")
             for e in self.desk.entries
@@ -180,7 +180,7 @@ class PlanStation(FrontierStation):
         """
         if self.applying:
             return list(self.live)
-        return [o for o in self.live if o.number is None and o.result == "failed"]
+        return [o for o in self.live if o.id is None and o.result == "failed"]
 
     def _applied_steps(self) -> dict[str, Step]:
         applied = self.desk.job.plan
