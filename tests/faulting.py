@@ -461,9 +461,7 @@ def _wrong_states(journal, computer) -> list[str]:
     return wrong
 
 
-def run_script(
-    script: Path, root: Path, shell=("sh",), *words: str
-) -> subprocess.CompletedProcess:
+def run_script(script: Path, root: Path, shell=("sh",), *words: str) -> subprocess.CompletedProcess:
     """The undo script alone, on a computer whose disk is mounted at `root`."""
     return subprocess.run(
         [*shell, script, *words, root], capture_output=True, text=True, check=False

@@ -232,7 +232,9 @@ def test_the_script_puts_links_and_files_back_on_a_disk_that_is_mounted_elsewher
     mine, ref = settings_of(transport), parse_ref("services:tide")
     before = mine.read(ref)
     expected = mine.foresee(ref, State(value="off"))
-    assert kit.part(ref, "Tides", [way_to(before, expected)]) == b"", "it stands in the script of root's"
+    assert kit.part(ref, "Tides", [way_to(before, expected)]) == b"", (
+        "it stands in the script of root's"
+    )
     script = tmp_path / "undo.sh"
     script.write_bytes(root_script(TAG, kit._of_root))
     subprocess.run(["shellcheck", "-s", "sh", "-e", "SC2317", script], check=True)

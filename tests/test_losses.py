@@ -129,7 +129,7 @@ def test_a_record_of_which_both_copies_are_damaged_is_told_and_the_old_script_st
     )
     journal.close()
     scripts = tmp_path / "root/home/u/.local/share/lumtak-undo"
-    (old,) = scripts.iterdir()
+    (old,) = scripts.glob("undo-*.sh")
     kept = old.read_bytes()
     (home / f"before/{box.identity}/1.json").write_bytes(b"half")
     with database_at(home / "journal.db") as database:
@@ -144,7 +144,7 @@ def test_a_record_of_which_both_copies_are_damaged_is_told_and_the_old_script_st
     ) == ["done"]
     assert journal.entries()[-1].id == 3, "no number is given twice"
     assert old.read_bytes() == kept
-    assert len(list(scripts.iterdir())) == 2
+    assert len(list(scripts.glob("undo-*.sh"))) == 2
     assert results(put_back(journal, box)) == ["done", "done"]
     assert old.read_bytes() == kept, "it alone still knows the lost change"
     journal.close()

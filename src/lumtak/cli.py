@@ -49,6 +49,7 @@ _COMMANDS = {
     "starts": ("look", "The starts of COMPUTER: login screen after, usable after."),
     "storage": ("storage", "Where the disk of COMPUTER went, and what may be set aside."),
     "undo": ("change", "Put changes of COMPUTER back, in any order."),
+    "forget": ("owner", "Erase what is said of the owner of JOB, after a question."),
     "gather": ("acting", "Put files of COMPUTER together that lie in many pieces."),
     "repair": ("acting", "Unpack damaged packages of COMPUTER once more, after a question."),
     "trim": ("acting", "Tell the solid-state disks of COMPUTER what is free on them."),

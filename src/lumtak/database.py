@@ -90,6 +90,7 @@ class Database:
             raise self._damaged(problem)
         self._link.execute("PRAGMA journal_mode=WAL")
         self._link.execute("PRAGMA synchronous=FULL")
+        self._link.execute("PRAGMA secure_delete=ON")
         self._link.execute("PRAGMA foreign_keys=ON")
         for number, script in enumerate(migrations[version:], start=version + 1):
             self._link.executescript(f"BEGIN; {script}; PRAGMA user_version={number}; COMMIT;")
@@ -142,6 +143,23 @@ class Database:
                 with contextlib.suppress(sqlite3.Error):
                     self._link.execute("ROLLBACK")
                 raise
+
+    def scrub(self) -> None:
+        """The file is built anew, so that nothing of what was deleted or written over stays in free
+        pages, and the write-ahead log is emptied.
+
+        Raises:
+            StorageError: somebody else has the file open, or there is no room.
+        """
+        with self._lock, self._in_sentences():
+            self._link.execute("PRAGMA temp_store=MEMORY")  # no copy in a temporary file
+            self._link.execute("VACUUM")
+            busy = self._link.execute("PRAGMA wal_checkpoint(TRUNCATE)").fetchone()[0]
+        if busy:
+            raise StorageError(
+                f"{self.path} is in use, so that its log could not be emptied.",
+                "Close whatever else has it open, then try again.",
+            )
 
     def close(self) -> None:
         """Let the file go."""

@@ -6,6 +6,7 @@ from lumtak.core.audit import Audit
 from lumtak.core.deciding import Decided
 from lumtak.core.facts import Facts
 from lumtak.core.felt import Complaint
+from lumtak.core.owner import Owner
 from lumtak.core.plan import Plan
 from lumtak.core.setting import Change
 from lumtak.core.shop import Wrong
@@ -33,6 +34,10 @@ class Job(Heading, forbid_unknown_fields=True):
     """What its owner came with; empty: nobody asked."""
     told: str = ""
     """The same in the owner's words."""
+    owner: Owner = Owner()
+    """Who brought the computer, and what was agreed."""
+    written: tuple[str, ...] = ()
+    """Where sheets and reports were written, which hold what is said of the owner."""
     program: str = ""
     """The path of a large program whose start is tried in readings, as the person agreed."""
     said: str = ""

@@ -170,6 +170,31 @@ class Casebook:
                     )
         self._written.update({(job.id, name): part for name, part in new.items()})
 
+    def erase(self, job: "Job") -> None:
+        """Keep the job, and let nothing of what it was before stay in the database: not in free
+        pages, and not in the write-ahead log.
+
+        Raises:
+            StorageError: another Lumtak has the casebook open, and could keep it again.
+        """
+        self._check()
+        try:
+            fcntl.flock(self._held, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except BlockingIOError as error:
+            raise StorageError(
+                "Another Lumtak has the casebook open, and would keep what is to be erased.",
+                "Close it, then try again.",
+            ) from error
+        try:
+            self.save(job)
+            self._db.scrub()
+        finally:
+            fcntl.flock(self._held, fcntl.LOCK_SH)
+
+    def set_aside(self) -> list[Path]:
+        """Damaged casebooks that were set aside: what was in them is in there still."""
+        return sorted(self._db.path.parent.glob(f"{self._db.path.name}.damaged*"))
+
     def _check(self) -> None:
         if self._only_look is not None:
             raise only_looked_at(self._only_look)

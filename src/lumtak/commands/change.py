@@ -168,7 +168,9 @@ def _after_failure(
         on_failure = "keep" if as_json else _asked(len(done))
     say = nothing if as_json else say_outcome
     if on_failure == "put-back":
-        return put_back(data_folder.journal, computer, [o.id for o in done if o.id is not None], on_step=say)
+        return put_back(
+            data_folder.journal, computer, [o.id for o in done if o.id is not None], on_step=say
+        )
     if not as_json:
         undo = f"lumtak undo {computer.address} {' '.join(str(o.number) for o in done)}"
         click.echo(f"What was done is kept; `{undo}` puts it back.")

@@ -17,6 +17,7 @@ from lumtak.commands.common import (
     with_data_folder,
 )
 from lumtak.commands.look import count, say_audit
+from lumtak.commands.owner import job_owner
 from lumtak.core.felt import COMPLAINTS, Complaint
 from lumtak.core.planner import Goal
 from lumtak.core.proof import complaint_in_words
@@ -105,6 +106,9 @@ def job_complaint(
     words = complaint_in_words(open_job.job.complaint, open_job.job.told)
     open_job.close()
     click.echo(words or "Nobody asked yet; name one of: " + ", ".join(COMPLAINTS))
+
+
+job_group.add_command(job_owner)
 
 
 @job_group.command("program")

@@ -69,7 +69,13 @@ def _to_6(record: Document) -> Document:
     return {**record, "number": record.get("id")}
 
 
-_STEPS: dict[int, Callable[[Document], Document]] = {1: _to_2, 2: _to_3, 3: _to_4, 4: _to_5, 5: _to_6}
+_STEPS: dict[int, Callable[[Document], Document]] = {
+    1: _to_2,
+    2: _to_3,
+    3: _to_4,
+    4: _to_5,
+    5: _to_6,
+}
 
 
 # -- version 3: states -----------------------------------------------------------------------------

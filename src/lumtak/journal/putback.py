@@ -1,7 +1,7 @@
 """Changes put back: one, several, all, in any order."""
 
 import threading
-from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterable, Mapping
 
 from lumtak.computers.protocol import Computer
 from lumtak.computers.recorded import in_words
@@ -139,7 +139,9 @@ def _put_back(
     # Writing now would take the newer change along without being asked to.
     if newer := _newer(journal, computer, entry):
         journal.rebase(entry, newer, clock(computer))
-        note = f"change {newer.number} is newer; putting that back now restores {entry.restore.word}"
+        note = (
+            f"change {newer.number} is newer; putting that back now restores {entry.restore.word}"
+        )
         return _outcome(entry, entry.after, "done", note)
     try:
         now = computer.settings.read(entry.ref)
@@ -162,12 +164,10 @@ def _newer(journal: Journal, computer: Computer, entry: Entry) -> Entry | None:
     return next((e for e in later if e.ref == entry.ref and e.user == entry.user), None)
 
 
-def _older(journal: Journal, computer: Computer, entry: Entry) -> Iterator[Entry]:
+def _older(journal: Journal, computer: Computer, entry: Entry) -> list[Entry]:
     """The changes of the same setting on which it stands."""
-    for older in journal.entries(computer.identity):
-        if older.id < entry.id and older.is_open and older.ref == entry.ref:
-            if older.user == entry.user:
-                yield older
+    mine = (e for e in journal.entries(computer.identity) if e.id < entry.id and e.is_open)
+    return [e for e in mine if e.ref == entry.ref and e.user == entry.user]
 
 
 def _is_ours(entry: Entry, now: State) -> bool:

@@ -86,7 +86,9 @@ def _review(journal: Journal, computer: Computer, found: list[_Judged]) -> Revie
 
 
 def _not_begun(change: Change, title: str) -> ReviewLine:
-    return ReviewLine(change=change, title=title, id=None, number=None, before="", now="", found="not begun")
+    return ReviewLine(
+        change=change, title=title, id=None, number=None, before="", now="", found="not begun"
+    )
 
 
 def _line(judged: _Judged | None, entry: Entry) -> ReviewLine:

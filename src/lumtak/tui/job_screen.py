@@ -13,12 +13,12 @@ from textual.widgets import Button, ContentSwitcher, Static
 from lumtak.casebook import STATIONS, Station
 from lumtak.core.reading import Reading
 from lumtak.core.strip import DISK_TITLES, Strip, marked, strips
-from lumtak.core.text import plain
 from lumtak.errors import LumtakError
 from lumtak.journal import warnings
 from lumtak.report.charts import ChartKind
 from lumtak.tui.command import Command
 from lumtak.tui.confirm import ConfirmScreen, unless_at_work
+from lumtak.tui.heading import head_line
 from lumtak.tui.help import HelpScreen
 from lumtak.tui.job_commands import JOB_COMMANDS, JobCommand
 from lumtak.tui.job_doors import Doors
@@ -139,22 +139,10 @@ class JobScreen(Doors):
 
     def _show_head(self) -> None:
         """Whose computer, and what goes on."""
-        job, palette = self.job, Palette(self.app)
-        head = Text(no_wrap=True)
-        head.append("Lumtak", style=f"bold {palette.accent}")
-        head.append(f"  {plain(job.computer_name, 40)}", style="bold")
-        head.append(
-            f" · visit {job.visit} · {plain(job.profile.title.lower(), 40)} ·"
-            f" {plain(job.user, 20)}",
-            style=palette.soft,
-        )
-        beside = self.open_job.beside.words
+        palette, beside = Palette(self.app), self.open_job.beside.words
         right = self.busy or beside or self.owed.in_words()
-        room = self.size.width - 2 - head.cell_len - len(right)
-        if room > 1:
-            head.append(
-                " " * room + right, style=palette.accent if self.busy or beside else palette.warning
-            )
+        colour = palette.accent if self.busy or beside else palette.warning
+        head = head_line(self.job, Text(right, style=colour), self.size.width - 2, palette)
         self.query_one("#head", Static).update(head, layout=False)
 
     def _show_beside(self) -> None:

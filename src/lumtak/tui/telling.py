@@ -1,4 +1,4 @@
-"""What a person has to say in their own words: one or two lines, and what follows from them."""
+"""What a person has to say in their own words: a few lines, and what follows from them."""
 
 from collections.abc import Sequence
 from typing import ClassVar, NamedTuple
@@ -57,7 +57,7 @@ class TellScreen(ModalScreen[Told | None]):
                 yield Static(name, classes="soft", markup=False)
                 value = self._values[number] if self._values else ""
                 yield Input(
-                    value, id=f"line-{number}", classes="line", compact=True, max_length=200
+                    value, id=f"line-{number}", classes="line", compact=True, max_length=1000
                 )
             yield Static(id="said", classes="soft", markup=False)
             with Horizontal(classes="acts"):

@@ -8,7 +8,8 @@ from textual.app import ComposeResult
 from lumtak.computers.protocol import Program
 from lumtak.core.facts import facts_for, in_rows
 from lumtak.core.felt import COMPLAINTS, Complaint, measures_of
-from lumtak.core.text import plain
+from lumtak.core.owner import FIELDS
+from lumtak.core.text import capital, plain
 from lumtak.tui.confirm import ConfirmScreen
 from lumtak.tui.pick import PickScreen
 from lumtak.tui.stations.base import StationView
@@ -17,6 +18,7 @@ from lumtak.tui.theme import Palette
 from lumtak.tui.widgets.lines import Line, LineList
 from lumtak.work.audit import make_audit
 from lumtak.work.intake import choose_profile, choose_program, note_complaint
+from lumtak.work.owner import note_owner
 from lumtak.work.visits import load_of
 
 _NAME = 28
@@ -75,7 +77,12 @@ class IntakeStation(StationView):
         timed.append(
             plain(job.program, 80) if job.program else "none; Enter names one", style=palette.ink
         )
-        return [*lines, Line(told, "told"), Line(timed, "program")]
+        owner = Text(f"   {'the owner':<{_NAME}}", style=palette.soft)
+        known = [value for n in FIELDS if (value := getattr(job.owner, n))]
+        room = max(20, self.app.size.width - _NAME - 7)
+        words = plain(" · ".join(known), room) if known else "Enter writes down name and telephone"
+        owner.append(words, style=palette.ink)
+        return [*lines, Line(told, "told"), Line(owner, "owner"), Line(timed, "program")]
 
     def _profiles(self, palette: Palette) -> list[Line]:
         job = self.desk.job
@@ -118,6 +125,8 @@ class IntakeStation(StationView):
                 self._note(next(c for c in COMPLAINTS if c == name))
             case "told":
                 self._ask_words()
+            case "owner":
+                self._ask_owner()
             case "program":
                 self._ask_program()
             case _:
@@ -144,6 +153,27 @@ class IntakeStation(StationView):
     def _said(self, told: Told | None) -> None:
         if told is not None:
             note_complaint(self.desk.open_job, self.desk.job.complaint, told.lines[0])
+            self.say(self.Changed())
+
+    # -- the owner ---------------------------------------------------------------------------------
+
+    def _ask_owner(self) -> None:
+        owner = self.desk.job.owner
+        self.app.push_screen(
+            TellScreen(
+                "Who brought this computer?",
+                "It stands on the sheet and in the report, and nowhere else; lumtak forget erases"
+                " it. Any line may stay empty.",
+                lines=[capital(words) for words in FIELDS.values()],
+                choices=(("leave", "Leave it as it is"), ("keep", "Keep this")),
+                values=[getattr(owner, name) for name in FIELDS],
+            ),
+            self._said_of_owner,
+        )
+
+    def _said_of_owner(self, told: Told | None) -> None:
+        if told is not None:
+            note_owner(self.desk.open_job, **dict(zip(FIELDS, told.lines, strict=True)))
             self.say(self.Changed())
 
     # -- the large program -------------------------------------------------------------------------
