@@ -66,6 +66,8 @@ class Sign(Record):
     """A clause about it."""
     grave: bool = False
     """Whether data may be lost by it: it comes before any other advice."""
+    worn_pct: float | None = None
+    """Of a battery that is worn: what it still holds of what it was built for."""
 
 
 class Space(Record):

@@ -13,6 +13,9 @@ from lumtak.errors import BadFileError, UsageError
 FORMAT = 1
 ThemeName = Literal["dark", "light"]
 Sizes = Literal["binary", "decimal"]
+Paper = Literal["", "a4", "letter"]
+MOST_ADDRESS = 600
+_LANGUAGE = re.compile(r"(?:[a-z]{2,3}(?:_[A-Z]{2})?)?")
 LEAST_SURE, MOST_SURE = 0.5, 0.999
 
 
@@ -22,6 +25,8 @@ class Shop(Record):
     name: str = ""
     address: str = ""
     """With commas between its lines."""
+    phone: str = ""
+    """Whom the owner calls when something is missing; on the sheet."""
 
 
 class Settings(Record):
@@ -35,20 +40,28 @@ class Settings(Record):
     """GiB and MiB, or GB and MB."""
     confidence: float = 0.9
     """With which a plan keeps a ceiling."""
+    language: str = ""
+    """Of sheets and reports, as in LANG: en, en_US, de_AT; empty: the environment's."""
+    paper: Paper = ""
+    """Of sheets and reports; empty: what is used where the language is."""
     shop: Shop = Shop()
     keys: dict[str, str] = {}
     """Of commands, by their names."""
 
 
-SETTABLE = ("report_folder", "theme", "sizes", "confidence", "shop.name", "shop.address")
+_OWN = ("report_folder", "theme", "sizes", "confidence", "language", "paper")
+SETTABLE = (*_OWN, "shop.name", "shop.address", "shop.phone")
 """What is set one by one; `keys.NAME` too."""
 ABOUT = {
     "report_folder": "where reports and charts go; empty is your documents folder",
     "theme": "dark or light",
     "sizes": "binary (GiB, MiB) or decimal (GB, MB)",
     "confidence": "how surely a plan keeps a ceiling, 0.5 to 0.999",
-    "shop.name": "printed on reports",
-    "shop.address": "printed on reports, with commas between its lines",
+    "language": "of sheets and reports: en, en_US, de, de_AT; empty is the system's",
+    "paper": "of sheets and reports: a4 or letter; empty is what the language's country uses",
+    "shop.name": "printed on sheets and reports",
+    "shop.address": "printed on sheets and reports, with commas between its lines",
+    "shop.phone": "whom the owner calls; printed on sheets",
 }
 
 
@@ -82,10 +95,17 @@ def _checked(found: Settings, path: str) -> Settings:
             f"confidence is {found.confidence:g}, and can be {LEAST_SURE:g} to {MOST_SURE:g}.",
             next_step="Set it to 0.9, for example.",
         )
-    for name, words in (("shop.name", found.shop.name), ("shop.address", found.shop.address)):
-        if words != plain(words, 200):
+    if not _LANGUAGE.fullmatch(found.language):
+        raise BadFileError(
+            path,
+            f"language is {plain(found.language, 40)}, which names none.",
+            next_step="Set it to en, de or de_AT, for example.",
+        )
+    shop = (("name", 200), ("address", MOST_ADDRESS), ("phone", 200))
+    for name, most in shop:
+        if (words := getattr(found.shop, name)) != plain(words, most):
             raise BadFileError(
-                path, f"{name} has signs that cannot be printed, or is longer than 200."
+                path, f"shop.{name} has signs that cannot be printed, or is longer than {most}."
             )
     return found
 
@@ -113,9 +133,13 @@ def with_value(now: Settings, name: str, value: str) -> Settings:
         shop = msgspec.structs.replace(now.shop, **{name.removeprefix("shop."): value})
         made = msgspec.structs.replace(now, shop=shop)
     else:
-        allowed = {"theme": get_args(ThemeName), "sizes": get_args(Sizes)}.get(name)
+        allowed = {
+            "theme": get_args(ThemeName),
+            "sizes": get_args(Sizes),
+            "paper": get_args(Paper),
+        }.get(name)
         if allowed is not None and value not in allowed:
-            raise UsageError(f"{name} is {' or '.join(allowed)}.")
+            raise UsageError(f"{name} is {' or '.join(filter(None, allowed))}.")
         if value != plain(value, 1000):
             raise UsageError(f"{name} has signs that cannot be part of it.")
         made = msgspec.structs.replace(now, **{name: value})
@@ -140,13 +164,13 @@ def settings_toml(found: Settings) -> str:
     """The settings as a file has them; only what is not as it was."""
     plain_ones = Settings()
     lines = [f"format = {FORMAT}"]
-    for name in ("report_folder", "theme", "sizes", "confidence"):
+    for name in _OWN:
         value = getattr(found, name)
         if value != getattr(plain_ones, name):
             lines.append(f"{name} = {_toml(value)}")
     if found.shop != Shop():
         lines += ["", "[shop]"]
-        lines += [f"{n} = {_toml(v)}" for n in ("name", "address") if (v := getattr(found.shop, n))]
+        lines += [f"{n} = {_toml(v)}" for n, v in msgspec.structs.asdict(found.shop).items() if v]
     if found.keys:
         lines += ["", "[keys]"]
         lines += [f"{_toml(name)} = {_toml(key)}" for name, key in sorted(found.keys.items())]

@@ -5,10 +5,13 @@ from lumtak.core.actions import Action
 from lumtak.core.answer import FeltChange, typical
 from lumtak.core.attribution import Attribution
 from lumtak.core.audit import Audit
+from lumtak.core.bottleneck import Bottleneck
 from lumtak.core.compare import Comparison
 from lumtak.core.facts import Facts
 from lumtak.core.felt import MEASURES, Complaint, leads
+from lumtak.core.owner import Owner
 from lumtak.core.plan import Plan
+from lumtak.core.planner.disruption import Level
 from lumtak.core.profile import Profile
 from lumtak.core.provisional import Provisional
 from lumtak.core.reading import Reading
@@ -30,6 +33,12 @@ class ChangeLine(Record):
     """What people call it."""
     address: str
     title: str
+    notice: str = ""
+    """What it means for the owner, as a sentence to them; see `core.notice`."""
+    missed: Level = "nothing"
+    """How much of it they would notice."""
+    bytes: float = 0.0
+    """Of the disk, that it set aside."""
     before: str
     value: str
     stage: str
@@ -37,6 +46,9 @@ class ChangeLine(Record):
     begun_at: str
     stage_at: str
     note: str
+
+    stands: bool = False
+    """Whether it is in place on the computer."""
 
 
 class Content(Record):
@@ -64,6 +76,15 @@ class Content(Record):
     """What the owner came with; empty: nobody asked."""
     told: str = ""
     """The same in the owner's words."""
+    owner: Owner = Owner()
+    """Who brought the computer."""
+    limits: tuple[Bottleneck, ...] = ()
+    """What holds the computer back: before, and after where that was read."""
+    empty_on: str = ""
+    """The day from which on what is set aside may be emptied; empty where nothing is."""
+    by_number: str = ""
+    """What to type on the computer, with a number after it, to put one change back; empty where
+    nothing stands changed, or the computer is a simulated one."""
     claims: tuple[str, ...] = ()
     """What may be told, in the order in which it is told: the complaint first."""
     felt: tuple[FeltChange, ...] = ()

@@ -27,6 +27,9 @@ _NAMES = {
     "sizes": "sizes",
     "shop.name": "shop's name",
     "shop.address": "shop's address",
+    "shop.phone": "shop's telephone",
+    "language": "language of sheets",
+    "paper": "paper of sheets",
 }
 _NAME, _VALUE = 22, 34
 

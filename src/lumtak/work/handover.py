@@ -5,19 +5,21 @@ from typing import TYPE_CHECKING
 
 from lumtak.core.audit import audit
 from lumtak.core.conditions import mismatches
+from lumtak.core.notice import notice_of
+from lumtak.core.planner.disruption import level_of
 from lumtak.core.proof import Proof
-from lumtak.core.record import json_document
-from lumtak.core.setting import State
+from lumtak.core.record import json_document, known
 from lumtak.core.strip import Strip, strips
 from lumtak.core.verdict import headline
 from lumtak.errors import UsageError
+from lumtak.journal import by_number
 from lumtak.report.charts import ChartFormat, ChartKind
 from lumtak.report.content import ChangeLine, Content
 from lumtak.storage import in_sentences, write_whole
 from lumtak.work.due import due_of
 from lumtak.work.open_job import OpenJob
 from lumtak.work.plan import undo_scripts_of
-from lumtak.work.proof import bridges_of, pace_of, proof_of, why_provisional
+from lumtak.work.proof import bridges_of, limits_of, pace_of, proof_of, why_provisional
 from lumtak.work.storage import disk_told, due_on
 from lumtak.work.upkeep import all_results
 
@@ -45,6 +47,7 @@ def content_of(open_job: OpenJob) -> Content:
         after=after,
         after_provisional=why_provisional(open_job),
         shop=open_job.data_folder.settings.shop,
+        owner=job.owner,
         complaint=job.complaint,
         told=job.told,
         claims=tuple(proof.claims),
@@ -60,28 +63,56 @@ def content_of(open_job: OpenJob) -> Content:
         ),
         pace=pace_of(open_job),
         verdict=proof.headline,
-        changes=tuple(
-            ChangeLine(
-                id=e.id,
-                number=e.number,
-                address=str(e.ref),
-                title=e.title,
-                before=e.before.word,
-                value=State(value=e.value).word,
-                stage=e.stage,
-                shows=e.shows,
-                begun_at=e.begun_at,
-                stage_at=e.stage_at,
-                note=e.note,
-            )
-            for e in open_job.entries()
-        ),
+        changes=_changes(open_job),
         actions=job.actions,
         upkeep=tuple(all_results(open_job.data_folder, job.identity).values()),
         due=tuple(due_of(open_job.data_folder, job)),
         undo_scripts=tuple(undo_scripts_of(open_job)),
         owed=open_job.owed().in_words(),
+        limits=tuple(limits_of(job, *(r for r in (before, after) if r is not None))),
+        empty_on=_empty_on(open_job),
+        by_number=by_number(open_job.data_folder.journal, open_job.computer),
     )
+
+
+def _changes(open_job: OpenJob) -> tuple[ChangeLine, ...]:
+    """What was changed in this job, each with what it means for the owner."""
+    catalogue, found = open_job.data_folder.catalogue, open_job.job.audit
+    lines = []
+    for e in open_job.entries():
+        finding = found.find(e.ref) if found else None
+        role = catalogue.find(finding.role) if finding else None
+        notice = finding.notice if finding else ""
+        known_for = finding is None or bool(finding.role) or bool(notice)
+        line = ChangeLine(
+            id=e.id,
+            number=e.number,
+            address=str(e.ref),
+            title=e.title,
+            notice=notice_of(e.ref.area, e.ref.key, e.value, notice, known=known_for),
+            missed=level_of(finding, role) if finding else "nothing",
+            bytes=known(finding.weight.disk_bytes) if finding and e.value == "aside" else 0.0,
+            before=e.before.word,
+            value=e.word,
+            stage=e.stage,
+            stands=e.is_open,
+            shows=e.shows,
+            begun_at=e.begun_at,
+            stage_at=e.stage_at,
+            note=e.note,
+        )
+        lines.append(line)
+    return tuple(lines)
+
+
+def _empty_on(open_job: OpenJob) -> str:
+    """The first day on which something that was set aside may be emptied."""
+    days = [
+        due_on(e.stage_at, open_job.job.profile)
+        for e in open_job.entries()
+        if e.is_open and e.ref.area == "storage"
+    ]
+    return min(filter(None, days), default="")
 
 
 def write_report(open_job: OpenJob, folder: Path) -> list[Path]:

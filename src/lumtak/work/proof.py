@@ -7,7 +7,7 @@ import msgspec
 from lumtak.casebook.job import Job
 from lumtak.core.answer import felt_changes, led_by, typical
 from lumtak.core.attribution import Attribution, attribution
-from lumtak.core.bottleneck import find_bottleneck
+from lumtak.core.bottleneck import Bottleneck, find_bottleneck
 from lumtak.core.bridge import Bridge, bridge
 from lumtak.core.compare import Comparison
 from lumtak.core.conditions import mismatches, pace_changed
@@ -240,10 +240,16 @@ def _told(reading: Reading | None) -> tuple[Start, ...]:
 
 
 def _brake_of(job: Job, before: Reading, after: Reading) -> str:
+    held = limits_of(job, before, after)
+    return brake(held[0], held[1]) if held else ""
+
+
+def limits_of(job: Job, *readings: Reading) -> list[Bottleneck]:
+    """What held the computer back in each reading; none where nothing is known of it."""
     if job.facts is None:
-        return ""
+        return []
     held = []
-    for reading in (before, after):
+    for reading in readings:
         system = msgspec.structs.replace(
             job.facts.system,
             power_source=reading.conditions.power_source,
@@ -253,7 +259,7 @@ def _brake_of(job: Job, before: Reading, after: Reading) -> str:
         facts = msgspec.structs.replace(job.facts, system=system)
         reads = typical(reading, "file_read") if job.complaint != "heat" else None
         held.append(find_bottleneck(facts, job.profile, reading, None, reads))
-    return brake(*held)
+    return held
 
 
 def comparisons_of(open_job: OpenJob) -> tuple[Comparison, ...]:

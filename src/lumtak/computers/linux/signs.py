@@ -17,9 +17,13 @@ _PACKAGES_SHOWN = 4
 
 def signs(hand: Reach, kernel: str) -> list[Sign]:
     """Those that are there; the kernel is the one that runs."""
-    found = [_battery(hand), _heat(hand), _restart(hand, kernel), _updates(hand)]
+    found = [_heat(hand), _restart(hand, kernel), _updates(hand)]
     told = [Sign(name=name, says=plain(says, 300)) for name, says in found if says]
-    return told + [Sign(name="file system", says=plain(w, 300), grave=True) for w in _damage(hand)]
+    return (
+        _battery(hand)
+        + told
+        + [Sign(name="file system", says=plain(w, 300), grave=True) for w in _damage(hand)]
+    )
 
 
 def _damage(hand: Reach) -> list[str]:
@@ -32,9 +36,9 @@ def _damage(hand: Reach) -> list[str]:
     return found
 
 
-def _battery(hand: Reach) -> tuple[str, str]:
+def _battery(hand: Reach) -> list[Sign]:
     """What it holds of what it was built for; kernel, ABI/testing/sysfs-class-power."""
-    told = []
+    told, least = [], 100.0
     for name in names_at(hand, _SUPPLY):
         folder = f"{_SUPPLY}/{name}"
         if (
@@ -48,6 +52,7 @@ def _battery(hand: Reach) -> tuple[str, str]:
             )
             if now and built:
                 share = 100 * now / built
+                least = min(least, share)
                 worn = "; it is worn, and a new one lasts longer" if share < _WORN_PCT else ""
                 cycles = _number(hand, f"{folder}/cycle_count")
                 told.append(
@@ -55,7 +60,8 @@ def _battery(hand: Reach) -> tuple[str, str]:
                     f" for{f', {cycles} cycles' if cycles else ''}{worn}"
                 )
                 break
-    return "battery", "; ".join(told)
+    worn_pct = round(least, 1) if least < _WORN_PCT else None
+    return [Sign(name="battery", says=plain("; ".join(told), 300), worn_pct=worn_pct)] * bool(told)
 
 
 def _heat(hand: Reach) -> tuple[str, str]:

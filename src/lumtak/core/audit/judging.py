@@ -157,6 +157,7 @@ class Judge:
             role=item.role,
             does=role.does if role else item.note,
             stops=_stops(item, role),
+            notice=role.notice if role else "",
             pile=item.pile,
             stops_with=tuple(c[len(item.area) + 1 :] for c in with_it),
             started_by=self.graphs.chain_in_words(consumer) or item.started_by,

@@ -62,6 +62,8 @@ class Finding(Record):
     does: str = ""
     stops: str = ""
     """What stops working without it, as a clause."""
+    notice: str = ""
+    """What the owner would notice without it, as a sentence to them."""
     stops_with: tuple[str, ...] = ()
     """Keys in the same area, nearest first; the nearest twenty."""
     started_by: str = ""

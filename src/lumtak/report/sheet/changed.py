@@ -1,0 +1,97 @@
+"""What was changed, as far as the owner would notice, and what was kept."""
+
+from collections.abc import Iterable, Sequence
+from itertools import groupby
+
+from lumtak.core.text import plain
+from lumtak.report.content import ChangeLine, Content
+from lumtak.report.sheet.record import Line, Part, lines_of
+from lumtak.report.tongue import Tongue
+
+TITLE_MOST = 44
+_KEPT, _NAMED = 4, 3
+_ORDER = ("copies", "function", "convenience", "slower", "nothing")
+
+
+def different(content: Content, tongue: Tongue, most: int) -> Part:
+    """What the owner would notice, the most missed first, and the numbers of all the rest."""
+    standing = [line for line in content.changes if line.stands]
+    noticed = [c for c in standing if c.notice and (c.missed != "nothing" or _is_set(c))]
+    aside = [c for c in standing if c.bytes]
+    noticed.sort(key=lambda c: (_ORDER.index(c.missed), c.notice, c.number))
+    lines = [
+        Line(words=_notice(group, tongue), numbers=_numbers(c.number for c in group))
+        for group in (list(g) for _, g in groupby(noticed, key=lambda c: c.notice))
+    ]
+    if aside:
+        lines.insert(0, _aside(aside, content, tongue))
+    shown = lines[:most]
+    rest = [c for c in standing if c not in noticed and c not in aside]
+    if rest:
+        words = tongue.say("Changes that you will not notice.")
+        if shown:
+            words = tongue.say("Other changes, which you will not notice.")
+        shown.append(Line(words=words, numbers=_numbers(c.number for c in rest)))
+    left = len(lines) - most
+    left_out = tongue.say("and {count} more, in the report", count=left) if left > 0 else ""
+    return Part(head=tongue.say("What is different now"), lines=tuple(shown), left_out=left_out)
+
+
+def _is_set(line: ChangeLine) -> bool:
+    """Whether nothing was switched off, so that nothing is missed, and it shows all the same."""
+    return line.address.partition(":")[0] in {"power", "upkeep"}
+
+
+def _notice(group: Sequence[ChangeLine], tongue: Tongue) -> str:
+    titles = list(dict.fromkeys(plain(c.title, TITLE_MOST) for c in group))
+    shown = [tongue.quoted(title) for title in titles[:_NAMED]]
+    named = tongue.listed([*shown, *(["…"] if len(titles) > _NAMED else [])])
+    words = group[0].notice
+    if "{title}" in words:
+        return tongue.say(words, title=named)
+    return tongue.say(words) if _is_set(group[0]) else f"{tongue.say(words)} ({named})"
+
+
+def _aside(aside: Sequence[ChangeLine], content: Content, tongue: Tongue) -> Line:
+    words = tongue.say(
+        "{size} of old copies and leftovers lie aside. From {date} on they are deleted; until then"
+        " they can be had back.",
+        size=tongue.size(sum(c.bytes for c in aside)),
+        date=tongue.date(content.empty_on) if content.empty_on else "…",
+    )
+    return Line(words=words, numbers=_numbers(c.number for c in aside))
+
+
+def _numbers(numbers: Iterable[int]) -> str:
+    """Numbers as people write them: "2, 4–7"."""
+    runs: list[list[int]] = []
+    for number in sorted(numbers):
+        if runs and runs[-1][-1] == number - 1:
+            runs[-1].append(number)
+        else:
+            runs.append([number])
+    pairs = [(run[0], run[-1]) for run in runs]
+    return ", ".join(
+        f"{a}" if a == b else f"{a}, {b}" if b == a + 1 else f"{a}–{b}" for a, b in pairs
+    )
+
+
+def kept(content: Content, tongue: Tongue) -> Part:
+    audit = content.audit
+    found = [f for f in audit.findings if f.stance == "keep" and f.weight.heft] if audit else []
+    found = [f for f in found if f.area in {"services", "apps"}]
+    found.sort(key=lambda f: -f.weight.heft)
+    names = [tongue.quoted(plain(f.title, TITLE_MOST)) for f in found[:_KEPT]]
+    lines = []
+    if names:
+        lines.append(
+            tongue.say(
+                "{names}: they weigh something, and you need them for your work.",
+                names=tongue.listed(names),
+            )
+        )
+    if content.audit is not None:
+        lines.append(
+            tongue.say("Logging in, network, sound, screen and security are never touched.")
+        )
+    return Part(head=tongue.say("What we kept on purpose"), lines=lines_of(lines))

@@ -1,0 +1,175 @@
+"""The owner's sheet: shown, saved, printed. What stands on one keeps its number for good."""
+
+import shutil
+import subprocess
+from pathlib import Path
+
+from lumtak.core.asking import questions
+from lumtak.core.text import capital, plain
+from lumtak.core.units import counted
+from lumtak.errors import LumtakError
+from lumtak.report.lettering import not_in_font
+from lumtak.report.sheet import Sheet, sheet_of
+from lumtak.report.sheet.page import sheet_pdf
+from lumtak.report.tongue import Tongue, tongue_of
+from lumtak.storage import make_folder, write_whole
+from lumtak.work.handover import content_of
+from lumtak.work.open_job import OpenJob
+from lumtak.work.places import results_folder
+
+_PRINTERS = ("lp", "lpr")
+"""The system's own commands that print what they are given; POSIX.1-2017, lp."""
+_PRINTS_IN_S = 60.0
+
+
+def sheet_tongue(open_job: OpenJob, language: str = "", paper: str = "") -> Tongue:
+    """The language in which the sheet is handed over.
+
+    Args:
+        open_job: the job.
+        language: as in LANG; empty is as the shop has set.
+        paper: a4, letter; empty likewise.
+    """
+    return tongue_of(open_job.data_folder.settings, language, paper)
+
+
+def sheet_now(open_job: OpenJob, tongue: Tongue) -> Sheet:
+    """What the sheet says now."""
+    return sheet_of(content_of(open_job), tongue)
+
+
+def sheet_path(open_job: OpenJob) -> Path:
+    """Where it is saved unless the person says otherwise."""
+    folder = results_folder(open_job.data_folder.settings.report_folder)
+    return folder / f"lumtak-sheet-{open_job.job.id}.pdf"
+
+
+def sheet_bytes(open_job: OpenJob, tongue: Tongue) -> bytes:
+    """The sheet as a PDF that is about to leave the house: its numbers are handed out first.
+
+    Raises:
+        StorageError: what was handed out cannot be kept; then there is no sheet either.
+    """
+    content = content_of(open_job)
+    journal, identity = open_job.data_folder.journal, open_job.job.identity
+    with journal.writing(identity):
+        journal.numbers.hand_out(identity, (c.number for c in content.changes if c.stands))
+    return sheet_pdf(lambda most: sheet_of(content, tongue, most), tongue.paper)
+
+
+def save_sheet(open_job: OpenJob, path: Path, tongue: Tongue) -> Path:
+    """The sheet as a file; gives its path.
+
+    Raises:
+        StorageError: it cannot be written; no file is left half-written.
+    """
+    make_folder(path.parent)
+    write_whole(path, sheet_bytes(open_job, tongue))
+    note_written(open_job, path)
+    return path
+
+
+def note_written(open_job: OpenJob, *paths: Path) -> None:
+    """These files hold what is said of the owner."""
+    known = dict.fromkeys((*open_job.job.written, *(str(p.absolute()) for p in paths)))
+    open_job.keep(written=tuple(known))
+
+
+def printer() -> str:
+    """The system's own command that prints; empty where there is none."""
+    return next((found for name in _PRINTERS if (found := shutil.which(name))), "")
+
+
+def print_sheet(open_job: OpenJob, tongue: Tongue) -> str:
+    """The sheet goes to the printer that the system uses; gives what the system said.
+
+    Raises:
+        LumtakError: there is no such command, or it refused, with what it said.
+    """
+    command = printer()
+    if not command:
+        raise LumtakError(
+            "This system has no command that prints (lp or lpr).",
+            "Save the sheet, and print it from a program that shows PDF files.",
+        )
+    data = sheet_bytes(open_job, tongue)
+    try:
+        done = subprocess.run(
+            [command], input=data, capture_output=True, timeout=_PRINTS_IN_S, check=False
+        )
+    except (OSError, subprocess.TimeoutExpired) as error:
+        raise LumtakError(
+            f"{command} did not print: {plain(str(error), 200)}.",
+            "See to the printer, or save the sheet.",
+        ) from error
+    said = plain(" ".join(done.stderr.decode("utf-8", "replace").split()), 300)
+    if done.returncode:
+        raise LumtakError(
+            f"{command} did not print: {said or f'it ended with {done.returncode}'}.",
+            "See to the printer, or save the sheet.",
+        )
+    return plain(" ".join(done.stdout.decode("utf-8", "replace").split()), 300) or "Sent to print."
+
+
+def open_file(path: Path) -> None:
+    """Show a file with the program that the desktop has for it.
+
+    Raises:
+        LumtakError: nothing is there that opens it.
+    """
+    opener = shutil.which("xdg-open") or shutil.which("open")
+    if not opener:
+        raise LumtakError(
+            "Nothing here opens a file with its program (xdg-open).", f"Open it yourself: {path}."
+        )
+    subprocess.Popen(
+        [opener, str(path)],
+        stdin=subprocess.DEVNULL,
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.DEVNULL,
+        start_new_session=True,
+    )
+
+
+def lacking(open_job: OpenJob) -> list[tuple[str, str]]:
+    """(what, a sentence) of all that a sheet still lacks, what matters most first."""
+    job = open_job.job
+    standing = [e for e in open_job.entries() if e.is_open]
+    owed = open_job.owed().in_words()
+    found = questions(job.audit)[0] if job.audit else ()
+    asked = [q.words for q in found if not q.answer]
+    shop = open_job.data_folder.settings.shop
+    letters = not_in_font(" ".join((job.owner.name, job.owner.contact, job.told, shop.name)))
+    rows = (
+        ("restart", f"{capital(owed)}; then the reading counts." if owed else ""),
+        ("after reading", _reading(open_job) if standing else ""),
+        (f"to ask ({len(asked)})", " ".join(asked[:3])),
+        (
+            "complaint",
+            "" if job.complaint or job.told else "Nobody noted what the owner came with.",
+        ),
+        ("telephone", "" if shop.phone else "The settings name no number to call (shop.phone)."),
+        (
+            "letters",
+            f"The font has no picture of {plain(letters, 40)}; write that in by hand."
+            if letters
+            else "",
+        ),
+        (
+            "did not go through",
+            ", ".join(e.title for e in open_job.entries() if e.stage in {"failed", "conflict"}),
+        ),
+        (
+            "plan",
+            f"{counted(len(job.chosen), 'change')} chosen and not made." if job.chosen else "",
+        ),
+    )
+    return [row for row in rows if row[1]]
+
+
+def _reading(open_job: OpenJob) -> str:
+    from lumtak.work.proof import why_provisional
+
+    if open_job.after is None:
+        return "There is none yet, so the sheet claims nothing."
+    return "It does not count any more; take another." if why_provisional(open_job) else ""
