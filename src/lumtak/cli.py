@@ -45,6 +45,7 @@ _COMMANDS = {
     "report": ("work", "Write the report of JOB: PDF, chart, data."),
     "restart": ("journal", "Restart COMPUTER, so that changes which need it show."),
     "set-aside": ("aside", "Set clutter of COMPUTER aside; it can be put back."),
+    "sheet": ("sheet", "The page for the owner of JOB's computer: shown, saved, printed."),
     "settings": ("settings", "What the shop sets once: name, report folder, theme, keys."),
     "starts": ("look", "The starts of COMPUTER: login screen after, usable after."),
     "storage": ("storage", "Where the disk of COMPUTER went, and what may be set aside."),

@@ -15,14 +15,15 @@ if TYPE_CHECKING:
     from textual.binding import Binding
 
 Where = Literal[
-    "everywhere", "bench", "job", "audit", "plan", "put back", "looking", "deciding", "upkeep"
-]
+    "everywhere", "bench", "job", "audit", "plan", "handover", "put back", "looking", "deciding",
+    "upkeep",
+]  # fmt: skip
 _INSIDE: dict[Where, frozenset[Where]] = {
     "everywhere": frozenset(
-        {"bench", "job", "audit", "plan", "put back", "looking", "deciding", "upkeep"}
+        {"bench", "job", "audit", "plan", "handover", "put back", "looking", "deciding", "upkeep"}
     ),
     "looking": frozenset({"upkeep"}),
-    "job": frozenset({"audit", "plan"}),
+    "job": frozenset({"audit", "plan", "handover"}),
 }
 """Where keys of a place count too."""
 FIXED = frozenset(
@@ -76,6 +77,9 @@ KEYS = (
     Key("least", "p", "plan", "choose the least plan"),
     Key("less", "comma", "plan", "a step towards less disruption"),
     Key("more", "full_stop", "plan", "a step towards more disruption"),
+    Key("print-sheet", "p", "handover", "print the owner's sheet"),
+    Key("save-sheet", "s", "handover", "save the owner's sheet"),
+    Key("open-sheet", "o", "handover", "save the owner's sheet and open it"),
     Key("stays", "h", "deciding", "it stays here"),
     Key("goes", "g", "deciding", "it goes: set aside"),
     Key("put-off", "z", "deciding", "later"),
