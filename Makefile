@@ -5,7 +5,7 @@ BIN    := $(VENV)/bin
 STAMP  := $(VENV)/.set-up
 SHOTS  := docs/screenshots
 
-.PHONY: setup demo test check knowledge bench calibrate projections faults fuzz mutants schemas helpfiles shots terminal-tools lab lab-tests lab-tools format clean
+.PHONY: setup demo test check gallery knowledge bench calibrate projections faults fuzz mutants schemas helpfiles shots terminal-tools lab lab-tests lab-tools format clean
 
 setup: $(STAMP)
 
@@ -46,6 +46,11 @@ lab-tests: setup lab-tools
 # Side by side, one more at a time than there are processors: many of them wait for a terminal. A single file: .venv/bin/python -m pytest FILE
 test: setup terminal-tools
 	$(BIN)/python -m pytest -m 'not lab' -n $(shell expr $$(nproc) + 1) --dist worksteal
+
+# Sheets, reports and charts of all made-up computers, in every language, into gallery/ (poppler-utils draws the pages).
+gallery: setup
+	-@scripts/need-packages.sh poppler-utils
+	@$(BIN)/python scripts/gallery.py gallery
 
 check: setup
 	$(BIN)/ruff check .

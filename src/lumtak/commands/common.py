@@ -14,6 +14,7 @@ import click
 from lumtak.commands.terminal import begin_line
 from lumtak.core.record import json_document
 from lumtak.core.setting import SettingRef
+from lumtak.core.text import plain
 from lumtak.core.units import write_sizes
 from lumtak.errors import ComputerError, UsageError
 from lumtak.storage import make_folder
@@ -23,6 +24,8 @@ if TYPE_CHECKING:
     from logging import LogRecord
 
     from lumtak.computers.protocol import Computer
+    from lumtak.core.settings import Settings
+    from lumtak.report.tongue import Tongue
     from lumtak.work.data_folder import DataFolder
 
 _F = TypeVar("_F", bound=Callable[..., Any])
@@ -157,6 +160,22 @@ def computer_to_act_on(
     finally:
         computer.settings.give_back_rights()
         computer.close()
+
+
+def asked_tongue(settings: "Settings", language: str, paper: str | None) -> "Tongue":
+    """The language that was asked for, else the one that the shop has set.
+
+    Raises:
+        UsageError: there is none of that name.
+    """
+    from lumtak.report.tongue import languages, tongue_of
+
+    if language and language.partition("_")[0] not in languages():
+        raise UsageError(
+            f"There are no sheets and reports in “{plain(language, 40)}”.",
+            f"There are {', '.join(languages())}.",
+        )
+    return tongue_of(settings, language, paper or "")
 
 
 def agree(question: str, done: str) -> None:

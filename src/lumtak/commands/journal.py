@@ -59,8 +59,8 @@ def drift_command(data_folder: DataFolder, address: str, *, as_json: bool) -> No
         rows = [("no.", "setting", "before", "left as", "now", "", "last seen right", "note")]
         rows += [
             (
-                str(d.entry.number), plain(str(d.entry.ref), 60), d.entry.restore.word, d.entry.word,
-                d.now, d.standing,
+                str(d.entry.number), plain(str(d.entry.ref), 60), d.entry.restore.word,
+                d.entry.word, d.now, d.standing,
                 d.last_right[:16].replace("T", " "), plain(d.note, 200),
             )
             for d in found

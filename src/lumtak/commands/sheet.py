@@ -4,11 +4,9 @@ from pathlib import Path
 
 import click
 
-from lumtak.commands.common import agree, json_option, say_json, with_data_folder
+from lumtak.commands.common import agree, asked_tongue, json_option, say_json, with_data_folder
 from lumtak.core.text import plain
-from lumtak.errors import UsageError
 from lumtak.report.sheet.preview import preview
-from lumtak.report.tongue import languages
 from lumtak.work.data_folder import DataFolder
 from lumtak.work.intake import reopen_job
 from lumtak.work.sheet import (
@@ -17,7 +15,6 @@ from lumtak.work.sheet import (
     save_sheet,
     sheet_now,
     sheet_path,
-    sheet_tongue,
 )
 
 _WIDTH = 96
@@ -61,14 +58,9 @@ def sheet_command(
     lumtak sheet tool-crib-1 --text
     lumtak sheet tool-crib-1 --print
     """
-    if language and language.partition("_")[0] not in languages():
-        raise UsageError(
-            f"There are no sheets in “{plain(language, 40)}”.",
-            f"There are {', '.join(languages())}.",
-        )
     open_job = reopen_job(data_folder, data_folder.casebook.job(job))
     try:
-        tongue = sheet_tongue(open_job, language, paper or "")
+        tongue = asked_tongue(data_folder.settings, language, paper)
         lacks = lacking(open_job)
         if as_json:
             say_json(

@@ -9,12 +9,14 @@ from pathlib import Path
 import click
 
 from lumtak.commands.common import (
+    asked_tongue,
     columns,
     json_option,
     log_to,
     say_json,
     with_data_folder,
 )
+from lumtak.computers.simulated.heads import FIRST, fleet
 from lumtak.core.text import plain
 from lumtak.errors import UsageError
 from lumtak.report.charts import CHART_KINDS, ChartFormat, ChartKind
@@ -64,14 +66,27 @@ def demo_command() -> None:
     show_default=True,
     help="The same seed gives the same bytes.",
 )
-def example_command(out: Path, seed: int) -> None:
-    """A whole job without a screen: baseline, audit, plan, apply, restart, proof, report, put back.
+@click.option(
+    "--scenario",
+    type=click.Choice(fleet()),
+    default=FIRST,
+    show_default=True,
+    help="The made-up computer that it is about.",
+)
+@click.option("--language", default="", metavar="NAME", help="Of sheet and report: en, de, ...")
+def example_command(out: Path, seed: int, scenario: str, language: str) -> None:
+    """A whole job without a screen: baseline, audit, plan, apply, restart, proof, handover, put
+    back.
 
-    Writes report.pdf, load.svg, job.json and reminders.ics to DIR.
+    Writes the owner's sheet, the technician's report, the charts and the data to DIR.
+
+    \b
+    lumtak example
+    lumtak example --scenario tool-crib --language de --out tool-crib
     """
     from lumtak.work.example import run_example
 
-    run_example(out, seed, click.echo)
+    run_example(out, seed, click.echo, scenario, language)
 
 
 @click.command("jobs")
@@ -131,20 +146,26 @@ def jobs_command(data_folder: DataFolder, *, archived: bool, as_json: bool) -> N
     metavar="DIR",
     help="Default: lumtak-report-JOB in the report folder of the settings, else your documents.",
 )
+@click.option("--language", default="", metavar="NAME", help="en, en_US, de, de_AT ...")
+@click.option("--paper", type=click.Choice(["a4", "letter"]), help="Default: of the language.")
 @with_data_folder
-def report_command(data_folder: DataFolder, job: str, out: Path | None) -> None:
-    """Write the report of JOB to DIR: report.pdf, load.svg, job.json, and reminders.ics, a
-    calendar of what is to be emptied and looked at again.
+def report_command(
+    data_folder: DataFolder, job: str, out: Path | None, language: str, paper: str | None
+) -> None:
+    """Write all that is handed over of JOB to DIR: the technician's report and the owner's sheet
+    as PDF, each chart as SVG and PDF, the data as JSON and CSV, and a calendar of what is to be
+    emptied and looked at again.
 
     \b
     lumtak report drawing-bench-1
-    lumtak report drawing-bench-1 --out ~/Reports/bench
+    lumtak report drawing-bench-1 --language de --out ~/Reports/bench
     """
     from lumtak.work.handover import write_report
 
     open_job = reopen_job(data_folder, data_folder.casebook.job(job))
     folder = out or results_folder(data_folder.settings.report_folder) / f"lumtak-report-{job}"
-    for path in write_report(open_job, folder):
+    tongue = asked_tongue(data_folder.settings, language, paper)
+    for path in write_report(open_job, folder, tongue):
         click.echo(str(path))
     open_job.close()
 

@@ -10,7 +10,8 @@ from lumtak.core.deciding import DECISIONS, Decided, Decision, Thing
 from lumtak.core.text import plain
 from lumtak.core.units import counted, ram
 from lumtak.errors import BadFileError
-from lumtak.report.pdf import FRAME_PADDING, Doc, paragraphs, table
+from lumtak.report.document import FRAME_PADDING, Doc, paragraphs, table
+from lumtak.report.tongue import SOURCE, Tongue
 
 _COLUMNS = ("decision", "kind", "bytes", "changed", "opened", "copies", "path")
 _MOST_LINES, _PATH = 200_000, 400
@@ -78,8 +79,9 @@ def _decided(row: list[str], places: tuple[int, int], path: str, line: int) -> d
 
 def to_pdf(computer: str, at: str, found: Sequence[Thing], decided: Mapping[str, Decided]) -> bytes:
     """The list on paper: grouped by folder and kind, with room for a tick."""
-    made = Doc(f"{plain(computer)}: the owner's files")
-    say, width = paragraphs(), made.width - 2 * FRAME_PADDING
+    made = Doc(f"{plain(computer)}: the owner's files", Tongue(SOURCE))
+    width = made.width - 2 * FRAME_PADDING
+    say = paragraphs(width)
     total = sum(thing.bytes for thing in found)
     story = [
         say.title("What is on the disk, to decide about"),

@@ -76,6 +76,12 @@ class Tongue:
         said = format_decimal(round(value, decimals) + 0.0, pattern, locale=self._locale)
         return said.replace("-", "\u2212")
 
+    def signed(self, value: float, decimals: int = 0) -> str:
+        """A number with its sign; what rounds to nothing has none."""
+        said = self.number(value, decimals)
+        rounded = round(value, decimals)
+        return f"+{said}" if rounded > 0 else said
+
     def percent(self, value: float, decimals: int = 0) -> str:
         """A percentage."""
         return f"{self.number(value, decimals)}\u00a0%"
@@ -83,7 +89,8 @@ class Tongue:
     def size(self, size_bytes: float) -> str:
         """A size in the large unit of size; the same unit everywhere, so that sizes compare."""
         size, unit = large()
-        return f"{self.number(size_bytes / size, 1)}\u00a0{unit}"
+        amount = round(size_bytes / size, 1)
+        return f"{self.number(amount, 0 if amount == int(amount) else 1)}\u00a0{unit}"
 
     def seconds(self, seconds: float) -> str:
         """A length of time as people say it."""

@@ -1,13 +1,16 @@
-"""The handover: the report of a job, written as files."""
+"""The handover: sheet, report, charts and data of a job, written as files."""
 
+import contextlib
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from lumtak.core.audit import audit
+from lumtak.core.clutter import Grown
 from lumtak.core.conditions import mismatches
 from lumtak.core.notice import notice_of
 from lumtak.core.planner.disruption import level_of
 from lumtak.core.proof import Proof
+from lumtak.core.reading import Reading
 from lumtak.core.record import json_document, known
 from lumtak.core.strip import Strip, strips
 from lumtak.core.verdict import headline
@@ -15,6 +18,7 @@ from lumtak.errors import UsageError
 from lumtak.journal import by_number
 from lumtak.report.charts import ChartFormat, ChartKind
 from lumtak.report.content import ChangeLine, Content
+from lumtak.report.tongue import Tongue, tongue_of
 from lumtak.storage import in_sentences, write_whole
 from lumtak.work.due import due_of
 from lumtak.work.open_job import OpenJob
@@ -23,7 +27,8 @@ from lumtak.work.proof import bridges_of, limits_of, pace_of, proof_of, why_prov
 from lumtak.work.storage import disk_told, due_on
 from lumtak.work.upkeep import all_results
 
-if TYPE_CHECKING:  # loads the library for calendars
+if TYPE_CHECKING:  # loads libraries for calendars and pictures
+    from lumtak.report.charts import Drawn, Plot
     from lumtak.report.reminders import Reminder
 
 
@@ -115,25 +120,37 @@ def _empty_on(open_job: OpenJob) -> str:
     return min(filter(None, days), default="")
 
 
-def write_report(open_job: OpenJob, folder: Path) -> list[Path]:
-    """Write report.pdf, job.json, once there is a reading load.svg, and where something is to be
-    emptied later reminders.ics; gives their paths.
+def write_report(open_job: OpenJob, folder: Path, tongue: Tongue | None = None) -> list[Path]:
+    """Write all that is handed over: the report, the sheet, every chart as SVG and PDF, the data as
+    JSON and CSV, and where something is to be done again a calendar; gives their paths.
+
+    Args:
+        open_job: the job.
+        folder: made where it is not there.
+        tongue: the language; None is as the shop has set.
 
     Raises:
         StorageError: the folder cannot be written; no file is left half-written.
     """
-    from lumtak.report.charts import load_plot
-    from lumtak.report.pdf import report_pdf
+    from lumtak.report.figures import changes_csv, figures_csv, samples_csv
+    from lumtak.report.technician import report_pdf
 
+    tongue = tongue or tongue_of(open_job.data_folder.settings)
     content = content_of(open_job)
-    plot = None
-    if content.before is not None:
-        cut, ceiling = _strips(open_job, content), content.profile.ceilings.cpu_pct
-        plot = load_plot(content.before, content.after, cut, ceiling)
-    documents = {"report.pdf": report_pdf(content, plot)}
-    if plot is not None:
-        documents["load.svg"] = plot.file("svg")
-    documents["job.json"] = json_document(content)
+    plots = plots_of(open_job, content, tongue)
+    sheet = sheet_bytes(open_job, content, tongue)
+    documents = {
+        "report.pdf": report_pdf(content, list(plots.values()), tongue),
+        "sheet.pdf": sheet,
+    }
+    for kind, plot in plots.items():
+        documents |= {f"{kind}.svg": plot.file("svg"), f"{kind}.pdf": plot.file("pdf")}
+    documents |= {
+        "job.json": json_document(content),
+        "figures.csv": figures_csv(content),
+        "samples.csv": samples_csv(content),
+        "changes.csv": changes_csv(content),
+    }
     if due := reminders_of(open_job):
         from lumtak.report.reminders import calendar
 
@@ -143,7 +160,30 @@ def write_report(open_job: OpenJob, folder: Path) -> list[Path]:
             folder.mkdir()
     for name, data in documents.items():
         write_whole(folder / name, data)
-    return [folder / name for name in documents]
+    paths = [folder / name for name in documents]
+    note_written(open_job, folder / "report.pdf", folder / "sheet.pdf", folder / "job.json")
+    return paths
+
+
+def sheet_bytes(open_job: OpenJob, content: Content, tongue: Tongue) -> bytes:
+    """The sheet as a PDF that is about to leave the house: its numbers are handed out first.
+
+    Raises:
+        StorageError: what was handed out cannot be kept; then there is no sheet either.
+    """
+    from lumtak.report.sheet import sheet_of
+    from lumtak.report.sheet.page import sheet_pdf
+
+    journal, identity = open_job.data_folder.journal, open_job.job.identity
+    with journal.writing(identity):
+        journal.numbers.hand_out(identity, (c.number for c in content.changes if c.stands))
+    return sheet_pdf(lambda most: sheet_of(content, tongue, most), tongue.paper)
+
+
+def note_written(open_job: OpenJob, *paths: Path) -> None:
+    """These files hold what is said of the owner."""
+    known = dict.fromkeys((*open_job.job.written, *(str(p.absolute()) for p in paths)))
+    open_job.keep(written=tuple(known))
 
 
 def reminders_of(open_job: OpenJob) -> "list[Reminder]":
@@ -169,34 +209,50 @@ def draw_chart(open_job: OpenJob, kind: ChartKind, form: ChartFormat) -> bytes:
     Raises:
         UsageError: the job has not come that far.
     """
-    from lumtak.report.charts import Drawn, chart
+    from lumtak.report.charts import chart
 
     content = content_of(open_job)
-    disk, disk_bytes, grew = disk_told(open_job) if kind == "disk" else ({}, 0.0, [])
     if content.before is None:
         raise UsageError("This job has no baseline yet.", "Take it first: lumtak job baseline JOB.")
-    bridges = bridges_of(open_job) if kind == "bridge" else ()
-    if kind == "bridge" and not bridges:
+    if kind == "disk":
+        disk_told(open_job)
+    drawn = _drawn(open_job, content, content.before, tongue_of(open_job.data_folder.settings))
+    if kind == "bridge" and not drawn.bridges:
         raise UsageError(
             "A bridge needs changes and an after reading.",
             "Apply the plan, then: lumtak job after JOB.",
         )
-    drawn = Drawn(
-        before=content.before,
-        after=content.after,
+    return chart(kind, drawn, form)
+
+
+def plots_of(open_job: OpenJob, content: Content, tongue: Tongue) -> "dict[ChartKind, Plot]":
+    """Every chart for which there is something to draw, by its kind."""
+    from lumtak.report.charts import plot
+
+    if content.before is None:
+        return {}
+    drawn = _drawn(open_job, content, content.before, tongue)
+    return {kind: plot(kind, drawn) for kind in drawn.kinds}
+
+
+def _drawn(open_job: OpenJob, content: Content, before: Reading, tongue: Tongue) -> "Drawn":
+    from lumtak.report.charts import Drawn
+
+    disk: dict[str, Strip] = {}
+    disk_bytes, grew = 0.0, list[Grown]()
+    with contextlib.suppress(UsageError):  # nobody looked through it
+        disk, disk_bytes, grew = disk_told(open_job)
+    return Drawn(
+        before,
+        content.after,
         strips=_both_strips(open_job, content),
         ceiling_cpu_pct=content.profile.ceilings.cpu_pct,
-        bridges=bridges,
+        tongue=tongue,
+        bridges=bridges_of(open_job) if content.after is not None else (),
         disk=disk,
         disk_bytes=disk_bytes,
         grew=tuple(grew),
     )
-    return chart(kind, drawn, form)
-
-
-def _strips(open_job: OpenJob, content: Content) -> dict[str, Strip]:
-    """RAM before and after, cut by the stances that the audit took."""
-    return {name: pair[0] for name, pair in _both_strips(open_job, content).items()}
 
 
 def _both_strips(open_job: OpenJob, content: Content) -> dict[str, tuple[Strip, Strip]]:

@@ -10,10 +10,9 @@ from lumtak.core.units import counted
 from lumtak.errors import LumtakError
 from lumtak.report.lettering import not_in_font
 from lumtak.report.sheet import Sheet, sheet_of
-from lumtak.report.sheet.page import sheet_pdf
 from lumtak.report.tongue import Tongue, tongue_of
 from lumtak.storage import make_folder, write_whole
-from lumtak.work.handover import content_of
+from lumtak.work.handover import content_of, note_written, sheet_bytes
 from lumtak.work.open_job import OpenJob
 from lumtak.work.places import results_folder
 
@@ -44,19 +43,6 @@ def sheet_path(open_job: OpenJob) -> Path:
     return folder / f"lumtak-sheet-{open_job.job.id}.pdf"
 
 
-def sheet_bytes(open_job: OpenJob, tongue: Tongue) -> bytes:
-    """The sheet as a PDF that is about to leave the house: its numbers are handed out first.
-
-    Raises:
-        StorageError: what was handed out cannot be kept; then there is no sheet either.
-    """
-    content = content_of(open_job)
-    journal, identity = open_job.data_folder.journal, open_job.job.identity
-    with journal.writing(identity):
-        journal.numbers.hand_out(identity, (c.number for c in content.changes if c.stands))
-    return sheet_pdf(lambda most: sheet_of(content, tongue, most), tongue.paper)
-
-
 def save_sheet(open_job: OpenJob, path: Path, tongue: Tongue) -> Path:
     """The sheet as a file; gives its path.
 
@@ -64,15 +50,9 @@ def save_sheet(open_job: OpenJob, path: Path, tongue: Tongue) -> Path:
         StorageError: it cannot be written; no file is left half-written.
     """
     make_folder(path.parent)
-    write_whole(path, sheet_bytes(open_job, tongue))
+    write_whole(path, sheet_bytes(open_job, content_of(open_job), tongue))
     note_written(open_job, path)
     return path
-
-
-def note_written(open_job: OpenJob, *paths: Path) -> None:
-    """These files hold what is said of the owner."""
-    known = dict.fromkeys((*open_job.job.written, *(str(p.absolute()) for p in paths)))
-    open_job.keep(written=tuple(known))
 
 
 def printer() -> str:
@@ -92,9 +72,9 @@ def print_sheet(open_job: OpenJob, tongue: Tongue) -> str:
             "This system has no command that prints (lp or lpr).",
             "Save the sheet, and print it from a program that shows PDF files.",
         )
-    data = sheet_bytes(open_job, tongue)
+    data = sheet_bytes(open_job, content_of(open_job), tongue)
     try:
-        done = subprocess.run(
+        done = subprocess.run(  # noqa: S603 - a command of the system, and no argument
             [command], input=data, capture_output=True, timeout=_PRINTS_IN_S, check=False
         )
     except (OSError, subprocess.TimeoutExpired) as error:
@@ -122,7 +102,7 @@ def open_file(path: Path) -> None:
         raise LumtakError(
             "Nothing here opens a file with its program (xdg-open).", f"Open it yourself: {path}."
         )
-    subprocess.Popen(
+    subprocess.Popen(  # noqa: S603 - a command of the system, and a path of ours
         [opener, str(path)],
         stdin=subprocess.DEVNULL,
         stdout=subprocess.DEVNULL,
@@ -139,7 +119,7 @@ def lacking(open_job: OpenJob) -> list[tuple[str, str]]:
     found = questions(job.audit)[0] if job.audit else ()
     asked = [q.words for q in found if not q.answer]
     shop = open_job.data_folder.settings.shop
-    letters = not_in_font(" ".join((job.owner.name, job.owner.contact, job.told, shop.name)))
+    letters = not_in_font(f"{job.owner.name} {job.owner.contact} {job.told} {shop.name}")
     rows = (
         ("restart", f"{capital(owed)}; then the reading counts." if owed else ""),
         ("after reading", _reading(open_job) if standing else ""),

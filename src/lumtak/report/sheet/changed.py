@@ -63,7 +63,7 @@ def _aside(aside: Sequence[ChangeLine], content: Content, tongue: Tongue) -> Lin
 
 
 def _numbers(numbers: Iterable[int]) -> str:
-    """Numbers as people write them: "2, 4–7"."""
+    """Numbers as people write them, runs of them by their ends."""
     runs: list[list[int]] = []
     for number in sorted(numbers):
         if runs and runs[-1][-1] == number - 1:
@@ -72,11 +72,12 @@ def _numbers(numbers: Iterable[int]) -> str:
             runs.append([number])
     pairs = [(run[0], run[-1]) for run in runs]
     return ", ".join(
-        f"{a}" if a == b else f"{a}, {b}" if b == a + 1 else f"{a}–{b}" for a, b in pairs
+        f"{a}" if a == b else f"{a}, {b}" if b == a + 1 else f"{a}\u2013{b}" for a, b in pairs
     )
 
 
 def kept(content: Content, tongue: Tongue) -> Part:
+    """What weighs something and stays, since it is needed."""
     audit = content.audit
     found = [f for f in audit.findings if f.stance == "keep" and f.weight.heft] if audit else []
     found = [f for f in found if f.area in {"services", "apps"}]

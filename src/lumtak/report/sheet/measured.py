@@ -59,6 +59,7 @@ def _told(content: Content) -> list[FeltChange]:
 
 
 def measured(content: Content, kind: Kind, tongue: Tongue) -> Part:
+    """What the readings say, and how that is known."""
     if kind in {"nothing to gain", "unchanged", "put back", "open"}:
         return Part(head=tongue.say("What we measured"), lines=lines_of([_why(content, tongue)]))
     felt = _leading(content)
@@ -71,7 +72,7 @@ def measured(content: Content, kind: Kind, tongue: Tongue) -> Part:
         how = tongue.say(
             "How we know: it was measured on this computer {before} times before and {after} times"
             " after, in the same way. What may be chance does not count;"
-            " ranges hold with 95 % certainty.",
+            " ranges hold with 95 % certainty.",
             before=first.count_before,
             after=first.count_after,
         )

@@ -4,6 +4,7 @@ import io
 from collections.abc import Callable, Iterator
 from typing import Any, NamedTuple
 
+from lumtak.report.document import name_language
 from lumtak.report.lettering import BOLD, MONO, SANS, SERIF_BOLD, fonts, paragraph
 from lumtak.report.sheet.record import Bar, Part, Sheet
 from lumtak.report.tongue import PaperName
@@ -158,19 +159,17 @@ class _Page:
 
     def built(self) -> bytes:
         """The bytes of the page."""
-        from reportlab.pdfbase.pdfdoc import PDFString
         from reportlab.pdfgen.canvas import Canvas
 
         out = io.BytesIO()
         canvas = Canvas(
             out, pagesize=(self._width, self._height), invariant=1, initialFontName=SANS,
-            lang=self._sheet.language,
         )  # fmt: skip
         canvas.setTitle(self._sheet.title)
         canvas.setAuthor("Lumtak")
         canvas.setSubject(" · ".join(self._sheet.about))
-        canvas.setViewerPreference("DisplayDocTitle", "true")
-        canvas._doc.Catalog.Lang = PDFString(self._sheet.language)  # noqa: SLF001 - it has no other way
+        canvas.setCreator("Lumtak")
+        name_language(canvas, self._sheet.language)
         self._draw(canvas)
         canvas.showPage()
         canvas.save()

@@ -7,9 +7,9 @@ from lumtak.core.record import Record
 
 Kind = Literal[
     "better", "partly", "not better", "worse", "nothing to gain", "unchanged", "put back", "open"
-]
-"""partly: better, and what holds the computer back still does. unchanged: nothing was changed, though something could be. open: there is no reading that
-counts."""
+]  # fmt: skip
+"""partly: better, and what holds the computer back still does. unchanged: nothing was changed,
+though something could be. open: there is no reading that counts."""
 
 
 class Line(Record):

@@ -75,10 +75,10 @@ def _came(content: Content, tongue: Tongue) -> Part:
 
 
 def _found(content: Content, tongue: Tongue) -> Part:
-    return Part(head=tongue.say("What we found"), lines=lines_of(_cause(content, tongue)))
+    return Part(head=tongue.say("What we found"), lines=lines_of(cause(content, tongue)))
 
 
-def _cause(content: Content, tongue: Tongue) -> list[str]:
+def cause(content: Content, tongue: Tongue) -> list[str]:
     """What held the computer back when it came, with its figure."""
     reading = content.before
     if reading is None or not content.limits:
@@ -88,32 +88,33 @@ def _cause(content: Content, tongue: Tongue) -> list[str]:
     limit = content.limits[0]
     match limit.kind:
         case "memory" if not limit.by_ceiling:
-            cause = say(
+            words = say(
                 "The memory is full: {share} of its {total} are in use while nobody works, so the"
                 " computer keeps moving things to the disk and back.",
                 share=tongue.percent(ram_pct),
                 total=tongue.size(reading.ram_total_bytes),
             )
         case "memory":
-            cause = say(
+            words = say(
                 "Programs in the background take {share} of the memory while nobody works; for what"
                 " you do, {ceiling} would be right.",
                 share=tongue.percent(ram_pct),
                 ceiling=tongue.percent(ceilings.ram_pct),
             )
         case "disk":
-            cause = _slow_disk(content, tongue)
+            words = _slow_disk(content, tongue)
         case "clock":
             saves = reading.conditions.power_plan == "saving"
             share = tongue.percent(100 * known(reading.figure("clock_ratio")))
-            cause = say("The processor ran at {share} of its speed.", share=share)
+            words = say("The processor ran at {share} of its speed.", share=share)
             if saves:
-                cause = say(
-                    "The computer was set to save power: its processor ran at {share} of its speed.",
+                words = say(
+                    "The computer was set to save power: its processor ran at {share} of its"
+                    " speed.",
                     share=share,
                 )
         case "processor":
-            cause = say(
+            words = say(
                 "Programs in the background keep the processor busy: {share} of the time while"
                 " nobody works; for what you do, {ceiling} would be right.",
                 share=tongue.percent(cpu),
@@ -128,7 +129,7 @@ def _cause(content: Content, tongue: Tongue) -> list[str]:
                     ram=tongue.percent(ram_pct),
                 )
             ]
-    return [cause, _heaviest(content, tongue)]
+    return [words, _heaviest(content, tongue)]
 
 
 def _slow_disk(content: Content, tongue: Tongue) -> str:
