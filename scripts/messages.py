@@ -41,7 +41,7 @@ def messages() -> list[str]:
 
 def _is_say(function: ast.expr) -> bool:
     name = function.attr if isinstance(function, ast.Attribute) else getattr(function, "id", "")
-    return name == "say"
+    return name in {"say", "_say"}
 
 
 def untranslated(language: str) -> list[str]:

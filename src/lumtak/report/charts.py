@@ -26,7 +26,7 @@ COLOURS = {
     "free": "#ffffff",
 }
 """Of kinds that stand side by side no two are alike in grey."""
-_BEFORE, _AFTER, _INK, _OUT = "#8a949d", "#14507f", "#22282e", "#f0f2f3"
+_BEFORE, _AFTER, _INK = "#8a949d", "#14507f", "#22282e"
 _WIDTH_IN = 5.6
 """So that letters of 9 points are still 6.3 of them where a chart is printed 10 cm wide."""
 _NAME = 30
@@ -166,8 +166,9 @@ def plot(kind: ChartKind, drawn: Drawn) -> Plot:
 def _note(kind: ChartKind, drawn: Drawn) -> str:
     """What a chart has no figure of, by name."""
     if kind == "disk" and not drawn.grew:
-        words = "Nothing grew since the last look, or there was none before this one."
-        return drawn.tongue.say(words)
+        return drawn.tongue.say(
+            "Nothing grew since the last look, or there was none before this one."
+        )
     if kind != "bridge":
         return ""
     names = list(dict.fromkeys(n for b in drawn.bridges for n in _shown(b)[1]))
@@ -286,7 +287,7 @@ def _bar_colour(bar: Bar) -> str:
 
 def _over_time(axes: Any, drawn: Drawn) -> None:  # noqa: ANN401
     """CPU load over time: the axis fits what counted; what came before the load had settled is
-    dotted, and lies on grey.
+    dotted.
     """
     say, ceiling = drawn.tongue.say, drawn.ceiling_cpu_pct
     high = ceiling
@@ -304,15 +305,13 @@ def _over_time(axes: Any, drawn: Drawn) -> None:  # noqa: ANN401
         label = say("{side}: mean {value} %", side=name, value=drawn.tongue.number(mean, 1))
         axes.plot([kept[0].t_s, kept[-1].t_s], [mean, mean], color=colour, lw=2.4, label=label)
     top = 1.08 * high
-    for early, colour in settling:
+    for samples, colour in settling:
         # What is beyond the axis runs along its edge; how far it went is said.
-        values = [min(s.cpu_pct, top) for s in early]
-        axes.plot([s.t_s for s in early], values, ls=":", color=colour, lw=0.9)
-    cut = max((early[-1].t_s for early, _ in settling if len(early) > 1), default=0.0)
-    if cut:
-        most = max(s.cpu_pct for early, _ in settling for s in early)
+        values = [min(s.cpu_pct, top) for s in samples]
+        axes.plot([s.t_s for s in samples], values, ls=":", color=colour, lw=0.9)
+    if most := max((s.cpu_pct for samples, _ in settling for s in samples[:-1]), default=0.0):
         label = say("settling, left out (up to {value} %)", value=drawn.tongue.number(most))
-        axes.axvspan(0, cut, color=_OUT, zorder=0, label=label)
+        axes.plot([], [], ls=":", color=_INK, lw=0.9, label=label)
     label = say("ceiling {value} %", value=drawn.tongue.number(ceiling))
     axes.axhline(ceiling, color=_INK, lw=0.9, ls=(0, (4, 3)), label=label)
     axes.set(

@@ -178,7 +178,7 @@ class _Report:
             title, *cells = in_words(row, self._tongue)
             counts = f"{row.count_before} / {row.count_after}" if row.count_before else ""
             rows.append([self._styles.soft(title), *cells, counts])
-        shares = (0.27, 0.12, 0.12, 0.13, 0.16, 0.10, 0.10)
+        shares = (0.28, 0.10, 0.10, 0.12, 0.19, 0.11, 0.10)
         return [self._table(rows, shares), *self._soft(self._not_measured())]
 
     def _not_measured(self) -> list[str]:
