@@ -266,6 +266,47 @@ def _put_back_without_lumtak(lab):
     lab.ssh("root", "mv", "/opt/lumtak/away", "/opt/lumtak/lumtak")
 
 
+def test_one_change_goes_back_by_its_number_with_lumtak_and_its_data_gone(lab, before):
+    lumtak(lab, "apply", "local", *CHANGES)
+    numbers = {
+        line["setting"]: line["number"]
+        for line in json.loads(lumtak(lab, "journal", "local", "--json"))["changes"]
+        if line["open"]
+    }
+    lab.ssh("root", "rm", "-rf", f"/home/{USER}/.local/share/lumtak")
+    lab.ssh("root", "mv", "/opt/lumtak/lumtak", "/opt/lumtak/away")
+
+    def put_back(shell, *words):
+        typed = f"{shell} .local/share/lumtak-undo/put-back {' '.join(words)}"
+        return lab.ssh(USER, "sh", "-c", typed, check=False)
+
+    def standing():
+        rows = put_back("busybox sh", "list").splitlines()
+        return {int(r.split()[0]) for r in rows if r.endswith("now: as Lumtak left it")}
+
+    every = set(numbers.values())
+    assert standing() == every, numbers
+    mine, roots = numbers["apps:sail-copy"], numbers["services:chart-tiles"]
+    bell = numbers["effects:event-sounds"]
+    assert f"Change {mine} is put back and read back" in put_back("dash", str(mine))
+    assert standing() == every - {mine}
+    assert f"Change {bell} is put back and read back" in put_back("busybox sh", str(bell))
+    assert standing() == every - {mine, bell}
+    said = put_back("dash", str(roots))
+    assert standing() == every - {mine, bell}, "what takes root is only told"
+    line = re.search(r"Type: (sudo sh \S+ [0-9]+)", said)[1]
+    assert f"Change {roots} is put back and read back" in lab.ssh(USER, "sh", "-c", line)
+    assert standing() == every - {mine, bell, roots}
+    said = put_back("busybox sh", "all")
+    lab.ssh(USER, "sh", "-c", re.search(r"sudo sh /var/lib/lumtak/undo-\S+", said)[0])
+    put_back("sh", "all")
+    assert "undo" not in lab.ssh(USER, "ls", "-a", f"/home/{USER}/.local/share")
+    lab.ssh("root", "mv", "/opt/lumtak/away", "/opt/lumtak/lumtak")
+    now = snapshot(lab)
+    assert {k: (v, now.get(k)) for k, v in before.items() if now.get(k) != v} == {}
+    assert now.keys() == before.keys()
+
+
 @pytest.mark.parametrize("seed", SEEDS)
 def test_a_power_cut_in_the_middle_of_a_plan(lab, before, seed):
     words = shlex.join(["lumtak", "apply", "local", *CHANGES])

@@ -20,7 +20,7 @@ REPO = Path(__file__).parents[2]
 TOOLS = ("mmdebstrap", "linux.uml", "mke2fs", "mkswap", "ssh", "ip", "unshare", "nsenter")
 PACKAGES = (
     "systemd,systemd-sysv,dbus,dbus-user-session,libpam-systemd,polkitd,sudo,libglib2.0-bin,dconf-gsettings-backend,dconf-cli,"
-    "gsettings-desktop-schemas,power-profiles-daemon,openssh-server,python3,python3-dbusmock,xdg-desktop-portal,procps,kmod,iproute2,cron,zstd"
+    "gsettings-desktop-schemas,power-profiles-daemon,openssh-server,python3,python3-dbusmock,xdg-desktop-portal,procps,kmod,iproute2,cron,zstd,busybox"
 )
 LIBRARIES = ("msgspec", "click", "platformdirs", "numpy", "numpy.libs", "scipy", "scipy.libs")
 DIES_WITH_US = ("setpriv", "--pdeathsig", "KILL")
