@@ -21,7 +21,7 @@ demo: setup
 
 # Debian packages that the tests of the real interface and of the undo script need; installed when we may, else the one command is said.
 terminal-tools:
-	@scripts/need-packages.sh tmux shellcheck busybox dash dbus-daemon dbus-bin bsdutils procps
+	@scripts/need-packages.sh tmux shellcheck busybox dash dbus-daemon dbus-bin bsdutils procps qpdf
 
 # A desktop that runs at a display without a monitor, and what others keep their settings by.
 DESKTOPS := xvfb dbus-daemon xfce4-session xfwm4 xfconf xfce4-settings xfce4-panel thunar xfce4-notifyd xfce4-power-manager \

@@ -313,12 +313,18 @@ def test_a_whole_job_without_a_screen(ready, tmp_path):
     assert "less load" in fine("job", "after", job, home=ready)
     assert (tmp_path / "r/report.pdf").exists() is False
     fine("report", job, "--out", tmp_path / "r", home=ready)
-    assert {p.name for p in (tmp_path / "r").iterdir()} == {
-        "report.pdf",
-        "load.svg",
-        "job.json",
-        "reminders.ics",
+    charts = {
+        f"{kind}.{form}"
+        for kind in ("load", "spread", "bridge", "strips", "disk")
+        for form in ("svg", "pdf")
     }
+    data = {"job.json", "figures.csv", "samples.csv", "changes.csv", "reminders.ics"}
+    assert {p.name for p in (tmp_path / "r").iterdir()} == {
+        "report.pdf", "sheet.pdf", *charts, *data,
+    }  # fmt: skip
+    figures = (tmp_path / "r/figures.csv").read_text().splitlines()
+    assert figures[0].startswith("name,title,unit,before,after,difference")
+    assert any(line.startswith("ram_used_bytes,") and ",lower," in line for line in figures)
     assert f"{job}  sim:drawing-bench  proof" in fine("jobs", home=ready)
     fine("job", "archive", job, home=ready)
     assert job not in fine("jobs", home=ready)

@@ -64,7 +64,7 @@ async def test_nothing_to_gain_leads_straight_to_the_handover(data_folder):
         await pilot.press("enter")
         await until(pilot, lambda: says(app, "Nothing to gain: on to the handover"))
         await pilot.press("enter")
-        await until(pilot, lambda: says(app, "Nothing was changed, and the report says so"))
+        await until(pilot, lambda: says(app, "Nothing was changed, and the sheet says so"))
         await pilot.press("4")
         await until(pilot, lambda: says(app, "Nothing to gain", "On to the handover"))
 
@@ -119,7 +119,10 @@ async def test_settings_are_kept_at_once_and_keys_that_clash_are_named(data_fold
     app = application(data_folder)
     async with app.run_test(size=WIDE, notifications=True) as pilot:
         await pilot.press("s")
-        await until(pilot, lambda: says(app, "report folder", "choose the least plan (plan)"))
+        await until(
+            pilot,
+            lambda: says(app, "report folder", "paper of sheets", "dark or light (everywhere)"),
+        )
         await pilot.press("down", "enter")
         await until(pilot, lambda: app.theme == LIGHT.name)
         for key, seen in (("b", "is the key of both"), ("1", "cannot be the key of")):

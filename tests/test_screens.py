@@ -292,15 +292,16 @@ async def test_the_whole_job_by_keyboard(data_folder, size, tmp_path, monkeypatc
         await pilot.press(*["pagedown"] * 5)
         await until(pilot, lambda: says(app, "Projected", "Also tried", "1 start after"))
         await pilot.press("enter")
-        await until(pilot, lambda: says(app, "still in place", "What stops working"))
+        await until(pilot, lambda: says(app, "still in place", "as it will print", "Print it"))
         await pilot.press("enter")
         await until(pilot, lambda: says(app, "Written"))
-        assert {p.name for p in (tmp_path / "lumtak-report-drawing-bench-1").iterdir()} == {
-            "report.pdf",
-            "load.svg",
-            "job.json",
-            "reminders.ics",
-        }
+        written = {p.name for p in (tmp_path / "lumtak-report-drawing-bench-1").iterdir()}
+        assert written >= {"report.pdf", "sheet.pdf", "load.svg", "bridge.pdf", "changes.csv"}
+        await pilot.press("s")
+        await until(pilot, lambda: says(app, "Saved: "))
+        await pilot.press("p")
+        await until(pilot, lambda: says(app, "Print the sheet?"))
+        await pilot.press("escape")
         await pilot.press("down", "end", "enter")
         await until(pilot, lambda: says(app, "read back", "again then"))
         assert isinstance(app.screen, JobScreen), "Enter explains, and puts nothing back"

@@ -177,7 +177,7 @@ def test_the_whole_job_from_the_demo(terminal, tmp_path):
     t.keys("Enter")
     t.wait("Write the report")
     t.keys("Enter")
-    t.wait("Written: report.pdf, load.svg, job.json, reminders.ics")
+    t.wait("Written: report.pdf, sheet.pdf and")
     assert (tmp_path / "lumtak-report-drawing-bench-1/report.pdf").stat().st_size > 10000
     t.keys("u")
     t.wait("Leave it changed")
@@ -247,7 +247,7 @@ def test_the_whole_job_by_mouse_alone(terminal, tmp_path):
     t.wait("compare the work, not the percentage")
     t.click("On to the handover", "On to the handover")
     t.click("Write the report", "Write the report")
-    t.wait("Written: report.pdf, load.svg, job.json, reminders.ics")
+    t.wait("Written: report.pdf, sheet.pdf and")
     t.click("Lumtak", "^ *Lumtak")
     t.wait("handover +RAM")
     t.click("Enter opens", "Enter opens a job")

@@ -17,8 +17,9 @@ from lumtak.computers.hands.hand import Hand
 from lumtak.core.profile import Upkeep
 from lumtak.core.upkeep.tasks import TASKS, Found, Partial, Result
 from lumtak.errors import ComputerError, StoppedError
-from lumtak.report.pdf import report_pdf
 from lumtak.report.reminders import Reminder, calendar
+from lumtak.report.technician import report_pdf
+from lumtak.report.tongue import Tongue
 from lumtak.tui.upkeep import UpkeepScreen
 from lumtak.work import due
 from lumtak.work.beside import Beside
@@ -385,7 +386,8 @@ def test_what_is_due_stands_on_the_bench_and_in_the_report(data_folder, crib, mo
     content = content_of(job)
     assert [r.task for r in content.upkeep] == ["updates"]
     assert {d.task: d.last for d in content.due} == {"odd": "", "updates": "2026-03-02"}
-    text = "".join(p.extract_text() for p in PdfReader(io.BytesIO(report_pdf(content, None))).pages)
+    report = PdfReader(io.BytesIO(report_pdf(content, [], Tongue("en"))))
+    text = "".join(p.extract_text() for p in report.pages)
     assert "When to look again" in text
     assert "3 updates wait" in text
     monkeypatch.setattr(due, "today_of", lambda *_: date(2026, 3, 10))

@@ -330,8 +330,8 @@ class _Report:
             return [self._styles.soft(say("Nothing of this job stands changed."))]
         lines = [
             say(
-                "With Lumtak: open this job at Handover, or type: lumtak undo {address} NUMBER (or"
-                " --all).",
+                "With Lumtak: open this job at Handover, or type: lumtak undo {address} --all (or a"
+                " number in place of --all).",
                 address=content.address,
             )
         ]

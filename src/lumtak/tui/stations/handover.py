@@ -51,10 +51,11 @@ class HandoverStation(StationView):
             yield Input(id="folder", compact=True)
         yield Static(id="written", classes="prose soft", markup=False)
         with Horizontal(classes="acts"):
-            yield Button("Print the sheet…", id="print", compact=True)
-            yield Button("Save it", id="save", compact=True)
-            yield Button("Open it", id="open", compact=True)
             yield Button("Write the report", id="write", compact=True)
+            yield Button("Save the sheet", id="save", compact=True)
+            yield Button("Open it", id="open", compact=True)
+            yield Button("Print it…", id="print", compact=True)
+        with Horizontal(id="more", classes="acts"):
             yield Button("Put this visit back…", id="all", compact=True)
             yield Button("To the bench", id="bench-button", compact=True)
 
@@ -164,7 +165,8 @@ class HandoverStation(StationView):
         disk = [("disk", self.desk.space.words)] if self.desk.space else []
         lines = self._part("Still open, before it is handed over", [*self._lacking, *disk], palette)
         lines += [Line(Text()), _head("The owner's sheet, as it will print", palette)]
-        lines += self._printed or [Line(Text("   It is being worked out…", style=palette.soft))]
+        waiting = Line(Text("   It is being worked out…", style=palette.soft), f"{_SHEET}0")
+        lines += self._printed or [waiting]
         lines += self._part("To put it back", self._back(left), palette)
         if self.desk.entries:
             lines += [Line(Text()), _head("What was changed", palette), *self._changes(palette)]
@@ -218,7 +220,7 @@ class HandoverStation(StationView):
 
     def arrive(self) -> None:
         """On what is done first."""
-        self.point_at(self.query_one("#print"))
+        self.point_at(self.query_one("#write"))
 
     def hint(self) -> str:
         """What can be done."""
@@ -348,9 +350,9 @@ class HandoverStation(StationView):
         open_job = self.desk.open_job
 
         def done(paths: list[Path]) -> None:
-            self._say_written(
-                plain(f"Written: {', '.join(p.name for p in paths)} in {folder}", 300)
-            )
+            first = ", ".join(p.name for p in paths[:2])
+            words = f"Written: {first} and {len(paths) - 2} more in {in_short(folder)}"
+            self._say_written(plain(words, 300))
 
         self.desk.begin("writing the report", lambda: write_report(open_job, folder), done)
 

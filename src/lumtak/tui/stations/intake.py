@@ -82,7 +82,7 @@ class IntakeStation(StationView):
         room = max(20, self.app.size.width - _NAME - 7)
         words = plain(" · ".join(known), room) if known else "Enter writes down name and telephone"
         owner.append(words, style=palette.ink)
-        return [*lines, Line(told, "told"), Line(owner, "owner"), Line(timed, "program")]
+        return [*lines, Line(told, "told"), Line(timed, "program"), Line(owner, "owner")]
 
     def _profiles(self, palette: Palette) -> list[Line]:
         job = self.desk.job
