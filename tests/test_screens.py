@@ -1,14 +1,15 @@
 """Screens and widgets, driven in the same process."""
 
 import asyncio
+import os
 import time
 
 import pytest
 from rich.text import Text
 from textual.app import App
-from textual.widgets import Static
+from textual.widgets import Input, Static
 
-from helpers import CATALOGUE, bench, facts, item, profile, reading
+from helpers import CATALOGUE, bench, facts, item, profile, put, reading
 from lumtak.core.audit import audit
 from lumtak.core.profile import Ceilings
 from lumtak.core.setting import parse_ref
@@ -22,6 +23,7 @@ from lumtak.tui.help import HelpScreen
 from lumtak.tui.job_screen import JobScreen
 from lumtak.tui.saver import Saver
 from lumtak.tui.stations import plan_frontier
+from lumtak.tui.stations.intake import IntakeStation
 from lumtak.tui.theme import DARK, HATCH, HOLLOW, LIGHT
 from lumtak.tui.widgets.ledger import Ledger
 from lumtak.tui.widgets.lines import Line, LineList
@@ -538,6 +540,52 @@ async def test_intake_notes_the_complaint_its_words_and_a_program_that_is_agreed
         await until(pilot, lambda: says(app, "no start is timed"))
         await pilot.press("home", "enter")
         await until(pilot, lambda: desk.job.program == "")
+
+
+async def test_the_sheet_is_saved_opened_and_printed_by_a_key_each(
+    data_folder, sim, tmp_path, monkeypatch
+):
+    open_job = begin_job(data_folder, sim, data_folder.profile("hull-drafting"), told="Slow.")
+    read_baseline(open_job, seconds=60)
+    make_audit(open_job)
+    open_job.go("handover")
+    open_job.close()
+    programs, seen = tmp_path / "bin", tmp_path / "seen"
+    monkeypatch.setenv("PATH", f"{programs}:{os.environ['PATH']}")
+    put(programs, "lp", "#!/bin/sh\ncat >/dev/null\necho job quay-3\n").chmod(0o755)
+    put(programs, "xdg-open", f"#!/bin/sh\necho $1 >{seen}\n").chmod(0o755)
+    app = application(data_folder)
+    async with app.run_test(size=WIDE, notifications=True) as pilot:
+        await pilot.press("enter")
+        await until(pilot, lambda: says(app, "as it will print", "“Slow.”", "You told us"))
+        app.screen.query_one("#folder", Input).value = str(tmp_path / "out")
+        await pilot.press("tab")
+        await pilot.press("s")
+        await until(pilot, lambda: says(app, "Saved: "))
+        saved = tmp_path / "out/sheet-drawing-bench-1.pdf"
+        assert saved.read_bytes().startswith(b"%PDF")
+        await pilot.press("o")
+        await until(pilot, lambda: says(app, "Opened: ") and seen.exists() and seen.read_text())
+        assert seen.read_text().strip() == str(saved)
+        await pilot.press("p")
+        await until(pilot, lambda: says(app, "Print the sheet?", "by", "It still lacks:"))
+        await pilot.press("enter")
+        await until(pilot, lambda: isinstance(app.screen, JobScreen))
+        assert not says(app, "Printed:"), "the safe answer is the default"
+        await pilot.press("p")
+        await until(pilot, lambda: says(app, "Print the sheet?"))
+        await pilot.press("right", "enter")
+        await until(pilot, lambda: says(app, "Printed: job quay-3"))
+        await pilot.press("1")
+        await until(pilot, lambda: says(app, "Enter writes down name and telephone"))
+        app.screen.query_one("#intake", IntakeStation).query_one(LineList).go_to("owner")
+        await pilot.press("enter")
+        await until(pilot, lambda: says(app, "Who brought this computer?", "Telephone or mail"))
+        await pilot.press(*"Ada", "enter", *"0100", *["tab"] * 4, "enter")
+        await until(pilot, lambda: says(app, "Ada · 0100"))
+    (job,) = data_folder.casebook.jobs()
+    assert data_folder.casebook.job(job.id).owner.name == "Ada"
+    assert data_folder.casebook.job(job.id).written == (str(saved),)
 
 
 async def test_the_least_plan_by_one_key_and_along_the_frontier_by_two(data_folder, sim):

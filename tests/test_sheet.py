@@ -1,9 +1,11 @@
 """The owner's sheet: one page that says only what is known, in their words and their language."""
 
+import csv
 import io
 import os
 import shutil
 import subprocess
+import xml.etree.ElementTree as ET
 from importlib.resources import files
 
 import msgspec
@@ -12,13 +14,17 @@ from messages import messages, untranslated
 from pypdf import PdfReader
 
 from helpers import lumtak, put
+from lumtak.core.facts import Sign
 from lumtak.core.notice import notice_of
 from lumtak.core.owner import Owner
 from lumtak.core.settings import Settings, Shop
+from lumtak.core.units import GIB
 from lumtak.report.content import ChangeLine
+from lumtak.report.figures import changes_csv, figures_csv, samples_csv
 from lumtak.report.lettering import not_in_font, shaped
 from lumtak.report.sheet import sheet_of
 from lumtak.report.sheet.measured import kind_of
+from lumtak.report.sheet.money import money
 from lumtak.report.sheet.page import sheet_pdf
 from lumtak.report.sheet.preview import preview
 from lumtak.report.technician import report_pdf
@@ -26,12 +32,15 @@ from lumtak.report.tongue import Tongue, languages
 from lumtak.work import sheet as work_sheet
 from lumtak.work.audit import choose_all_eased, make_audit
 from lumtak.work.data_folder import DataFolder
+from lumtak.work.example import run_example
 from lumtak.work.handover import content_of, plots_of
 from lumtak.work.intake import begin_job
 from lumtak.work.knowledge import shipped_catalogue
+from lumtak.work.owner import note_owner
 from lumtak.work.plan import carry_out, put_changes_back, restart
 from lumtak.work.proof import read_after
 from lumtak.work.reading import read_baseline
+from lumtak.work.sheet import lacking
 
 ENGLISH = Tongue("en_US")
 
@@ -342,6 +351,77 @@ def test_another_program_finds_nothing_wrong_with_it(done, tmp_path):
     subprocess.run(["qpdf", "--check", tmp_path / "s.pdf"], check=True, capture_output=True)
 
 
+def test_what_a_sheet_lacks_stands_above_it(home):
+    open_job = begun(home)
+    open_job.keep(told="", complaint="")
+    note_owner(open_job, name="\u8239\u5927\u5de5")
+    lacks = dict(lacking(open_job))
+    assert "shop.phone" not in lacks.get("telephone", "")
+    assert "Nobody noted" in lacks["complaint"]
+    assert "\u8239" in lacks["letters"]
+    assert "after reading" not in lacks, "nothing stands that would need one"
+    read_baseline(open_job, seconds=30)
+    make_audit(open_job)
+    choose_all_eased(open_job)
+    assert "chosen and not made" in dict(lacking(open_job))["plan"]
+    carry_out(open_job)
+    lacks = dict(lacking(open_job))
+    assert "claims nothing" in lacks["after reading"]
+    assert "login" in lacks["restart"]
+    open_job.data_folder.keep_settings(Settings())
+    assert "shop.phone" in dict(lacking(open_job))["telephone"]
+    open_job.close()
+    open_job.data_folder.close()
+
+
+def test_the_preview_says_what_the_page_says(done):
+    _, _, content = done
+    sheet = sheet_of(content, ENGLISH)
+    for width in (60, 80, 140):
+        shown = preview(sheet, width)
+        assert max(len(line.words) for line in shown) <= width
+        heads = " ".join(line.head for line in shown).split()
+        words = " ".join(" ".join(line.words for line in shown).split())
+        assert set(" ".join(part.head for part in sheet.parts).split()) <= set(heads)
+        for part in sheet.parts:
+            for line in part.lines:
+                assert line.words.split()[0] in words
+    assert [line.words for line in shown if line.strong] == [sheet.title]
+
+
+def test_what_needs_money_has_the_figure_that_says_so(done):
+    _, _, content = done
+    assert money(content, ENGLISH)[0].startswith("More memory: 4 GiB instead of 2\u00a0GiB.")
+    worn = Sign(name="battery", says="holds little", worn_pct=41.0)
+    grave = Sign(name="file system", says="errors", grave=True)
+    facts = msgspec.structs.replace(content.facts, signs=(worn, grave))
+    said = money(msgspec.structs.replace(content, facts=facts), ENGLISH)
+    assert said[0].startswith("A new disk, before anything else")
+    assert said[-1].startswith("A new battery: this one holds only 41\u00a0% of what it held")
+    conditions = msgspec.structs.replace(content.after.conditions, temperature_c=97.0)
+    hot = msgspec.structs.replace(content.after, conditions=conditions)
+    assert "97 \u00b0C" in money(msgspec.structs.replace(content, after=hot), ENGLISH)[-1]
+    assert money(msgspec.structs.replace(content, facts=None), ENGLISH) == []
+
+
+def test_figures_and_tables_for_other_programs_hold_the_same_numbers(done):
+    _, _, content = done
+    found = {row["name"]: row for row in csv.DictReader(io.StringIO(figures_csv(content).decode()))}
+    load = next(c for c in content.comparisons if c.column == "ram_used_bytes")
+    assert float(found["ram_used_bytes"]["difference"]) == pytest.approx(load.difference / GIB)
+    start = next(c for c in content.felt if c.felt == "program_start")
+    assert found["program_start"]["unit"] == "ms"
+    assert float(found["program_start"]["after"]) == pytest.approx(1000 * start.after)
+    assert (found["program_start"]["finding"], found["swap_used_bytes"]["finding"]) == ("lower", "")
+    samples = list(csv.DictReader(io.StringIO(samples_csv(content).decode())))
+    counted = [s for s in samples if s["reading"] == "before" and s["counts"] == "1"]
+    assert len(counted) == len(content.before.kept)
+    evil = msgspec.structs.replace(content.changes[0], title="=1+1", note='a"b,\nc')
+    rows = changes_csv(msgspec.structs.replace(content, changes=(evil,))).decode()
+    (row,) = csv.DictReader(io.StringIO(rows, newline=""))
+    assert (row["title"], row["note"]) == ("'=1+1", 'a"b,\nc')
+
+
 def test_put_back_then_the_sheet_says_so(home):
     open_job = begun(home)
     read_baseline(open_job, seconds=30)
@@ -352,3 +432,34 @@ def test_put_back_then_the_sheet_says_so(home):
     assert kind_of(content_of(open_job)) == "put back"
     open_job.close()
     open_job.data_folder.close()
+
+
+@pytest.mark.parametrize(
+    ("scenario", "language", "says"),
+    [
+        ("chart-room", "en", ("Your computer is in order", "We changed nothing", "Call us")),
+        (
+            "tool-crib",
+            "de",
+            ("\u00dcbel bleibt", "liegen beiseite", "Eine SSD statt"),
+        ),
+        ("steam-box", "en", ("Your computer is better", "\u201cPost of measurements\u201d: 47")),
+        ("tide-logger", "de", ("aufs Stromsparen eingestellt", "Ein neuer Akku")),
+    ],
+)
+def test_the_examples_hand_over_what_fits_them(tmp_path, scenario, language, says):
+    run_example(tmp_path, 7, lambda _: None, scenario, language)
+    sheet = PdfReader(tmp_path / "sheet.pdf")
+    text = " ".join(sheet.pages[0].extract_text().split())
+    assert [words for words in says if words not in text] == []
+    report = PdfReader(tmp_path / "report.pdf")
+    told = " ".join(" ".join(p.extract_text() for p in report.pages).split())
+    heads = {
+        "en": ("What was found", "Figures", "Conditions of the readings", "How this was measured"),
+        "de": ("Was gefunden wurde", "Zahlen", "Bedingungen der Messungen", "Wie gemessen wurde"),
+    }[language]
+    assert [words for words in heads if words not in told] == []
+    assert "unset" not in told
+    for path in tmp_path.glob("*.svg"):
+        ET.parse(path)
+    assert (tmp_path / "bridge.svg").exists() is (scenario != "chart-room")

@@ -9,6 +9,7 @@ import shutil
 import subprocess
 import tempfile
 from pathlib import Path
+from types import SimpleNamespace
 
 import pytest
 from hypothesis import HealthCheck, given, settings
@@ -17,9 +18,11 @@ from hypothesis import strategies as st
 from faulting import Folder, apply_all, run_script
 from helpers import linux, lumtak, put, snapshot_of
 from lumtak.computers.hands.shell import _format, quoted
+from lumtak.computers.linux.put_back import in_home
 from lumtak.core.setting import parse_change
 from lumtak.errors import StorageError
 from lumtak.journal import Journal, apply_changes, put_back
+from lumtak.journal.numbers import Numbers, lowest_free
 
 SHELLS = [("sh",), ("dash",), ("busybox", "sh"), ("bash", "--posix")]
 BYTES = st.binary(max_size=60) | st.text("-%\\'\"$`\n\t x", max_size=40).map(str.encode)
@@ -274,3 +277,105 @@ def test_numbers_are_the_lowest_free_and_one_on_a_sheet_is_never_given_again(wor
     with pytest.raises(StorageError, match="Mend it from a copy"):
         apply_changes(journal, computer, facts, [parse_change(world.again)])
     journal.close()
+
+
+def test_two_shops_may_leave_scripts_and_no_number_is_mistaken(world):
+    before = world.look()
+    homes = [world.folder / name for name in ("one", "two")]
+    for home, change in zip(homes, ("apps:tide-feed=off", "apps:sail-sync=off"), strict=True):
+        journal, computer = Journal(home), world.open()
+        done = apply_changes(journal, computer, computer.about.facts(), [parse_change(change)])
+        assert [o.number for o in done] == [1]
+        journal.close()
+    said = by_number(world, ("sh",), "1")
+    assert said.returncode == 2
+    assert "Two shops left a change 1 here" in said.stderr
+    lines = [line.split() for line in said.stderr.splitlines() if "undo-" in line]
+    assert len(lines) == 2
+    shell, script, number = lines[0]
+    one = run_script(script, world.tree, (shell,), number)
+    assert one.stdout.startswith("Change 1 is put back")
+    assert by_number(world, ("sh",), "list").stdout.count("\n") == 2
+    journal = Journal(homes[0])
+    put_back(journal, world.open())
+    journal.close()
+    beside = world.tree / "home/u/.local/share/lumtak-undo/put-back"
+    assert beside.exists(), "the other shop's script is still there"
+    assert by_number(world, ("busybox", "sh"), "all").returncode == 0
+    assert not beside.exists()
+    journal = Journal(homes[1])
+    put_back(journal, world.open())
+    journal.close()
+    after = world.look()
+    assert not [k for k in after if "lumtak" in k]
+    left = {k for k, v in after.items() if before.get(k) != v}
+    assert left <= {"u/.local", "u/.local/share"}, "which the first shop had found missing"
+
+
+def test_an_older_script_without_numbers_is_named_and_put_back_with_all(applied):
+    world, before = applied
+    script = world.script()
+    old = script.read_text().replace("numbers='1 2 3' of_root=''\n", "numbers= of_root=\n")
+    script.write_text(old)
+    assert "without numbers" in by_number(world, ("dash",), "list").stdout
+    assert by_number(world, ("dash",), "1").returncode == 2
+    assert by_number(world, ("dash",), "all").returncode == 0
+    assert world.look() == before
+
+
+def test_words_that_are_none_change_nothing(applied):
+    world, _ = applied
+    seen = world.look()
+    for word in ("four", "1x", "-1", ";id", "$(id)", "*", "", "1 2"):
+        assert by_number(world, ("dash",), word).returncode == 2, word
+    assert world.look() == seen
+    script = run_script(world.script(), world.tree, ("sh",), "--look", "1")
+    assert "as it was left: Tide feed" in script.stdout
+    assert world.look() == seen
+    foreign = world.tree / "home/u/.config/autostart/tide-feed.desktop"
+    foreign.write_bytes(b"mine")
+    said = by_number(world, ("sh",), "1")
+    assert (said.returncode, foreign.read_bytes()) == (3, b"mine")
+    assert "is left alone" in said.stdout
+    assert "somebody changed it since" in by_number(world, ("sh",), "list").stdout
+
+
+@pytest.mark.parametrize(
+    ("path", "home", "typed"),
+    [
+        ("/home/u/.local/share/put-back", "/home/u", "~/.local/share/put-back"),
+        ("/home/u/x y/put-back", "/home/u/", "'/home/u/x y/put-back'"),
+        ("/srv/d/put-back", "/home/u", "/srv/d/put-back"),
+        ("/srv/it's/put-back", "/home/u", "'/srv/it'\\''s/put-back'"),
+    ],
+)
+def test_what_is_typed_is_as_short_as_a_shell_takes_it(path, home, typed):
+    assert in_home(path, home) == typed
+
+
+@given(
+    st.lists(st.tuples(st.integers(1, 30), st.booleans()), max_size=20),
+    st.sets(st.integers(1, 30), max_size=8),
+    st.sets(st.integers(1, 12), max_size=2),
+)
+def test_a_new_number_is_nobodys_and_no_lower_one_is_free(changes, on_sheets, lost):
+    """Lost records have a number that nobody knows: no higher than their place in the journal."""
+    entries = [SimpleNamespace(number=n, is_open=stands) for n, stands in changes]
+    found = lowest_free(entries, on_sheets, lost)
+    taken = {e.number for e in entries if e.is_open} | on_sheets
+    assert found not in taken
+    assert found > max(lost, default=0)
+    between = range(1 + max(lost, default=0), found)
+    assert set(between) <= taken, "a lower one is free"
+
+
+def test_what_stands_on_paper_is_known_to_whoever_opens_the_journal_next(tmp_path):
+    path = tmp_path / "numbers.json"
+    assert Numbers(path).on_sheets("a") == set()
+    Numbers(path).hand_out("a", [])
+    assert not path.exists(), "nothing was handed out"
+    Numbers(path).hand_out("a", [3, 1])
+    Numbers(path).hand_out("b", [1])
+    Numbers(path).hand_out("a", [2])
+    assert Numbers(path).on_sheets("a") == {1, 2, 3}
+    assert path.stat().st_mode & 0o077 == 0

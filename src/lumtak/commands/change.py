@@ -168,13 +168,20 @@ def _after_failure(
         on_failure = "keep" if as_json else _asked(len(done))
     say = nothing if as_json else say_outcome
     if on_failure == "put-back":
-        return put_back(
-            data_folder.journal, computer, [o.id for o in done if o.id is not None], on_step=say
-        )
+        return put_back(data_folder.journal, computer, _places(done), on_step=say)
     if not as_json:
-        undo = f"lumtak undo {computer.address} {' '.join(str(o.number) for o in done)}"
-        click.echo(f"What was done is kept; `{undo}` puts it back.")
+        _say_kept(computer, done)
     return []
+
+
+def _places(outcomes: list[Outcome]) -> list[int]:
+    """In the journal, of those that came there."""
+    return [o.id for o in outcomes if o.id is not None]
+
+
+def _say_kept(computer: Computer, done: list[Outcome]) -> None:
+    undo = f"lumtak undo {computer.address} {' '.join(str(o.number) for o in done)}"
+    click.echo(f"What was done is kept; `{undo}` puts it back.")
 
 
 def _asked(done: int) -> str:

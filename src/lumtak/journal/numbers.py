@@ -1,13 +1,13 @@
 """The short numbers of changes, which are said over the phone and stand on paper."""
 
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Iterable, Sequence
 from itertools import count
 from pathlib import Path
 
 import msgspec
 
 from lumtak.core.record import UNREADABLE, Record
-from lumtak.errors import StorageError
+from lumtak.errors import StorageError, UnknownNameError
 from lumtak.journal.entry import Entry
 from lumtak.storage import write_whole
 
@@ -74,3 +74,20 @@ def lowest_free(entries: Iterable[Entry], on_sheets: Collection[int], lost: Iter
     """
     taken = {e.number for e in entries if e.is_open} | set(on_sheets)
     return next(n for n in count(1 + max(lost, default=0)) if n not in taken)
+
+
+def called(entries: Sequence[Entry], number: int) -> Entry:
+    """The change that people call so: one that stands, else the newest.
+
+    Raises:
+        UnknownNameError: there is none of this number.
+    """
+    found = [e for e in entries if e.number == number]
+    if not found:
+        raise UnknownNameError(
+            "change on this computer",
+            str(number),
+            (str(e.number) for e in entries),
+            "`lumtak journal COMPUTER` lists them.",
+        )
+    return next((e for e in found if e.is_open), found[-1])

@@ -18,7 +18,7 @@ from lumtak.errors import DamagedError, StorageError, UnknownNameError
 from lumtak.journal.copies import Copies
 from lumtak.journal.entry import Entry, Moment, PlanRecord, Stage, sealed, unsealed
 from lumtak.journal.locks import BusyError, locked
-from lumtak.journal.numbers import Numbers, lowest_free
+from lumtak.journal.numbers import Numbers, called, lowest_free
 from lumtak.journal.rescue import MIGRATIONS, as_rescued, fate, insert, insert_plan, salvage
 from lumtak.storage import lock_file, only_looked_at, write_whole
 
@@ -241,21 +241,8 @@ class Journal:
         return known[number]
 
     def called(self, number: int, computer: str) -> Entry:
-        """The change of this computer that people call so: one that stands, else the newest.
-
-        Raises:
-            UnknownNameError: there is none of this number.
-        """
-        mine = self.entries(computer)
-        called = [e for e in mine if e.number == number]
-        if not called:
-            raise UnknownNameError(
-                "change on this computer",
-                str(number),
-                (str(e.number) for e in mine),
-                "`lumtak journal COMPUTER` lists them.",
-            )
-        return next((e for e in called if e.is_open), called[-1])
+        """The change of this computer that people call so; see `numbers.called`."""
+        return called(self.entries(computer), number)
 
     def unfinished_plans(self, computer: str, user: str) -> list[PlanRecord]:
         """Plans of this user that were interrupted, oldest first."""

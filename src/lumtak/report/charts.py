@@ -18,11 +18,11 @@ from lumtak.report.tongue import Tongue
 
 COLOURS = {
     "guarded": "#49535c",
-    "keep": "#9dbfd6",
-    "ask": "#f0e2c0",
+    "keep": "#86abc6",
+    "ask": "#e3d2a4",
     "ease": "#c8640f",
-    "aside": "#c3ced6",
-    "cache": "#e4e8eb",
+    "aside": "#b7c4ce",
+    "cache": "#f1f3f4",
     "free": "#ffffff",
 }
 """Of kinds that stand side by side no two are alike in grey."""

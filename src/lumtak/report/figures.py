@@ -13,6 +13,7 @@ from lumtak.report.content import Content
 from lumtak.report.tongue import Tongue
 
 _S_UNIT, _MS_UNIT, _US_UNIT, _WORK = "s", "ms", "µs", "core-seconds/s"
+_DECIMALS = {_WORK: 3, "GiB": 2, "GB": 2}
 FINDINGS: dict[Conclusion, str] = {
     "lower": "lower",
     "higher": "higher",
@@ -140,25 +141,28 @@ def _mean(reading: Reading | None, name: str, scale: float) -> float | None:
 
 def in_words(row: Row, tongue: Tongue) -> list[str]:
     """(title, before, after, difference, interval, finding) in a language."""
-    finding = tongue.say(FINDINGS[row.finding]) if row.finding else ""
-    decimals = 3 if row.unit == _WORK else 2 if row.unit in {"GiB", "GB"} else 1
-    less = 0 if row.difference_unit == "%" and row.unit != "%" else decimals
-    interval = ""
-    if row.low is not None and row.high is not None:
-        low, high = (tongue.signed(v, less) for v in (row.low, row.high))
-        interval = tongue.say("{low} to {high}", low=low, high=high)
-    difference = ""
-    if row.difference is not None:
-        unit = f" {row.difference_unit}" if row.difference_unit != row.unit else ""
-        difference = f"{tongue.signed(row.difference, less)}{unit}"
+    decimals = _DECIMALS.get(row.unit, 1)
     sides = (row.before, row.after)
     return [
         f"{tongue.say(row.title)}, {row.unit}",
         *(tongue.number(v, decimals) if v is not None else "\u2013" for v in sides),
-        difference,
-        interval,
-        finding,
+        *_differs(row, decimals, tongue),
+        tongue.say(FINDINGS[row.finding]) if row.finding else "",
     ]
+
+
+def _differs(row: Row, decimals: int, tongue: Tongue) -> tuple[str, str]:
+    """(difference, interval); a difference in per cent has no decimals."""
+    relative = row.difference_unit != row.unit
+    less = 0 if relative else decimals
+    difference = interval = ""
+    if row.difference is not None:
+        unit = f" {row.difference_unit}" if relative else ""
+        difference = f"{tongue.signed(row.difference, less)}{unit}"
+    if row.low is not None and row.high is not None:
+        low, high = (tongue.signed(v, less) for v in (row.low, row.high))
+        interval = tongue.say("{low} to {high}", low=low, high=high)
+    return difference, interval
 
 
 def figures_csv(content: Content) -> bytes:

@@ -2,6 +2,7 @@
 
 import shutil
 import subprocess
+import threading
 from pathlib import Path
 
 from lumtak.core.asking import questions
@@ -19,6 +20,8 @@ from lumtak.work.places import results_folder
 _PRINTERS = ("lp", "lpr")
 """The system's own commands that print what they are given; POSIX.1-2017, lp."""
 _PRINTS_IN_S = 60.0
+_ASKED = 3
+"""Questions that are told; the others are counted."""
 
 
 def sheet_tongue(open_job: OpenJob, language: str = "", paper: str = "") -> Tongue:
@@ -102,54 +105,59 @@ def open_file(path: Path) -> None:
         raise LumtakError(
             "Nothing here opens a file with its program (xdg-open).", f"Open it yourself: {path}."
         )
-    subprocess.Popen(  # noqa: S603 - a command of the system, and a path of ours
+    opened = subprocess.Popen(  # noqa: S603 - a command of the system, and a path of ours
         [opener, str(path)],
         stdin=subprocess.DEVNULL,
         stdout=subprocess.DEVNULL,
         stderr=subprocess.DEVNULL,
         start_new_session=True,
     )
+    # It may last as long as the program that shows the file: nobody waits, and no body is left.
+    threading.Thread(target=opened.wait, daemon=True).start()
 
 
 def lacking(open_job: OpenJob) -> list[tuple[str, str]]:
     """(what, a sentence) of all that a sheet still lacks, what matters most first."""
     job = open_job.job
-    standing = [e for e in open_job.entries() if e.is_open]
     owed = open_job.owed().in_words()
-    found = questions(job.audit)[0] if job.audit else ()
-    asked = [q.words for q in found if not q.answer]
-    shop = open_job.data_folder.settings.shop
-    letters = not_in_font(f"{job.owner.name} {job.owner.contact} {job.told} {shop.name}")
+    nobody = "" if job.complaint or job.told else "Nobody noted what the owner came with."
+    phone = open_job.data_folder.settings.shop.phone
+    bad = [e.title for e in open_job.entries() if e.stage in {"failed", "conflict"}]
+    chosen = f"{counted(len(job.chosen), 'change')} chosen and not made." if job.chosen else ""
     rows = (
         ("restart", f"{capital(owed)}; then the reading counts." if owed else ""),
-        ("after reading", _reading(open_job) if standing else ""),
-        (f"to ask ({len(asked)})", " ".join(asked[:3])),
-        (
-            "complaint",
-            "" if job.complaint or job.told else "Nobody noted what the owner came with.",
-        ),
-        ("telephone", "" if shop.phone else "The settings name no number to call (shop.phone)."),
-        (
-            "letters",
-            f"The font has no picture of {plain(letters, 40)}; write that in by hand."
-            if letters
-            else "",
-        ),
-        (
-            "did not go through",
-            ", ".join(e.title for e in open_job.entries() if e.stage in {"failed", "conflict"}),
-        ),
-        (
-            "plan",
-            f"{counted(len(job.chosen), 'change')} chosen and not made." if job.chosen else "",
-        ),
+        ("after reading", _reading(open_job)),
+        _asked(open_job),
+        ("complaint", nobody),
+        ("telephone", "" if phone else "The settings name no number to call (shop.phone)."),
+        ("letters", _letters(open_job)),
+        ("did not go through", ", ".join(bad)),
+        ("plan", chosen),
     )
     return [row for row in rows if row[1]]
+
+
+def _asked(open_job: OpenJob) -> tuple[str, str]:
+    """Questions that only the owner can answer, and that nobody asked yet."""
+    audit = open_job.job.audit
+    found = questions(audit)[0] if audit else ()
+    asked = [q.words for q in found if not q.answer]
+    return f"to ask ({len(asked)})", " ".join(asked[:_ASKED])
+
+
+def _letters(open_job: OpenJob) -> str:
+    """What the font cannot print of what people typed."""
+    owner, shop = open_job.job.owner, open_job.data_folder.settings.shop
+    typed = f"{owner.name} {owner.contact} {open_job.job.told} {shop.name} {shop.address}"
+    letters = plain(not_in_font(typed), 40)
+    return f"The font has no picture of {letters}; write that in by hand." if letters else ""
 
 
 def _reading(open_job: OpenJob) -> str:
     from lumtak.work.proof import why_provisional
 
+    if not any(e.is_open for e in open_job.entries()):
+        return ""
     if open_job.after is None:
         return "There is none yet, so the sheet claims nothing."
     return "It does not count any more; take another." if why_provisional(open_job) else ""

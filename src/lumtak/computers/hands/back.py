@@ -13,7 +13,8 @@ from __future__ import annotations
 import re
 from typing import Any, List, Sequence
 
-from lumtak.computers.hands.shell import COUNTERS, WORDS, beside, quoted, ways_back
+from lumtak.computers.hands.shell import beside, quoted, ways_back
+from lumtak.computers.hands.shell_words import COUNTERS, WORDS
 from lumtak.computers.hands.states import Exact, state_of
 from lumtak.computers.hands.table import SWAP_FOLDER
 

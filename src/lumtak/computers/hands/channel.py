@@ -26,7 +26,7 @@ _BOOT = (
 )
 """Reads a length and then the code, and nothing beyond it."""
 SENT = (
-    "desktops", "desktop_data", "table", "words", "shell", "exact", "user_states",
+    "desktops", "desktop_data", "table", "words", "shell_words", "shell", "exact", "user_states",
     "root_states", "aside_shell", "aside_states", "swap_states", "watch_states", "states",
     "back", "programs", "places", "display", "looking", "atomic", "feeling", "rules",
     "clutter_data", "diving", "walking", "used", "clutter", "copies", "lone", "deleting",

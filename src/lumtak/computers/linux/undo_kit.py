@@ -16,15 +16,8 @@ from typing import Any
 import msgspec
 
 from lumtak.computers.hands.back import root_script, script_path
-from lumtak.computers.hands.shell import (
-    COUNTERS,
-    FILES,
-    WORDS,
-    at,
-    quoted,
-    temporary_name,
-    ways_back,
-)
+from lumtak.computers.hands.shell import FILES, at, quoted, temporary_name, ways_back
+from lumtak.computers.hands.shell_words import COUNTERS, WORDS
 from lumtak.computers.hands.states import Exact
 from lumtak.computers.hands.whose import Hands, User
 from lumtak.computers.hands.words import escaped
@@ -36,6 +29,8 @@ from lumtak.core.setting import SettingRef, State
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError
 
+_OWN = 1
+"""The folder of the scripts is nobody else's: it goes with the last, whoever made it."""
 _IS_SCRIPT = re.compile(r"undo-[0-9a-z-]+\.sh")
 
 _HEAD = """\
@@ -166,7 +161,7 @@ class FileUndoKit:
         by_root = script_path(tag)
         tail = _TAIL.format(
             here=at(self._folder.path, name).decode("utf-8", "surrogateescape"),
-            made=made,
+            made=max(_OWN, made),
             by_root=quoted(by_root).decode(),
             command=quoted(f"sudo sh {by_root}").decode(),
             put_back=PUT_BACK,
@@ -264,7 +259,7 @@ class FileUndoKit:
             names = []
         if not any(_IS_SCRIPT.fullmatch(n) for n in names if n != _file_name(tag)):
             self._folder.remove(PUT_BACK, 0)
-        self._folder.remove(_file_name(tag), made)
+        self._folder.remove(_file_name(tag), max(_OWN, made))
 
 
 def _known(ref: SettingRef, way: Way) -> tuple[int, str, Exact, list[Exact]]:

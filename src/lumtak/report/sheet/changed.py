@@ -16,25 +16,43 @@ _ORDER = ("copies", "function", "convenience", "slower", "nothing")
 def different(content: Content, tongue: Tongue, most: int) -> Part:
     """What the owner would notice, the most missed first, and the numbers of all the rest."""
     standing = [line for line in content.changes if line.stands]
-    noticed = [c for c in standing if c.notice and (c.missed != "nothing" or _is_set(c))]
     aside = [c for c in standing if c.bytes]
+    noticed = [c for c in standing if _is_noticed(c)]
     noticed.sort(key=lambda c: (_ORDER.index(c.missed), c.notice, c.number))
-    lines = [
-        Line(words=_notice(group, tongue), numbers=_numbers(c.number for c in group))
-        for group in (list(g) for _, g in groupby(noticed, key=lambda c: c.notice))
-    ]
-    if aside:
-        lines.insert(0, _aside(aside, content, tongue))
-    shown = lines[:most]
-    rest = [c for c in standing if c not in noticed and c not in aside]
-    if rest:
-        words = tongue.say("Changes that you will not notice.")
-        if shown:
-            words = tongue.say("Other changes, which you will not notice.")
-        shown.append(Line(words=words, numbers=_numbers(c.number for c in rest)))
+    lines = [*_aside(aside, content, tongue), *_in_groups(noticed, tongue)]
+    told = {c.id for c in (*aside, *noticed)}
+    rest = [c for c in standing if c.id not in told]
     left = len(lines) - most
-    left_out = tongue.say("and {count} more, in the report", count=left) if left > 0 else ""
-    return Part(head=tongue.say("What is different now"), lines=tuple(shown), left_out=left_out)
+    return Part(
+        head=tongue.say("What is different now"),
+        lines=(*lines[:most], *_rest(rest, tongue, alone=not lines)),
+        left_out=tongue.say("and {count} more, in the report", count=left) if left > 0 else "",
+    )
+
+
+def _in_groups(noticed: Sequence[ChangeLine], tongue: Tongue) -> list[Line]:
+    """A line for what means the same to the owner."""
+    groups = [list(group) for _, group in groupby(noticed, key=lambda c: c.notice)]
+    return [
+        Line(words=_notice(group, tongue), numbers=_numbers(c.number for c in group))
+        for group in groups
+    ]
+
+
+def _rest(rest: Sequence[ChangeLine], tongue: Tongue, *, alone: bool) -> tuple[Line, ...]:
+    """What the owner will not notice, by name where it is little."""
+    if not rest:
+        return ()
+    words = tongue.say("Changes that you will not notice.")
+    if not alone:
+        words = tongue.say("Other changes, which you will not notice.")
+    if len(rest) <= _NAMED:
+        words = f"{words} ({_named(rest, tongue)})"
+    return (Line(words=words, numbers=_numbers(c.number for c in rest)),)
+
+
+def _is_noticed(line: ChangeLine) -> bool:
+    return bool(line.notice) and (line.missed != "nothing" or _is_set(line))
 
 
 def _is_set(line: ChangeLine) -> bool:
@@ -43,23 +61,31 @@ def _is_set(line: ChangeLine) -> bool:
 
 
 def _notice(group: Sequence[ChangeLine], tongue: Tongue) -> str:
-    titles = list(dict.fromkeys(plain(c.title, TITLE_MOST) for c in group))
-    shown = [tongue.quoted(title) for title in titles[:_NAMED]]
-    named = tongue.listed([*shown, *(["…"] if len(titles) > _NAMED else [])])
+    named = _named(group, tongue)
     words = group[0].notice
     if "{title}" in words:
         return tongue.say(words, title=named)
     return tongue.say(words) if _is_set(group[0]) else f"{tongue.say(words)} ({named})"
 
 
-def _aside(aside: Sequence[ChangeLine], content: Content, tongue: Tongue) -> Line:
+def _named(group: Sequence[ChangeLine], tongue: Tongue) -> str:
+    """The things that were changed, by name."""
+    titles = list(dict.fromkeys(plain(c.title, TITLE_MOST) for c in group))
+    shown = [tongue.quoted(title) for title in titles[:_NAMED]]
+    return tongue.listed([*shown, *(["…"] if len(titles) > _NAMED else [])])
+
+
+def _aside(aside: Sequence[ChangeLine], content: Content, tongue: Tongue) -> list[Line]:
+    """What lies aside, and until when; nothing where nothing does."""
+    if not aside:
+        return []
     words = tongue.say(
-        "{size} of old copies and leftovers lie aside. From {date} on they are deleted; until then"
-        " they can be had back.",
+        "{size} of old copies and leftovers lie aside. From {date} on they may be deleted; until"
+        " then they can be had back.",
         size=tongue.size(sum(c.bytes for c in aside)),
         date=tongue.date(content.empty_on) if content.empty_on else "…",
     )
-    return Line(words=words, numbers=_numbers(c.number for c in aside))
+    return [Line(words=words, numbers=_numbers(c.number for c in aside))]
 
 
 def _numbers(numbers: Iterable[int]) -> str:

@@ -21,13 +21,17 @@ def kind_of(content: Content) -> Kind:
         return "put back"
     if content.after is None or content.after_provisional:
         return "open"
-    findings = [c.finding for c in _leading(content)]
-    findings += [c.finding for c in _loads(content)]
+    return _judged(content)
+
+
+def _judged(content: Content) -> Kind:
+    """What the readings say."""
+    leading, loads = _leading(content), _loads(content)
+    findings = {c.finding for c in leading} | {c.finding for c in loads}
+    # What the owner complained of must not have got worse, whatever else got better.
+    if leading and leading[0].finding == "higher":
+        return "worse"
     if "lower" in findings:
-        # Something got quicker or lighter; what the owner complained of must not have got worse.
-        worse = any(c.finding == "higher" for c in _leading(content)[:1])
-        if worse:
-            return "worse"
         return "partly" if _stays(content) else "better"
     return "worse" if "higher" in findings else "not better"
 

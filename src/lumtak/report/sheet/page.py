@@ -19,7 +19,8 @@ _MOST = tuple(range(14, 1, -1))
 """Changes with a line of their own; letters get smaller only once few are left."""
 _LARGE_ENOUGH = 10.0
 _SIGN = 62.0
-_BAR, _BAR_GAP, _BAR_WORDS = 10.0, 6.0, 120.0
+_BAR, _BAR_GAP, _BAR_WORDS = 0.95, 0.55, 10.5
+"""Of the small picture, as multiples of the size of letters."""
 
 
 def sheet_pdf(make: Callable[[int], Sheet], paper: PaperName) -> bytes:
@@ -148,7 +149,7 @@ class _Page:
             )
             rows.append(_Row((more,), more.height, 2.0))
         if part.pictured and sheet.bars:
-            high = len(sheet.bars) * (2 * _BAR + _BAR_GAP) + _BAR_GAP
+            high = (len(sheet.bars) * (2 * _BAR + _BAR_GAP) + _BAR_GAP) * size
             rows.append(_Row((), high, 2.0, bars=True))
         # A heading of two lines may be higher than what stands beside it.
         used = sum(row.height + row.after for row in rows)
@@ -194,23 +195,25 @@ class _Page:
         """Before in light grey with an edge, now in dark: told apart in any print."""
         size = self._size * 0.8
         titles = max(canvas.stringWidth(bar.title, BOLD, size) for bar in self._sheet.bars) + 10
-        left, longest = self._text_left + titles, self._text_width - titles - _BAR_WORDS
-        y = top - _BAR_GAP
+        high, gap = _BAR * self._size, _BAR_GAP * self._size
+        left = self._text_left + titles
+        longest = self._text_width - titles - _BAR_WORDS * self._size
+        y = top - gap
         for bar in self._sheet.bars:
             canvas.setFillColor(_INK)
             canvas.setFont(BOLD, size)
-            canvas.drawString(self._text_left, y - _BAR + 2, bar.title)
+            canvas.drawString(self._text_left, y - high + 2, bar.title)
             whole = max(bar.before, bar.after) or 1.0
             for value, words, name, colour in _pair(bar, self._sheet.bars_head):
-                y -= _BAR
+                y -= high
                 canvas.setFillColor(colour)
                 canvas.setStrokeColor(_NOW)
                 canvas.setLineWidth(0.5)
-                canvas.rect(left, y, max(1.0, longest * value / whole), _BAR - 1.5, fill=1)
+                canvas.rect(left, y, max(1.0, longest * value / whole), high - 1.5, fill=1)
                 canvas.setFillColor(_INK)
                 canvas.setFont(SANS, size)
                 canvas.drawString(left + longest * value / whole + 6, y + 1, f"{name}: {words}")
-            y -= _BAR_GAP
+            y -= gap
 
     def _foot(self, canvas: Any) -> None:  # noqa: ANN401
         """Lines to sign on, and where this comes from."""

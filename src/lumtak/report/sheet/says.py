@@ -33,7 +33,9 @@ def sheet_of(content: Content, tongue: Tongue, most: int = 12) -> Sheet:
         _again(content, tongue),
         _missing(content, tongue),
     )
-    shop = [content.shop.name, *content.shop.address.split(","), content.shop.phone]
+    # A number is not parted at the end of a line.
+    phone = content.shop.phone.replace(" ", "\u00a0")
+    shop = [content.shop.name, *content.shop.address.split(","), phone]
     return Sheet(
         kind=kind,
         language=tongue.tag,
