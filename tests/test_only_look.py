@@ -7,6 +7,8 @@ import pytest
 from helpers import lumtak
 from lumtak.errors import StorageError
 from lumtak.work.data_folder import DataFolder
+from lumtak.work.handover import write_report
+from lumtak.work.intake import reopen_job
 
 
 @pytest.fixture
@@ -21,7 +23,7 @@ def kept(home):
     return home
 
 
-def test_what_is_there_is_shown_and_nothing_is_kept(kept, monkeypatch):
+def test_what_is_there_is_shown_and_nothing_is_kept(kept, tmp_path, monkeypatch):
     before = {p: p.read_bytes() for p in kept.rglob("*") if p.is_file()}
     monkeypatch.setattr(os, "access", lambda path, how: how == os.R_OK)
     data_folder = DataFolder(kept)
@@ -43,6 +45,9 @@ def test_what_is_there_is_shown_and_nothing_is_kept(kept, monkeypatch):
         data_folder.journal.writing("sim-drawing-bench"),
     ):
         pass
+    open_job = reopen_job(data_folder, job)
+    names = {p.name for p in write_report(open_job, tmp_path / "r")}
+    assert {"report.pdf", "sheet.pdf"} <= names, "no number of it would have to be kept"
     copy = data_folder.home
     data_folder.close()
     assert not copy.exists()

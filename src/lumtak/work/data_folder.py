@@ -48,6 +48,11 @@ class DataFolder(Knowledge):
         for folder in (self.home, self.home / "simulated", *many):
             sweep(folder)
 
+    @property
+    def only_looks(self) -> bool:
+        """Whether nothing can be kept in it."""
+        return self._only_look is not None
+
     @cached_property
     def journal(self) -> "Journal":
         """The journal of changes."""

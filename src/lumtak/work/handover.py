@@ -175,15 +175,18 @@ def sheet_bytes(open_job: OpenJob, content: Content, tongue: Tongue) -> bytes:
     from lumtak.report.sheet.page import sheet_pdf
 
     journal, identity = open_job.data_folder.journal, open_job.job.identity
-    with journal.writing(identity):
-        journal.numbers.hand_out(identity, (c.number for c in content.changes if c.stands))
+    numbers = {c.number for c in content.changes if c.stands}
+    if not numbers <= journal.numbers.on_sheets(identity):
+        with journal.writing(identity):
+            journal.numbers.hand_out(identity, numbers)
     return sheet_pdf(lambda most: sheet_of(content, tongue, most), tongue.paper)
 
 
 def note_written(open_job: OpenJob, *paths: Path) -> None:
     """These files hold what is said of the owner."""
     known = dict.fromkeys((*open_job.job.written, *(str(p.absolute()) for p in paths)))
-    open_job.keep(written=tuple(known))
+    if not open_job.data_folder.only_looks:
+        open_job.keep(written=tuple(known))
 
 
 def reminders_of(open_job: OpenJob) -> "list[Reminder]":
