@@ -16,6 +16,8 @@ sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
 from lumtak.computers.simulated.computer import SimulatedComputer
 from lumtak.core.compare import CAUTION_ENDED, compare, compare_many
 from lumtak.core.settling import settle
+from lumtak.core.trial import design, shown
+from lumtak.core.trial.design import BLOCK_S, BLOCKS, WASHOUT_S
 from lumtak.core.verdict import compare_readings
 from lumtak.work.sampling import Precision, take_reading
 from noise import FAMILIES, autoregression, started, until_sure
@@ -180,6 +182,93 @@ def simulated(pairs=60):
     )
 
 
+TRIALS, TRIAL_EFFECT = 1000, 3.0
+
+
+def blocks_of(values, planned, effect=None):
+    """On minus off of each pair, out of a load of one sample a second.
+
+    Args:
+        values: the load.
+        planned: the design.
+        effect: makes of a part of the load what it is, given whether the change is on and was so
+            in the block before.
+    """
+    step, washout = round(planned.block_s + planned.washout_s), round(planned.washout_s)
+    states = planned.states()
+    means = []
+    for place, on in enumerate(states):
+        part = values[place * step : (place + 1) * step]
+        if effect is not None:
+            part = effect(part, on, place > 0 and states[place - 1])
+        means.append(part[washout:].mean())
+    pairs = zip(means[::2], means[1::2], strict=True)
+    return [
+        a - b if first else b - a for (a, b), first in zip(pairs, planned.on_first, strict=True)
+    ]
+
+
+def adds(part, on, _before):
+    """The same, whatever the load."""
+    return part - TRIAL_EFFECT * on
+
+
+def multiplies(part, on, _before):
+    """A share of the load."""
+    return part * (0.9 if on else 1.0)
+
+
+def carries_over(part, on, before):
+    """Comes and goes slowly, and is not all there when the washout is over."""
+    fades = np.exp(-np.arange(part.size) / 10.0)
+    return part - TRIAL_EFFECT * (on + (float(before) - on) * fades)
+
+
+def switchbacks():
+    """Trials as they are by default, with early stopping: how often they are wrong."""
+    print(
+        f"\nSwitchback trials, {BLOCKS} blocks of {BLOCK_S:g} s after {WASHOUT_S:g} s, {TRIALS} a"
+        f" row, early stopping included: false alarms %, {TRIAL_EFFECT:g} points found %, pairs"
+        " until then; how often the interval holds an effect that adds, multiplies, carries over,"
+        " %\n"
+    )
+    print("| noise | alarms | found | pairs | adds | multiplies | carries over |")
+    print("|---|---|---|---|---|---|---|")
+    rng = np.random.default_rng(26)
+    length = round(BLOCKS * (BLOCK_S + WASHOUT_S))
+    for name, make in FAMILIES.items():
+        loads = LEVEL + make(rng, TRIALS, length)
+        rows = [one_trial(load, seed) for seed, load in enumerate(loads)]
+        alarms, found, pairs, *held = np.mean(rows, axis=0)
+        cells = [100 * alarms, 100 * found, pairs, *(100 * h for h in held)]
+        print(f"| {name} | " + " | ".join(f"{cell:.1f}" for cell in cells) + " |", flush=True)
+
+
+def one_trial(load, seed):
+    """(false alarm, effect found, pairs it took, held: adds, multiplies, carries over)."""
+    planned = design(seed=seed)
+    kinds = (None, adds, multiplies, carries_over)
+    nothing, added, times, carried = (
+        trial_of(blocks_of(load, planned, kind), planned) for kind in kinds
+    )
+    truths = (-TRIAL_EFFECT, -0.1 * load.mean(), -TRIAL_EFFECT)
+    held = [
+        f.ci95[0] <= true <= f.ci95[1]
+        for f, true in zip((added, times, carried), truths, strict=True)
+    ]
+    alarm = not nothing.ci95[0] <= 0 <= nothing.ci95[1]
+    return (alarm, added.finding == "lower", added.pairs, *held)
+
+
+def trial_of(differences, planned):
+    """As a trial goes: looked at after each pair, until it ends."""
+    for count in range(1, planned.pairs + 1):
+        found = shown(differences[:count], planned, threshold=0.0)
+        if found.ends:
+            return found
+    raise ValueError("a trial that does not end")
+
+
 def main():
     """Everything, five minutes; or the parts named."""
     parts = {
@@ -188,6 +277,7 @@ def main():
         "start": one_sided_start,
         "stopping": stopping,
         "simulated": simulated,
+        "trials": switchbacks,
     }
     for name in sys.argv[1:] or parts:
         parts[name]()
