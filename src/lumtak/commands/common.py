@@ -48,6 +48,7 @@ def with_data_folder(function: _F) -> _F:
         log_to(data_folder.home)
         write_sizes(data_folder.settings.sizes)
         try:
+            end_interrupted(data_folder)
             return function(data_folder, *args, **options)
         finally:
             for notice in data_folder.notices():
@@ -56,6 +57,15 @@ def with_data_folder(function: _F) -> _F:
 
     # One argument fewer.
     return home_option(update_wrapper(wrapped, function))  # type: ignore[return-value]
+
+
+def end_interrupted(data_folder: "DataFolder") -> None:
+    """Say what trials that were killed had left switched on, and what became of it."""
+    if any((data_folder.home / "trials").glob("*/under-way.json")):
+        from lumtak.work.trials import finish_interrupted
+
+        for line in finish_interrupted(data_folder):
+            click.echo(line, err=True)
 
 
 def log_to(folder: Path) -> None:

@@ -11,6 +11,7 @@ import click
 from lumtak.commands.common import (
     asked_tongue,
     columns,
+    end_interrupted,
     json_option,
     log_to,
     say_json,
@@ -36,6 +37,7 @@ def open_workbench(folder: Path, *, demo: bool = False) -> None:
     log_to(folder)
     data_folder = DataFolder(folder)
     try:
+        end_interrupted(data_folder)
         app = LumtakApp(data_folder, pace=_DEMO_PACE, demo=demo)
         app.run()
         if app.problem is not None:

@@ -34,6 +34,8 @@ def apply_changes(
     changes: Iterable[Change],
     *,
     job: str = "",
+    trial: int = 0,
+    keep_rights: bool = False,
     on_step: OnStep = nothing,
     on_review: Callable[[Review], None] = nothing,
     stop: threading.Event | None = None,
@@ -49,6 +51,8 @@ def apply_changes(
         facts: of it, for titles and for when a change shows.
         changes: in a safe order.
         job: whom they belong to.
+        trial: of which they are flips.
+        keep_rights: whether more is to come, so that what was granted for it is not given back.
         on_step: told after each change.
         on_review: told what an interrupted plan left, before anything is touched.
         stop: ends after the change that is being made.
@@ -72,7 +76,7 @@ def apply_changes(
                 if halted or (stop is not None and stop.is_set()):
                     outcome = _not_tried(facts, change)
                 else:
-                    outcome = _apply(journal, computer, facts, change, plan, job)
+                    outcome = _apply(journal, computer, facts, change, (plan, job, trial))
                 halted = halted or outcome.result in {"failed", "conflict"}
                 outcomes.append(outcome)
                 on_step(outcome)
@@ -80,7 +84,8 @@ def apply_changes(
             refresh_script(journal, computer)
         # Also after an error, so that root is never left to whoever comes next.
         finally:
-            computer.settings.give_back_rights()
+            if not keep_rights:
+                computer.settings.give_back_rights()
     return outcomes
 
 
@@ -120,9 +125,10 @@ def _not_tried(facts: Facts, change: Change) -> Outcome:
 
 
 def _apply(
-    journal: Journal, computer: Computer, facts: Facts, change: Change, plan: int, job: str
+    journal: Journal, computer: Computer, facts: Facts, change: Change, of: tuple[int, str, int]
 ) -> Outcome:
-    """One change: begun, carried out, concluded."""
+    """One change, of a plan, a job and a trial: begun, carried out, concluded."""
+    plan, job, trial = of
     try:
         before = computer.settings.read(change.ref)
         if before.value == change.value:
@@ -138,6 +144,7 @@ def _apply(
     now = moment(computer)
     entry = Entry(
         id=0,
+        trial=trial,
         plan=plan,
         computer=computer.identity,
         address=computer.address,

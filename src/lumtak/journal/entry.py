@@ -60,6 +60,8 @@ class Entry(Record):
     number: int = 0
     """What people call it: short, and no other change that stands on the computer has it, nor one
     that stands on a sheet; see `numbers.lowest_free`."""
+    trial: int = 0
+    """Number of the trial that it is a flip of; 0 where it is of none."""
     plan: int = 0
     """Number of the plan it was part of; 0 where that is not known any more."""
     turn: int = 0

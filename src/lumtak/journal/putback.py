@@ -36,6 +36,7 @@ def put_back(
     *,
     overwrite: bool = False,
     shown: Collection[int] = (),
+    keep_rights: bool = False,
     on_step: OnStep = nothing,
     on_review: Callable[[Review], None] = nothing,
     stop: threading.Event | None = None,
@@ -54,6 +55,7 @@ def put_back(
         overwrite: even what somebody changed since.
         shown: numbers of rescued records that a person was shown whole and agreed to; no other
             record that was rescued and takes root is put back.
+        keep_rights: whether more is to come; see `apply_changes`.
         on_step: told after each change.
         on_review: told what an interruption left, before anything is touched.
         stop: ends after the change that is being put back.
@@ -83,7 +85,8 @@ def put_back(
                 on_step(outcome)
             refresh_script(journal, computer)
         finally:
-            computer.settings.give_back_rights()
+            if not keep_rights:
+                computer.settings.give_back_rights()
     return outcomes
 
 

@@ -5,8 +5,8 @@ for each pair by itself. Before what is kept of a block a washout passes, in whi
 settles into the new state.
 """
 
+import hashlib
 import math
-import random
 from itertools import pairwise
 
 from lumtak.core.record import Record
@@ -83,15 +83,20 @@ def design(
             f"Keep {SHORTEST_BLOCK_S:g} to {LONGEST_BLOCK_S:g} s of each, after 0 to"
             f" {LONGEST_WASHOUT_S:g} s.",
         )
-    dice = random.Random(seed)  # noqa: S311 - an order, no secret
     pairs = blocks // 2
     return Design(
         block_s=block_s,
         washout_s=washout_s,
-        on_first=tuple(dice.random() < 0.5 for _ in range(pairs)),
+        on_first=tosses(seed, pairs),
         looks=looks_of(pairs),
         seed=seed,
     )
+
+
+def tosses(seed: int, count: int) -> tuple[bool, ...]:
+    """So many fair coins, the same for the same seed wherever and whenever: bits of its SHA-256."""
+    bits = int.from_bytes(hashlib.sha256(str(seed).encode()).digest(), "big")
+    return tuple(bool(bits >> place & 1) for place in range(count))
 
 
 def looks_of(pairs: int) -> tuple[Look, ...]:
