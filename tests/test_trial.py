@@ -1,17 +1,35 @@
 """Trials: the order is drawn beforehand, and chance is counted, not modelled."""
 
 import itertools
+import json
 import math
+import os
+import re
+import threading
 
+import msgspec
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from lumtak.core.trial import could_show, design, shown
+from helpers import CATALOGUE, facts, item, lumtak, profile, reading
+from lumtak.core.audit import audit
+from lumtak.core.profile import PowerWishes
+from lumtak.core.setting import State, parse_change, parse_ref
+from lumtak.core.trial import Shown, could_show, design, shown
 from lumtak.core.trial.design import ERROR, FEWEST, MOST, looks_of
 from lumtak.core.trial.inference import interval, subset_means
+from lumtak.core.trial.record import Trial, why_missing
 from lumtak.errors import UsageError
+from lumtak.journal import apply_changes, put_back
+from lumtak.work import trial as work_trial
+from lumtak.work.data_folder import DataFolder
+from lumtak.work.sampling import take_reading
+from lumtak.work.storage import judged
+from lumtak.work.trial import Switchback
+from lumtak.work.trials import alone, finish_interrupted
+from lumtak.work.trials_kept import kept_trials
 from noise import autoregression
 
 DIFFERENCES = st.lists(
@@ -127,3 +145,287 @@ def test_it_says_beforehand_what_it_can_show():
         halves.append((high - low) / 2)
     assert 0.5 < smallest / np.median(halves) < 1.5
     assert could_show(list(long[:200]), 1.0, planned) is None
+
+
+# -- on a computer ---------------------------------------------------------------------------------
+
+
+@pytest.fixture
+def logger(data_folder):
+    """The computer whose power plan is stuck on saving."""
+    return data_folder.computer("sim:tide-logger", seed=7)
+
+
+def switchback(data_folder, computer, change, measure="cpu", **given):
+    planned = given.pop("planned", None) or design(given.pop("blocks", 24), seed=3)
+    profile = given.pop("profile", None) or data_folder.profile("tide-logging")
+    return Switchback(
+        data_folder, computer, profile, parse_change(change), measure, planned, **given
+    )
+
+
+PLAN = "power:battery=balanced"
+
+
+def as_it_was(data_folder, computer, value="saving", ref="power:battery"):
+    """Nothing of a trial stands any more."""
+    open_ones = [e for e in data_folder.journal.entries() if e.is_open]
+    marks = list((data_folder.home / "trials").glob("*/under-way.json"))
+    now = computer.settings.read(parse_ref(ref)).value
+    assert (now, open_ones, marks) == (value, [], [])
+    return True
+
+
+def test_the_power_plan_starts_programs_quicker_and_works_no_less(data_folder, logger):
+    quicker = switchback(data_folder, logger, PLAN, "program_start").run()
+    assert (quicker.state, quicker.shown.finding) == ("done", "lower")
+    assert quicker.shown.pairs < quicker.design.pairs, "it ended early"
+    assert 100 * math.expm1(quicker.shown.difference) == pytest.approx(-51, abs=4)
+    work = switchback(data_folder, logger, PLAN, "work").run()
+    assert work.shown.finding == "no effect"
+    flips = data_folder.journal.entries()
+    assert {e.trial for e in flips} == {1, 2}
+    assert {e.number for e in flips} == {1}, "at most one of them stands at a time"
+    assert as_it_was(data_folder, logger)
+    facts = logger.about.facts()
+    found = judged(data_folder, facts, data_folder.profile("tide-logging"))
+    plan = found.find(parse_ref("power:battery"))
+    assert (plan.grade, plan.stance) == ("proven here", "set")
+    assert "start of a small program" in plan.tried
+    logger.settings.write(parse_ref("memory:swappiness"), State(value="10"))
+    other = msgspec.structs.replace(facts.system, kernel="another")
+    later = judged(data_folder, msgspec.structs.replace(facts, system=other), quicker_profile())
+    assert later.find(parse_ref("power:battery")).grade != "proven here", "conditions are others"
+
+
+def quicker_profile():
+    return profile(power=PowerWishes(mains="balanced", battery="balanced"))
+
+
+@pytest.mark.parametrize(
+    ("name", "change", "measure", "why"),
+    [
+        ("tool-crib", "storage:thumbnails=aside", "cpu", "owner's data"),
+        ("tide-logger", "power:battery=saving", "cpu", "saving already"),
+        ("tide-logger", "power:battery=turbo", "cpu", "it can be"),
+        ("tide-logger", "services:nowhere=off", "cpu", "nowhere"),
+        ("tide-logger", "apps:chat-horn=off", "cpu", "new login"),
+        ("drawing-bench", "services:crash-courier=off", "cpu", "restart|guarded|tried"),
+        ("tide-logger", PLAN, "pressure", "cannot be judged here|not tried"),
+    ],
+)
+def test_what_is_not_tried_is_refused_with_the_reason(data_folder, name, change, measure, why):
+    computer = data_folder.computer(f"sim:{name}")
+    if (name, measure) == ("tide-logger", "pressure"):
+        pytest.importorskip("numpy")
+        blank = msgspec.structs.replace(reading(), samples=reading().samples)
+        assert why_missing(blank, "large_program") != ""
+        return
+    try:
+        trial = switchback(data_folder, computer, change, measure, blocks=12)
+        trial = trial.run()
+        assert name == "drawing-bench", "everything else is refused"
+    except UsageError as error:
+        assert re.search(why, str(error)), error
+    assert [e for e in data_folder.journal.entries() if e.is_open] == []
+
+
+def test_a_setting_that_a_change_holds_and_a_second_trial_are_refused(data_folder, logger):
+    facts = logger.about.facts()
+    apply_changes(data_folder.journal, logger, facts, [parse_change(PLAN)])
+    with pytest.raises(UsageError, match=r"held by a change|already"):
+        switchback(data_folder, logger, "power:battery=full").run()
+    put_back(data_folder.journal, logger)
+    with (
+        alone(data_folder, logger.identity),
+        pytest.raises(UsageError, match="Another trial"),
+    ):
+        switchback(data_folder, logger, PLAN).run()
+    assert as_it_was(data_folder, logger)
+
+
+def test_whoever_changes_the_value_meanwhile_ends_the_trial_in_a_conflict(data_folder, logger):
+    ref = parse_ref("power:battery")
+
+    def meddle(trial):
+        if len(trial.blocks) == 4:
+            logger.settings.write(ref, State(value="full"))
+
+    done = switchback(data_folder, logger, PLAN).run(meddle)
+    assert done.state == "conflict"
+    assert logger.settings.read(ref).value == "full", "what they set is theirs"
+
+
+def test_a_change_that_is_refused_ends_it_where_it_began(data_folder):
+    computer = data_folder.computer("sim:tide-logger?fault=refuse:power:battery")
+    done = switchback(data_folder, computer, PLAN).run()
+    assert done.state == "failed"
+    assert done.note
+    assert as_it_was(data_folder, computer)
+
+
+def test_it_can_be_stopped_and_left_on(data_folder, logger):
+    stop = threading.Event()
+    done = switchback(data_folder, logger, PLAN).run(
+        lambda t: stop.set() if len(t.blocks) == 6 else None, stop
+    )
+    assert (done.state, len(done.blocks)) == ("stopped", 6)
+    assert as_it_was(data_folder, logger)
+    kept = switchback(data_folder, logger, PLAN, "program_start", keep_on=True).run()
+    assert (kept.state, kept.kept_on) == ("done", True)
+    assert logger.settings.read(parse_ref("power:battery")).value == "balanced"
+    (entry,) = [e for e in data_folder.journal.entries() if e.is_open]
+    assert entry.trial == kept.id
+    put_back(data_folder.journal, logger)
+    with pytest.raises(RuntimeError, match="in the middle"):
+        switchback(data_folder, logger, PLAN).run(broken)
+    assert logger.settings.read(parse_ref("power:battery")).value == "saving"
+
+
+def broken(trial):
+    if len(trial.blocks) == 3 or len(trial.blocks) == 4:
+        raise RuntimeError("in the middle")
+
+
+def test_a_pair_that_is_disturbed_is_made_again_in_its_order(data_folder, logger, monkeypatch):
+    disturbed = iter([False, False, True, *[False] * 60])
+
+    def cut(*args, **given):
+        found = take_reading(*args, **given)
+        if given.get("stop") is not None and next(disturbed):
+            return msgspec.structs.replace(found, ended="power")
+        return found
+
+    monkeypatch.setattr(work_trial, "take_reading", cut)
+    done = switchback(data_folder, logger, PLAN, "program_start").run()
+    assert done.state == "done"
+    again = [b for b in done.blocks if b.pair == 1]
+    assert [b.ended for b in again].count("power") == 1
+    assert [b.on for b in again[-2:]] == [done.design.on_first[1], not done.design.on_first[1]]
+    assert len(done.differences) == done.shown.pairs
+    monkeypatch.setattr(
+        work_trial,
+        "take_reading",
+        lambda *a, **g: (
+            msgspec.structs.replace(take_reading(*a, **g), ended="returned")
+            if g.get("stop") is not None
+            else take_reading(*a, **g)
+        ),
+    )
+    never = switchback(data_folder, logger, PLAN, blocks=12).run()
+    assert never.state == "disturbed"
+    assert as_it_was(data_folder, logger)
+
+
+@pytest.mark.parametrize("after", [1, 2, 3, 5, 8])
+def test_killed_at_any_block_the_starting_state_is_restored_at_the_next_start(home, after):
+    child = os.fork()
+    if child == 0:  # as a kill: nothing is cleaned up
+        folder = DataFolder(home)
+        computer = folder.computer("sim:tide-logger", seed=7)
+        trial = switchback(folder, computer, PLAN)
+        trial.run(lambda t: os._exit(9) if len(t.blocks) >= after else None)
+        os._exit(0)
+    assert os.waitstatus_to_exitcode(os.waitpid(child, 0)[1]) == 9
+    data_folder = DataFolder(home)
+    stood = [e for e in data_folder.journal.entries() if e.is_open]
+    told = finish_interrupted(data_folder)
+    assert len(told) == len(stood)
+    assert all("is saving again, as before it" in line for line in told)
+    assert as_it_was(data_folder, data_folder.computer("sim:tide-logger"))
+    assert [t.state for t in kept_trials(home, "sim-tide-logger")] == ["interrupted"]
+    assert finish_interrupted(data_folder) == [], "once"
+    data_folder.close()
+
+
+def test_what_somebody_changed_after_a_kill_is_left_to_them(home):
+    child = os.fork()
+    if child == 0:
+        folder = DataFolder(home)
+        computer = folder.computer("sim:tide-logger", seed=7)
+
+        def until_on(trial):
+            if computer.settings.read(parse_ref("power:battery")).value == "balanced":
+                os._exit(9)
+
+        switchback(folder, computer, PLAN).run(until_on)
+        os._exit(0)
+    assert os.waitstatus_to_exitcode(os.waitpid(child, 0)[1]) == 9
+    folder = DataFolder(home)
+    computer = folder.computer("sim:tide-logger")
+    computer.settings.write(parse_ref("power:battery"), State(value="full"))
+    computer.close()
+    folder.close()
+    said = lumtak("jobs", home=home)
+    assert "was left alone" in said.stderr
+    assert "full" in said.stderr
+    assert lumtak("jobs", home=home).stderr == "", "it is told once, and stays in the journal"
+    assert "conflict" in lumtak("journal", "sim:tide-logger", home=home).stdout
+
+
+def test_from_the_command_line(home):
+    run = ("trial", "sim:tide-logger", PLAN, "--measure", "program_start", "--seed", "3")
+    said = lumtak(*run, home=home)
+    assert said.returncode == 0, said
+    assert "It is lower with the change." in said.stdout
+    assert "It is saving again, as before." in said.stdout
+    listed = lumtak("trial", "sim:tide-logger", "--list", home=home).stdout
+    assert "power:battery" in listed
+    assert "lower" in listed
+    data = json.loads(lumtak("trial", "sim:tide-logger", "--list", "--json", home=home).stdout)
+    assert data["trials"][0]["shown"]["finding"] == "lower"
+    assert lumtak("trial", "sim:chart-room", home=home).returncode == 2
+    assert lumtak("trial", "sim:tide-logger", PLAN, "--blocks", "7", home=home).returncode == 2
+
+
+# -- what it means for the audit -------------------------------------------------------------------
+
+
+def made(change, measure, finding, difference, ref="effects:shadows", **fields):
+    half = abs(difference) / 4
+    found = Shown(
+        pairs=8, difference=difference, ci95=(difference - half, difference + half),
+        finding=finding, ends=True,
+    )  # fmt: skip
+    given = {
+        "id": 1, "identity": "c", "address": "local", "user": "u", "ref": parse_ref(ref),
+        "title": "Shadows", "off": "on", "on": change, "measure": measure, "threshold": 1.0,
+        "design": design(seed=1), "begun_at": "2026-03-02T10:00:00", "state": "done",
+        "shown": found,
+    }  # fmt: skip
+    return Trial(**{**given, **fields})
+
+
+def with_made(*trials):
+    system = facts().system
+    plan = system.power_plan
+    here = {
+        "power_source": system.power_source,
+        "power_plan": plan if isinstance(plan, str) else "",
+        "kernel": system.kernel,
+    }
+    known = [msgspec.structs.replace(t, **here) for t in trials]
+    shadows = item("effects", "shadows", value="on")
+    (found,) = audit(facts(shadows), profile(), CATALOGUE, reading(), {}, known).findings
+    return found
+
+
+def test_what_was_proven_here_takes_the_place_of_what_is_expected():
+    plain = with_made()
+    assert plain.grade != "proven here"
+    assert plain.proposal == "off"
+    proven = with_made(made("off", "cpu", "lower", -2.0))
+    assert (proven.grade, proven.weight.cpu_pct) == ("proven here", 2.0)
+    assert proven.weight.source == "trial of 2026-03-02"
+    assert proven.can_choose
+    nothing = with_made(made("off", "cpu", "no effect", 0.1))
+    assert (nothing.stance, nothing.grade, nothing.can_choose) == ("keep", "no effect", False)
+    more = with_made(made("off", "cpu", "higher", 2.0), made("off", "ram", "lower", -1e8))
+    assert (more.grade, more.can_choose) == ("harmful", False)
+    for other in (
+        made("on", "cpu", "lower", -2.0),
+        made("off", "cpu", "lower", -2.0, state="stopped"),
+        made("off", "cpu", "lower", -2.0, off="off"),
+        made("off", "cpu", "not known", -0.5),
+    ):
+        assert with_made(other).grade == plain.grade, other

@@ -27,6 +27,7 @@ from lumtak.errors import UsageError
 from lumtak.storage import write_whole
 from lumtak.work.data_folder import DataFolder
 from lumtak.work.sampling import take_reading
+from lumtak.work.trials_kept import kept_trials
 
 _AUDIT_SECONDS = {"local": 5.0}
 _AUDIT_SECONDS_SIMULATED = 60.0
@@ -101,7 +102,12 @@ def audit_command(
     facts, reading = data_folder.look(address, user=user, seconds=window, on_sample=count)
     progress("")
     found = audit(
-        facts, profile, data_folder.catalogue, reading, data_folder.answers(facts.identity)
+        facts,
+        profile,
+        data_folder.catalogue,
+        reading,
+        data_folder.answers(facts.identity),
+        kept_trials(data_folder.home, facts.identity),
     )
     if origins:
         found = msgspec.structs.replace(

@@ -20,13 +20,14 @@ from lumtak.core.text import plain
 from lumtak.core.trial import design
 from lumtak.core.trial.design import BLOCK_S, BLOCKS, WASHOUT_S
 from lumtak.core.trial.inference import ASSUMES
-from lumtak.core.trial.record import MEASURED, Measure, Trial, measure_for, title_of, told
-from lumtak.core.units import counted, ram, signed, span
+from lumtak.core.trial.record import MEASURED, Measure, Trial, measure_for, title_of
+from lumtak.core.trial.words import figure
+from lumtak.core.units import counted, span
 from lumtak.errors import ConflictError, LumtakError, UsageError
 from lumtak.work.data_folder import DataFolder
 from lumtak.work.storage import profile_for
 from lumtak.work.trial import Switchback
-from lumtak.work.trials import kept_trials
+from lumtak.work.trials_kept import kept_trials
 
 _WORDS = {
     "lower": "It is lower with the change.",
@@ -93,7 +94,7 @@ def trial_command(
     computer = data_folder.computer(address, user=user)
     try:
         if listing or change is None:
-            _list(address, kept_trials(data_folder, computer.identity), as_json=as_json)
+            _list(address, kept_trials(data_folder.home, computer.identity), as_json=as_json)
             return
         wanted = parse_change(change)
         judged_by = measure or _measure_of(data_folder, computer.identity)
@@ -126,22 +127,9 @@ def _count(trial: Trial) -> None:
     found = trial.shown
     so_far = ""
     if found is not None and found.ci95 is not None:
-        low, high = (_figure(x, trial) for x in found.ci95)
+        low, high = (figure(x, trial) for x in found.ci95)
         so_far = f", so far {low} to {high}"
     progress(f"{len(trial.blocks)} of {whole} blocks{so_far}")
-
-
-def _figure(value: float, trial: Trial) -> str:
-    """A difference with its unit."""
-    amount = told(value, trial.measure)
-    match trial.measure:
-        case "ram":
-            return ram(amount)
-        case "cpu" | "pressure":
-            return f"{signed(amount, 2)} points"
-        case "work":
-            return f"{signed(amount, 3)} core-seconds/s"
-    return f"{signed(amount)} %"
 
 
 def _say(trial: Trial) -> None:
@@ -152,14 +140,14 @@ def _say(trial: Trial) -> None:
         click.echo(f"{plain(trial.note, 400)}.")
     found = trial.shown
     if found is not None and found.ci95 is not None and trial.state == "done":
-        low, high = (_figure(x, trial) for x in found.ci95)
+        low, high = (figure(x, trial) for x in found.ci95)
         click.echo(f"{title_of(trial.measure)}: {_WORDS[found.finding]}")
         click.echo(
-            f"{_figure(found.difference, trial)} (95 % sure: {low} to {high}), of"
+            f"{figure(found.difference, trial)} (95 % sure: {low} to {high}), of"
             f" {counted(found.pairs, 'pair')} of {trial.design.block_s:g} s. {ASSUMES}"
         )
     if trial.could_show is not None:
-        click.echo(f"It could be expected to show {_figure(trial.could_show, trial)} and more.")
+        click.echo(f"It could be expected to show {figure(trial.could_show, trial)} and more.")
     kept = f"It was left at {on}." if trial.kept_on else f"It is {off} again, as before."
     if trial.state not in {"conflict", "failed"}:
         click.echo(kept)
@@ -187,8 +175,8 @@ def _list(address: str, trials: list[Trial], *, as_json: bool) -> None:
     rows = [("no.", "begun", "setting", "tried", "measure", "state", "difference", "95 % sure")]
     for t in trials:
         found = t.shown
-        said = _figure(found.difference, t) if found else ""
-        sure = " to ".join(_figure(x, t) for x in found.ci95) if found and found.ci95 else ""
+        said = figure(found.difference, t) if found else ""
+        sure = " to ".join(figure(x, t) for x in found.ci95) if found and found.ci95 else ""
         word = found.finding if found and t.state == "done" else t.state
         rows.append(
             (

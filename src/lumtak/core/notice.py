@@ -27,7 +27,7 @@ _UPKEEP = {
 _POWER = {
     "saving": "The battery lasts longer, and the computer is slower.",
     "balanced": "The computer answers quicker; on battery it lasts a little shorter.",
-    "performance": "The computer answers quicker; it needs more power and its fan may be heard.",
+    "full": "The computer answers quicker; it needs more power and its fan may be heard.",
 }
 
 

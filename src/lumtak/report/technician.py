@@ -10,6 +10,8 @@ from typing import Any
 from lumtak.core.reading import Reading
 from lumtak.core.record import NotMeasured
 from lumtak.core.text import capital, plain
+from lumtak.core.trial.inference import ASSUMES
+from lumtak.core.trial.words import in_words as in_words_of
 from lumtak.core.units import ram, span
 from lumtak.core.upkeep.tasks import TASKS
 from lumtak.report.charts import Plot
@@ -44,7 +46,7 @@ VALUES = {
     "kept": "in place",
     "saving": "saving power",
     "balanced": "balanced",
-    "performance": "full power",
+    "full": "full power",
 }
 EVERY = {
     "weekly": "weekly",
@@ -94,6 +96,7 @@ class _Report:
             *self._part(say("Conditions of the readings"), self._conditions()),
             *self._part(say("Changes"), self._changes()),
             *self._part(say("Set aside"), self._aside()),
+            *self._part(say("Trials"), self._trials()),
             *self._part(say("Done once, and not to be put back"), self._actions()),
             *self._part(say("Kept on purpose"), self._kept()),
             *self._part(say("Upkeep"), self._upkeep()),
@@ -281,6 +284,11 @@ class _Report:
             found.append(f"{act.at[:16].replace('T', ' ')}: {act.in_words()}")
             found += [self._say("To have it again: {line}", line=line) for line in act.again]
         return self._soft(found)
+
+    def _trials(self) -> list[Any]:
+        """What was switched on and off here, and what that showed."""
+        lines = [f"{t.title} ({t.ref}={t.on}): {in_words_of(t)}" for t in self._content.trials]
+        return self._soft([*lines, *([ASSUMES] if lines else [])])
 
     def _kept(self) -> list[Any]:
         audit = self._content.audit

@@ -20,6 +20,7 @@ from lumtak.errors import ComputerError, UsageError
 from lumtak.work.actions import programs_closely
 from lumtak.work.open_job import OpenJob
 from lumtak.work.storage import known_facts
+from lumtak.work.trials_kept import kept_trials
 
 
 def make_audit(open_job: OpenJob) -> Audit:
@@ -28,7 +29,12 @@ def make_audit(open_job: OpenJob) -> Audit:
     facts = msgspec.structs.replace(facts, processes=())
     answers = open_job.data_folder.answers(open_job.job.identity)
     found = audit(
-        facts, open_job.job.profile, open_job.data_folder.catalogue, open_job.baseline, answers
+        facts,
+        open_job.job.profile,
+        open_job.data_folder.catalogue,
+        open_job.baseline,
+        answers,
+        kept_trials(open_job.data_folder.home, open_job.job.identity),
     )
     valid = {f.ref for f in found.findings if f.can_choose}
     reading = open_job.after or open_job.baseline

@@ -25,6 +25,7 @@ from lumtak.work.open_job import OpenJob
 from lumtak.work.plan import undo_scripts_of
 from lumtak.work.proof import bridges_of, limits_of, pace_of, proof_of, why_provisional
 from lumtak.work.storage import disk_told, due_on
+from lumtak.work.trials_kept import kept_trials
 from lumtak.work.upkeep import all_results
 
 if TYPE_CHECKING:  # loads libraries for calendars and pictures
@@ -69,6 +70,7 @@ def content_of(open_job: OpenJob) -> Content:
         pace=pace_of(open_job),
         verdict=proof.headline,
         changes=_changes(open_job),
+        trials=tuple(kept_trials(open_job.data_folder.home, job.identity)),
         actions=job.actions,
         upkeep=tuple(all_results(open_job.data_folder, job.identity).values()),
         due=tuple(due_of(open_job.data_folder, job)),
@@ -262,7 +264,8 @@ def _both_strips(open_job: OpenJob, content: Content) -> dict[str, tuple[Strip, 
     """RAM and CPU before and after, cut by the stances that the audit took."""
     job, found = open_job.job, content.audit
     if found is None and content.facts is not None:
-        found = audit(content.facts, job.profile, open_job.data_folder.catalogue, content.before)
+        catalogue = open_job.data_folder.catalogue
+        found = audit(content.facts, job.profile, catalogue, content.before)
     readings = {"before": content.before, "after": content.after}
     ceilings = job.profile.ceilings
     return {

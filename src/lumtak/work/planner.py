@@ -26,6 +26,7 @@ from lumtak.errors import LumtakError, UsageError
 from lumtak.formats.plans import FileChange, PlanFile
 from lumtak.work.data_folder import DataFolder
 from lumtak.work.open_job import OpenJob
+from lumtak.work.trials_kept import kept_trials
 
 
 def problem_for(open_job: OpenJob) -> Problem:
@@ -176,5 +177,6 @@ def look_and_plan(
 ) -> tuple[Audit, Problem]:
     """(the audit of a computer without a job, what it has to plan)."""
     answers = data_folder.answers(facts.identity)
-    found = audit(facts, profile, data_folder.catalogue, reading, answers)
+    trials = kept_trials(data_folder.home, facts.identity)
+    found = audit(facts, profile, data_folder.catalogue, reading, answers, trials)
     return found, problem_of(facts, found, profile, data_folder.catalogue, reading)

@@ -27,6 +27,7 @@ from lumtak.journal import Entry
 from lumtak.journal.undo_script import refresh_script
 from lumtak.work.data_folder import DataFolder
 from lumtak.work.open_job import OpenJob
+from lumtak.work.trials_kept import kept_trials
 
 _NO_PROFILE = Profile(
     format=1, name="none", title="none", ceilings=Ceilings(cpu_pct=100, ram_pct=100)
@@ -132,7 +133,8 @@ def profile_for(data_folder: DataFolder, identity: str, name: str | None) -> Pro
 def judged(data_folder: DataFolder, facts: Facts, profile: Profile) -> Audit:
     """Everything judged, without weights of load."""
     answers = data_folder.answers(facts.identity)
-    return audit(facts, profile, data_folder.catalogue, None, answers)
+    trials = kept_trials(data_folder.home, facts.identity)
+    return audit(facts, profile, data_folder.catalogue, None, answers, trials)
 
 
 def storage_of(found: Audit) -> list[Finding]:

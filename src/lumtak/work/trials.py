@@ -1,4 +1,4 @@
-"""Trials that are kept with a computer, and those that were interrupted."""
+"""Trials under way: one a computer, and what those left that were interrupted."""
 
 import contextlib
 from collections.abc import Iterator
@@ -14,6 +14,7 @@ from lumtak.journal import Outcome, put_back
 from lumtak.journal.locks import BusyError, locked
 from lumtak.storage import write_whole
 from lumtak.work.data_folder import DataFolder
+from lumtak.work.trials_kept import kept_trials, trials_folder
 
 _UNDER_WAY = "under-way.json"
 
@@ -28,18 +29,9 @@ class _UnderWay(Record):
     trial: int
 
 
-def kept_trials(data_folder: DataFolder, identity: str) -> list[Trial]:
-    """All trials of a computer, oldest first; what cannot be read is left out."""
-    found = []
-    for path in _folder(data_folder, identity).glob("[0-9]*.json"):
-        with contextlib.suppress(OSError, *UNREADABLE):
-            found.append(msgspec.json.decode(path.read_bytes(), type=Trial))
-    return sorted(found, key=lambda t: t.id)
-
-
 def keep_trial(data_folder: DataFolder, trial: Trial) -> None:
     """The trial as it is now; on disk when this returns."""
-    path = _folder(data_folder, trial.identity) / f"{trial.id}.json"
+    path = trials_folder(data_folder.home, trial.identity) / f"{trial.id}.json"
     write_whole(path, msgspec.json.encode(trial), private=True)
 
 
@@ -65,14 +57,16 @@ def note_begun(data_folder: DataFolder, trial: Trial) -> None:
     user = trial.user if trial.address == "local" else None
     marker = _UnderWay(identity=trial.identity, address=trial.address, user=user, trial=trial.id)
     write_whole(
-        _folder(data_folder, trial.identity) / _UNDER_WAY, msgspec.json.encode(marker), private=True
+        trials_folder(data_folder.home, trial.identity) / _UNDER_WAY,
+        msgspec.json.encode(marker),
+        private=True,
     )
 
 
 def note_ended(data_folder: DataFolder, identity: str) -> None:
     """Nothing of a trial stands any more, or what stands is in the journal to be seen."""
     with contextlib.suppress(FileNotFoundError):
-        (_folder(data_folder, identity) / _UNDER_WAY).unlink()
+        (trials_folder(data_folder.home, identity) / _UNDER_WAY).unlink()
 
 
 def finish_interrupted(data_folder: DataFolder) -> list[str]:
@@ -111,7 +105,7 @@ def _finish(data_folder: DataFolder, marker: _UnderWay) -> list[str]:
         outcomes = put_back(data_folder.journal, computer, [e.id for e in left])
     finally:
         computer.close()
-    for trial in kept_trials(data_folder, marker.identity):
+    for trial in kept_trials(data_folder.home, marker.identity):
         if (trial.id, trial.state) == (marker.trial, "under way"):
             keep_trial(data_folder, msgspec.structs.replace(trial, state="interrupted"))
     if not any(o.result == "failed" for o in outcomes):  # else the next start tries it once more
@@ -128,11 +122,7 @@ def _told(outcome: Outcome) -> str:
 
 def next_id(data_folder: DataFolder, identity: str) -> int:
     """The number of the next trial of a computer."""
-    return 1 + max((t.id for t in kept_trials(data_folder, identity)), default=0)
-
-
-def _folder(data_folder: DataFolder, identity: str) -> Path:
-    return data_folder.home / "trials" / identity
+    return 1 + max((t.id for t in kept_trials(data_folder.home, identity)), default=0)
 
 
 def _lock(data_folder: DataFolder, identity: str) -> Path:

@@ -4,7 +4,7 @@
 `headline` the lines above them.
 """
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from types import MappingProxyType
 
 import msgspec
@@ -12,6 +12,7 @@ import msgspec
 from lumtak.core.audit.headline import Headline, headline
 from lumtak.core.audit.judging import Judge, with_starters
 from lumtak.core.audit.records import Answer, Audit, Finding, Grade, Weight
+from lumtak.core.audit.tried import with_trials
 from lumtak.core.audit.weighing import eased_sum
 from lumtak.core.bottleneck import find_bottleneck
 from lumtak.core.catalogue import Catalogue
@@ -20,6 +21,7 @@ from lumtak.core.floor import room_of
 from lumtak.core.profile import Profile
 from lumtak.core.reading import Reading
 from lumtak.core.setting import AREAS
+from lumtak.core.trial.record import Trial
 
 __all__ = [
     "Answer",
@@ -42,6 +44,7 @@ def audit(
     catalogue: Catalogue,
     reading: Reading | None,
     answers: Mapping[str, Answer] = _NO_ANSWERS,
+    trials: Sequence[Trial] = (),
 ) -> Audit:
     """Every item of the computer, weighed by the reading and judged against the profile.
 
@@ -51,10 +54,12 @@ def audit(
         catalogue: what is known of roles.
         reading: the baseline; None weighs nothing.
         answers: what the owner said, by consumer. A guard or a need of the profile counts more.
+        trials: that were made on this computer; those count whose conditions are those of now.
     """
     facts = _with_roles(facts, catalogue)
     judge = Judge(facts, profile, catalogue, reading, answers)
     findings = with_starters([judge.finding(item) for item in facts.items], judge.timed)
+    findings = with_trials(findings, trials, facts.system)
     order: dict[str, int] = {area: place for place, area in enumerate(AREAS)}
     findings.sort(key=lambda f: (order[f.area], -f.weight.heft, f.key))
     found = (

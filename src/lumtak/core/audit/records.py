@@ -75,6 +75,8 @@ class Finding(Record):
     brings: tuple[str, ...] = ()
     """Consumers that it starts and that go with it, though it has no setting of its own."""
     origin: Origin = "unknown"
+    tried: str = ""
+    """What trials on this computer showed of the proposal; empty where none counts."""
     question: str = ""
     """What to ask the owner; of `ask` findings, and of those that were answered."""
     answer: str = ""

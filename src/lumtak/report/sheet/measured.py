@@ -4,6 +4,8 @@ from lumtak.core.answer import FeltChange
 from lumtak.core.compare import Comparison
 from lumtak.core.felt import leads
 from lumtak.core.record import NotMeasured
+from lumtak.core.text import plain
+from lumtak.core.trial.record import told
 from lumtak.report.content import Content
 from lumtak.report.sheet.record import Bar, Kind, Part, lines_of
 from lumtak.report.sheet.words import FELT
@@ -70,6 +72,7 @@ def measured(content: Content, kind: Kind, tongue: Tongue) -> Part:
     lines = [_felt_line(c, tongue) for c in _told(content)]
     # What fell stands in the picture, with its figures.
     lines += [_load_line(c, content, tongue) for c in _loads(content) if c.finding != "lower"]
+    lines += _tried(content, tongue)
     first = next((c for c in felt if c.count_before > _MANY_TRIES), None)
     how = tongue.say("How we know: it was measured on this computer, in the same way.")
     if first is not None:
@@ -84,6 +87,29 @@ def measured(content: Content, kind: Kind, tongue: Tongue) -> Part:
     if kind in {"better", "partly"}:
         head = tongue.say("What is better, measured")
     return Part(head=head, lines=lines_of([*lines, how]), pictured=True)
+
+
+def _tried(content: Content, tongue: Tongue) -> list[str]:
+    """What was proven of a change that stands by switching it on and off, in the owner's words."""
+    standing = {line.address for line in content.changes if line.stands}
+    newest = {(str(t.ref), t.measure): t for t in content.trials if t.state == "done"}
+    lines = []
+    for trial in newest.values():
+        found, felt = trial.shown, FELT.get(trial.measure)
+        if found is None or found.finding != "lower" or str(trial.ref) not in standing:
+            continue
+        if felt is not None:
+            lines.append(
+                tongue.say(
+                    "“{title}” was switched {count} times in an order drawn by lot: it alone takes"
+                    " {share} off “{what}”.",
+                    title=plain(trial.title, 44),
+                    count=2 * found.pairs,
+                    share=tongue.percent(-told(found.difference, trial.measure)),
+                    what=tongue.say(felt.title),
+                )
+            )
+    return lines[:_FELT]
 
 
 def _why(content: Content, tongue: Tongue) -> str:

@@ -1,6 +1,6 @@
 """Words to owners for what has a name inside: complaints, waits, what came of it."""
 
-from lumtak.core.felt import Complaint, Felt
+from lumtak.core.felt import Complaint
 from lumtak.core.record import Record
 from lumtak.report.sheet.record import Kind
 
@@ -33,7 +33,7 @@ class Waiting(Record):
     """A sentence with {before} and {after}."""
 
 
-FELT: dict[Felt, Waiting] = {
+FELT: dict[str, Waiting] = {
     "program_start": Waiting(
         title="Opening a small program",
         says="Opening a small program took {before}; now it takes {after}.",

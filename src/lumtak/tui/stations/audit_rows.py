@@ -270,6 +270,7 @@ def rows_of(
         Row("ask the owner", f.question),
         Row("owner said", f.answer),
         Row("would save", _projection(f, item) if f.can_choose else ""),
+        Row("tried here", f.tried),
         Row("to change it", f.fixed),
         Row("figures", f.weight.source),
         *_sizes(f, job, reading),

@@ -145,6 +145,7 @@ def of_step(step: Step, finding: Finding | None, level: Level) -> list[tuple[str
         ("put back", back),
         ("should save", saved),
         ("why", finding.why if finding else ""),
+        ("tried here", finding.tried if finding else ""),
     ]
 
 

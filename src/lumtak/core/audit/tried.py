@@ -1,0 +1,99 @@
+"""Trials in the audit: what was proven on this computer counts before what is expected anywhere."""
+
+from collections.abc import Iterable, Sequence
+from typing import Any
+
+import msgspec
+
+from lumtak.core.audit.records import Finding, Grade
+from lumtak.core.facts import System
+from lumtak.core.record import NotMeasured, known
+from lumtak.core.stance import PROPOSED
+from lumtak.core.trial.record import Trial
+from lumtak.core.trial.words import in_words
+
+_HALF = 1.96
+"""Standard errors in half a 95 % interval."""
+
+
+def that_hold(trials: Iterable[Trial], finding: Finding, system: System) -> list[Trial]:
+    """Those of what is proposed that came to their end under the conditions of now: the newest of
+    each measure.
+    """
+    plan = "" if isinstance(system.power_plan, NotMeasured) else system.power_plan
+    newest: dict[str, Trial] = {}
+    for trial in trials:
+        if trial.ref != finding.ref or trial.on != finding.proposal:
+            continue
+        if trial.holds(system.power_source, plan, system.kernel, _value(finding)):
+            newest[trial.measure] = trial
+    return list(newest.values())
+
+
+def _value(finding: Finding) -> str | None:
+    return None if finding.value == "unset" else finding.value
+
+
+def with_trials(
+    findings: Sequence[Finding], trials: Sequence[Trial], system: System
+) -> list[Finding]:
+    """The findings, each as its trials have shown it.
+
+    What a trial showed takes the place of what was guessed: its figure is the weight, its grade is
+    *proven here*. Something that was shown to do nothing, and of which nothing else weighs, is not
+    proposed any more.
+    """
+    if not trials:
+        return list(findings)
+    return [_shown(f, that_hold(trials, f, system)) for f in findings]
+
+
+def _shown(finding: Finding, trials: Sequence[Trial]) -> Finding:
+    decided = [t for t in trials if t.shown is not None and t.shown.finding != "not known"]
+    if not decided:
+        return finding
+    tried = " ".join(map(in_words, decided))
+    said = {t.shown.finding for t in decided if t.shown is not None}
+    if said & {"lower", "higher"} == {"lower"}:
+        return _proven(finding, decided, tried)
+    if "higher" in said:
+        why = f"a trial here showed that it takes more with it: {tried}"
+        return _taken_out(finding, "harmful", why, tried)
+    if finding.stance in PROPOSED and not _weighs_otherwise(finding):
+        return _taken_out(finding, "no effect", f"it does nothing here. {tried}", tried)
+    return msgspec.structs.replace(finding, tried=tried)
+
+
+def _proven(finding: Finding, trials: Sequence[Trial], tried: str) -> Finding:
+    """What it weighs is what the trials measured, where they measured a load."""
+    weight = finding.weight
+    for trial in trials:
+        weight = msgspec.structs.replace(weight, **_weighed(trial))
+    return msgspec.structs.replace(finding, grade="proven here", weight=weight, tried=tried)
+
+
+def _taken_out(finding: Finding, grade: Grade, reason: str, tried: str) -> Finding:
+    fields: dict[str, Any] = {"grade": grade, "reason": reason, "tried": tried, "proposal": None}
+    if finding.stance in PROPOSED:
+        fields["stance"] = "keep"
+    return msgspec.structs.replace(finding, **fields)
+
+
+def _weighs_otherwise(finding: Finding) -> bool:
+    """Whether a reading found something of its own that it costs."""
+    weight = finding.weight
+    return max(known(weight.cpu_pct), known(weight.ram_bytes)) > 0 or finding.pile is not None
+
+
+def _weighed(trial: Trial) -> dict[str, Any]:
+    """What the trial measured, as a weight; nothing for what is no load of its own."""
+    found = trial.shown
+    if found is None or found.ci95 is None or found.finding != "lower":
+        return {}
+    source = f"trial of {trial.begun_at[:10]}"
+    if trial.measure == "cpu":
+        error = (found.ci95[1] - found.ci95[0]) / 2 / _HALF
+        return {"cpu_pct": -found.difference, "cpu_se_pct": error, "source": source}
+    if trial.measure == "ram":
+        return {"ram_bytes": -found.difference, "source": source}
+    return {}
