@@ -25,11 +25,12 @@ from lumtak.tui.saver import Saver
 from lumtak.tui.stations import plan_frontier
 from lumtak.tui.stations.intake import IntakeStation
 from lumtak.tui.theme import DARK, HATCH, HOLLOW, LIGHT
+from lumtak.tui.trial_screen import TrialScreen
 from lumtak.tui.widgets.ledger import Ledger
 from lumtak.tui.widgets.lines import Line, LineList
 from lumtak.tui.widgets.route import Route
 from lumtak.tui.widgets.trace import Trace
-from lumtak.work.audit import make_audit
+from lumtak.work.audit import make_audit, toggle
 from lumtak.work.intake import begin_job
 from lumtak.work.reading import read_baseline
 
@@ -586,6 +587,36 @@ async def test_the_sheet_is_saved_opened_and_printed_by_a_key_each(
     (job,) = data_folder.casebook.jobs()
     assert data_folder.casebook.job(job.id).owner.name == "Ada"
     assert data_folder.casebook.job(job.id).written == (str(saved),)
+
+
+async def test_a_change_of_the_plan_is_tried_by_one_key(data_folder):
+    crib = data_folder.computer("sim:tide-logger", seed=7)
+    profile_of_it = data_folder.profile("tide-logging")
+    open_job = begin_job(data_folder, crib, profile_of_it, complaint="programs")
+    read_baseline(open_job, seconds=60)
+    make_audit(open_job)
+    toggle(open_job, parse_ref("power:battery"))
+    open_job.go("plan")
+    open_job.close()
+    app = LumtakApp(data_folder, pace=0.0)
+    async with app.run_test(size=WIDE, notifications=True) as pilot:
+        await pilot.press("enter")
+        await until(pilot, lambda: says(app, "1 change chosen", "Plan on battery"))
+        await pilot.press("t")
+        await until(pilot, lambda: says(app, "Try Plan on battery?", "24 blocks of 30 s"))
+        await pilot.press("enter")
+        await until(pilot, lambda: isinstance(app.screen, JobScreen))
+        await pilot.press("t")
+        await until(pilot, lambda: says(app, "Try Plan on battery?"))
+        await pilot.press("right", "enter")
+        await until(pilot, lambda: isinstance(app.screen, TrialScreen))
+        await until(pilot, lambda: says(app, "less with it", "All is as it was", "pair  8"))
+        assert data_folder.journal.entries()[-1].stage == "undone"
+        await pilot.press("question_mark")
+        await until(pilot, lambda: says(app, "drawn by lot"))
+        await pilot.press("escape", "escape")
+        await until(pilot, lambda: isinstance(app.screen, JobScreen))
+        await until(pilot, lambda: says(app, "tried here", "A trial of"))
 
 
 async def test_the_least_plan_by_one_key_and_along_the_frontier_by_two(data_folder, sim):

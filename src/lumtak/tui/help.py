@@ -125,6 +125,14 @@ TEXTS = {
         " Backspace takes the last answer back; {export} writes the list to take home. Escape"
         " ends: everything said is kept with the job, and it goes on where it was." + _KEYS
     ),
+    "trial": (
+        "A trial switches one change on and off in pairs of blocks; which of a pair comes first is"
+        " drawn by lot. What is judged was fixed before, by the owner's complaint. Each line is a"
+        " pair: the difference with the change, as a bar to the left where it is less. Chance is"
+        " counted by all orders that could have been drawn, so no load of the computer's own can"
+        " be taken for an effect. It ends early once that is clear. Leaving the screen ends it, and"
+        " what was before is restored." + _KEYS
+    ),
     "upkeep": (
         "Tasks of upkeep find out what takes long: whether disks fail, whether the system's"
         " files are as the packages brought them, what starts from odd places, what a scanner"

@@ -46,6 +46,7 @@ JOB_COMMANDS = tuple(
         ("Choose the least plan", "that reaches both ceilings", "least", "plan", "least"),
         ("Less disruption", "a step along the frontier", "less", "plan", "walk(-1)"),
         ("More disruption", "a step along the frontier", "more", "plan", "walk(1)"),
+        ("Try the change", "on and off in random order", "trial", "plan", "try"),
         ("Apply the plan", "asked first", "", "plan", "#apply"),
         ("Proof", "before against after", "5", "proof", ""),
         ("Restart now", "where a change waits for it", "", "proof", "#restart"),

@@ -77,6 +77,7 @@ KEYS = (
     Key("least", "p", "plan", "choose the least plan"),
     Key("less", "comma", "plan", "a step towards less disruption"),
     Key("more", "full_stop", "plan", "a step towards more disruption"),
+    Key("trial", "t", "plan", "try the change under the cursor"),
     Key("print-sheet", "p", "handover", "print the owner's sheet"),
     Key("save-sheet", "s", "handover", "save the owner's sheet"),
     Key("open-sheet", "o", "handover", "save the owner's sheet and open it"),
