@@ -375,6 +375,12 @@ def test_from_the_command_line(home):
     data = json.loads(lumtak("trial", "sim:tide-logger", "--list", "--json", home=home).stdout)
     assert data["trials"][0]["shown"]["finding"] == "lower"
     assert lumtak("trial", "sim:chart-room", home=home).returncode == 2
+    for form in ("svg", "pdf"):
+        path = home / f"t.{form}"
+        drawn = lumtak("trial", "sim:tide-logger", "--chart", path, home=home)
+        assert drawn.returncode == 0, drawn
+    assert "95 % interval" in (home / "t.svg").read_text()
+    assert lumtak("trial", "sim:tide-logger", "--chart", home / "t.x", home=home).returncode == 2
     assert lumtak("trial", "sim:tide-logger", PLAN, "--blocks", "7", home=home).returncode == 2
 
 

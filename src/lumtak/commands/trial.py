@@ -1,6 +1,7 @@
 """Trials from the command line: `lumtak trial`."""
 
 import secrets
+from pathlib import Path
 
 import click
 
@@ -24,6 +25,8 @@ from lumtak.core.trial.record import MEASURED, Measure, Trial, measure_for, titl
 from lumtak.core.trial.words import figure
 from lumtak.core.units import counted, span
 from lumtak.errors import ConflictError, LumtakError, UsageError
+from lumtak.report.charts import ChartFormat
+from lumtak.storage import write_whole
 from lumtak.work.data_folder import DataFolder
 from lumtak.work.storage import profile_for
 from lumtak.work.trial import Switchback
@@ -59,6 +62,12 @@ _WORDS = {
 )
 @click.option("--keep", is_flag=True, help="Leave the change in place at the end.")
 @click.option("--list", "listing", is_flag=True, help="The trials made here; nothing is switched.")
+@click.option(
+    "--chart",
+    type=click.Path(path_type=Path, dir_okay=False),
+    metavar="FILE.svg|FILE.pdf",
+    help="Draw the newest trial made here; nothing is switched.",
+)
 @click.option("--seed", type=int, help="Draws the order; default: by chance.")
 @profile_option
 @user_option
@@ -75,6 +84,7 @@ def trial_command(
     seed: int | None,
     profile_name: str | None,
     user: str | None,
+    chart: Path | None,
     *,
     keep: bool,
     listing: bool,
@@ -90,9 +100,13 @@ def trial_command(
     lumtak trial sim:tide-logger power:battery=balanced --measure program_start
     lumtak trial local effects:animations=off --blocks 16
     lumtak trial local --list
+    lumtak trial local --chart trial.svg
     """
     computer = data_folder.computer(address, user=user)
     try:
+        if chart is not None:
+            _draw(data_folder, kept_trials(data_folder.home, computer.identity), chart)
+            return
         if listing or change is None:
             _list(address, kept_trials(data_folder.home, computer.identity), as_json=as_json)
             return
@@ -114,6 +128,22 @@ def trial_command(
     else:
         _say(done)
     _judge(done)
+
+
+def _draw(data_folder: DataFolder, trials: list[Trial], path: Path) -> None:
+    """The newest trial that has a result, as a picture."""
+    from lumtak.report.tongue import tongue_of
+    from lumtak.report.trial_chart import trial_plot
+
+    forms: dict[str, ChartFormat] = {".svg": "svg", ".pdf": "pdf"}
+    form = forms.get(path.suffix.lower())
+    shown = [t for t in trials if t.shown is not None]
+    if form is None:
+        raise UsageError(f"“{plain(path.name, 80)}” ends neither in .svg nor in .pdf.")
+    if not shown:
+        raise UsageError("No trial was made here that could be drawn.", "Make one first.")
+    write_whole(path, trial_plot(shown[-1], tongue_of(data_folder.settings)).file(form))
+    click.echo(str(path))
 
 
 def _measure_of(data_folder: DataFolder, identity: str) -> Measure:

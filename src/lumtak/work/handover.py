@@ -139,7 +139,8 @@ def write_report(open_job: OpenJob, folder: Path, tongue: Tongue | None = None) 
 
     tongue = tongue or tongue_of(open_job.data_folder.settings)
     content = content_of(open_job)
-    plots = plots_of(open_job, content, tongue)
+    plots: dict[str, Plot] = dict(plots_of(open_job, content, tongue).items())
+    plots |= trial_plots(content, tongue)
     sheet = sheet_bytes(open_job, content, tongue)
     documents = {
         "report.pdf": report_pdf(content, list(plots.values()), tongue),
@@ -228,6 +229,14 @@ def draw_chart(open_job: OpenJob, kind: ChartKind, form: ChartFormat) -> bytes:
             "Apply the plan, then: lumtak job after JOB.",
         )
     return chart(kind, drawn, form)
+
+
+def trial_plots(content: Content, tongue: Tongue) -> "dict[str, Plot]":
+    """A chart of each trial that came to its end, by the name of its file."""
+    from lumtak.report.trial_chart import trial_plot
+
+    ended = [t for t in content.trials if t.state == "done" and t.shown is not None]
+    return {f"trial-{t.id}": trial_plot(t, tongue) for t in ended}
 
 
 def plots_of(open_job: OpenJob, content: Content, tongue: Tongue) -> "dict[ChartKind, Plot]":
