@@ -18,9 +18,10 @@ from lumtak.core.audit import audit
 from lumtak.core.profile import PowerWishes
 from lumtak.core.setting import State, parse_change, parse_ref
 from lumtak.core.trial import Shown, could_show, design, shown
-from lumtak.core.trial.design import ERROR, FEWEST, MOST, looks_of
+from lumtak.core.trial.design import ERROR, FEWEST, MOST, looks_of, tosses
 from lumtak.core.trial.inference import interval, subset_means
-from lumtak.core.trial.record import Trial, why_missing
+from lumtak.core.trial.record import MEASURED, Trial, measure_for, title_of, why_missing
+from lumtak.core.trial.words import in_words
 from lumtak.errors import UsageError
 from lumtak.journal import apply_changes, put_back
 from lumtak.work import trial as work_trial
@@ -435,3 +436,52 @@ def test_what_was_proven_here_takes_the_place_of_what_is_expected():
         made("off", "cpu", "not known", -0.5),
     ):
         assert with_made(other).grade == plain.grade, other
+
+
+@pytest.mark.long
+def test_what_does_nothing_is_hardly_ever_taken_for_something(data_folder):
+    """Readiness to swap, where nothing is ever swapped."""
+    room = data_folder.computer("sim:chart-room", seed=11)
+    findings = []
+    for seed in range(20):
+        planned = design(12, 15.0, 5.0, seed=seed)
+        given = {"planned": planned, "profile": data_folder.profile("chart-reading")}
+        done = switchback(data_folder, room, "memory:swappiness=30", **given).run()
+        assert done.state == "done"
+        findings.append(done.shown.finding)
+    assert sum(f in {"lower", "higher"} for f in findings) <= 2, findings
+    assert as_it_was(data_folder, room, value="60", ref="memory:swappiness")
+
+
+@pytest.mark.parametrize("measure", ["cpu", "work", "ram", "program_start"])
+def test_what_is_told_of_a_trial_has_its_unit_and_the_day(measure):
+    unit = {"cpu": "points", "work": "core-seconds/s", "ram": "MiB", "program_start": "%"}[measure]
+    size = {"cpu": -2.0, "work": -0.2, "ram": -5e8, "program_start": -0.5}[measure]
+    trial = made("off", measure, "lower", size)
+    words = in_words(trial)
+    assert words.startswith("A trial of 2026-03-02 of 8 pairs: ")
+    assert "less with it" in words
+    assert words.count(unit) >= 3, words
+    stopped = in_words(msgspec.structs.replace(trial, state="stopped", note="somebody stopped it"))
+    assert "came to nothing (stopped: somebody stopped it)" in stopped
+    assert title_of(measure) in {title_of(m) for m in MEASURED}
+    assert measure_for("heat") == "work"
+
+
+def test_a_seed_draws_the_same_order_on_every_computer_and_for_ever():
+    """An order that was kept with a trial can be drawn again, years later."""
+    assert design(12, seed=0).on_first == (True, False, False, True, False, True)
+    assert tosses(5, 8) == tosses(5, 20)[:8]
+
+
+@pytest.mark.parametrize(
+    ("field", "value"),
+    [("power_source", "battery"), ("power_plan", "full"), ("kernel", "7.0"), ("off", "auto")],
+)
+def test_a_trial_counts_only_under_its_own_conditions(field, value):
+    here = {"power_source": "mains", "power_plan": "balanced", "kernel": "6.1", "off": "on"}
+    trial = made("off", "cpu", "lower", -2.0, **here)
+    now = ("mains", "balanced", "6.1", "on")
+    assert trial.holds(*now)
+    assert not msgspec.structs.replace(trial, **{field: value}).holds(*now)
+    assert not msgspec.structs.replace(trial, state="interrupted").holds(*now)

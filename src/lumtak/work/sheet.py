@@ -12,7 +12,7 @@ from lumtak.errors import LumtakError
 from lumtak.report.lettering import not_in_font
 from lumtak.report.sheet import Sheet, sheet_of
 from lumtak.report.tongue import Tongue, tongue_of
-from lumtak.storage import make_folder, write_whole
+from lumtak.storage import in_sentences, make_folder, write_whole
 from lumtak.work.handover import content_of, note_written, sheet_bytes
 from lumtak.work.open_job import OpenJob
 from lumtak.work.places import results_folder
@@ -52,7 +52,8 @@ def save_sheet(open_job: OpenJob, path: Path, tongue: Tongue) -> Path:
     Raises:
         StorageError: it cannot be written; no file is left half-written.
     """
-    make_folder(path.parent)
+    with in_sentences(path.parent):
+        make_folder(path.parent)
     write_whole(path, sheet_bytes(open_job, content_of(open_job), tongue))
     note_written(open_job, path)
     return path
