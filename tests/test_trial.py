@@ -25,11 +25,12 @@ from lumtak.core.trial.words import in_words
 from lumtak.errors import UsageError
 from lumtak.journal import apply_changes, put_back
 from lumtak.work import trial as work_trial
+from lumtak.work.changes import changes_of
 from lumtak.work.data_folder import DataFolder
 from lumtak.work.sampling import take_reading
 from lumtak.work.storage import judged
 from lumtak.work.trial import Switchback
-from lumtak.work.trials import alone, finish_interrupted
+from lumtak.work.trials import alone, finish_interrupted, note_begun
 from lumtak.work.trials_kept import kept_trials
 from noise import autoregression
 
@@ -337,6 +338,29 @@ def test_killed_at_any_block_the_starting_state_is_restored_at_the_next_start(ho
     assert [t.state for t in kept_trials(home, "sim-tide-logger")] == ["interrupted"]
     assert finish_interrupted(data_folder) == [], "once"
     data_folder.close()
+
+
+def test_all_flips_of_a_trial_are_one_line_of_put_back(data_folder, logger):
+    first = switchback(data_folder, logger, PLAN, "program_start", keep_on=True).run()
+    flips = [e for e in data_folder.journal.entries() if e.trial == first.id]
+    assert len(flips) > 5
+    shown_there = changes_of(data_folder, logger)
+    (line,) = shown_there.entries
+    assert (line.id, line.is_open) == (flips[-1].id, True)
+    put_back(data_folder.journal, logger)
+    switchback(data_folder, logger, PLAN, "program_start").run()
+    assert [e.trial for e in changes_of(data_folder, logger).entries] == [1, 2]
+
+
+def test_what_a_trial_was_to_leave_is_not_restored_with_a_later_one(home):
+    folder = DataFolder(home)
+    computer = folder.computer("sim:tide-logger", seed=7)
+    switchback(folder, computer, PLAN, "program_start", keep_on=True).run()
+    marker = made("off", "cpu", "lower", -1.0, id=2, identity=computer.identity)
+    note_begun(folder, msgspec.structs.replace(marker, address="sim:tide-logger"))
+    assert finish_interrupted(folder) == []
+    assert computer.settings.read(parse_ref("power:battery")).value == "balanced"
+    folder.close()
 
 
 def test_what_somebody_changed_after_a_kill_is_left_to_them(home):

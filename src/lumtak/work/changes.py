@@ -50,10 +50,20 @@ class Changes(Record):
         return found is not None and found.standing == "drifted"
 
 
+def once_a_trial(entries: Iterable[Entry]) -> list[Entry]:
+    """The changes, oldest first; of all flips of a trial the one that stands, else the last."""
+    found: dict[tuple[int, int], Entry] = {}
+    for entry in entries:
+        key = (entry.trial, 0) if entry.trial else (0, entry.id)
+        if key not in found or not found[key].is_open:
+            found[key] = entry
+    return sorted(found.values(), key=lambda e: e.id)
+
+
 def changes_of(data_folder: DataFolder, computer: Computer) -> Changes:
     """Read the journal and look at the computer; nothing is touched."""
     standing = {d.entry.id: d for d in drift(data_folder.journal, computer)}
-    entries = data_folder.journal.entries_of(computer)
+    entries = once_a_trial(data_folder.journal.entries_of(computer))
     jobs = {j.id: j for j in data_folder.casebook.jobs()}
     by_job: dict[str, list[Entry]] = {}
     for entry in entries:

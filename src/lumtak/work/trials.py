@@ -101,7 +101,7 @@ def _finish(data_folder: DataFolder, marker: _UnderWay) -> list[str]:
                 "Start Lumtak there.",
             )
         mine = data_folder.journal.entries_of(computer)
-        left = [e for e in mine if e.trial and e.is_open]
+        left = [e for e in mine if e.trial == marker.trial and e.is_open]
         outcomes = put_back(data_folder.journal, computer, [e.id for e in left])
     finally:
         computer.close()
