@@ -13,7 +13,7 @@ from lumtak.core.notice import every
 from lumtak.core.strip import PIECE_KIND_WORDS
 from lumtak.core.upkeep.due import title_of
 from lumtak.core.upkeep.tasks import TASKS
-from lumtak.report import figures, technician
+from lumtak.report import figures, terms
 from lumtak.report.sheet.words import CAME, FELT, TITLES
 from lumtak.work.knowledge import shipped_catalogue
 
@@ -33,8 +33,9 @@ def messages() -> list[str]:
     tables += [m.title for m in MEASURES.values()]
     tables += [*PIECE_KIND_WORDS.values(), "at the audit", "now"]
     tables += [*(t.title for t in TASKS.values()), title_of("audit")]
-    tables += [*figures.FINDINGS.values(), *figures.TITLES.values(), *technician.EVERY.values()]
-    tables += [*technician.STAGES.values(), *technician.VALUES.values()]
+    tables += [*figures.FINDINGS.values(), *figures.TITLES.values(), *terms.EVERY.values()]
+    tables += [*terms.ENDED.values(), "unknown"]
+    tables += [*terms.STAGES.values(), *terms.VALUES.values()]
     tables += [*every(), *(role.notice for role in shipped_catalogue().role)]
     return [*found, *sorted({words for words in tables if words} - found.keys())]
 

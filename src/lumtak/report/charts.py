@@ -260,7 +260,7 @@ def _bridges(axes: Any, drawn: Drawn) -> None:  # noqa: ANN401
         words = say("CPU load, %") if of_cpu else say("RAM in use, {unit}", unit=unit)
         if without:
             count = len(without)
-            words += "\n" + say("{count} more have no figure of their own here", count=count)
+            words += "\n" + say("without a figure of their own: {count}", count=count)
         names = [_bar_name(bar, drawn.tongue) for bar in rows]
         axis.set(yticks=range(len(rows)), yticklabels=names, xlabel=words)
         title = say("filled: measured · dashed: as projected")

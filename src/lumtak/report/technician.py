@@ -18,42 +18,17 @@ from lumtak.report.charts import Plot
 from lumtak.report.content import ChangeLine, Content
 from lumtak.report.document import FRAME_PADDING, Doc, Styles, paragraphs, table
 from lumtak.report.figures import in_words, rows_of
+from lumtak.report.sheet.measured import kind_of
 from lumtak.report.sheet.says import cause
+from lumtak.report.sheet.words import TITLES
+from lumtak.report.terms import ENDED, EVERY, STAGES, VALUES
 from lumtak.report.tongue import Tongue
 
 _NAMED, _KEPT = 8, 12
+_STILL = {"off", "manual", "demand"}
+"""Values of what does not run by itself, so that keeping it is no choice."""
 _CHART, _ROOM = 400.0, 90.0
 """Points: the width of a chart, and what a part needs at the foot of a page to begin there."""
-STAGES = {
-    "verified": "done, read back",
-    "undone": "put back",
-    "emptied": "emptied",
-    "failed": "refused, as before",
-    "not done": "not done",
-    "conflict": "needs a look",
-    "intent": "interrupted",
-    "written": "interrupted",
-    "undoing": "interrupted",
-}
-VALUES = {
-    "auto": "starts with the system",
-    "demand": "when asked for",
-    "manual": "by hand",
-    "off": "off",
-    "on": "on",
-    "unset": "not set",
-    "aside": "set aside",
-    "kept": "in place",
-    "saving": "saving power",
-    "balanced": "balanced",
-    "full": "full power",
-}
-EVERY = {
-    "weekly": "weekly",
-    "monthly": "monthly",
-    "quarterly": "quarterly",
-    "half-yearly": "half-yearly",
-}
 
 
 def report_pdf(content: Content, plots: Sequence[Plot], tongue: Tongue) -> bytes:
@@ -122,7 +97,7 @@ class _Report:
     def _head(self, title: str) -> list[Any]:
         content, say = self._content, self._say
         shop = content.shop
-        owner = content.owner
+        owner, kind = content.owner, kind_of(content)
         used = say(
             "Job {job}, visit {visit}, begun {date}. Used for {profile} by {user}.",
             job=content.job,
@@ -143,7 +118,8 @@ class _Report:
             self._styles.title(title),
             self._styles.soft(used),
             *(self._styles.body(f"{name}: {words}") for name, words in rows if words),
-            self._styles.big(content.verdict),
+            self._styles.big(say(TITLES[kind])),
+            *([self._styles.body(content.verdict)] if kind != "nothing to gain" else []),
         ]
 
     def _found(self) -> list[Any]:
@@ -181,7 +157,7 @@ class _Report:
             title, *cells = in_words(row, self._tongue)
             counts = f"{row.count_before} / {row.count_after}" if row.count_before else ""
             rows.append([self._styles.soft(title), *cells, counts])
-        shares = (0.28, 0.10, 0.10, 0.12, 0.19, 0.11, 0.10)
+        shares = (0.26, 0.10, 0.10, 0.14, 0.19, 0.11, 0.10)
         return [self._table(rows, shares), *self._soft(self._not_measured())]
 
     def _not_measured(self) -> list[str]:
@@ -218,11 +194,11 @@ class _Report:
             (say("left out while it settled"), _left_out),
             (say("samples late, missed"), lambda r: f"{r.late}, {r.missed}"),
             (say("settled"), lambda r: say("yes") if r.settled else say("no, so doubtful")),
-            (say("ended"), lambda r: r.ended),
+            (say("ended"), lambda r: say(ENDED.get(r.ended, r.ended))),
             (say("time since the start"), lambda r: span(r.conditions.uptime_s)),
             (say("time since the login"), lambda r: _figure(r.conditions.since_login_s, span)),
-            (say("power"), lambda r: r.conditions.power_source),
-            (say("power plan"), lambda r: _figure(r.conditions.power_plan, str)),
+            (say("power"), lambda r: say(VALUES.get(r.conditions.power_source, "unknown"))),
+            (say("power plan"), lambda r: _figure(r.conditions.power_plan, self._value)),
             (say("logged in"), lambda r: _figure(r.conditions.users, ", ".join)),
             (say("temperature"), lambda r: _figure(r.conditions.temperature_c, "{:.0f} °C".format)),
             (say("memory"), lambda r: ram(r.ram_total_bytes)),
@@ -231,6 +207,10 @@ class _Report:
             rows.append([title, *cells])
         share = 0.66 / len(readings)
         return [self._table(rows, (0.34, *[share] * len(readings)))]
+
+    def _value(self, word: str) -> str:
+        """A value of a setting, for people."""
+        return self._say(VALUES.get(word, word))
 
     # -- what was done -----------------------------------------------------------------------------
 
@@ -249,8 +229,8 @@ class _Report:
                 [
                     str(line.number),
                     self._styles.two(f"{line.title}. {self._without(line)}".strip(), line.address),
-                    self._styles.soft(say(VALUES.get(line.before, line.before))),
-                    self._styles.soft(say(VALUES.get(now, now))),
+                    self._styles.soft(self._value(line.before)),
+                    self._styles.soft(self._value(now)),
                     self._styles.two(state, f"{line.stage_at[:16].replace('T', ' ')}"),
                     str(line.id),
                 ]
@@ -293,6 +273,7 @@ class _Report:
     def _kept(self) -> list[Any]:
         audit = self._content.audit
         kept = [f for f in audit.findings if f.stance == "keep" and f.weight.heft] if audit else []
+        kept = [f for f in kept if f.value not in _STILL]
         kept.sort(key=lambda f: -f.weight.heft)
         return self._soft(f"{f.title} ({f.ref}): {f.reason}" for f in kept[:_KEPT])
 
