@@ -299,8 +299,12 @@ def test_a_pair_that_is_disturbed_is_made_again_in_its_order(data_folder, logger
         return found
 
     monkeypatch.setattr(work_trial, "take_reading", cut)
-    done = switchback(data_folder, logger, PLAN, "program_start").run()
-    assert done.state == "done"
+    said = []
+    tried = switchback(data_folder, logger, PLAN, "program_start")
+    done = tried.run(lambda t: said.append(t.note))
+    assert (done.state, done.note) == ("done", "")
+    (pause,) = [note for note in dict.fromkeys(said) if note]
+    assert "pauses for a minute: a block was cut when it changed between mains" in pause
     again = [b for b in done.blocks if b.pair == 1]
     assert [b.ended for b in again].count("power") == 1
     assert [b.on for b in again[-2:]] == [done.design.on_first[1], not done.design.on_first[1]]

@@ -159,7 +159,8 @@ def _count(trial: Trial) -> None:
     if found is not None and found.ci95 is not None:
         low, high = (figure(x, trial) for x in found.ci95)
         so_far = f", so far {low} to {high}"
-    progress(f"{len(trial.blocks)} of {whole} blocks{so_far}")
+    pauses = f"; {trial.note}" if trial.note and trial.state == "under way" else ""
+    progress(f"{len(trial.blocks)} of {whole} blocks{so_far}{pauses}")
 
 
 def _say(trial: Trial) -> None:

@@ -10,7 +10,7 @@ from textual.binding import Binding, BindingType
 from textual.widgets import Static
 
 from lumtak.core.setting import UNSET_WORD, Change
-from lumtak.core.text import plain
+from lumtak.core.text import capital, plain
 from lumtak.core.trial import design
 from lumtak.core.trial.record import Trial, measure_for, title_of
 from lumtak.core.trial.words import figure, in_words
@@ -123,9 +123,10 @@ class TrialScreen(WorkingScreen):
         if found is not None and found.ci95 is not None:
             low, high = (figure(x, trial) for x in found.ci95)
             so_far = f" So far {low} to {high}."
+        pauses = f" {capital(trial.note)}." if trial.note else ""
         return (
             f"{title_of(self._measure)}: {len(trial.blocks)} of {2 * self._planned.pairs} blocks,"
-            f" at most {span(max(0.0, left))} more.{so_far}"
+            f" at most {span(max(0.0, left))} more.{so_far}{pauses}"
         )
 
     def _lines(self, palette: Palette) -> list[Line]:

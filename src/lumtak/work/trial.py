@@ -13,7 +13,7 @@ import msgspec
 from lumtak.computers.protocol import Computer
 from lumtak.core.facts import Facts, Fixed, Item
 from lumtak.core.profile import Profile
-from lumtak.core.reading import WHOLE, Reading
+from lumtak.core.reading import ENDED_WORDS, WHOLE, Reading
 from lumtak.core.record import NotMeasured
 from lumtak.core.setting import UNSET_WORD, Change
 from lumtak.core.text import plain
@@ -213,8 +213,10 @@ class Switchback:
             if again > self._planned.pairs:
                 why = "as many pairs were disturbed as the whole trial has"
                 return self._ended(trial, "disturbed", why)
-            trial = self._without(trial, pair)
+            trial = self._paused(self._without(trial, pair), blocks)
+            on_block(trial)
             self._computer.clock.wait(AWAY_S, stop)
+            trial = self._kept(trial, (), note="")
         return self._ended(trial, "done")
 
     def _counts(self, block: Block) -> bool:
@@ -293,6 +295,13 @@ class Switchback:
         trial = msgspec.structs.replace(trial, blocks=(*trial.blocks, *blocks), **fields)
         keep_trial(self._folder, trial)
         return trial
+
+    def _paused(self, trial: Trial, blocks: Collection[Block]) -> Trial:
+        """What came between, and what becomes of it, to be said while it waits."""
+        cut = next((b.ended for b in blocks if b.ended not in WHOLE), None)
+        why = ENDED_WORDS.get(cut, "disturbed") if cut else "without the measure"
+        note = f"it pauses for a minute: a block was {why}; its pair is made again then"
+        return self._kept(trial, (), note=note)
 
     def _without(self, trial: Trial, pair: int) -> Trial:
         """The blocks of a pair that is made again do not count; they stay to be seen."""
