@@ -71,6 +71,7 @@ VIEWS = {
     "second-visit": ("Enter", "~Take the baseline", "1", "~Since the last visit"),
     "plan": (*PLAN, *["Down"] * 4, "~Starts when asked"),
     "plan-failed": (*CONFIRMED, "~could not be changed", "Left", "Enter", "~policy of this"),
+    "trial": ("Enter", "~1 change chosen", "t", "~Try Plan on", "Right", "Enter", "~less with it"),
     "proof": PROOF,
     "proof-waits": ("Enter", "~still holds this computer back"),
     "handover": (*PROOF, "Enter", "~Write the report"),
@@ -81,7 +82,7 @@ VIEWS = {
 SMALL = {"audit-80"}
 """Views of a terminal of 80 columns and 24 rows."""
 
-JOB, BENCH = "drawing-bench-1", "sim:drawing-bench"
+JOB, BENCH, LOGGER = "drawing-bench-1", "sim:drawing-bench", "sim:tide-logger"
 START = (
     ("job", "start", BENCH, "--profile", "hull-drafting"),
     ("restart", BENCH),
@@ -117,6 +118,11 @@ PREPARED = {
         ("job", "start", BENCH, "--profile", "hull-drafting"),
     ),
     **dict.fromkeys(("storage", "deciding", "programs"), OTHER_JOBS[:3]),
+    "trial": (
+        ("job", "start", LOGGER, "--profile", "tide-logging", "--complaint", "programs"),
+        ("job", "baseline", "tide-logger-1"),
+        ("job", "choose", "tide-logger-1", "power:battery"),
+    ),
     "bench": (*OTHER_JOBS, *EASED, ("job", "apply", JOB)),
     "proof-waits": (
         (*CRIB_START, "--said", "Every program takes half a minute to open."),

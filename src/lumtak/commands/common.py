@@ -60,12 +60,11 @@ def with_data_folder(function: _F) -> _F:
 
 
 def end_interrupted(data_folder: "DataFolder") -> None:
-    """Say what trials that were killed had left switched on, and what became of it."""
+    """Restore what trials that were killed had left switched on; it is told with the notices."""
     if any((data_folder.home / "trials").glob("*/under-way.json")):
         from lumtak.work.trials import finish_interrupted
 
-        for line in finish_interrupted(data_folder):
-            click.echo(line, err=True)
+        data_folder.to_tell += finish_interrupted(data_folder)
 
 
 def log_to(folder: Path) -> None:

@@ -42,6 +42,8 @@ class DataFolder(Knowledge):
         self._copy = copied_to_look(home)
         self._only_look = home if self._copy else None
         self._told = False
+        self.to_tell: list[str] = []
+        """What became of something before anybody looked, to be told with the notices."""
         if self._copy:
             self.home = Path(self._copy.name)
         many = (f for name in ("before", "upkeep") for f in (self.home / name).glob("*"))
@@ -204,7 +206,7 @@ class DataFolder(Knowledge):
         """What the person has to be told about Lumtak's own data, such as a store that had to be
         mended; each once.
         """
-        told: list[str] = []
+        told, self.to_tell = self.to_tell, []
         if self._only_look is not None and not self._told:
             told.append(
                 f"{self._only_look} cannot be written: it can be looked at, and nothing is kept."
