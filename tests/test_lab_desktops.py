@@ -116,6 +116,18 @@ def session(tmp_path):
         one.end()
 
 
+def answers(home):
+    """Whether the keeper of the desktop's settings has its name on the bus, and not only runs."""
+    keeper = process_of(Hand(), user_at(home, ""), ("xfconfd",))
+    said = environment_of(Hand(), keeper) if keeper else {}
+    bus = ("org.freedesktop.DBus", "/org/freedesktop/DBus", "org.freedesktop.DBus")
+    asked = subprocess.run(
+        ["busctl", "--user", "call", *bus, "NameHasOwner", "s", "org.xfce.Xfconf"],
+        env={"PATH": os.environ["PATH"], **said}, capture_output=True, text=True, check=False,
+    )  # fmt: skip
+    return asked.stdout.strip() == "b true"
+
+
 def changed_and_back(journal, box, item, value):
     """(the outcome of the change, of putting it back): and it is as it was."""
     before = box.settings.read(item.ref)
@@ -175,6 +187,7 @@ def test_what_is_stored_and_does_nothing_is_said(session, journal):
     desk = session(*map(str, list(_KEEPERS)[:1]))
     box = computer_of(desk.home, "XFCE")
     until(lambda: any(i.setting.shows == "now" for i in settings_on(box) if i.area == "effects"))
+    until(lambda: answers(desk.home))
     items = {i.key: i for i in settings_on(box)}
     done, back = changed_and_back(journal, box, items["compositing"], "on")
     assert done.force == "stored, not in force: no window manager runs"
