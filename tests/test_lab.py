@@ -307,50 +307,6 @@ def test_one_change_goes_back_by_its_number_with_lumtak_and_its_data_gone(lab, b
     assert now.keys() == before.keys()
 
 
-MILL = """
-[Service]
-ExecStart=/usr/bin/python3 /root/mill.py
-[Install]
-WantedBy=multi-user.target
-"""
-GRINDS = """
-import time
-while True:
-    end = time.monotonic() + 0.3
-    while time.monotonic() < end:
-        pass
-    time.sleep(0.7)
-"""
-BUSY = LOAD.replace("time.sleep(8)", "time.sleep(3)").replace("time.sleep(20)", "time.sleep(15)")
-
-
-def test_a_trial_finds_what_a_service_really_takes_and_leaves_it_running(lab, before):
-    unit = "/etc/systemd/system/mill.service"
-    for path, text in ((unit, MILL), ("/root/mill.py", GRINDS)):
-        lab.ssh("root", "sh", "-c", f"cat > {path}", stdin=text)
-    lab.ssh("root", "systemctl", "daemon-reload")
-    lab.ssh("root", "systemctl", "enable", "--now", "mill.service")
-    on = float(lab.ssh("root", "python3", "-", stdin=BUSY))
-    lab.ssh("root", "systemctl", "stop", "mill.service")
-    off = float(lab.ssh("root", "python3", "-", stdin=BUSY))
-    lab.ssh("root", "systemctl", "start", "mill.service")
-    assert on - off > 15, (on, off)
-    said = lumtak(
-        lab, "trial", "local", "services:mill=manual", "--measure", "cpu", "--blocks", "12",
-        "--block-seconds", "6", "--washout", "2", "--json",
-    )  # fmt: skip
-    found = json.loads(said[said.index("{") :])
-    assert (found["state"], found["shown"]["finding"]) == ("done", "lower"), found
-    assert found["shown"]["difference"] == pytest.approx(off - on, abs=8), (on, off)
-    assert lab.ssh("root", "systemctl", "is-active", "mill.service").strip() == "active"
-    changes = json.loads(lumtak(lab, "journal", "local", "--json"))["changes"]
-    assert [c for c in changes if c["open"]] == []
-    lab.ssh("root", "systemctl", "disable", "--now", "mill.service")
-    lab.ssh("root", "rm", unit)
-    now = snapshot(lab)
-    assert {k: (v, now.get(k)) for k, v in before.items() if now.get(k) != v} == {}
-
-
 @pytest.mark.parametrize("seed", SEEDS)
 def test_a_power_cut_in_the_middle_of_a_plan(lab, before, seed):
     words = shlex.join(["lumtak", "apply", "local", *CHANGES])

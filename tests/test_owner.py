@@ -8,6 +8,7 @@ import pytest
 from rich.text import Text
 
 from helpers import lumtak
+from lumtak.core.owner import MOST_LINE, MOST_NOTES, owner_of
 from lumtak.tui.heading import head_line
 from lumtak.work.data_folder import DataFolder
 from lumtak.work.intake import begin_job
@@ -84,3 +85,14 @@ def test_the_complaint_stands_in_the_head_at_every_width(noted):
     short = head_line(long, Text(), 240, palette).plain
     assert "visit 1" in short
     data_folder.close()
+
+
+@pytest.mark.parametrize("field", ["name", "contact", "agreed", "notes"])
+def test_what_is_typed_of_an_owner_is_one_line_of_bounded_length(field):
+    given = dict.fromkeys(("name", "contact", "agreed", "notes"), "")
+    long = owner_of(**{**given, field: "a  b\n\tc \x1b[31m " + "w" * 5000})
+    value = getattr(long, field)
+    assert value.startswith("a b c ")
+    assert value.isprintable()
+    assert len(value) == (MOST_NOTES if field == "notes" else MOST_LINE)
+    assert getattr(owner_of(**given), field) == "", "all of it may be empty"
