@@ -12,7 +12,7 @@ from lumtak.core.owner import MOST_LINE, MOST_NOTES, owner_of
 from lumtak.tui.heading import head_line
 from lumtak.work.data_folder import DataFolder
 from lumtak.work.intake import begin_job
-from lumtak.work.owner import forget_owner, note_owner
+from lumtak.work.owner import forget_owner, note_owner, what_is_known
 
 SECRET = ("Ada Fenderquill", "0100 5551234", "forty-two crowns", "her cat sleeps on it")
 TOLD = "the treacle machine takes all morning"
@@ -96,3 +96,13 @@ def test_what_is_typed_of_an_owner_is_one_line_of_bounded_length(field):
     assert value.isprintable()
     assert len(value) == (MOST_NOTES if field == "notes" else MOST_LINE)
     assert getattr(owner_of(**given), field) == "", "all of it may be empty"
+
+
+def test_nothing_is_asked_where_nothing_is_known(home):
+    data_folder = DataFolder(home)
+    computer = data_folder.computer("sim:chart-room")
+    job = begin_job(data_folder, computer, data_folder.profile("chart-reading")).job
+    assert not what_is_known(job)
+    data_folder.close()
+    said = lumtak("forget", job.id, home=home)
+    assert (said.returncode, said.stderr) == (0, "")
