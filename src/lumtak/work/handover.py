@@ -77,7 +77,7 @@ def content_of(open_job: OpenJob) -> Content:
         undo_scripts=tuple(undo_scripts_of(open_job)),
         owed=open_job.owed().in_words(),
         limits=tuple(limits_of(job, *(r for r in (before, after) if r is not None))),
-        empty_on=_empty_on(open_job),
+        empty_on=next(iter(_days_to_empty(open_job)), ""),
         by_number=by_number(open_job.data_folder.journal, open_job.computer),
     )
 
@@ -112,14 +112,14 @@ def _changes(open_job: OpenJob) -> tuple[ChangeLine, ...]:
     return tuple(lines)
 
 
-def _empty_on(open_job: OpenJob) -> str:
-    """The first day on which something that was set aside may be emptied."""
-    days = [
+def _days_to_empty(open_job: OpenJob) -> list[str]:
+    """The days from which on something that was set aside may be emptied, the first one first."""
+    days = {
         due_on(e.stage_at, open_job.job.profile)
         for e in open_job.entries()
         if e.is_open and e.ref.area == "storage"
-    ]
-    return min(filter(None, days), default="")
+    }
+    return sorted(filter(None, days))
 
 
 def write_report(open_job: OpenJob, folder: Path, tongue: Tongue | None = None) -> list[Path]:
@@ -197,14 +197,10 @@ def reminders_of(open_job: OpenJob) -> "list[Reminder]":
     from lumtak.report.reminders import Reminder, of_due
 
     job = open_job.job
-    days = {
-        due_on(e.stage_at, job.profile)
-        for e in open_job.entries()
-        if e.is_open and e.ref.area == "storage"
-    }
     words = f"{job.computer_name}: empty what was set aside (lumtak empty-aside {job.address})"
     found = [
-        Reminder(day=day, name=f"{job.id}-empty-{day}", words=words) for day in sorted(days) if day
+        Reminder(day=day, name=f"{job.id}-empty-{day}", words=words)
+        for day in _days_to_empty(open_job)
     ]
     return found + of_due(due_of(open_job.data_folder, job))
 

@@ -11,7 +11,7 @@ from lumtak.core.units import counted
 from lumtak.errors import LumtakError
 from lumtak.report.lettering import not_in_font
 from lumtak.report.sheet import Sheet, sheet_of
-from lumtak.report.tongue import Tongue, tongue_of
+from lumtak.report.tongue import Tongue
 from lumtak.storage import in_sentences, make_folder, write_whole
 from lumtak.work.handover import content_of, note_written, sheet_bytes
 from lumtak.work.open_job import OpenJob
@@ -22,17 +22,6 @@ _PRINTERS = ("lp", "lpr")
 _PRINTS_IN_S = 60.0
 _ASKED = 3
 """Questions that are told; the others are counted."""
-
-
-def sheet_tongue(open_job: OpenJob, language: str = "", paper: str = "") -> Tongue:
-    """The language in which the sheet is handed over.
-
-    Args:
-        open_job: the job.
-        language: as in LANG; empty is as the shop has set.
-        paper: a4, letter; empty likewise.
-    """
-    return tongue_of(open_job.data_folder.settings, language, paper)
 
 
 def sheet_now(open_job: OpenJob, tongue: Tongue) -> Sheet:

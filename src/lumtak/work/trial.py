@@ -39,6 +39,8 @@ from lumtak.work.trials import alone, keep_trial, next_id, note_begun, note_ende
 AWAY_S = 60.0
 """So long the trial waits after something came between."""
 _NOT_TRIED = {"storage": "it is about the owner's data", "upkeep": "it has no load to measure"}
+_LOOK_S = 60.0
+"""Of the look before the first block."""
 _SHOWS = {"login": "a new login", "restart": "a restart"}
 OnBlock = Callable[[Trial], None]
 
@@ -324,7 +326,3 @@ class Switchback:
         if problem is not None:
             return self._kept(trial, (), state=problem[0], note=plain(problem[1], 400))
         return self._kept(trial, (), kept_on=keep)
-
-
-_LOOK_S = 60.0
-"""Of the look before the first block."""

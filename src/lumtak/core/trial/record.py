@@ -93,11 +93,6 @@ class Trial(Record):
     """Whether the value that was tried was left in place."""
 
     @property
-    def is_wait(self) -> bool:
-        """Whether its measure is a wait, told in per cent."""
-        return self.measure not in LOADS
-
-    @property
     def differences(self) -> list[float]:
         """On minus off of each pair that is complete, in order."""
         return differences_of(self.blocks, self.measure)

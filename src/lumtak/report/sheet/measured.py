@@ -67,7 +67,9 @@ def _told(content: Content) -> list[FeltChange]:
 def measured(content: Content, kind: Kind, tongue: Tongue) -> Part:
     """What the readings say, and how that is known."""
     if kind in {"nothing to gain", "unchanged", "put back", "open"}:
-        return Part(head=tongue.say("What we measured"), lines=lines_of([_why(content, tongue)]))
+        return Part(
+            head=tongue.say("What we measured"), lines=lines_of([_why(content, kind, tongue)])
+        )
     felt = _leading(content)
     lines = [_felt_line(c, tongue) for c in _told(content)]
     # What fell stands in the picture, with its figures.
@@ -112,9 +114,9 @@ def _tried(content: Content, tongue: Tongue) -> list[str]:
     return lines[:_FELT]
 
 
-def _why(content: Content, tongue: Tongue) -> str:
+def _why(content: Content, kind: Kind, tongue: Tongue) -> str:
     """Why there is nothing before and after."""
-    match kind_of(content):
+    match kind:
         case "nothing to gain":
             return tongue.say(
                 "We weighed everything that runs. Nothing that you do not need weighs anything, so"
@@ -137,9 +139,14 @@ def _felt_line(change: FeltChange, tongue: Tongue) -> str:
         for v in (change.before, change.after)
     )
     said = tongue.say(words.says, before=was, after=now)
-    match change.finding:
-        case "lower" if not degrees:
-            return f"{said} {_sure(change, tongue)}"
+    if change.finding == "lower":
+        return said if degrees else f"{said} {_sure(change, tongue)}"
+    return _judged_so(said, change.finding, tongue)
+
+
+def _judged_so(said: str, finding: str, tongue: Tongue) -> str:
+    """What was measured, and what to make of it; nothing more where it fell."""
+    match finding:
         case "lower":
             return said
         case "higher":
@@ -182,11 +189,7 @@ def _load_line(change: Comparison, content: Content, tongue: Tongue) -> str:
                 before=tongue.percent(change.before),
                 after=tongue.percent(change.after),
             )
-    if change.finding == "not known":
-        return f"{said} {tongue.say('That may be chance; we do not count it.')}"
-    if change.finding == "higher":
-        return f"{said} {tongue.say('That is worse.')}"
-    return f"{said} {tongue.say('That is the same.')}" if change.finding == "no effect" else said
+    return _judged_so(said, change.finding, tongue)
 
 
 def bars(content: Content, tongue: Tongue) -> tuple[Bar, ...]:

@@ -111,11 +111,12 @@ class HandoverStation(StationView):
     def _work_out(self, width: int) -> None:
         """The sheet as it is now; no key waits for it."""
         from lumtak.report.sheet.preview import Printed, preview
-        from lumtak.work.sheet import lacking, sheet_now, sheet_tongue
+        from lumtak.report.tongue import tongue_of
+        from lumtak.work.sheet import lacking, sheet_now
 
         open_job = self.desk.open_job
         try:
-            printed = preview(sheet_now(open_job, sheet_tongue(open_job)), width - 6)
+            printed = preview(sheet_now(open_job, tongue_of(self.desk.settings)), width - 6)
             lacks = lacking(open_job)
         except LumtakError as error:
             printed, lacks = [Printed("", str(error))], []
@@ -279,11 +280,12 @@ class HandoverStation(StationView):
         return Path(self.query_one(Input).value).expanduser()
 
     def _sheet_file(self) -> Path:
-        from lumtak.work.sheet import save_sheet, sheet_tongue
+        from lumtak.report.tongue import tongue_of
+        from lumtak.work.sheet import save_sheet
 
         open_job = self.desk.open_job
         path = self._folder / f"sheet-{open_job.job.id}.pdf"
-        return save_sheet(open_job, path, sheet_tongue(open_job))
+        return save_sheet(open_job, path, tongue_of(self.desk.settings))
 
     def action_save_sheet(self) -> None:
         """The sheet becomes a file."""
@@ -330,7 +332,8 @@ class HandoverStation(StationView):
         )
 
     def _print(self, yes: bool | None) -> None:  # noqa: FBT001 - what a question gives
-        from lumtak.work.sheet import print_sheet, sheet_tongue
+        from lumtak.report.tongue import tongue_of
+        from lumtak.work.sheet import print_sheet
 
         if not yes:
             return
@@ -340,7 +343,7 @@ class HandoverStation(StationView):
             self._say_written(f"Printed: {said}")
 
         self.desk.begin(
-            "printing the sheet", lambda: print_sheet(open_job, sheet_tongue(open_job)), done
+            "printing the sheet", lambda: print_sheet(open_job, tongue_of(self.desk.settings)), done
         )
 
     def _write(self) -> None:
