@@ -19,18 +19,23 @@ from lumtak.core.profile import PowerWishes
 from lumtak.core.setting import State, parse_change, parse_ref
 from lumtak.core.trial import Shown, could_show, design, shown
 from lumtak.core.trial.design import ERROR, FEWEST, MOST, looks_of, tosses
-from lumtak.core.trial.inference import interval, subset_means
+from lumtak.core.trial.inference import (
+    block_spread,
+    could_show_by,
+    interval,
+    subset_means,
+)
 from lumtak.core.trial.record import MEASURED, Trial, measure_for, title_of, why_missing
 from lumtak.core.trial.words import in_words
 from lumtak.errors import UsageError
 from lumtak.journal import apply_changes, put_back
-from lumtak.work import trial as work_trial
 from lumtak.work.changes import changes_of
 from lumtak.work.data_folder import DataFolder
 from lumtak.work.sampling import take_reading
 from lumtak.work.storage import judged
-from lumtak.work.trial import Switchback
-from lumtak.work.trials import alone, finish_interrupted, note_begun
+from lumtak.work.trial import experiment as work_trial
+from lumtak.work.trial.switchback import Switchback
+from lumtak.work.trial.under_way import alone, finish_interrupted, note_begun
 from lumtak.work.trials_kept import kept_trials
 from noise import autoregression
 
@@ -135,8 +140,8 @@ def test_it_says_beforehand_what_it_can_show():
     rng = np.random.default_rng(2)
     planned = design(seed=1)
     (long,) = autoregression(rng, 1, 3000, 0.8)
-    smallest = could_show(list(long), 1.0, planned)
-    halves = []
+    smallest = could_show(block_spread(list(long), 30), planned)
+    halves, by_pairs = [], []
     for n in range(40):
         (load,) = autoregression(rng, 1, 24 * 45, 0.8)
         order = design(seed=n)
@@ -145,8 +150,13 @@ def test_it_says_beforehand_what_it_can_show():
         signed = [a - b if f else b - a for (a, b), f in zip(pairs, order.on_first, strict=True)]
         low, high = gone_through(signed, order).ci95
         halves.append((high - low) / 2)
+        by_pairs.append(could_show_by(signed[:4], order))
     assert 0.5 < smallest / np.median(halves) < 1.5
-    assert could_show(list(long[:200]), 1.0, planned) is None
+    assert 0.5 < np.median(by_pairs) / np.median(halves) < 1.5
+    a_minute = could_show(block_spread(list(long[:60]), 30), planned)
+    assert 0.3 < a_minute / np.median(halves) < 3
+    assert block_spread([1.0] * 5, 30) is None
+    assert could_show_by([1.0, 2.0], planned) is None
 
 
 # -- on a computer ---------------------------------------------------------------------------------
@@ -273,7 +283,7 @@ def test_it_can_be_stopped_and_left_on(data_folder, logger):
     )
     assert (done.state, len(done.blocks)) == ("stopped", 6)
     assert as_it_was(data_folder, logger)
-    kept = switchback(data_folder, logger, PLAN, "program_start", keep_on=True).run()
+    kept = switchback(data_folder, logger, PLAN, "program_start", keep=held()).run()
     assert (kept.state, kept.kept_on) == ("done", True)
     assert logger.settings.read(parse_ref("power:battery")).value == "balanced"
     (entry,) = [e for e in data_folder.journal.entries() if e.is_open]
@@ -282,6 +292,12 @@ def test_it_can_be_stopped_and_left_on(data_folder, logger):
     with pytest.raises(RuntimeError, match="in the middle"):
         switchback(data_folder, logger, PLAN).run(broken)
     assert logger.settings.read(parse_ref("power:battery")).value == "saving"
+
+
+def held():
+    event = threading.Event()
+    event.set()
+    return event
 
 
 def broken(trial):
@@ -345,7 +361,7 @@ def test_killed_at_any_block_the_starting_state_is_restored_at_the_next_start(ho
 
 
 def test_all_flips_of_a_trial_are_one_line_of_put_back(data_folder, logger):
-    first = switchback(data_folder, logger, PLAN, "program_start", keep_on=True).run()
+    first = switchback(data_folder, logger, PLAN, "program_start", keep=held()).run()
     flips = [e for e in data_folder.journal.entries() if e.trial == first.id]
     assert len(flips) > 5
     shown_there = changes_of(data_folder, logger)
@@ -359,7 +375,7 @@ def test_all_flips_of_a_trial_are_one_line_of_put_back(data_folder, logger):
 def test_what_a_trial_was_to_leave_is_not_restored_with_a_later_one(home):
     folder = DataFolder(home)
     computer = folder.computer("sim:tide-logger", seed=7)
-    switchback(folder, computer, PLAN, "program_start", keep_on=True).run()
+    switchback(folder, computer, PLAN, "program_start", keep=held()).run()
     marker = made("off", "cpu", "lower", -1.0, id=2, identity=computer.identity)
     note_begun(folder, msgspec.structs.replace(marker, address="sim:tide-logger"))
     assert finish_interrupted(folder) == []
@@ -396,7 +412,7 @@ def test_from_the_command_line(home):
     run = ("trial", "sim:tide-logger", PLAN, "--measure", "program_start", "--seed", "3")
     said = lumtak(*run, home=home)
     assert said.returncode == 0, said
-    assert "It is lower with the change." in said.stdout
+    assert "start of a small program, %: less with it." in said.stdout
     assert "It is saving again, as before." in said.stdout
     listed = lumtak("trial", "sim:tide-logger", "--list", home=home).stdout
     assert "power:battery" in listed

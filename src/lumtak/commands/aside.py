@@ -101,7 +101,8 @@ def set_aside_command(
         data_folder.casebook.save(with_held(job_said, choice.keys, elsewhere or _ask_elsewhere()))
         facts, changes = choice.facts, [*changes, *choice.changes]
     ordered = check_changes(facts, changes, guards(facts, data_folder.catalogue))
-    job = next((j.id for j in data_folder.jobs() if j.identity == computer.identity), "")
+    newest = data_folder.newest_job(computer.identity)
+    job = newest.id if newest else ""
     carry_out(data_folder, computer, facts, ordered, "keep", job=job, as_json=as_json)
 
 

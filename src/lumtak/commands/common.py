@@ -25,6 +25,7 @@ if TYPE_CHECKING:
 
     from lumtak.computers.protocol import Computer
     from lumtak.core.settings import Settings
+    from lumtak.report.charts import ChartFormat
     from lumtak.report.tongue import Tongue
     from lumtak.work.data_folder import DataFolder
 
@@ -62,9 +63,25 @@ def with_data_folder(function: _F) -> _F:
 def end_interrupted(data_folder: "DataFolder") -> None:
     """Restore what trials that were killed had left switched on; it is told with the notices."""
     if any((data_folder.home / "trials").glob("*/under-way.json")):
-        from lumtak.work.trials import finish_interrupted
+        from lumtak.work.trial.under_way import finish_interrupted
 
         data_folder.to_tell += finish_interrupted(data_folder)
+
+
+def chart_form(path: Path) -> "ChartFormat":
+    """By the ending of a file's name.
+
+    Raises:
+        UsageError: it has another.
+    """
+    forms: dict[str, ChartFormat] = {".svg": "svg", ".pdf": "pdf"}
+    form = forms.get(path.suffix.lower())
+    if form is None:
+        raise UsageError(
+            f"{plain(str(path), 200)} is neither .svg nor .pdf.",
+            "Name the file with one of these endings.",
+        )
+    return form
 
 
 def log_to(folder: Path) -> None:

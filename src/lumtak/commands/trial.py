@@ -1,6 +1,7 @@
 """Trials from the command line: `lumtak trial`."""
 
 import secrets
+import threading
 from pathlib import Path
 
 import click
@@ -8,6 +9,7 @@ import click
 from lumtak.commands.change import stopping
 from lumtak.commands.common import (
     ask_first,
+    chart_form,
     columns,
     json_option,
     profile_option,
@@ -16,39 +18,53 @@ from lumtak.commands.common import (
     user_option,
     with_data_folder,
 )
-from lumtak.core.setting import UNSET_WORD, parse_change
+from lumtak.computers.protocol import Computer
+from lumtak.core.profile import Profile
+from lumtak.core.setting import UNSET_WORD, Change, parse_change
 from lumtak.core.text import plain
-from lumtak.core.trial import design
+from lumtak.core.trial import Design, design
 from lumtak.core.trial.design import BLOCK_S, BLOCKS, WASHOUT_S
+from lumtak.core.trial.effects import ASSUMES as ASSUMES_TOGETHER
 from lumtak.core.trial.inference import ASSUMES
-from lumtak.core.trial.record import MEASURED, Measure, Trial, measure_for, title_of
-from lumtak.core.trial.words import figure
+from lumtak.core.trial.record import (
+    MEASURED,
+    Experiment,
+    Measure,
+    Screening,
+    Trial,
+    measure_for,
+    title_of,
+)
+from lumtak.core.trial.screening import Layout, screening
+from lumtak.core.trial.words import (
+    EXPECTED,
+    SAID,
+    apart_words,
+    between,
+    counting,
+    figure,
+    screened_rows,
+    size,
+)
 from lumtak.core.units import counted, span
 from lumtak.errors import ConflictError, LumtakError, UsageError
-from lumtak.report.charts import ChartFormat
 from lumtak.storage import write_whole
 from lumtak.work.data_folder import DataFolder
 from lumtak.work.storage import profile_for
-from lumtak.work.trial import Switchback
+from lumtak.work.trial.screening import ScreeningRun
+from lumtak.work.trial.switchback import Switchback
 from lumtak.work.trials_kept import kept_trials
-
-_WORDS = {
-    "lower": "It is lower with the change.",
-    "higher": "It is higher with the change.",
-    "no effect": "The change has no effect that would matter here.",
-    "not known": "Whether the change does anything here is not known.",
-}
 
 
 @click.command("trial")
 @click.argument("address", metavar="COMPUTER")
-@click.argument("change", required=False, metavar="[AREA:KEY=VALUE]")
+@click.argument("changes", nargs=-1, metavar="[AREA:KEY=VALUE]...")
 @click.option(
     "--measure",
     type=click.Choice(MEASURED),
     help="What is judged. Default: what the complaint of the newest job is about, else cpu.",
 )
-@click.option("--blocks", type=int, default=BLOCKS, show_default=True, help="An even number.")
+@click.option("--blocks", type=int, default=BLOCKS, show_default=True, help="At most.")
 @click.option(
     "--block-seconds", type=float, default=BLOCK_S, show_default=True, help="Kept of each block."
 )
@@ -76,7 +92,7 @@ _WORDS = {
 def trial_command(
     data_folder: DataFolder,
     address: str,
-    change: str | None,
+    changes: tuple[str, ...],
     measure: Measure | None,
     blocks: int,
     block_seconds: float,
@@ -90,77 +106,116 @@ def trial_command(
     listing: bool,
     as_json: bool,
 ) -> None:
-    """Switch one change of COMPUTER on and off in random order, and say what it really does here.
+    """Switch changes of COMPUTER on and off in random order, and say what they really do here.
 
-    Blocks come in pairs, one with the change and one without; which of them is first is drawn. What
-    is judged is fixed before the trial begins. It may end early, by a rule that is fixed too. Every
-    switch is a change in the journal, and the starting state is restored at the end.
+    One change is a switchback: blocks come in pairs, one with the change and one without; which of
+    them is first is drawn. Two to seven changes are a screening: all are switched in the same
+    blocks, 12 a round (8 are enough for up to three), each on in half of them; a round that leaves
+    something open is folded over. A screening says what is worth a switchback of its own.
+
+    What is judged is fixed before a trial begins. It may end early, by a rule that is fixed too.
+    Every switch is a change in the journal, and the starting state is restored at the end.
 
     \b
     lumtak trial sim:tide-logger power:battery=balanced --measure program_start
+    lumtak trial sim:drawing-bench effects:shadows=off effects:animations=off --measure ram
     lumtak trial local effects:animations=off --blocks 16
     lumtak trial local --list
     lumtak trial local --chart trial.svg
     """
     computer = data_folder.computer(address, user=user)
     try:
+        made = kept_trials(data_folder.home, computer.identity)
         if chart is not None:
-            _draw(data_folder, kept_trials(data_folder.home, computer.identity), chart)
+            _draw(data_folder, made, chart)
             return
-        if listing or change is None:
-            _list(address, kept_trials(data_folder.home, computer.identity), as_json=as_json)
+        if listing or not changes:
+            _list(address, made, as_json=as_json)
             return
-        wanted = parse_change(change)
+        wanted = [parse_change(change) for change in changes]
         judged_by = measure or _measure_of(data_folder, computer.identity)
         seed = secrets.randbelow(2**31) if seed is None else seed
-        planned = design(blocks, block_seconds, washout, seed=seed)
+        planned = _planned(len(wanted), (blocks, block_seconds, washout), seed, keep=keep)
         profile = profile_for(data_folder, computer.identity, profile_name)
-        ask_first(computer, [wanted.ref])
-        trial = Switchback(data_folder, computer, profile, wanted, judged_by, planned, keep_on=keep)
+        run = _run(data_folder, computer, profile, wanted, judged_by, planned, keep=keep)
+        ask_first(computer, [change.ref for change in wanted])
         progress(f"a trial of at most {span(planned.length_s)}; {title_of(judged_by)} is judged")
         with stopping("Ending after this block…") as stop:
-            done = trial.run(_count, stop)
+            done = run.run(_count, stop)
         progress("")
     finally:
         computer.close()
     if as_json:
         say_json(done)
+    elif isinstance(done, Screening):
+        _say_screening(done)
     else:
         _say(done)
     _judge(done)
 
 
-def _draw(data_folder: DataFolder, trials: list[Trial], path: Path) -> None:
+def _planned(
+    changes: int, times: tuple[int, float, float], seed: int, *, keep: bool
+) -> Design | Layout:
+    """One change in pairs, several in rounds."""
+    if changes == 1:
+        return design(*times, seed=seed)
+    if keep:
+        raise UsageError(
+            "A screening leaves nothing in place.",
+            "Leave --keep out, and apply what it finds: lumtak apply COMPUTER CHANGE.",
+        )
+    return screening(changes, *times, seed=seed)
+
+
+def _run(
+    data_folder: DataFolder,
+    computer: Computer,
+    profile: Profile,
+    wanted: list[Change],
+    measure: Measure,
+    planned: Design | Layout,
+    *,
+    keep: bool,
+) -> Switchback | ScreeningRun:
+    if isinstance(planned, Layout):
+        return ScreeningRun(data_folder, computer, profile, wanted, measure, planned)
+    stays = threading.Event()
+    if keep:
+        stays.set()
+    return Switchback(data_folder, computer, profile, wanted[0], measure, planned, keep=stays)
+
+
+def _draw(data_folder: DataFolder, trials: list[Experiment], path: Path) -> None:
     """The newest trial that has a result, as a picture."""
     from lumtak.report.tongue import tongue_of
-    from lumtak.report.trial_chart import trial_plot
+    from lumtak.report.trial_chart import chart_of_trial
 
-    forms: dict[str, ChartFormat] = {".svg": "svg", ".pdf": "pdf"}
-    form = forms.get(path.suffix.lower())
-    shown = [t for t in trials if t.shown is not None]
-    if form is None:
-        raise UsageError(f"“{plain(path.name, 80)}” ends neither in .svg nor in .pdf.")
-    if not shown:
+    form = chart_form(path)
+    plots = [chart_of_trial(t, tongue_of(data_folder.settings)) for t in trials]
+    drawn = [plot for plot in plots if plot is not None]
+    if not drawn:
         raise UsageError("No trial was made here that could be drawn.", "Make one first.")
-    write_whole(path, trial_plot(shown[-1], tongue_of(data_folder.settings)).file(form))
+    write_whole(path, drawn[-1].file(form))
     click.echo(str(path))
 
 
 def _measure_of(data_folder: DataFolder, identity: str) -> Measure:
     """By the complaint of the newest job on this computer."""
-    job = next((j.id for j in data_folder.casebook.jobs() if j.identity == identity), None)
-    return measure_for(data_folder.casebook.job(job).complaint if job else "")
+    job = data_folder.newest_job(identity)
+    return measure_for(data_folder.casebook.job(job.id).complaint if job else "")
 
 
-def _count(trial: Trial) -> None:
-    whole = 2 * trial.design.pairs
-    found = trial.shown
+def _count(trial: Experiment) -> None:
     so_far = ""
-    if found is not None and found.ci95 is not None:
-        low, high = (figure(x, trial) for x in found.ci95)
-        so_far = f", so far {low} to {high}"
+    if isinstance(trial, Screening):
+        whole = len(trial.layout.rows)
+    else:
+        whole = 2 * trial.design.pairs
+        sure = between(trial.shown.ci95 if trial.shown else None, trial)
+        so_far = f", so far {sure}" if sure else ""
     pauses = f"; {trial.note}" if trial.note and trial.state == "under way" else ""
-    progress(f"{len(trial.blocks)} of {whole} blocks{so_far}{pauses}")
+    progress(f"{counting(trial)} of {whole} blocks{so_far}{pauses}")
 
 
 def _say(trial: Trial) -> None:
@@ -171,20 +226,43 @@ def _say(trial: Trial) -> None:
         click.echo(f"{plain(trial.note, 400)}.")
     found = trial.shown
     if found is not None and found.ci95 is not None and trial.state == "done":
-        low, high = (figure(x, trial) for x in found.ci95)
-        click.echo(f"{title_of(trial.measure)}: {_WORDS[found.finding]}")
+        click.echo(f"{title_of(trial.measure)}: {SAID[found.finding]}.")
         click.echo(
-            f"{figure(found.difference, trial)} (95 % sure: {low} to {high}), of"
+            f"{figure(found.difference, trial)} (95 % sure: {between(found.ci95, trial)}), of"
             f" {counted(found.pairs, 'pair')} of {trial.design.block_s:g} s. {ASSUMES}"
         )
-    if trial.could_show is not None:
-        click.echo(f"It could be expected to show {figure(trial.could_show, trial)} and more.")
+    _say_could(trial)
     kept = f"It was left at {on}." if trial.kept_on else f"It is {off} again, as before."
     if trial.state not in {"conflict", "failed"}:
         click.echo(kept)
 
 
-def _judge(trial: Trial) -> None:
+def _say_screening(trial: Screening) -> None:
+    """A line a change, the largest first; what is confounded, what is assumed."""
+    count = counting(trial)
+    click.echo(
+        f"{len(trial.tried)} changes in {counted(count, 'block')}, {title_of(trial.measure)}:"
+        f" {trial.state}."
+    )
+    if trial.note:
+        click.echo(f"{plain(trial.note, 400)}.")
+    if trial.seen is not None:
+        columns([("setting", "value", "with it", "95 % sure", "found"), *screened_rows(trial)])
+        if trial.seen.apart > 0:
+            click.echo(f"{apart_words(trial)}")
+        click.echo(trial.layout.confounded(trial.seen.rounds))
+        click.echo(f"{ASSUMES_TOGETHER} {EXPECTED}")
+    _say_could(trial)
+    if trial.state not in {"conflict", "failed"}:
+        click.echo("All is as it was before.")
+
+
+def _say_could(trial: Experiment) -> None:
+    if trial.could_show is not None:
+        click.echo(f"It could be expected to show {size(trial.could_show, trial)} and more.")
+
+
+def _judge(trial: Experiment) -> None:
     """Exit 3 where somebody else was at it, 1 where it failed."""
     if trial.state == "conflict":
         raise ConflictError(
@@ -194,7 +272,7 @@ def _judge(trial: Trial) -> None:
         raise LumtakError(f"The trial is {trial.state}.", "See the reason above; try it again.")
 
 
-def _list(address: str, trials: list[Trial], *, as_json: bool) -> None:
+def _list(address: str, trials: list[Experiment], *, as_json: bool) -> None:
     if as_json:
         say_json({"format": 1, "computer": address, "trials": trials})
         return
@@ -205,14 +283,15 @@ def _list(address: str, trials: list[Trial], *, as_json: bool) -> None:
         )
     rows = [("no.", "begun", "setting", "tried", "measure", "state", "difference", "95 % sure")]
     for t in trials:
+        head = str(t.id), t.begun_at[:16].replace("T", " ")
+        if isinstance(t, Screening):
+            for number, (ref, value, said, sure, word) in enumerate(screened_rows(t)):
+                first = head if number == 0 else ("", "")
+                rows.append((*first, ref, value, t.measure, word or t.state, said, sure))
+            continue
         found = t.shown
-        said = figure(found.difference, t) if found else ""
-        sure = " to ".join(figure(x, t) for x in found.ci95) if found and found.ci95 else ""
         word = found.finding if found and t.state == "done" else t.state
-        rows.append(
-            (
-                str(t.id), t.begun_at[:16].replace("T", " "), plain(str(t.ref), 60),
-                str(t.on), t.measure, word, said, sure,
-            )
-        )  # fmt: skip
+        said = figure(found.difference, t) if found else ""
+        sure = between(found.ci95 if found else None, t)
+        rows.append((*head, plain(str(t.ref), 60), str(t.on), t.measure, word, said, sure))
     columns(rows)

@@ -66,7 +66,8 @@ def watch_command(
     facts = computer.about.facts()
     change = Change(ref=_REF, value=None if every == "off" else every)
     ordered = check_changes(facts, [change], guards(facts, data_folder.catalogue))
-    job = next((j.id for j in data_folder.jobs() if j.identity == computer.identity), "")
+    newest = data_folder.newest_job(computer.identity)
+    job = newest.id if newest else ""
     carry_out(data_folder, computer, facts, ordered, "keep", job=job, as_json=as_json)
 
 

@@ -10,6 +10,7 @@ import click
 
 from lumtak.commands.common import (
     asked_tongue,
+    chart_form,
     columns,
     end_interrupted,
     json_option,
@@ -19,8 +20,7 @@ from lumtak.commands.common import (
 )
 from lumtak.computers.simulated.heads import FIRST, fleet
 from lumtak.core.text import plain
-from lumtak.errors import UsageError
-from lumtak.report.charts import CHART_KINDS, ChartFormat, ChartKind
+from lumtak.report.charts import CHART_KINDS, ChartKind
 from lumtak.storage import write_whole
 from lumtak.work.data_folder import DataFolder
 from lumtak.work.handover import draw_chart
@@ -190,12 +190,7 @@ def chart_command(data_folder: DataFolder, job: str, kind: ChartKind, out: Path)
     lumtak chart drawing-bench-1 --kind bridge --out bridge.svg
     lumtak chart drawing-bench-1 --kind load --out load.pdf
     """
-    forms: dict[str, ChartFormat] = {".svg": "svg", ".pdf": "pdf"}
-    form = forms.get(out.suffix.lower())
-    if form is None:
-        raise UsageError(
-            f"{out} is neither .svg nor .pdf.", "Name the file with one of these endings."
-        )
+    form = chart_form(out)
     open_job = reopen_job(data_folder, data_folder.casebook.job(job))
     data = draw_chart(open_job, kind, form)
     open_job.close()

@@ -18,7 +18,7 @@ from lumtak.core.reading import Reading
 from lumtak.core.record import Record
 from lumtak.core.settings import Shop
 from lumtak.core.standing import Standing
-from lumtak.core.trial.record import Trial
+from lumtak.core.trial.record import Experiment
 from lumtak.core.upkeep.due import Due
 from lumtak.core.upkeep.tasks import Result
 
@@ -103,7 +103,7 @@ class Content(Record):
     verdict: str
     """The headline."""
     changes: tuple[ChangeLine, ...]
-    trials: tuple[Trial, ...] = ()
+    trials: tuple[Experiment, ...] = ()
     """That were made on this computer, oldest first."""
     actions: tuple[Action, ...]
     """What was done that cannot be put back."""

@@ -10,7 +10,10 @@ from typing import Any
 from lumtak.core.reading import Reading
 from lumtak.core.record import NotMeasured
 from lumtak.core.text import capital, plain
+from lumtak.core.trial.effects import ASSUMES as ASSUMES_TOGETHER
 from lumtak.core.trial.inference import ASSUMES
+from lumtak.core.trial.record import Screening, Trial
+from lumtak.core.trial.words import EXPECTED
 from lumtak.core.trial.words import in_words as in_words_of
 from lumtak.core.units import ram, span
 from lumtak.core.upkeep.tasks import TASKS
@@ -267,8 +270,17 @@ class _Report:
 
     def _trials(self) -> list[Any]:
         """What was switched on and off here, and what that showed."""
-        lines = [f"{t.title} ({t.ref}={t.on}): {in_words_of(t)}" for t in self._content.trials]
-        return self._soft([*lines, *([ASSUMES] if lines else [])])
+        made = self._content.trials
+        alone = [t for t in made if isinstance(t, Trial)]
+        together = [t for t in made if isinstance(t, Screening)]
+        lines = [f"{t.title} ({t.ref}={t.on}): {in_words_of(t)}" for t in alone]
+        lines += [ASSUMES] if alone else []
+        for screened in together:
+            lines.append(in_words_of(screened))
+            if screened.seen is not None:
+                lines.append(screened.layout.confounded(screened.seen.rounds))
+        lines += [ASSUMES_TOGETHER, EXPECTED] if together else []
+        return self._soft(lines)
 
     def _kept(self) -> list[Any]:
         audit = self._content.audit

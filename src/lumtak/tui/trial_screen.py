@@ -23,7 +23,7 @@ from lumtak.tui.widgets.lines import Line, LineList, wrapped
 from lumtak.work.audit import make_audit
 from lumtak.work.open_job import OpenJob
 from lumtak.work.rights import asking
-from lumtak.work.trial import Switchback
+from lumtak.work.trial.switchback import Switchback
 
 _BAR = 20
 """Cells on either side of nothing."""

@@ -75,6 +75,10 @@ class DataFolder(Knowledge):
         """
         return self.casebook.jobs() if (self.home / "casebook.db").exists() else []
 
+    def newest_job(self, identity: str) -> "Heading | None":
+        """Of a computer: the one that was worked on last; None where there is none."""
+        return next((j for j in self.jobs() if j.identity == identity), None)
+
     @cached_property
     def advice(self) -> "tuple[Advice, ...]":
         """Common advice, graded."""
@@ -191,7 +195,8 @@ class DataFolder(Knowledge):
         Raises:
             UnknownNameError: there is no such job; UsageError: it belongs to another computer.
         """
-        here = job_id or next((j.id for j in self.casebook.jobs() if j.identity == identity), None)
+        newest = self.newest_job(identity)
+        here = job_id or (newest.id if newest else None)
         if here is None:
             return ""
         job = self.casebook.job(here)

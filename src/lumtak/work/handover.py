@@ -229,10 +229,11 @@ def draw_chart(open_job: OpenJob, kind: ChartKind, form: ChartFormat) -> bytes:
 
 def trial_plots(content: Content, tongue: Tongue) -> "dict[str, Plot]":
     """A chart of each trial that came to its end, by the name of its file."""
-    from lumtak.report.trial_chart import trial_plot
+    from lumtak.report.trial_chart import chart_of_trial
 
-    ended = [t for t in content.trials if t.state == "done" and t.shown is not None]
-    return {f"trial-{t.id}": trial_plot(t, tongue) for t in ended}
+    ended = {f"trial-{t.id}": t for t in content.trials if t.state == "done"}
+    plots = {name: chart_of_trial(t, tongue) for name, t in ended.items()}
+    return {name: plot for name, plot in plots.items() if plot is not None}
 
 
 def plots_of(open_job: OpenJob, content: Content, tongue: Tongue) -> "dict[ChartKind, Plot]":

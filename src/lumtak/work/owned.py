@@ -135,7 +135,7 @@ def job_here(data_folder: DataFolder, computer: Computer) -> Job:
     Raises:
         UsageError: there is none.
     """
-    found = next((j for j in data_folder.jobs() if j.identity == computer.identity), None)
+    found = data_folder.newest_job(computer.identity)
     if found is None:
         raise UsageError(
             "What the owner says is kept with a job, and there is none on this computer.",

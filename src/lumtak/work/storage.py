@@ -122,7 +122,7 @@ def profile_for(data_folder: DataFolder, identity: str, name: str | None) -> Pro
     """The profile named, else that of the newest job on this computer, else none of them."""
     if name:
         return data_folder.profile(name)
-    found = next((j for j in data_folder.jobs() if j.identity == identity), None)
+    found = data_folder.newest_job(identity)
     if found is not None:
         return found.profile
     if identity.startswith("sim-"):

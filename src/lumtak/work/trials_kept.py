@@ -6,7 +6,10 @@ from pathlib import Path
 import msgspec
 
 from lumtak.core.record import UNREADABLE
-from lumtak.core.trial.record import Trial
+from lumtak.core.trial.record import Experiment, Screening, Trial
+from lumtak.storage import write_whole
+
+_SCREENING = ".screening.json"
 
 
 def trials_folder(home: Path, identity: str) -> Path:
@@ -14,15 +17,24 @@ def trials_folder(home: Path, identity: str) -> Path:
     return home / "trials" / identity
 
 
-def kept_trials(home: Path, identity: str) -> list[Trial]:
-    """All trials of a computer, oldest first; what cannot be read is left out.
+def kept_trials(home: Path, identity: str) -> list[Experiment]:
+    """All trials of a computer, switchbacks and screenings, oldest first; what cannot be read is
+    left out.
 
     Args:
         home: the data folder.
         identity: of the computer.
     """
-    found = []
+    found: list[Experiment] = []
     for path in trials_folder(home, identity).glob("[0-9]*.json"):
+        kind: type[Experiment] = Screening if path.name.endswith(_SCREENING) else Trial
         with contextlib.suppress(OSError, *UNREADABLE):
-            found.append(msgspec.json.decode(path.read_bytes(), type=Trial))
+            found.append(msgspec.json.decode(path.read_bytes(), type=kind))
     return sorted(found, key=lambda t: t.id)
+
+
+def keep_trial(home: Path, trial: Experiment) -> None:
+    """The trial as it is now; on disk when this returns."""
+    end = _SCREENING if isinstance(trial, Screening) else ".json"
+    path = trials_folder(home, trial.identity) / f"{trial.id}{end}"
+    write_whole(path, msgspec.json.encode(trial), private=True)

@@ -21,7 +21,7 @@ from lumtak.core.floor import room_of
 from lumtak.core.profile import Profile
 from lumtak.core.reading import Reading
 from lumtak.core.setting import AREAS
-from lumtak.core.trial.record import Trial
+from lumtak.core.trial.record import Experiment
 
 __all__ = [
     "Answer",
@@ -44,7 +44,7 @@ def audit(
     catalogue: Catalogue,
     reading: Reading | None,
     answers: Mapping[str, Answer] = _NO_ANSWERS,
-    trials: Sequence[Trial] = (),
+    trials: Sequence[Experiment] = (),
 ) -> Audit:
     """Every item of the computer, weighed by the reading and judged against the profile.
 

@@ -7,27 +7,33 @@ import msgspec
 
 from lumtak.core.audit.records import Finding, Grade
 from lumtak.core.facts import System
-from lumtak.core.record import NotMeasured, known
+from lumtak.core.record import known
 from lumtak.core.stance import PROPOSED
-from lumtak.core.trial.record import Trial
-from lumtak.core.trial.words import in_words
+from lumtak.core.trial.effects import Effect
+from lumtak.core.trial.inference import Shown
+from lumtak.core.trial.record import Experiment, Made, Screening, Trial
+from lumtak.core.trial.words import in_words, told_of
 
 _HALF = 1.96
 """Standard errors in half a 95 % interval."""
 
 
-def that_hold(trials: Iterable[Trial], finding: Finding, system: System) -> list[Trial]:
-    """Those of what is proposed that came to their end under the conditions of now: the newest of
-    each measure.
+def that_hold(trials: Iterable[Experiment], finding: Finding, system: System) -> list[Trial]:
+    """The switchbacks of what is proposed that came to their end under the conditions of now: the
+    newest of each measure.
     """
-    plan = "" if isinstance(system.power_plan, NotMeasured) else system.power_plan
     newest: dict[str, Trial] = {}
     for trial in trials:
-        if trial.ref != finding.ref or trial.on != finding.proposal:
+        if not isinstance(trial, Trial) or not trial.ended_under(*_conditions(system)):
             continue
-        if trial.holds(system.power_source, plan, system.kernel, _value(finding)):
+        if (trial.ref, trial.on, trial.off) == (finding.ref, finding.proposal, _value(finding)):
             newest[trial.measure] = trial
     return list(newest.values())
+
+
+def _conditions(system: System) -> tuple[str, str, str]:
+    """Those under which a trial counts: power source, power plan, kernel."""
+    return system.power_source, system.plan_known, system.kernel
 
 
 def _value(finding: Finding) -> str | None:
@@ -35,17 +41,38 @@ def _value(finding: Finding) -> str | None:
 
 
 def with_trials(
-    findings: Sequence[Finding], trials: Sequence[Trial], system: System
+    findings: Sequence[Finding], trials: Sequence[Experiment], system: System
 ) -> list[Finding]:
     """The findings, each as its trials have shown it.
 
-    What a trial showed takes the place of what was guessed: its figure is the weight, its grade is
-    *proven here*. Something that was shown to do nothing, and of which nothing else weighs, is not
-    proposed any more.
+    What a switchback showed takes the place of what was guessed: its figure is the weight, its
+    grade is *proven here*. Something that was shown to do nothing, and of which nothing else
+    weighs, is not proposed any more. What a screening showed is *expected*, until a switchback of
+    that change alone says more.
     """
     if not trials:
         return list(findings)
-    return [_shown(f, that_hold(trials, f, system)) for f in findings]
+    return [_shown(_screened(f, trials, system), that_hold(trials, f, system)) for f in findings]
+
+
+def _screened(finding: Finding, trials: Iterable[Experiment], system: System) -> Finding:
+    """As the newest screening of it showed it, where that showed something."""
+    for made in reversed([t for t in trials if isinstance(t, Screening)]):
+        of_now = made.ended_under(*_conditions(system))
+        for place, tried in enumerate(made.tried):
+            what = (tried.ref, tried.on, tried.off)
+            if not of_now or what != (finding.ref, finding.proposal, _value(finding)):
+                continue
+            effect = made.seen.effects[place] if made.seen else None
+            if effect is None or effect.finding != "lower":
+                return finding
+            said = told_of(made, place)
+            given = _of_load(made, effect, "screening")
+            if _weighs_otherwise(finding):  # a share of its own was measured, which is surer
+                given = {}
+            weight = msgspec.structs.replace(finding.weight, **given)
+            return msgspec.structs.replace(finding, grade="expected", weight=weight, tried=said)
+    return finding
 
 
 def _shown(finding: Finding, trials: Sequence[Trial]) -> Finding:
@@ -90,10 +117,15 @@ def _weighed(trial: Trial) -> dict[str, Any]:
     found = trial.shown
     if found is None or found.ci95 is None or found.finding != "lower":
         return {}
-    source = f"trial of {trial.begun_at[:10]}"
-    if trial.measure == "cpu":
+    return _of_load(trial, found, "trial")
+
+
+def _of_load(made: Made, found: Shown | Effect, kind: str) -> dict[str, Any]:
+    """Fields of a weight that a figure of CPU or memory gives."""
+    source = f"{kind} of {made.begun_at[:10]}"
+    if made.measure == "cpu" and found.ci95 is not None:
         error = (found.ci95[1] - found.ci95[0]) / 2 / _HALF
         return {"cpu_pct": -found.difference, "cpu_se_pct": error, "source": source}
-    if trial.measure == "ram":
+    if made.measure == "ram":
         return {"ram_bytes": -found.difference, "source": source}
     return {}

@@ -76,13 +76,7 @@ def design(
             f"Choose an even number from {FEWEST} to {MOST}: with fewer it could not show anything,"
             " whatever the change does.",
         )
-    fits = SHORTEST_BLOCK_S <= block_s <= LONGEST_BLOCK_S and 0 <= washout_s <= LONGEST_WASHOUT_S
-    if not fits:
-        raise UsageError(
-            f"Blocks of {block_s:g} s after a washout of {washout_s:g} s are not possible.",
-            f"Keep {SHORTEST_BLOCK_S:g} to {LONGEST_BLOCK_S:g} s of each, after 0 to"
-            f" {LONGEST_WASHOUT_S:g} s.",
-        )
+    check_blocks(block_s, washout_s)
     pairs = blocks // 2
     return Design(
         block_s=block_s,
@@ -91,6 +85,21 @@ def design(
         looks=looks_of(pairs),
         seed=seed,
     )
+
+
+def check_blocks(block_s: float, washout_s: float) -> None:
+    """Whether blocks can be so long.
+
+    Raises:
+        UsageError: they cannot.
+    """
+    fits = SHORTEST_BLOCK_S <= block_s <= LONGEST_BLOCK_S and 0 <= washout_s <= LONGEST_WASHOUT_S
+    if not fits:
+        raise UsageError(
+            f"Blocks of {block_s:g} s after a washout of {washout_s:g} s are not possible.",
+            f"Keep {SHORTEST_BLOCK_S:g} to {LONGEST_BLOCK_S:g} s of each, after 0 to"
+            f" {LONGEST_WASHOUT_S:g} s.",
+        )
 
 
 def tosses(seed: int, count: int) -> tuple[bool, ...]:

@@ -15,9 +15,10 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from lumtak.core.compare import Conclusion, found_between
-from lumtak.core.means import student
+from lumtak.core.means import Spread, ar1_spread, batch_spread, student
 from lumtak.core.record import Record
 from lumtak.core.trial.design import Design
+from lumtak.core.wander import cosine_spread
 
 if TYPE_CHECKING:
     import numpy as np
@@ -108,30 +109,57 @@ def subset_means(differences: Sequence[float]) -> "Floats":
     return means
 
 
-def could_show(values: Sequence[float], interval_s: float, planned: Design) -> float | None:
-    """The smallest effect that such a trial can be expected to show on this load.
+def block_spread(values: Sequence[float], a_block: float) -> Spread | None:
+    """How far the means of blocks lie apart while nothing is switched.
 
-    Half the interval that it would have if the change did nothing: pairs of blocks are cut out of a
-    reading in which nothing was switched, as far apart as they will be.
+    The widest of batch means, a first-order autoregression and the slowest waves of a look, as of
+    a mean over so many values as a block has: all fall with their number.
 
     Args:
-        values: samples of the measure, once it had settled.
-        interval_s: from one to the next.
-        planned: the design.
+        values: of the look, in order.
+        a_block: how many of them a block has.
 
     Returns:
-        None where the reading is too short to say: it has to hold three pairs.
+        (variance of the mean of a block, degrees of freedom); None of too few values.
     """
-    kept = max(1, round(planned.block_s / interval_s))
-    step = kept + round(planned.washout_s / interval_s)
-    starts = range(0, len(values) - kept + 1, step)
-    blocks = [sum(values[i : i + kept]) / kept for i in starts]
-    pairs = [b - a for a, b in zip(blocks[::2], blocks[1::2], strict=False)]
-    if len(pairs) < _FEWEST_PAIRS:
+    import numpy as np
+
+    if len(values) < _FEWEST_VALUES or a_block < 1:
         return None
-    # Where nothing is switched a difference has mean 0, so that its square is its variance.
-    variance = sum(d * d for d in pairs) / len(pairs)
-    return student((variance / planned.pairs, float(len(pairs))))
+    series = np.asarray(values, dtype=np.float64)
+    ways = batch_spread(series), ar1_spread(series), cosine_spread(series)
+    variance, freedom = max(ways)
+    return variance * len(values) / a_block, freedom
+
+
+_FEWEST_VALUES = 6
+
+
+def could_show(spread: Spread, planned: Design) -> float:
+    """The smallest effect that a whole trial can be expected to show on this load.
+
+    Half the interval by Student's t, if the differences of the pairs spread as two blocks do that
+    have nothing to do with each other: √(2 variance / pairs) times its 97.5 % point.
+
+    Args:
+        spread: of the mean of a block; see `block_spread`.
+        planned: the design.
+    """
+    return student((2 * spread[0] / planned.pairs, float(planned.pairs - 1)))
+
+
+def could_show_by(differences: Sequence[float], planned: Design) -> float | None:
+    """The same, by the pairs that were made so far: √(variance / pairs) times Student's point.
+
+    Returns:
+        None of fewer than three pairs.
+    """
+    count = len(differences)
+    if count < _FEWEST_PAIRS:
+        return None
+    centre = sum(differences) / count
+    variance = sum((d - centre) ** 2 for d in differences) / (count - 1)
+    return student((variance / planned.pairs, float(planned.pairs - 1)))
 
 
 _FEWEST_PAIRS = 3

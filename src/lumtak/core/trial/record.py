@@ -9,7 +9,9 @@ from lumtak.core.reading import Ended, Reading
 from lumtak.core.record import FileName, NotMeasured, Record
 from lumtak.core.setting import SettingRef
 from lumtak.core.trial.design import Design
+from lumtak.core.trial.effects import Seen
 from lumtak.core.trial.inference import Shown
+from lumtak.core.trial.screening import Layout
 
 FORMAT = 1
 Load = Literal["cpu", "work", "ram", "pressure"]
@@ -45,12 +47,9 @@ somebody else changed the value. failed: a change did not read back. interrupted
 the middle."""
 
 
-class Block(Record):
+class Measured(Record):
     """One block that was kept, or that something came between."""
 
-    pair: int
-    """From 0 on."""
-    on: bool
     at: str
     """The computer's clock when it began."""
     ended: Ended
@@ -58,25 +57,33 @@ class Block(Record):
     """The mean of each measure; of a wait the mean of its logarithm in seconds."""
 
 
-class Trial(Record):
-    """One trial on one computer, as it is kept with it."""
+class Block(Measured):
+    """One of a switchback."""
+
+    pair: int
+    """From 0 on."""
+    on: bool
+
+
+class ScreenedBlock(Measured):
+    """One of a screening."""
+
+    place: int
+    """In the layout, from 0 on."""
+
+
+class Made(Record):
+    """What is known of every trial on a computer, as it is kept with it."""
 
     format: int = FORMAT
     id: int
     identity: FileName
     address: str
     user: str
-    ref: SettingRef
-    title: str
-    off: str | None
-    """The value before it, and after it unless it was to be kept."""
-    on: str | None
-    """The value that was tried."""
     measure: Measure
     """The one that is judged; the others are described."""
     threshold: float
     """In its unit; of a wait in logarithms."""
-    design: Design
     could_show: float | None = None
     """The smallest effect that was to be expected to show; None where nobody knew."""
     power_source: str = ""
@@ -87,6 +94,23 @@ class Trial(Record):
     state: State = "under way"
     note: str = ""
     """Why it ended so, for a person."""
+
+    def ended_under(self, power_source: str, power_plan: str, kernel: str) -> bool:
+        """Whether it came to its end, under these conditions."""
+        then = (self.power_source, self.power_plan, self.kernel)
+        return self.state == "done" and then == (power_source, power_plan, kernel)
+
+
+class Trial(Made, tag_field="kind", tag="switchback"):
+    """One switchback on one computer."""
+
+    ref: SettingRef
+    title: str
+    off: str | None
+    """The value before it, and after it unless it was to be kept."""
+    on: str | None
+    """The value that was tried."""
+    design: Design
     blocks: tuple[Block, ...] = ()
     shown: Shown | None = None
     kept_on: bool = False
@@ -99,12 +123,34 @@ class Trial(Record):
 
     def holds(self, power_source: str, power_plan: str, kernel: str, value: str | None) -> bool:
         """Whether its conditions are still those of now, so that its result counts."""
-        then = (self.power_source, self.power_plan, self.kernel)
-        return (
-            self.state == "done"
-            and then == (power_source, power_plan, kernel)
-            and (value == self.off)
-        )
+        return self.ended_under(power_source, power_plan, kernel) and value == self.off
+
+
+class Tried(Record):
+    """One of the changes of a screening."""
+
+    ref: SettingRef
+    title: str
+    off: str | None
+    on: str | None
+
+
+class Screening(Made, tag_field="kind", tag="screening"):
+    """Several changes in the same blocks, on one computer."""
+
+    tried: tuple[Tried, ...]
+    layout: Layout
+    blocks: tuple[ScreenedBlock, ...] = ()
+    seen: Seen | None = None
+
+    @property
+    def values(self) -> list[float]:
+        """The measure of each block that counts, in the order of the layout."""
+        known = {b.place: b.values[self.measure] for b in self.blocks if self.measure in b.values}
+        return [known[place] for place in sorted(known)]
+
+
+Experiment = Trial | Screening
 
 
 def measure_for(complaint: Complaint) -> Measure:
@@ -126,18 +172,22 @@ def threshold_of(measure: Measure, threshold: Threshold, reading: Reading) -> fl
 
 def values_of(reading: Reading) -> dict[Measure, float]:
     """Of one block: every sample counts, for the washout has passed."""
-    found: dict[Measure, float] = {}
-    for load, column in _COLUMNS.items():
+    series = {measure: series_of(reading, measure) for measure in MEASURED}
+    return {measure: sum(values) / len(values) for measure, values in series.items() if values}
+
+
+def series_of(reading: Reading, measure: Measure) -> list[float]:
+    """All values of a measure, in order, of a wait as logarithms of seconds; none where they are
+    not whole or too few.
+    """
+    if column := column_of(measure):
         values = [getattr(s, column, None) for s in reading.samples]
         known = [float(v) for v in values if isinstance(v, int | float)]
-        if known and len(known) == len(values):
-            found[load] = sum(known) / len(known)
-    for felt in TRIED:
-        tries = reading.felt.get(felt)
-        if felt in MEASURED and tries is not None and len(tries.took) >= _FEWEST_TRIES:
-            logs = [math.log(max(t, 1e-6)) for t in tries.took]
-            found[felt] = sum(logs) / len(logs)
-    return found
+        return known if len(known) == len(values) else []
+    tries = next((t for felt, t in reading.felt.items() if felt == measure), None)
+    if tries is None or len(tries.took) < _FEWEST_TRIES:
+        return []
+    return [math.log(max(t, 1e-6)) for t in tries.took]
 
 
 def differences_of(blocks: tuple[Block, ...], measure: Measure) -> list[float]:

@@ -1,15 +1,22 @@
 """What a trial showed, for a person."""
 
-from lumtak.core.trial.record import Trial, title_of, told
+import math
+
+from lumtak.core.compare import Conclusion
+from lumtak.core.setting import UNSET_WORD
+from lumtak.core.text import plain
+from lumtak.core.trial.effects import Effect
+from lumtak.core.trial.inference import Shown
+from lumtak.core.trial.record import Experiment, Made, Screening, title_of, told
 from lumtak.core.units import counted, ram, signed
 
 
-def figure(value: float, trial: Trial) -> str:
+def figure(value: float, trial: Made) -> str:
     """A difference of its measure, with the unit."""
     amount = told(value, trial.measure)
     match trial.measure:
         case "ram":
-            return ram(amount)
+            return ram(amount) if amount <= 0 else f"+{ram(amount)}"
         case "cpu" | "pressure":
             return f"{signed(amount, 2)} points"
         case "work":
@@ -17,21 +24,105 @@ def figure(value: float, trial: Trial) -> str:
     return f"{signed(amount)} %"
 
 
-def in_words(trial: Trial) -> str:
-    """One sentence: the day, what was judged, the difference and how sure it is."""
-    found = trial.shown
-    title = title_of(trial.measure).partition(",")[0]
-    if trial.state != "done" or found is None or found.ci95 is None:
+SAID: dict[Conclusion, str] = {
+    "lower": "less with it",
+    "higher": "more with it",
+    "no effect": "no effect that would matter",
+    "not known": "not known",
+}
+
+
+def between(ci95: tuple[float, float] | None, trial: Made) -> str:
+    """An interval, "low to high"; empty before the first look and where it has no bounds."""
+    if ci95 is None or not all(map(math.isfinite, ci95)):
+        return ""
+    return " to ".join(figure(x, trial) for x in ci95)
+
+
+def size(value: float, trial: Made) -> str:
+    """How large a difference is, whichever way."""
+    return figure(abs(value), trial).lstrip("+")
+
+
+def in_words(trial: Experiment) -> str:
+    """The day, what was judged, the difference and how sure it is: a sentence, of a screening one a
+    change, the largest first.
+    """
+    kind = "screening" if isinstance(trial, Screening) else "trial"
+    found = trial.seen if isinstance(trial, Screening) else trial.shown
+    if trial.state != "done" or found is None:
         why = f": {trial.note}" if trial.note else ""
-        return f"A trial of {trial.begun_at[:10]} of {title} came to nothing ({trial.state}{why})."
-    low, high = (figure(x, trial) for x in found.ci95)
-    said = {
-        "lower": "less with it",
-        "higher": "more with it",
-        "no effect": "no effect that would matter",
-        "not known": "not known",
-    }[found.finding]
-    return (
-        f"A trial of {trial.begun_at[:10]} of {counted(found.pairs, 'pair')}: {title}, {said},"
-        f" {figure(found.difference, trial)} (95 % sure: {low} to {high})."
+        title = _measure(trial)
+        return f"A {kind} of {trial.begun_at[:10]} of {title} came to nothing ({trial.state}{why})."
+    if isinstance(trial, Screening):
+        return " ".join(told_of(trial, place) for place in ranked(trial))
+    if trial.shown is None:
+        return ""
+    pairs = counted(trial.shown.pairs, "pair")
+    about = f"A trial of {trial.begun_at[:10]} of {pairs}: {_measure(trial)}"
+    return _judged(about, trial.shown, trial)
+
+
+def told_of(trial: Screening, place: int) -> str:
+    """What a screening says of one of its changes, as a sentence."""
+    if trial.seen is None:
+        return ""
+    blocks = counted(trial.seen.rounds * trial.layout.round_blocks, "block")
+    about = (
+        f"A screening of {trial.begun_at[:10]} in {blocks}:"
+        f" {plain(trial.tried[place].title, 60)}, {_measure(trial)}"
     )
+    return _judged(about, trial.seen.effects[place], trial)
+
+
+def _judged(about: str, found: Shown | Effect, trial: Made) -> str:
+    sure = between(found.ci95, trial)
+    said = f"{about}, {SAID[found.finding]}, {figure(found.difference, trial)}"
+    return f"{said} (95 % sure: {sure})." if sure else f"{said}."
+
+
+def _measure(trial: Made) -> str:
+    return title_of(trial.measure).partition(",")[0]
+
+
+def ranked(trial: Screening) -> list[int]:
+    """The changes of a screening by what they did, the largest first; all as named before the first
+    look.
+    """
+    effects = trial.seen.effects if trial.seen else ()
+    return sorted(
+        range(len(trial.tried)), key=lambda i: -abs(effects[i].difference) if effects else i
+    )
+
+
+EXPECTED = "What a screening finds is expected; to prove it here, try that change alone."
+
+
+def screened_rows(trial: Screening) -> list[tuple[str, str, str, str, str]]:
+    """(setting, value that was tried, difference, interval, what was found) of each change, the
+    largest first; the last three empty before the first look.
+    """
+    rows = []
+    for place in ranked(trial):
+        tried = trial.tried[place]
+        what = plain(str(tried.ref), 60), plain(UNSET_WORD if tried.on is None else tried.on, 40)
+        if trial.seen is None:
+            rows.append((*what, "", "", ""))
+            continue
+        effect = trial.seen.effects[place]
+        said = figure(effect.difference, trial), between(effect.ci95, trial)
+        rows.append((*what, *said, SAID[effect.finding]))
+    return rows
+
+
+def apart_words(trial: Screening) -> str:
+    """How close two figures may be and yet stand the other way round, as a sentence."""
+    if trial.seen is None:
+        return ""
+    apart = size(trial.seen.apart, trial)
+    return f"Figures closer to each other than {apart} may as well stand the other way round."
+
+
+def counting(trial: Experiment) -> int:
+    """Of how many blocks the measure counts."""
+    return sum(trial.measure in block.values for block in trial.blocks)

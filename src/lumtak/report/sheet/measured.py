@@ -5,7 +5,7 @@ from lumtak.core.compare import Comparison
 from lumtak.core.felt import leads
 from lumtak.core.record import NotMeasured
 from lumtak.core.text import plain
-from lumtak.core.trial.record import told
+from lumtak.core.trial.record import Trial, told
 from lumtak.report.content import Content
 from lumtak.report.sheet.record import Bar, Kind, Part, lines_of
 from lumtak.report.sheet.words import FELT
@@ -94,7 +94,11 @@ def measured(content: Content, kind: Kind, tongue: Tongue) -> Part:
 def _tried(content: Content, tongue: Tongue) -> list[str]:
     """What was proven of a change that stands by switching it on and off, in the owner's words."""
     standing = {line.address for line in content.changes if line.stands}
-    newest = {(str(t.ref), t.measure): t for t in content.trials if t.state == "done"}
+    newest = {
+        (str(t.ref), t.measure): t
+        for t in content.trials
+        if isinstance(t, Trial) and t.state == "done"
+    }
     lines = []
     for trial in newest.values():
         found, felt = trial.shown, FELT.get(trial.measure)

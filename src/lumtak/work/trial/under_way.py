@@ -8,13 +8,13 @@ import msgspec
 
 from lumtak.core.record import UNREADABLE, FileName, Record
 from lumtak.core.text import plain
-from lumtak.core.trial.record import Trial
+from lumtak.core.trial.record import Experiment
 from lumtak.errors import LumtakError, UsageError
 from lumtak.journal import Outcome, put_back
 from lumtak.journal.locks import BusyError, locked
 from lumtak.storage import write_whole
 from lumtak.work.data_folder import DataFolder
-from lumtak.work.trials_kept import kept_trials, trials_folder
+from lumtak.work.trials_kept import keep_trial, kept_trials, trials_folder
 
 _UNDER_WAY = "under-way.json"
 
@@ -27,12 +27,6 @@ class _UnderWay(Record):
     address: str
     user: str | None
     trial: int
-
-
-def keep_trial(data_folder: DataFolder, trial: Trial) -> None:
-    """The trial as it is now; on disk when this returns."""
-    path = trials_folder(data_folder.home, trial.identity) / f"{trial.id}.json"
-    write_whole(path, msgspec.json.encode(trial), private=True)
 
 
 @contextlib.contextmanager
@@ -52,7 +46,7 @@ def alone(data_folder: DataFolder, identity: str) -> Iterator[None]:
         ) from error
 
 
-def note_begun(data_folder: DataFolder, trial: Trial) -> None:
+def note_begun(data_folder: DataFolder, trial: Experiment) -> None:
     """The trial is about to switch something: whoever starts Lumtak next knows."""
     user = trial.user if trial.address == "local" else None
     marker = _UnderWay(identity=trial.identity, address=trial.address, user=user, trial=trial.id)
@@ -107,7 +101,7 @@ def _finish(data_folder: DataFolder, marker: _UnderWay) -> list[str]:
         computer.close()
     for trial in kept_trials(data_folder.home, marker.identity):
         if (trial.id, trial.state) == (marker.trial, "under way"):
-            keep_trial(data_folder, msgspec.structs.replace(trial, state="interrupted"))
+            keep_trial(data_folder.home, msgspec.structs.replace(trial, state="interrupted"))
     if not any(o.result == "failed" for o in outcomes):  # else the next start tries it once more
         note_ended(data_folder, marker.identity)
     return [_told(outcome) for outcome in outcomes]
