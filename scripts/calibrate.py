@@ -18,6 +18,8 @@ from lumtak.core.compare import CAUTION_ENDED, compare, compare_many
 from lumtak.core.settling import settle
 from lumtak.core.trial import design, shown
 from lumtak.core.trial.design import BLOCK_S, BLOCKS, WASHOUT_S
+from lumtak.core.trial.effects import seen
+from lumtak.core.trial.screening import screening
 from lumtak.core.verdict import compare_readings
 from lumtak.work.sampling import Precision, take_reading
 from noise import FAMILIES, autoregression, started, until_sure
@@ -269,8 +271,62 @@ def trial_of(differences, planned):
     raise ValueError("a trial that does not end")
 
 
+SCREENED, SCREENED_EFFECTS = 7, (3.0, 1.5)
+"""How many changes, and what the first two of them do where something is done."""
+
+
+def screenings():
+    """Screenings as they are by default: how often any of seven changes is taken for something."""
+    print(
+        f"\nScreenings of {SCREENED} changes in {BLOCKS} blocks of {BLOCK_S:g} s after"
+        f" {WASHOUT_S:g} s, {TRIALS} a row, folded over where something is open: false alarms of a"
+        " whole screening % where nothing does anything, and of the other changes where the first"
+        f" takes {SCREENED_EFFECTS[0]:g} points and the second {SCREENED_EFFECTS[1]:g}; how often"
+        " the first is found, the first two stand in their order, and all intervals hold, %\n"
+    )
+    print("| noise | alarms | of the others | found | in order | all held |")
+    print(f"{6 * '|---'}|")
+    rng = np.random.default_rng(27)
+    length = round(BLOCKS * (BLOCK_S + WASHOUT_S))
+    for name, make in FAMILIES.items():
+        loads = LEVEL + make(rng, TRIALS, length)
+        rows = [one_screening(load, seed) for seed, load in enumerate(loads)]
+        cells = 100 * np.mean(rows, axis=0)
+        print(f"| {name} | " + " | ".join(f"{cell:.1f}" for cell in cells) + " |", flush=True)
+
+
+def one_screening(load, seed):
+    """(false alarm, one of the others, first found, in order, all intervals hold)."""
+    layout = screening(SCREENED, seed=seed)
+    truths = np.zeros(SCREENED)
+    nothing = screening_of(blocks_in(load, layout, truths), layout)
+    truths[:2] = [-size for size in SCREENED_EFFECTS]
+    found = screening_of(blocks_in(load, layout, truths), layout)
+    others = any(e.finding in {"lower", "higher"} for e in found[2:])
+    held = all(e.ci95[0] <= t <= e.ci95[1] for e, t in zip(found, truths, strict=True))
+    first, second = (e.difference for e in found[:2])
+    alarm = any(e.finding in {"lower", "higher"} for e in nothing)
+    return alarm, others, found[0].finding == "lower", first < second, held
+
+
+def blocks_in(load, layout, truths):
+    """The mean of each block, where each change adds what it does."""
+    step, washout = round(layout.block_s + layout.washout_s), round(layout.washout_s)
+    means = [load[i * step + washout : (i + 1) * step].mean() for i in range(len(layout.rows))]
+    return list(np.array(means) + np.array(layout.rows) @ truths)
+
+
+def screening_of(means, layout):
+    """As a screening goes: looked at after each round, until it ends."""
+    for count in range(1, layout.rounds + 1):
+        found = seen(means[: count * layout.round_blocks], layout, threshold=0.0)
+        if found.ends:
+            return found.effects
+    raise ValueError("a screening that does not end")
+
+
 def main():
-    """Everything, five minutes; or the parts named."""
+    """Everything, ten minutes; or the parts named."""
     parts = {
         **{str(samples): partial(table, samples) for samples in SAMPLES},
         "coverage": coverage,
@@ -278,6 +334,7 @@ def main():
         "stopping": stopping,
         "simulated": simulated,
         "trials": switchbacks,
+        "screenings": screenings,
     }
     for name in sys.argv[1:] or parts:
         parts[name]()

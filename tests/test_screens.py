@@ -2,6 +2,7 @@
 
 import asyncio
 import os
+import threading
 import time
 
 import pytest
@@ -33,6 +34,8 @@ from lumtak.tui.widgets.trace import Trace
 from lumtak.work.audit import make_audit, toggle
 from lumtak.work.intake import begin_job
 from lumtak.work.reading import read_baseline
+from lumtak.work.sampling import take_reading
+from lumtak.work.trial import experiment
 
 WIDE, LOW = (142, 44), (80, 24)
 
@@ -603,7 +606,7 @@ async def test_a_change_of_the_plan_is_tried_by_one_key(data_folder):
         await pilot.press("enter")
         await until(pilot, lambda: says(app, "1 change chosen", "Plan on battery"))
         await pilot.press("t")
-        await until(pilot, lambda: says(app, "Try Plan on battery?", "24 blocks of 30 s"))
+        await until(pilot, lambda: says(app, "Try Plan on battery?", "24 blocks"))
         await pilot.press("enter")
         await until(pilot, lambda: isinstance(app.screen, JobScreen))
         await pilot.press("t")
@@ -612,11 +615,51 @@ async def test_a_change_of_the_plan_is_tried_by_one_key(data_folder):
         await until(pilot, lambda: isinstance(app.screen, TrialScreen))
         await until(pilot, lambda: says(app, "less with it", "All is as it was", "pair  8"))
         assert data_folder.journal.entries()[-1].stage == "undone"
+        await until(pilot, lambda: says(app, "95 % sure, so far", "●"))
         await pilot.press("question_mark")
         await until(pilot, lambda: says(app, "drawn by lot"))
         await pilot.press("escape", "escape")
         await until(pilot, lambda: isinstance(app.screen, JobScreen))
         await until(pilot, lambda: says(app, "tried here", "A trial of"))
+
+
+async def test_what_is_chosen_is_tried_together_paused_and_goes_on(data_folder, sim, monkeypatch):
+    paused = threading.Event()
+
+    def first_look(*args, **given):
+        assert paused.wait(100)
+        return take_reading(*args, **given)
+
+    monkeypatch.setattr(experiment, "take_reading", first_look)
+    open_job = begin_job(data_folder, sim, data_folder.profile("hull-drafting"))
+    read_baseline(open_job, seconds=60)
+    make_audit(open_job)
+    for key in ("effects:living-backdrop", "memory:swappiness"):
+        toggle(open_job, parse_ref(key))
+    open_job.go("plan")
+    open_job.close()
+    app = LumtakApp(data_folder, pace=0.0)
+    async with app.run_test(size=WIDE, notifications=True) as pilot:
+        await pilot.press("enter")
+        await until(pilot, lambda: says(app, "2 changes chosen"))
+        await pilot.press("g")
+        await until(pilot, lambda: says(app, "Try 2 changes together?", "worth a trial"))
+        await pilot.press("right", "enter")
+        await until(pilot, lambda: isinstance(app.screen, TrialScreen))
+        await pilot.press("p")
+        await until(pilot, lambda: says(app, "p goes on"))
+        paused.set()
+        await until(pilot, lambda: says(app, "holds it", "p goes on"))
+        assert not [e for e in data_folder.journal.entries() if e.is_open]
+        await pilot.press("x")
+        await until(pilot, lambda: says(app, "nothing is left on"))
+        await pilot.press("p")
+        await until(pilot, lambda: says(app, "of 2 do something that shows", "as it was before"))
+        await until(pilot, lambda: says(app, "block 12", "with Living backdrop", "block  1"))
+        await pilot.press("u")
+        await until(pilot, lambda: says(app, "Nothing of this trial stands"))
+        await pilot.press("escape")
+        await until(pilot, lambda: isinstance(app.screen, JobScreen))
 
 
 async def test_the_least_plan_by_one_key_and_along_the_frontier_by_two(data_folder, sim):

@@ -125,30 +125,41 @@ def trial_command(
     """
     computer = data_folder.computer(address, user=user)
     try:
+        if changes and not listing and chart is None:
+            wanted = [parse_change(change) for change in changes]
+            seed = secrets.randbelow(2**31) if seed is None else seed
+            planned = _planned(len(wanted), (blocks, block_seconds, washout), seed, keep=keep)
+            profile = profile_for(data_folder, computer.identity, profile_name)
+            judged_by = measure or _measure_of(data_folder, computer.identity)
+            run = _run(data_folder, computer, profile, wanted, judged_by, planned, keep=keep)
+            _make(run, computer, wanted, planned.length_s, judged_by, as_json=as_json)
+            return
         made = kept_trials(data_folder.home, computer.identity)
-        if chart is not None:
-            _draw(data_folder, made, chart)
-            return
-        if listing or not changes:
-            _list(address, made, as_json=as_json)
-            return
-        wanted = [parse_change(change) for change in changes]
-        judged_by = measure or _measure_of(data_folder, computer.identity)
-        seed = secrets.randbelow(2**31) if seed is None else seed
-        planned = _planned(len(wanted), (blocks, block_seconds, washout), seed, keep=keep)
-        profile = profile_for(data_folder, computer.identity, profile_name)
-        run = _run(data_folder, computer, profile, wanted, judged_by, planned, keep=keep)
-        ask_first(computer, [change.ref for change in wanted])
-        progress(f"a trial of at most {span(planned.length_s)}; {title_of(judged_by)} is judged")
-        with stopping("Ending after this block…") as stop:
-            done = run.run(_count, stop)
-        progress("")
     finally:
         computer.close()
+    if chart is not None:
+        _draw(data_folder, made, chart)
+    else:
+        _list(address, made, as_json=as_json)
+
+
+def _make(
+    run: Switchback | ScreeningRun,
+    computer: Computer,
+    wanted: list[Change],
+    length_s: float,
+    judged_by: Measure,
+    *,
+    as_json: bool,
+) -> None:
+    """The trial, and what came of it."""
+    ask_first(computer, [change.ref for change in wanted])
+    progress(f"a trial of at most {span(length_s)}; {title_of(judged_by)} is judged")
+    with stopping("Ending after this block…") as stop:
+        done = run.run(_count, stop)
+    progress("")
     if as_json:
         say_json(done)
-    elif isinstance(done, Screening):
-        _say_screening(done)
     else:
         _say(done)
     _judge(done)
@@ -218,8 +229,15 @@ def _count(trial: Experiment) -> None:
     progress(f"{counting(trial)} of {whole} blocks{so_far}{pauses}")
 
 
-def _say(trial: Trial) -> None:
+def _say(trial: Experiment) -> None:
     """What came of it: the result, how sure, what is assumed."""
+    if isinstance(trial, Screening):
+        _say_screening(trial)
+    else:
+        _say_switchback(trial)
+
+
+def _say_switchback(trial: Trial) -> None:
     on, off = (UNSET_WORD if v is None else v for v in (trial.on, trial.off))
     click.echo(f"{plain(trial.title, 80)} ({trial.ref}), {off} against {on}: {trial.state}.")
     if trial.note:

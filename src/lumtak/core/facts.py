@@ -122,11 +122,6 @@ class System(Record):
     temperature_c: Figure = NotMeasured(not_measured="no sensor tells a temperature")
     """The hottest sensor."""
 
-    @property
-    def plan_known(self) -> str:
-        """The power plan; empty where there is none to be had."""
-        return "" if isinstance(self.power_plan, NotMeasured) else self.power_plan
-
 
 class Setting(Record, tag_field="kind", tag="setting"):
     """How an item can be changed."""

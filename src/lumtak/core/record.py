@@ -74,6 +74,11 @@ def known(figure: Figure, otherwise: float = 0.0) -> float:
     return otherwise if isinstance(figure, NotMeasured) else float(figure)
 
 
+def known_word(word: str | NotMeasured) -> str:
+    """The word; empty where there is none to be had."""
+    return "" if isinstance(word, NotMeasured) else word
+
+
 def immeasurable(document: object) -> float | None:
     """The first number in a document that nothing measured can be.
 

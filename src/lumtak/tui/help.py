@@ -130,8 +130,12 @@ TEXTS = {
         " drawn by lot. What is judged was fixed before, by the owner's complaint. Each line is a"
         " pair: the difference with the change, as a bar to the left where it is less. Chance is"
         " counted by all orders that could have been drawn, so no load of the computer's own can"
-        " be taken for an effect. It ends early once that is clear. Leaving the screen ends it, and"
-        " what was before is restored." + _KEYS
+        " be taken for an effect. It ends early once that is clear. Several changes are screened in"
+        " the same blocks, each on in half of them: a line a change with its 95 % interval, and"
+        " below it the blocks. What is found so is expected; a trial of its own proves it here."
+        " {hold} pauses, which restores what was, and goes on; {leave-on} leaves a change on at"
+        " the end, and {put-trial-back} puts it back. Leaving the screen ends it, and what was"
+        " before is restored." + _KEYS
     ),
     "upkeep": (
         "Tasks of upkeep find out what takes long: whether disks fail, whether the system's"

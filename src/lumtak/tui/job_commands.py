@@ -47,6 +47,7 @@ JOB_COMMANDS = tuple(
         ("Less disruption", "a step along the frontier", "less", "plan", "walk(-1)"),
         ("More disruption", "a step along the frontier", "more", "plan", "walk(1)"),
         ("Try the change", "on and off in random order", "trial", "plan", "try"),
+        ("Try what is chosen", "all in the same blocks", "screening", "plan", "screen"),
         ("Apply the plan", "asked first", "", "plan", "#apply"),
         ("Proof", "before against after", "5", "proof", ""),
         ("Restart now", "where a change waits for it", "", "proof", "#restart"),

@@ -16,11 +16,22 @@ if TYPE_CHECKING:
 
 Where = Literal[
     "everywhere", "bench", "job", "audit", "plan", "handover", "put back", "looking", "deciding",
-    "upkeep",
+    "upkeep", "trial",
 ]  # fmt: skip
 _INSIDE: dict[Where, frozenset[Where]] = {
     "everywhere": frozenset(
-        {"bench", "job", "audit", "plan", "handover", "put back", "looking", "deciding", "upkeep"}
+        {
+            "bench",
+            "job",
+            "audit",
+            "plan",
+            "handover",
+            "put back",
+            "looking",
+            "deciding",
+            "upkeep",
+            "trial",
+        }
     ),
     "looking": frozenset({"upkeep"}),
     "job": frozenset({"audit", "plan", "handover"}),
@@ -78,9 +89,13 @@ KEYS = (
     Key("less", "comma", "plan", "a step towards less disruption"),
     Key("more", "full_stop", "plan", "a step towards more disruption"),
     Key("trial", "t", "plan", "try the change under the cursor"),
+    Key("screening", "g", "plan", "try all that is chosen together"),
     Key("print-sheet", "p", "handover", "print the owner's sheet"),
     Key("save-sheet", "s", "handover", "save the owner's sheet"),
     Key("open-sheet", "o", "handover", "save the owner's sheet and open it"),
+    Key("hold", "p", "trial", "pause, and go on"),
+    Key("leave-on", "x", "trial", "leave it changed at the end, or not"),
+    Key("put-trial-back", "u", "trial", "put back what the trial left"),
     Key("stays", "h", "deciding", "it stays here"),
     Key("goes", "g", "deciding", "it goes: set aside"),
     Key("put-off", "z", "deciding", "later"),

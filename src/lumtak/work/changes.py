@@ -51,13 +51,17 @@ class Changes(Record):
 
 
 def once_a_trial(entries: Iterable[Entry]) -> list[Entry]:
-    """The changes, oldest first; of all flips of a trial the one that stands, else the last."""
-    found: dict[tuple[int, int], Entry] = {}
+    """The changes, oldest first; of all flips of a trial those that stand, else the last."""
+    flips: dict[int, list[Entry]] = {}
+    shown: list[Entry] = []
     for entry in entries:
-        key = (entry.trial, 0) if entry.trial else (0, entry.id)
-        if key not in found or not found[key].is_open:
-            found[key] = entry
-    return sorted(found.values(), key=lambda e: e.id)
+        if entry.trial:
+            flips.setdefault(entry.trial, []).append(entry)
+        else:
+            shown.append(entry)
+    for mine in flips.values():
+        shown += [e for e in mine if e.is_open] or mine[-1:]
+    return sorted(shown, key=lambda e: e.id)
 
 
 def changes_of(data_folder: DataFolder, computer: Computer) -> Changes:

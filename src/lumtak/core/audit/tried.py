@@ -7,7 +7,7 @@ import msgspec
 
 from lumtak.core.audit.records import Finding, Grade
 from lumtak.core.facts import System
-from lumtak.core.record import known
+from lumtak.core.record import known, known_word
 from lumtak.core.stance import PROPOSED
 from lumtak.core.trial.effects import Effect
 from lumtak.core.trial.inference import Shown
@@ -33,7 +33,7 @@ def that_hold(trials: Iterable[Experiment], finding: Finding, system: System) ->
 
 def _conditions(system: System) -> tuple[str, str, str]:
     """Those under which a trial counts: power source, power plan, kernel."""
-    return system.power_source, system.plan_known, system.kernel
+    return system.power_source, known_word(system.power_plan), system.kernel
 
 
 def _value(finding: Finding) -> str | None:

@@ -26,7 +26,7 @@ if TYPE_CHECKING:
 
     Floats = NDArray[np.float64]
 
-ORDERS = 4999
+ORDERS = 1999
 """So many are drawn to judge chance by."""
 _NEXT_TO_NOTHING = 1e-9
 """Of the size of the values: less is no chance, but how numbers are kept."""

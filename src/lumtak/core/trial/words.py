@@ -6,9 +6,9 @@ from lumtak.core.compare import Conclusion
 from lumtak.core.setting import UNSET_WORD
 from lumtak.core.text import plain
 from lumtak.core.trial.effects import Effect
-from lumtak.core.trial.inference import Shown
-from lumtak.core.trial.record import Experiment, Made, Screening, title_of, told
-from lumtak.core.units import counted, ram, signed
+from lumtak.core.trial.inference import Shown, could_show_by, interval
+from lumtak.core.trial.record import Experiment, Made, Screening, Trial, title_of, told
+from lumtak.core.units import counted, ram, signed, took
 
 
 def figure(value: float, trial: Made) -> str:
@@ -37,6 +37,44 @@ def between(ci95: tuple[float, float] | None, trial: Made) -> str:
     if ci95 is None or not all(map(math.isfinite, ci95)):
         return ""
     return " to ".join(figure(x, trial) for x in ci95)
+
+
+def level(value: float, trial: Made) -> str:
+    """What a block measured, with the unit."""
+    match trial.measure:
+        case "ram":
+            return ram(value)
+        case "cpu" | "pressure":
+            return f"{value:.2f} %"
+        case "work":
+            return f"{value:.3f}"
+    return took(math.exp(value))
+
+
+def so_far(trial: Trial) -> tuple[float, float] | None:
+    """The interval as it would be if the trial ended here; None where so few pairs have none."""
+    found = trial.shown
+    if trial.state != "under way" and found is not None:
+        return found.ci95
+    differences = trial.differences
+    looks = [look for look in trial.design.looks if look.pairs >= len(differences)]
+    if not looks:
+        return None
+    low, high = interval(differences, looks[0].spends)
+    return (low, high) if math.isfinite(low) else None
+
+
+def could_now(trial: Experiment) -> float | None:
+    """The smallest effect that is to be expected to show: by the blocks that were made, before
+    them by the look; None where nobody knows.
+    """
+    if isinstance(trial, Screening):
+        if trial.seen is None:
+            return trial.could_show
+        low, high = trial.seen.effects[0].ci95
+        return (high - low) / 2 * math.sqrt(trial.seen.rounds / trial.layout.rounds)
+    by_pairs = could_show_by(trial.differences, trial.design)
+    return trial.could_show if by_pairs is None else by_pairs
 
 
 def size(value: float, trial: Made) -> str:

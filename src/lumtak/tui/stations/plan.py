@@ -1,7 +1,5 @@
 """Plan: one list from proposed to done; the frontier above it, what is selected beside it."""
 
-from functools import partial
-
 from rich.text import Text
 from textual import events
 from textual.app import ComposeResult
@@ -12,26 +10,21 @@ from lumtak.core.audit import Finding
 from lumtak.core.plan import Plan, Step
 from lumtak.core.planner import reaches_of
 from lumtak.core.reading import Reading
-from lumtak.core.setting import OWED_WORDS, Change, SettingRef, parse_ref
-from lumtak.core.text import plain
-from lumtak.core.trial.design import BLOCK_S, BLOCKS, WASHOUT_S
+from lumtak.core.setting import OWED_WORDS, SettingRef, parse_ref
 from lumtak.core.units import counted, percent, ram
-from lumtak.errors import LumtakError
 from lumtak.journal import Outcome
-from lumtak.tui.confirm import ConfirmScreen
 from lumtak.tui.stations import plan_rows
-from lumtak.tui.stations.plan_frontier import FrontierStation
+from lumtak.tui.stations.plan_trial import TryingStation
 from lumtak.tui.theme import WIDE, Palette
-from lumtak.tui.trial_screen import TrialScreen
 from lumtak.tui.widgets.lines import Line, LineList
 from lumtak.work.audit import toggle
-from lumtak.work.plan import levels_of, plan_of
+from lumtak.work.plan import levels_of
 
 _ENTRY = "change "
 _LOW = 30
 
 
-class PlanStation(FrontierStation):
+class PlanStation(TryingStation):
     """What is to be changed, what was, and by how little disruption the ceilings are reached."""
 
     def compose(self) -> ComposeResult:
@@ -73,15 +66,6 @@ class PlanStation(FrontierStation):
         self.show_frontier(palette)
         self.query_one(LineList).show(self._lines(plan, palette), self._bad())
         self._show_selected()
-
-    def _plan(self) -> Plan:
-        """What is chosen; empty where that cannot be planned, and why is said then."""
-        self._problem = ""
-        try:
-            return plan_of(self.desk.open_job) if self.desk.job.chosen else Plan()
-        except LumtakError as error:
-            self._problem = plain(str(error), 400)
-            return Plan()
 
     def _buttons(self) -> None:
         desk = self.desk
@@ -261,34 +245,6 @@ class PlanStation(FrontierStation):
         address = self.desk.job.cursor
         if found is not None and address in found.by_consumer:
             self.say(self.Explained(address))
-
-    def action_try(self) -> None:
-        """Ask whether the change under the cursor is to be tried."""
-        key = self.query_one(LineList).selected
-        step = next((s for s in self._plan().steps if str(s.change.ref) == key), None)
-        if step is None:
-            self.desk.tell("The cursor is on no change that is proposed; choose one to try it.")
-            return
-        if not self.desk.free():
-            return
-        value = step.change.value or "unset"
-        self.app.push_screen(
-            ConfirmScreen(
-                f"Try {plain(step.title, 60)}?",
-                f"It is switched between {step.before} and {value} in random order, {BLOCKS} blocks"
-                f" of {BLOCK_S:g} s after {WASHOUT_S:g} s each, and measured: leave the computer"
-                " alone meanwhile. Each switch is in the journal, and what was is restored at the"
-                " end. It can be ended at any time.",
-                yes="Try it",
-                no="Leave it as it is",
-            ),
-            partial(self._try, step.change),
-        )
-
-    def _try(self, change: Change, yes: bool | None) -> None:  # noqa: FBT001 - what a question gives
-        if yes:
-            screen = TrialScreen(self.desk.open_job, change)
-            self.app.push_screen(screen, lambda _: self.say(self.Changed()))
 
     def on_line_list_marked(self, message: LineList.Marked) -> None:
         """Take an item out."""

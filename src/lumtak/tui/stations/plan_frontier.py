@@ -27,7 +27,6 @@ class FrontierStation(ApplyingStation):
         binding("least", "least"),
         binding("less", "walk(-1)"),
         binding("more", "walk(1)"),
-        binding("trial", "try"),
     ]
 
     def on_mount(self) -> None:

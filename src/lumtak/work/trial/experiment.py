@@ -11,6 +11,7 @@ from lumtak.computers.protocol import Computer
 from lumtak.core.means import Spread
 from lumtak.core.profile import Profile
 from lumtak.core.reading import ENDED_WORDS, WHOLE, Reading
+from lumtak.core.record import known_word
 from lumtak.core.setting import Change, SettingRef
 from lumtak.core.text import plain
 from lumtak.core.trial.design import Design
@@ -175,7 +176,7 @@ class Run(ABC, Generic[R]):
             "measure": self._measure,
             "threshold": threshold_of(self._measure, self._profile.threshold, reading),
             "power_source": system.power_source,
-            "power_plan": system.plan_known,
+            "power_plan": known_word(system.power_plan),
             "kernel": system.kernel,
             "begun_at": self._now(),
         }

@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 
 from lumtak.computers.protocol import Computer
+from lumtak.core.audit import Finding
 from lumtak.core.facts import Facts, Fixed, Item
 from lumtak.core.profile import Profile
 from lumtak.core.setting import UNSET_WORD, Change
@@ -39,16 +40,22 @@ def why_refused(
         title = plain(item.title, 80)
         if why := why_not(item, change, screened=len(changes) > 1):
             return f"{title} is not tried: {why}"
-        finding = found.find(change.ref)
-        if finding is not None and finding.stance == "guarded":
-            return f"{title} is guarded: {finding.reason}"
         if change.ref in held:
             return f"{title} is held by a change that is in place; put that back first."
-        with_it = finding.stops_with if finding is not None else ()
-        for other in changes:
-            if other.ref.area == change.ref.area and other.ref.key in with_it:
-                return f"{title} is not screened with {other.ref}, which stops with it."
+        if why := _why_judged(found.find(change.ref), changes):
+            return f"{title} {why}"
     return ""
+
+
+def _why_judged(finding: Finding | None, changes: Sequence[Change]) -> str:
+    """What the audit has against it: a guard, or another of the changes that stops with it."""
+    if finding is None:
+        return ""
+    if finding.stance == "guarded":
+        return f"is guarded: {finding.reason}"
+    refs = [c.ref for c in changes if c.ref.area == finding.area]
+    with_it = next((r for r in refs if r.key in finding.stops_with), None)
+    return f"is not screened with {with_it}, which stops with it." if with_it else ""
 
 
 def why_not(item: Item, change: Change, *, screened: bool) -> str:

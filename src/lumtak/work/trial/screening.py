@@ -63,40 +63,41 @@ class ScreeningRun(Run[Screening]):
 
     def _blocks(self, trial: Screening) -> Screening:
         """Block by block; one in which something came between is made again."""
-        place = again = 0
-        while place < len(self._layout.rows):
+        again = 0
+        while (place := len(trial.values)) < len(self._layout.rows):
             row = self._layout.rows[place]
             wanted = {c.ref: on for c, on in zip(self._changes, row, strict=True)}
             kept, problem = self._measured(wanted)
             if problem is not None:
                 return self._ended(trial, *problem)
-            whole = kept is not None and self._counts(kept)
-            if kept is not None:
-                trial = self._kept(_with(trial, place, kept, counts=whole))
-            if whole:
-                place += 1
-                if place % self._layout.round_blocks == 0:
-                    found = seen(trial.values, self._layout, trial.threshold)
-                    trial = self._kept(trial, seen=found)
-                    if found is not None and found.ends:
-                        self._on_block(trial)
-                        return self._ended(trial, "done")
-                self._on_block(trial)
+            if kept is not None and self._counts(kept):
+                trial = self._looked(_with(trial, place, kept))
+                if trial.seen is not None and trial.seen.ends:
+                    break
             else:
                 again += 1
                 if again > len(self._layout.rows):
                     why = "as many blocks were disturbed as the whole screening has"
                     return self._ended(trial, "disturbed", why)
-                trial = self._paused(trial, [kept] if kept else [], "it is made again")
+                cut = [] if kept is None else [msgspec.structs.replace(kept, values={})]
+                for block in cut:  # it stays to be seen, and does not count
+                    trial = _with(trial, place, block)
+                trial = self._paused(trial, cut, "it is made again")
             trial, problem = self._held(trial)
             if problem is not None:
                 return self._ended(trial, *problem)
         return self._ended(trial, "done")
 
+    def _looked(self, trial: Screening) -> Screening:
+        """After each round what it shows."""
+        found = trial.seen
+        if len(trial.values) % self._layout.round_blocks == 0:
+            found = seen(trial.values, self._layout, trial.threshold)
+        trial = self._kept(trial, seen=found)
+        self._on_block(trial)
+        return trial
 
-def _with(trial: Screening, place: int, kept: Measured, *, counts: bool) -> Screening:
-    """What was disturbed stays to be seen, and does not count."""
-    block = ScreenedBlock(
-        place=place, at=kept.at, ended=kept.ended, values=kept.values if counts else {}
-    )
+
+def _with(trial: Screening, place: int, kept: Measured) -> Screening:
+    block = ScreenedBlock(place=place, at=kept.at, ended=kept.ended, values=kept.values)
     return msgspec.structs.replace(trial, blocks=(*trial.blocks, block))
