@@ -71,7 +71,7 @@ VIEWS = {
     "second-visit": ("Enter", "~Take the baseline", "1", "~Since the last visit"),
     "plan": (*PLAN, *["Down"] * 4, "~Starts when asked"),
     "plan-failed": (*CONFIRMED, "~could not be changed", "Left", "Enter", "~policy of this"),
-    "trial": ("Enter", "~1 change chosen", "t", "~Try Plan on", "Right", "Enter", "~less with it"),
+    "trial": ("Enter", "~1 change chosen", "t", "~Try Plan on", "Right", "Enter", "~All is as it"),
     "proof": PROOF,
     "proof-waits": ("Enter", "~still holds this computer back"),
     "handover": (*PROOF, "Enter", "~Write the report"),

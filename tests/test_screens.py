@@ -615,7 +615,7 @@ async def test_a_change_of_the_plan_is_tried_by_one_key(data_folder):
         await until(pilot, lambda: isinstance(app.screen, TrialScreen))
         await until(pilot, lambda: says(app, "less with it", "All is as it was", "pair  8"))
         assert data_folder.journal.entries()[-1].stage == "undone"
-        await until(pilot, lambda: says(app, "95 % sure, so far", "●"))
+        await until(pilot, lambda: says(app, "  95 % sure  ", "●"))
         await pilot.press("question_mark")
         await until(pilot, lambda: says(app, "drawn by lot"))
         await pilot.press("escape", "escape")

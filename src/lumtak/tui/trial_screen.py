@@ -144,16 +144,14 @@ class TrialScreen(WorkingScreen):
                 self.app,
                 f"Escape goes back to the plan. What was found stands with the item.{back}",
             )
-        pause = "{hold} goes on" if self._hold.is_set() else "{hold} pauses"
-        leave = ""
-        if len(self._changes) == 1:
-            leave = (
-                " {leave-on} restores it at the end after all,"
-                if self._keep.is_set()
-                else (" {leave-on} leaves it on at the end,")
-            )
+        pause = "{hold} goes on." if self._hold.is_set() else "{hold} pauses."
+        leave = "{leave-on} leaves it on at the end. "
+        if self._keep.is_set():
+            leave = "{leave-on} restores it at the end after all. "
+        if len(self._changes) > 1:
+            leave = ""
         return with_keys(
-            self.app, f"{pause},{leave} Escape ends it after this block and restores what was."
+            self.app, f"{pause} {leave}Escape ends it after this block and restores what was."
         )
 
     def _says(self) -> str:
@@ -174,9 +172,9 @@ class TrialScreen(WorkingScreen):
             else (" It pauses after this block." if held else "")
         )
         stays = " It is left on at the end." if self._keep.is_set() else ""
+        title = capital(title_of(self._measure))
         return (
-            f"{title_of(self._measure)}: {made} of {blocks} blocks, at most {span(left)} more."
-            f"{known}{pauses}{stays}"
+            f"{title}: {made} of {blocks} blocks, at most {span(left)} more.{known}{pauses}{stays}"
         )
 
     def _came_to(self, trial: Experiment) -> str:

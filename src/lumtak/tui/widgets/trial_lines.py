@@ -15,6 +15,9 @@ _HALF = 20
 """Cells on either side of nothing."""
 _NAME = 24
 _BOTH = 2
+_BLOCKS_ROOM = 2 * 13 + 3
+"""Cells of what both blocks of a pair measured."""
+_PAIR_ROOM = len("  pair 12  ") + _BLOCKS_ROOM + 2
 
 
 def trial_lines(trial: Experiment, palette: Palette) -> list[Line]:
@@ -22,14 +25,21 @@ def trial_lines(trial: Experiment, palette: Palette) -> list[Line]:
     lines = []
     could = could_now(trial)
     if could is not None:
-        words = f" It can be expected to show {size(could, trial)} and more."
+        can = "can" if trial.state == "under way" else "could"
+        words = f"  It {can} be expected to show {size(could, trial)} and more."
         lines += [Line(Text(words, style=palette.soft)), Line(Text())]
     lines += _changes(trial, palette) if isinstance(trial, Screening) else _pairs(trial, palette)
     cut = sum(not b.values for b in trial.blocks)
     if cut:
-        words = f" {cut} blocks were disturbed, and made again."
+        words = f"  {cut} blocks were disturbed, and made again."
         lines.append(Line(Text(words, style=palette.warning)))
     return lines
+
+
+def _head(room: int, palette: Palette) -> Line:
+    """Above the bars: which side is which."""
+    words = f"{'':<{room}}{'less with it':<{_HALF}} {'more with it':>{_HALF}}"
+    return Line(Text(words, style=palette.soft))
 
 
 def _pairs(trial: Trial, palette: Palette) -> list[Line]:
@@ -43,14 +53,14 @@ def _pairs(trial: Trial, palette: Palette) -> list[Line]:
     }
     interval = so_far(trial)
     most = _most([*differences.values(), *(interval or ())])
-    lines = []
+    lines = [_head(_PAIR_ROOM, palette)] if differences else []
     for pair, blocks in sorted(sides.items()):
         text = Text(f"  pair {pair + 1:>2}  ")
         seen = "   ".join(
             f"{'on' if b.on else 'off':<3} {level(b.values[trial.measure], trial):>9}"
             for b in blocks
         )
-        text.append(f"{seen:<{2 * 13 + 3}}  ", style=palette.soft)
+        text.append(f"{seen:<{_BLOCKS_ROOM}}  ", style=palette.soft)
         difference = differences.get(pair)
         if difference is None:
             text.append(f"{'':>{_HALF}}│", style=palette.soft)
@@ -59,7 +69,8 @@ def _pairs(trial: Trial, palette: Palette) -> list[Line]:
             text.append(f"  {figure(difference, trial):>14}", style="bold")
         lines.append(Line(text, f"pair {pair}"))
     if interval is not None:
-        text = Text(f"  {'95 % sure, so far':<{9 + 2 * 13 + 3}}  ", style=palette.soft)
+        words = "  95 % sure, so far" if trial.state == "under way" else "  95 % sure"
+        text = Text(f"{words:<{_PAIR_ROOM}}", style=palette.soft)
         mean = sum(differences.values()) / len(differences)
         text.append_text(_interval(interval, mean, most, palette))
         text.append(f"  {between(interval, trial)}", style="bold")
@@ -75,6 +86,8 @@ def _changes(trial: Screening, palette: Palette) -> list[Line]:
     """A line a change, the largest first; below them the blocks, the newest first."""
     lines = []
     effects = trial.seen.effects if trial.seen else ()
+    if effects:
+        lines.append(_head(_NAME + 4, palette))
     most = _most(x for e in effects for x in e.ci95)
     for place in ranked(trial):
         text = Text(f"  {plain(trial.tried[place].title, _NAME):<{_NAME}}  ")
