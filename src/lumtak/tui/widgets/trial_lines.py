@@ -55,12 +55,7 @@ def _pairs(trial: Trial, palette: Palette) -> list[Line]:
     most = _most([*differences.values(), *(interval or ())])
     lines = [_head(_PAIR_ROOM, palette)] if differences else []
     for pair, blocks in sorted(sides.items()):
-        text = Text(f"  pair {pair + 1:>2}  ")
-        seen = "   ".join(
-            f"{'on' if b.on else 'off':<3} {level(b.values[trial.measure], trial):>9}"
-            for b in blocks
-        )
-        text.append(f"{seen:<{_BLOCKS_ROOM}}  ", style=palette.soft)
+        text = _of_pair(pair, blocks, trial, palette)
         difference = differences.get(pair)
         if difference is None:
             text.append(f"{'':>{_HALF}}│", style=palette.soft)
@@ -76,6 +71,16 @@ def _pairs(trial: Trial, palette: Palette) -> list[Line]:
         text.append(f"  {between(interval, trial)}", style="bold")
         lines += [Line(Text()), Line(text)]
     return lines
+
+
+def _of_pair(pair: int, blocks: Iterable[Block], trial: Trial, palette: Palette) -> Text:
+    """What its blocks measured, in their order."""
+    text = Text(f"  pair {pair + 1:>2}  ")
+    seen = "   ".join(
+        f"{'on' if b.on else 'off':<3} {level(b.values[trial.measure], trial):>9}" for b in blocks
+    )
+    text.append(f"{seen:<{_BLOCKS_ROOM}}  ", style=palette.soft)
+    return text
 
 
 def _with_it(blocks: Iterable[Block], trial: Trial) -> float:
