@@ -310,6 +310,19 @@ def test_who_was_there_all_along_or_touches_lumtak_itself_cuts_nothing(sim):
         )
 
 
+def test_whoever_touches_what_was_to_be_left_alone_comes_between_wherever_they_were(sim):
+    busy = [(t, msgspec.structs.replace(AWAY, touched_s=(t, t))) for t in range(5, 60)]
+    story = [(0, msgspec.structs.replace(AWAY, touched_s=(-1, -1))), *busy]
+    left = Watched(since_s=sim.clock.now_s())
+    got = take_reading(Lived(sim, story), seconds=50, watched=left)
+    assert (got.ended, len(got.samples) <= 5) == ("returned", True)
+    own = Watched(since_s=sim.clock.now_s(), touched=sim.clock.now_s)
+    assert take_reading(Lived(sim, story), seconds=50, watched=own).ended == "complete"
+    before = Watched(since_s=sim.clock.now_s() - 3)
+    with pytest.raises(UsageError, match="somebody came back to it before its first sample"):
+        take_reading(Lived(sim, story), seconds=50, watched=before)
+
+
 # -- starts, as a journal tells of them ------------------------------------------------------------
 
 BOOT = "0123456789abcdef0123456789abcdef"

@@ -339,6 +339,42 @@ def test_a_pair_that_is_disturbed_is_made_again_in_its_order(data_folder, logger
     assert as_it_was(data_folder, logger)
 
 
+@pytest.mark.parametrize(
+    ("field", "value", "why"),
+    [
+        ("power_source", "mains", "made on mains, and the trial began on battery"),
+        ("power_plan", "full", "made with the power plan full, and the trial began with saving"),
+    ],
+)
+def test_a_block_under_other_conditions_than_the_first_does_not_count(
+    data_folder, logger, monkeypatch, field, value, why
+):
+    """Also where they changed between two blocks, so that no reading was cut."""
+    calls = itertools.count()
+
+    def elsewhere(*args, **given):
+        found = take_reading(*args, **given)
+        if next(calls) in {3, 4}:
+            there = msgspec.structs.replace(found.conditions, **{field: value})
+            return msgspec.structs.replace(found, conditions=there)
+        return found
+
+    monkeypatch.setattr(work_trial, "take_reading", elsewhere)
+    said, stood = [], []
+
+    def note(trial):
+        said.append(trial.note)
+        if trial.note:
+            stood.extend(e for e in data_folder.journal.entries() if e.is_open)
+
+    done = switchback(data_folder, logger, "memory:swappiness=10", blocks=12).run(note)
+    assert (done.state, len(done.differences)) == ("done", 6)
+    assert any(why in one for one in said), said
+    assert stood == [], "while it pauses all is as it was before"
+    assert why in {b.why for b in done.blocks}
+    assert as_it_was(data_folder, logger)
+
+
 @pytest.mark.parametrize("after", [1, 2, 3, 5, 8])
 def test_killed_at_any_block_the_starting_state_is_restored_at_the_next_start(home, after):
     child = os.fork()

@@ -50,6 +50,7 @@ from lumtak.core.units import counted, span
 from lumtak.errors import ConflictError, LumtakError, UsageError
 from lumtak.storage import write_whole
 from lumtak.work.data_folder import DataFolder
+from lumtak.work.sampling import Watched
 from lumtak.work.storage import profile_for
 from lumtak.work.trial.screening import ScreeningRun
 from lumtak.work.trial.switchback import Switchback
@@ -189,12 +190,18 @@ def _run(
     *,
     keep: bool,
 ) -> Switchback | ScreeningRun:
+    program = ""
+    if measure == "large_program" and (job := data_folder.newest_job(computer.identity)):
+        program = data_folder.casebook.job(job.id).program
+    watched = Watched(program=program)
     if isinstance(planned, Layout):
-        return ScreeningRun(data_folder, computer, profile, wanted, measure, planned)
+        args = data_folder, computer, profile, wanted, measure
+        return ScreeningRun(*args, planned, watched=watched)
     stays = threading.Event()
     if keep:
         stays.set()
-    return Switchback(data_folder, computer, profile, wanted[0], measure, planned, keep=stays)
+    alone = data_folder, computer, profile, wanted[0], measure
+    return Switchback(*alone, planned, keep=stays, watched=watched)
 
 
 def _draw(data_folder: DataFolder, trials: list[Experiment], path: Path) -> None:

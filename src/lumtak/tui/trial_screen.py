@@ -87,10 +87,14 @@ class TrialScreen(WorkingScreen):
         job = self._open_job
         args = job.data_folder, job.computer, job.job.profile
         if isinstance(self._planned, Layout):
-            screened = ScreeningRun(*args, self._changes, self._measure, self._planned)
+            screened = ScreeningRun(
+                *args, self._changes, self._measure, self._planned, watched=job.watched
+            )
             return screened.run(self._note, self.stop, self._hold)
         (change,) = self._changes
-        alone = Switchback(*args, change, self._measure, self._planned, keep=self._keep)
+        alone = Switchback(
+            *args, change, self._measure, self._planned, keep=self._keep, watched=job.watched
+        )
         return alone.run(self._note, self.stop, self._hold)
 
     def _note(self, trial: Experiment) -> None:

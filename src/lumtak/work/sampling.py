@@ -39,6 +39,9 @@ class Watched:
     program: str = ""
     """The path of a large program whose start is tried too."""
     touched: Touched | None = None
+    since_s: float | None = None
+    """On the computer's monotonic clock: whoever touches it after that comes between, also who was
+    not away from it; None where only who comes back does."""
 
 
 WATCHED = Watched()
@@ -168,12 +171,12 @@ def _watching(
 ) -> Generator["_Seen", None, None]:
     """What is seen of people while a reading of so many seconds is taken."""
     if watched is None:
-        yield _Seen(None, None)
+        yield _Seen(None, WATCHED)
         return
     every_s = min(max(ROUND_S, length_s / ROUNDS), LONGEST_ROUND_S)
     watch = computer.load.watch(every_s=every_s, program=watched.program)
     try:
-        yield _Seen(watch, watched.touched)
+        yield _Seen(watch, watched)
     finally:
         watch.close()
 
@@ -204,12 +207,12 @@ class _Seen:
 
     Args:
         watch: sees them; None where nobody does.
-        touched: when Lumtak itself was last touched.
+        watched: who is nobody that comes between.
     """
 
-    def __init__(self, watch: Watch | None, touched: Touched | None) -> None:
+    def __init__(self, watch: Watch | None, watched: Watched) -> None:
         self.watch = watch
-        self._touched = touched
+        self._touched, self._since_s = watched.touched, watched.since_s
         self._last: tuple[float, Life] | None = None
         self.good_s = 0.0
         """When all was last as it had been."""
@@ -221,9 +224,18 @@ class _Seen:
             return None
         before, self._last = self._last, now
         ended = None if before is None else self._between(before, now)
+        if self._used(now[1]):
+            ended = "returned"
         if ended is None:
             self.good_s = now[0]
         return ended
+
+    def _used(self, life: Life) -> bool:
+        """Whether somebody touched it after it was to be left alone."""
+        if self._since_s is None or life.touched_s is None:
+            return False
+        earliest_s, _ = life.touched_s
+        return earliest_s > self._since_s and not self._own(earliest_s)
 
     def _between(self, before: tuple[float, Life], now: tuple[float, Life]) -> Ended | None:
         (then_s, was), (_, life) = before, now
@@ -268,7 +280,9 @@ class _Sampler:
         self, rule: Precision | None, on_sample: OnSample | None, stop: threading.Event | None
     ) -> None:
         """Until the end."""
-        self._seen.ended()  # how it is at first
+        first = self._seen.ended()  # how it is at first
+        if first is not None:
+            self._window.ended = first
         sure = 0
         while self._window.ended == "complete" and len(self._window.samples) < self._count:
             if not self._step(stop):

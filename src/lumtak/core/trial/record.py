@@ -54,7 +54,10 @@ class Measured(Record):
     """The computer's clock when it began."""
     ended: Ended
     values: dict[Measure, float]
-    """The mean of each measure; of a wait the mean of its logarithm in seconds."""
+    """The mean of each measure; of a wait the mean of its logarithm in seconds. None where it does
+    not count."""
+    why: str = ""
+    """Why it does not, as a clause."""
 
 
 class Block(Measured):

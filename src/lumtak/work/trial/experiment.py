@@ -1,8 +1,9 @@
 """What every trial does: look, switch, wait, measure, pause, restore."""
 
+import dataclasses
 import threading
 from abc import ABC, abstractmethod
-from collections.abc import Callable, Collection, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any, Generic, TypeVar
 
 import msgspec
@@ -38,7 +39,7 @@ from lumtak.work.trial.under_way import alone, next_id, note_begun, note_ended
 from lumtak.work.trials_kept import keep_trial
 
 AWAY_S = 60.0
-"""So long the trial waits after something came between."""
+"""So long the trial waits after something came between: who is away for longer is away."""
 _LOOK_S = 60.0
 """Of the look before the first block."""
 _HELD_S = 0.2
@@ -186,43 +187,55 @@ class Run(ABC, Generic[R]):
 
     # -- a block -----------------------------------------------------------------------------------
 
-    def _measured(
-        self, wanted: Mapping[SettingRef, bool]
-    ) -> tuple[Measured | None, Problem | None]:
-        """(what was kept of a block, why the trial ends here); neither where it has to be made
-        again.
-        """
+    def _measured(self, wanted: Mapping[SettingRef, bool]) -> Measured | Problem:
+        """What was kept of a block; or why the trial ends here."""
         if self._stop.is_set():
-            return None, _STOPPED
+            return _STOPPED
         if problem := self._flips.switch(wanted):
-            return None, problem
+            return problem
         clock, times, stop = self._computer.clock, self._times, self._stop
+        watched = dataclasses.replace(self._watched, since_s=clock.now_s())
         clock.wait(times.washout_s, stop)
-        if stop.is_set():
-            return None, _STOPPED
         at = self._now()
         try:
             reading = take_reading(
-                self._computer, seconds=times.block_s, stop=stop, watched=self._watched
+                self._computer, seconds=times.block_s, stop=stop, watched=watched
             )
-        except UsageError:  # cut before the first sample, by what came between or by a stop
-            return None, (_STOPPED if stop.is_set() else None)
+        except UsageError:  # before the first sample counted
+            if stop.is_set():
+                return _STOPPED
+            return Measured(at=at, ended="returned", values={}, why="cut before it had begun")
         if stop.is_set() or reading.ended == "stopped":
-            return None, _STOPPED
+            return _STOPPED
         if reading.ended == "lost":
-            return None, ("failed", "the computer went away")
-        return Measured(at=at, ended=reading.ended, values=values_of(reading)), None
+            return "failed", "the computer went away"
+        why = self._why_not(reading)
+        values = {} if why else values_of(reading)
+        return Measured(at=at, ended=reading.ended, values=values, why=why)
 
-    def _counts(self, block: Measured) -> bool:
-        return block.ended in WHOLE and self._measure in block.values
+    def _why_not(self, reading: Reading) -> str:
+        """Why a block does not count, as a clause; empty where it does."""
+        if reading.ended not in WHOLE:
+            return ENDED_WORDS.get(reading.ended, "disturbed")
+        was, now = self._facts.system, reading.conditions
+        if now.power_source != was.power_source:
+            return f"made on {now.power_source}, and the trial began on {was.power_source}"
+        then, plan = known_word(was.power_plan), known_word(now.power_plan)
+        if plan != then and not any(c.ref.area == "power" for c in self._changes):
+            return f"made with the power plan {plan}, and the trial began with {then}"
+        missing = why_missing(reading, self._measure)
+        return f"without the measure: {missing}" if missing else ""
 
     # -- what comes between ------------------------------------------------------------------------
 
-    def _paused(self, trial: R, blocks: Collection[Measured], again: str) -> R:
-        """It waits a minute after something came between, and says what becomes of it."""
-        cut = next((b.ended for b in blocks if b.ended not in WHOLE), None)
-        why = ENDED_WORDS.get(cut, "disturbed") if cut else "without the measure"
-        trial = self._told(trial, f"it pauses for a minute: a block was {why}; {again} then")
+    def _paused(self, trial: R, why: str, again: str) -> R:
+        """After something came between it waits a minute in the starting state, and says so."""
+        problem = self._flips.restore()
+        if problem is not None:
+            return self._kept(trial, note=problem[1])  # the next switch ends the trial with it
+        trial = self._told(
+            trial, f"it pauses for a minute: a block was {plain(why, 200)}; {again} then"
+        )
         self._computer.clock.wait(AWAY_S, self._stop)
         return self._kept(trial, note="")
 

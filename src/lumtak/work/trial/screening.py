@@ -67,22 +67,18 @@ class ScreeningRun(Run[Screening]):
         while (place := len(trial.values)) < len(self._layout.rows):
             row = self._layout.rows[place]
             wanted = {c.ref: on for c, on in zip(self._changes, row, strict=True)}
-            kept, problem = self._measured(wanted)
-            if problem is not None:
-                return self._ended(trial, *problem)
-            if kept is not None and self._counts(kept):
-                trial = self._looked(_with(trial, place, kept))
-                if trial.seen is not None and trial.seen.ends:
-                    break
-            else:
+            kept = self._measured(wanted)
+            if not isinstance(kept, Measured):
+                return self._ended(trial, *kept)
+            trial = self._looked(_with(trial, place, kept))
+            if trial.seen is not None and trial.seen.ends:
+                break
+            if kept.why:
                 again += 1
                 if again > len(self._layout.rows):
                     why = "as many blocks were disturbed as the whole screening has"
                     return self._ended(trial, "disturbed", why)
-                cut = [] if kept is None else [msgspec.structs.replace(kept, values={})]
-                for block in cut:  # it stays to be seen, and does not count
-                    trial = _with(trial, place, block)
-                trial = self._paused(trial, cut, "it is made again")
+                trial = self._paused(trial, kept.why, "it is made again")
             trial, problem = self._held(trial)
             if problem is not None:
                 return self._ended(trial, *problem)
@@ -91,7 +87,8 @@ class ScreeningRun(Run[Screening]):
     def _looked(self, trial: Screening) -> Screening:
         """After each round what it shows."""
         found = trial.seen
-        if len(trial.values) % self._layout.round_blocks == 0:
+        rounds, over = divmod(len(trial.values), self._layout.round_blocks)
+        if not over and rounds > (found.rounds if found else 0):
             found = seen(trial.values, self._layout, trial.threshold)
         trial = self._kept(trial, seen=found)
         self._on_block(trial)
@@ -99,5 +96,5 @@ class ScreeningRun(Run[Screening]):
 
 
 def _with(trial: Screening, place: int, kept: Measured) -> Screening:
-    block = ScreenedBlock(place=place, at=kept.at, ended=kept.ended, values=kept.values)
+    block = ScreenedBlock(place=place, **msgspec.structs.asdict(kept))
     return msgspec.structs.replace(trial, blocks=(*trial.blocks, block))

@@ -10,7 +10,7 @@ from lumtak.core.means import Spread
 from lumtak.core.profile import Profile
 from lumtak.core.setting import Change
 from lumtak.core.trial import Design, could_show, shown
-from lumtak.core.trial.record import Block, Measure, Trial
+from lumtak.core.trial.record import Block, Measure, Measured, Trial
 from lumtak.work.data_folder import DataFolder
 from lumtak.work.sampling import WATCHED, Watched
 from lumtak.work.trial.experiment import Run
@@ -64,42 +64,37 @@ class Switchback(Run[Trial]):
         """Pair by pair; a pair in which something came between is made again, in its order."""
         again = 0
         while len(trial.differences) < self._planned.pairs:
-            pair = len(trial.differences)
-            blocks, problem = self._pair(trial, pair)
+            blocks, problem = self._pair(trial, len(trial.differences))
             if problem is not None:
                 return self._ended(trial, *problem)
-            whole = len(blocks) == _PAIR and all(map(self._counts, blocks))
-            held = self._hold.is_set()
-            if whole:
-                trial = self._looked(_with(trial, blocks))
-                if trial.shown is not None and trial.shown.ends:
-                    break
-            elif not held:
+            why = next((b.why for b in blocks if b.why), "")
+            if why:
                 again += 1
                 if again > self._planned.pairs:
                     why = "as many pairs were disturbed as the whole trial has"
                     return self._ended(trial, "disturbed", why)
                 trial = _with(trial, [msgspec.structs.replace(b, values={}) for b in blocks])
-                trial = self._paused(trial, blocks, "its pair is made again")
+                trial = self._paused(trial, why, "its pair is made again")
+            elif len(blocks) == _PAIR:
+                trial = self._looked(_with(trial, blocks))
+                if trial.shown is not None and trial.shown.ends:
+                    break
             trial, problem = self._held(trial)
             if problem is not None:
                 return self._ended(trial, *problem)
         return self._ended(trial, "done")
 
     def _pair(self, trial: Trial, pair: int) -> tuple[list[Block], Problem | None]:
-        """(its blocks, as far as they were made, why the trial ends here)."""
+        """(its blocks, as far as they were made and nobody holds it, why the trial ends here)."""
         blocks: list[Block] = []
         first = self._planned.on_first[pair]
         for on in (first, not first):
-            if blocks and self._hold.is_set():
+            if blocks and (self._hold.is_set() or blocks[0].why):
                 break
-            kept, problem = self._measured({self._change.ref: on})
-            if problem is not None or kept is None:
-                return blocks, problem
-            block = Block(pair=pair, on=on, at=kept.at, ended=kept.ended, values=kept.values)
-            blocks.append(block)
-            if not self._counts(block):
-                break
+            kept = self._measured({self._change.ref: on})
+            if not isinstance(kept, Measured):
+                return blocks, kept
+            blocks.append(Block(pair=pair, on=on, **msgspec.structs.asdict(kept)))
             self._on_block(_with(trial, blocks))
         return blocks, None
 
