@@ -29,14 +29,21 @@ from lumtak.core.trial.record import MEASURED, Trial, measure_for, title_of, why
 from lumtak.core.trial.words import in_words
 from lumtak.errors import UsageError
 from lumtak.journal import apply_changes, put_back
+from lumtak.report.tongue import Tongue
+from lumtak.work.audit import make_audit, toggle
 from lumtak.work.changes import changes_of
 from lumtak.work.data_folder import DataFolder
+from lumtak.work.intake import begin_job
+from lumtak.work.plan import carry_out
+from lumtak.work.proof import read_after
+from lumtak.work.reading import read_baseline
 from lumtak.work.sampling import take_reading
+from lumtak.work.sheet import sheet_now
 from lumtak.work.storage import judged
 from lumtak.work.trial import experiment as work_trial
 from lumtak.work.trial.switchback import Switchback
 from lumtak.work.trial.under_way import alone, finish_interrupted, note_begun
-from lumtak.work.trials_kept import kept_trials
+from lumtak.work.trials_kept import keep_trial, kept_trials
 from noise import autoregression
 
 DIFFERENCES = st.lists(
@@ -516,6 +523,41 @@ def test_what_was_proven_here_takes_the_place_of_what_is_expected():
         made("off", "cpu", "not known", -0.5),
     ):
         assert with_made(other).grade == plain.grade, other
+
+
+@pytest.mark.parametrize(
+    ("measure", "difference", "english", "german"),
+    [
+        ("cpu", -2.3, "the processor is busy 2.3 % less of the time", "2,3 % der Zeit weniger"),
+        ("ram", -2.0 * 2**28, "with it 0.5 GiB less", "Damit ist 0,5 GiB weniger"),
+        ("program_start", -0.5, "it alone takes 39 % off", "Das allein nimmt 39 % von"),
+        ("work", -0.5, "", ""),
+    ],
+)
+def test_the_owner_reads_what_a_trial_proved_of_a_change_that_stands(
+    data_folder, logger, measure, difference, english, german
+):
+    open_job = begin_job(data_folder, logger, data_folder.profile("tide-logging"))
+    read_baseline(open_job, seconds=60)
+    make_audit(open_job)
+    given = {"ref": "power:battery", "identity": logger.identity, "title": "Plan on battery"}
+    keep_trial(data_folder.home, made("balanced", measure, "lower", difference, **given))
+
+    def sheet(language):
+        parts = sheet_now(open_job, Tongue({"en": "en_US", "de": "de_DE"}[language])).parts
+        lines = " ".join(line.words for part in parts for line in part.lines)
+        return lines.replace("\u00a0", " ").replace("\u202f", " ")
+
+    assert "drawn by lot" not in sheet("en"), "nothing of it stands"
+    toggle(open_job, parse_ref("power:battery"))
+    carry_out(open_job)
+    read_after(open_job, seconds=60)
+    if english:
+        assert "“Plan on battery” was switched 16 times in an order drawn by lot" in sheet("en")
+        assert english in sheet("en"), sheet("en")
+        assert german in sheet("de"), sheet("de")
+    else:
+        assert "drawn by lot" not in sheet("en"), "no owner knows what that is"
 
 
 @pytest.mark.long

@@ -101,21 +101,41 @@ def _tried(content: Content, tongue: Tongue) -> list[str]:
     }
     lines = []
     for trial in newest.values():
-        found, felt = trial.shown, FELT.get(trial.measure)
+        found = trial.shown
         if found is None or found.finding != "lower" or str(trial.ref) not in standing:
             continue
-        if felt is not None:
+        what = _takes_off(found.difference, trial, tongue)
+        if what:
             lines.append(
                 tongue.say(
-                    "“{title}” was switched {count} times in an order drawn by lot: it alone takes"
-                    " {share} off “{what}”.",
+                    "“{title}” was switched {count} times in an order drawn by lot: {what}",
                     title=plain(trial.title, 44),
                     count=2 * found.pairs,
-                    share=tongue.percent(-told(found.difference, trial.measure)),
-                    what=tongue.say(felt.title),
+                    what=what,
                 )
             )
     return lines[:_FELT]
+
+
+def _takes_off(difference: float, trial: Trial, tongue: Tongue) -> str:
+    """What a change alone was shown to make less, as a clause; empty for what no owner knows."""
+    felt = FELT.get(trial.measure)
+    if felt is not None:
+        share = tongue.percent(-told(difference, trial.measure))
+        what = tongue.say(felt.title)
+        return tongue.say("it alone takes {share} off “{what}”.", share=share, what=what)
+    match trial.measure:
+        case "cpu":
+            share = tongue.percent(-difference, 1)
+            return tongue.say(
+                "with it the processor is busy {share} less of the time.",
+                share=share,
+            )
+        case "ram":
+            return tongue.say(
+                "with it {size} less of the memory is in use.", size=tongue.size(-difference)
+            )
+    return ""
 
 
 def _why(content: Content, kind: Kind, tongue: Tongue) -> str:
