@@ -338,3 +338,55 @@ def test_a_power_cut_in_the_middle_of_a_plan(lab, before, seed):
     now = snapshot(lab)
     assert {k: (v, now.get(k)) for k, v in before.items() if now.get(k) != v} == {}
     assert now.keys() == before.keys()
+
+
+BESIDE = """
+import subprocess, sys, time
+def now():
+    words = ("systemctl", "show", "chart-tiles", "-p", "ActiveState,CPUUsageNSec")
+    said = dict(l.split("=") for l in subprocess.check_output(words, text=True).split())
+    return time.monotonic(), said["ActiveState"], int(said["CPUUsageNSec"])
+spent = passed = 0
+last, end = now(), time.monotonic() + float(sys.argv[1])
+while time.monotonic() < end:
+    time.sleep(1)
+    this = now()
+    if last[1] == this[1] == "active" and this[2] >= last[2]:
+        spent, passed = spent + (this[2] - last[2]) / 1e9, passed + this[0] - last[0]
+    last = this
+print(100 * spent / passed)
+"""
+"""CPU percent of the service as the system counts it, while it is on; on one processor."""
+CALM = """
+import subprocess, time
+def now():
+    ticks = [int(x) for x in open("/proc/stat").readline().split()[1:9]]
+    return sum(ticks), ticks[3] + ticks[4] + ticks[7]
+def load():
+    a = now()
+    time.sleep(20)
+    b = now()
+    return 100 * (1 - (b[1] - a[1]) / (b[0] - a[0]))
+before, after = 1000.0, load()
+for _ in range(15):
+    if abs(after - before) < 3:
+        break
+    before, after = after, load()
+print(before, after)
+"""
+"""Until two rounds of the timer that weighs have the same load: nothing of the start is left."""
+
+
+def test_a_trial_of_a_service_that_loads_gives_what_the_system_counts(lab):
+    lab.ssh("root", "python3", "-", stdin=CALM, timeout_s=400)
+    trial = ("trial", "local", "services:chart-tiles=manual", "--profile", "lab", "--measure")
+    times = ("--blocks", "16", "--block-seconds", "10", "--washout", "4", "--json")
+    with ThreadPoolExecutor(1) as beside:
+        counted = beside.submit(lab.ssh, "root", "python3", "-", "330", stdin=BESIDE, timeout_s=500)
+        said = json.loads(lumtak(lab, *trial, "cpu", *times))
+        share = float(counted.result())
+    assert (said["state"], said["shown"]["finding"]) == ("done", "lower"), said
+    told = share, said["shown"]["difference"], said["shown"]["ci95"]
+    assert share > 15, told
+    assert -said["shown"]["difference"] == pytest.approx(share, abs=6), told
+    assert lab.ssh("root", "systemctl", "is-active", "chart-tiles").strip() == "active"

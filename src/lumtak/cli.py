@@ -53,7 +53,7 @@ _COMMANDS = {
     "forget": ("owner", "Erase what is said of the owner of JOB, after a question."),
     "gather": ("acting", "Put files of COMPUTER together that lie in many pieces."),
     "repair": ("acting", "Unpack damaged packages of COMPUTER once more, after a question."),
-    "trial": ("trial", "Switch one change of COMPUTER on and off in random order, and look."),
+    "trial": ("trial", "Switch changes of COMPUTER on and off in random order, and look."),
     "trim": ("acting", "Tell the solid-state disks of COMPUTER what is free on them."),
     "watch": ("watch", "A short look that COMPUTER takes by itself, for the next visit."),
     "upkeep": ("upkeep", "Tasks of upkeep of COMPUTER: what they found, when they are due."),

@@ -18,6 +18,7 @@ from typing import TYPE_CHECKING
 from lumtak.core.compare import Conclusion, found_between
 from lumtak.core.means import Spread
 from lumtak.core.record import Record
+from lumtak.core.trial.inference import allowing
 from lumtak.core.trial.screening import Layout
 
 if TYPE_CHECKING:
@@ -33,7 +34,7 @@ _NEXT_TO_NOTHING = 1e-9
 ASSUMES = (
     "Where nothing does anything, at most one such screening in twenty takes anything for an"
     " effect. Where something does, intervals are approximate: they assume that changes add, and"
-    " that what one did is over after the washout."
+    " that at most a tenth of what one does is still coming or going after the washout."
 )
 
 
@@ -84,7 +85,7 @@ def seen(values: Sequence[float], layout: Layout, threshold: float) -> Seen | No
     limits = _limits(load, table, layout, figures / wide, size)
     effects = []
     for figure, limit in zip(figures, limits, strict=True):
-        low, high = float(figure - limit * wide), float(figure + limit * wide)
+        low, high = allowing(float(figure - limit * wide), float(figure + limit * wide))
         said = found_between(low, high, threshold)
         effects.append(Effect(difference=float(figure), ci95=(low, high), finding=said))
     open_ones = any(e.finding == "not known" for e in effects)

@@ -26,9 +26,13 @@ if TYPE_CHECKING:
 
     Floats = NDArray[np.float64]
 
+LEFT_OVER = 0.1
+"""Of what a change does, so much at most is thought to be still coming or going in what is kept of
+a block: of what comes and goes exponentially that is a time constant of 11 s under the times by
+default."""
 ASSUMES = (
-    "The interval assumes that the change does the same in every pair, and that what it did is over"
-    " after the washout."
+    "The interval assumes that the change does the same in every pair, and that at most a tenth of"
+    " what it does is still coming or going after the washout."
 )
 
 
@@ -66,7 +70,7 @@ def shown(differences: Sequence[float], planned: Design, threshold: float) -> Sh
         if look.pairs > len(differences) or found.ends:
             break
         seen = differences[: look.pairs]
-        low, high = interval(seen, look.spends)
+        low, high = allowing(*interval(seen, look.spends))
         ends = low > 0 or high < 0 or look.pairs == planned.pairs
         found = Shown(
             pairs=look.pairs if ends else len(differences),
@@ -94,6 +98,14 @@ def interval(differences: Sequence[float], error: float) -> tuple[float, float]:
         return -math.inf, math.inf
     means = subset_means(differences)
     return float(means[rank - 1]), float(means[-rank])
+
+
+def allowing(low: float, high: float) -> tuple[float, float]:
+    """An interval that allows for what is left over of an effect: its ends away from nothing are
+    moved further away, since what has not all come yet looks smaller than it is.
+    """
+    whole = 1 - LEFT_OVER
+    return (low / whole if low < 0 else low), (high / whole if high > 0 else high)
 
 
 def subset_means(differences: Sequence[float]) -> "Floats":

@@ -6,7 +6,7 @@ from lumtak.core.compare import Conclusion
 from lumtak.core.setting import UNSET_WORD
 from lumtak.core.text import plain
 from lumtak.core.trial.effects import Effect
-from lumtak.core.trial.inference import Shown, could_show_by, interval
+from lumtak.core.trial.inference import Shown, allowing, could_show_by, interval
 from lumtak.core.trial.record import Experiment, Made, Screening, Trial, title_of, told
 from lumtak.core.units import counted, ram, signed, took
 
@@ -60,7 +60,7 @@ def so_far(trial: Trial) -> tuple[float, float] | None:
     looks = [look for look in trial.design.looks if look.pairs >= len(differences)]
     if not looks:
         return None
-    low, high = interval(differences, looks[0].spends)
+    low, high = allowing(*interval(differences, looks[0].spends))
     return (low, high) if math.isfinite(low) else None
 
 
