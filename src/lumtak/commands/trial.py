@@ -226,6 +226,9 @@ def _measure_of(data_folder: DataFolder, identity: str) -> Measure:
 
 def _count(trial: Experiment) -> None:
     so_far = ""
+    if not trial.blocks and not trial.note and trial.could_show is not None:
+        progress("")
+        click.echo(f"It can be expected to show {size(trial.could_show, trial)} and more.", err=True)
     if isinstance(trial, Screening):
         whole = len(trial.layout.rows)
     else:
@@ -256,7 +259,6 @@ def _say_switchback(trial: Trial) -> None:
             f"{figure(found.difference, trial)} (95 % sure: {between(found.ci95, trial)}), of"
             f" {counted(found.pairs, 'pair')} of {trial.design.block_s:g} s. {ASSUMES}"
         )
-    _say_could(trial)
     kept = f"It was left at {on}." if trial.kept_on else f"It is {off} again, as before."
     if trial.state not in {"conflict", "failed"}:
         click.echo(kept)
@@ -277,14 +279,8 @@ def _say_screening(trial: Screening) -> None:
             click.echo(f"{apart_words(trial)}")
         click.echo(trial.layout.confounded(trial.seen.rounds))
         click.echo(f"{ASSUMES_TOGETHER} {EXPECTED}")
-    _say_could(trial)
     if trial.state not in {"conflict", "failed"}:
         click.echo("All is as it was before.")
-
-
-def _say_could(trial: Experiment) -> None:
-    if trial.could_show is not None:
-        click.echo(f"It could be expected to show {size(trial.could_show, trial)} and more.")
 
 
 def _judge(trial: Experiment) -> None:

@@ -110,6 +110,7 @@ class Run(ABC, Generic[R]):
             self._flips = Flips(folder.journal, computer, facts, self._changes, trial.id)
             keep_trial(folder.home, trial)
             note_begun(folder, trial)
+            on_block(trial)  # before the first: what it can show
             try:
                 trial = self._blocks(trial)
             except BaseException:
