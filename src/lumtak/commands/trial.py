@@ -228,7 +228,8 @@ def _count(trial: Experiment) -> None:
     so_far = ""
     if not trial.blocks and not trial.note and trial.could_show is not None:
         progress("")
-        click.echo(f"It can be expected to show {size(trial.could_show, trial)} and more.", err=True)
+        could = size(trial.could_show, trial)
+        click.echo(f"It can be expected to show {could} and more.", err=True)
     if isinstance(trial, Screening):
         whole = len(trial.layout.rows)
     else:
