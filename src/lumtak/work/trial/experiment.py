@@ -229,16 +229,15 @@ class Run(ABC, Generic[R]):
 
     # -- what comes between ------------------------------------------------------------------------
 
-    def _paused(self, trial: R, why: str, again: str) -> R:
+    def _paused(self, trial: R, why: str, again: str) -> tuple[R, Problem | None]:
         """After something came between it waits a minute in the starting state, and says so."""
-        problem = self._flips.restore()
-        if problem is not None:
-            return self._kept(trial, note=problem[1])  # the next switch ends the trial with it
+        if problem := self._flips.restore():
+            return trial, problem
         trial = self._told(
             trial, f"it pauses for a minute: a block was {plain(why, 200)}; {again} then"
         )
         self._computer.clock.wait(AWAY_S, self._stop)
-        return self._kept(trial, note="")
+        return self._held(self._kept(trial, note=""))
 
     def _held(self, trial: R) -> tuple[R, Problem | None]:
         """While somebody holds it, all is as it was before the trial."""

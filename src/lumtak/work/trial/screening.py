@@ -78,8 +78,9 @@ class ScreeningRun(Run[Screening]):
                 if again > len(self._layout.rows):
                     why = "as many blocks were disturbed as the whole screening has"
                     return self._ended(trial, "disturbed", why)
-                trial = self._paused(trial, kept.why, "it is made again")
-            trial, problem = self._held(trial)
+                trial, problem = self._paused(trial, kept.why, "it is made again")
+            else:
+                trial, problem = self._held(trial)
             if problem is not None:
                 return self._ended(trial, *problem)
         return self._ended(trial, "done")

@@ -74,12 +74,13 @@ class Switchback(Run[Trial]):
                     why = "as many pairs were disturbed as the whole trial has"
                     return self._ended(trial, "disturbed", why)
                 trial = _with(trial, [msgspec.structs.replace(b, values={}) for b in blocks])
-                trial = self._paused(trial, why, "its pair is made again")
+                trial, problem = self._paused(trial, why, "its pair is made again")
             elif len(blocks) == _PAIR:
                 trial = self._looked(_with(trial, blocks))
                 if trial.shown is not None and trial.shown.ends:
                     break
-            trial, problem = self._held(trial)
+            if not why:
+                trial, problem = self._held(trial)
             if problem is not None:
                 return self._ended(trial, *problem)
         return self._ended(trial, "done")
