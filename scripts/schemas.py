@@ -13,6 +13,7 @@ from lumtak.core.profile import Profile
 from lumtak.core.reading import Reading
 from lumtak.core.setting import Exact
 from lumtak.core.settings import Settings
+from lumtak.core.trial.record import Screening, Trial
 from lumtak.formats.capture import Capture
 from lumtak.formats.plans import PlanFile
 from lumtak.journal import Entry
@@ -37,6 +38,8 @@ FORMATS = {
     "plan": PlanFile,
     "settings": Settings,
     "survey": Survey,
+    "trial": Trial,
+    "screening": Screening,
 }
 
 

@@ -78,6 +78,8 @@ class Run(ABC, Generic[R]):
         self._watched = watched
         self._stop, self._hold = threading.Event(), threading.Event()
         self._on_block: Callable[[R], None] = lambda _: None
+        self._again = 0
+        """How often something was made again."""
 
     def run(
         self,
@@ -229,13 +231,23 @@ class Run(ABC, Generic[R]):
 
     # -- what comes between ------------------------------------------------------------------------
 
-    def _paused(self, trial: R, why: str, again: str) -> tuple[R, Problem | None]:
-        """After something came between it waits a minute in the starting state, and says so."""
+    def _paused(self, trial: R, why: str, what: str, most: int) -> tuple[R, Problem | None]:
+        """After something came between it waits a minute in the starting state, and says so.
+
+        Args:
+            trial: as it is.
+            why: a block does not count.
+            what: is made again for it.
+            most: so often that may be.
+        """
+        self._again += 1
+        if self._again > most:
+            return trial, ("disturbed", f"as many {what}s were disturbed as the whole trial has")
         if problem := self._flips.restore():
             return trial, problem
-        trial = self._told(
-            trial, f"it pauses for a minute: a block was {plain(why, 200)}; {again} then"
-        )
+        this = "it" if what == "block" else f"its {what}"
+        note = f"it pauses for a minute: a block was {plain(why, 200)}; {this} is made again then"
+        trial = self._told(trial, note)
         self._computer.clock.wait(AWAY_S, self._stop)
         return self._held(self._kept(trial, note=""))
 

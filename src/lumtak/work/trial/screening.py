@@ -63,7 +63,6 @@ class ScreeningRun(Run[Screening]):
 
     def _blocks(self, trial: Screening) -> Screening:
         """Block by block; one in which something came between is made again."""
-        again = 0
         while (place := len(trial.values)) < len(self._layout.rows):
             row = self._layout.rows[place]
             wanted = {c.ref: on for c, on in zip(self._changes, row, strict=True)}
@@ -74,11 +73,8 @@ class ScreeningRun(Run[Screening]):
             if trial.seen is not None and trial.seen.ends:
                 break
             if kept.why:
-                again += 1
-                if again > len(self._layout.rows):
-                    why = "as many blocks were disturbed as the whole screening has"
-                    return self._ended(trial, "disturbed", why)
-                trial, problem = self._paused(trial, kept.why, "it is made again")
+                most = len(self._layout.rows)
+                trial, problem = self._paused(trial, kept.why, "block", most)
             else:
                 trial, problem = self._held(trial)
             if problem is not None:

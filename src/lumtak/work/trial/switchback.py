@@ -62,19 +62,14 @@ class Switchback(Run[Trial]):
 
     def _blocks(self, trial: Trial) -> Trial:
         """Pair by pair; a pair in which something came between is made again, in its order."""
-        again = 0
         while len(trial.differences) < self._planned.pairs:
             blocks, problem = self._pair(trial, len(trial.differences))
             if problem is not None:
                 return self._ended(trial, *problem)
             why = next((b.why for b in blocks if b.why), "")
             if why:
-                again += 1
-                if again > self._planned.pairs:
-                    why = "as many pairs were disturbed as the whole trial has"
-                    return self._ended(trial, "disturbed", why)
                 trial = _with(trial, [msgspec.structs.replace(b, values={}) for b in blocks])
-                trial, problem = self._paused(trial, why, "its pair is made again")
+                trial, problem = self._paused(trial, why, "pair", self._planned.pairs)
             elif len(blocks) == _PAIR:
                 trial = self._looked(_with(trial, blocks))
                 if trial.shown is not None and trial.shown.ends:
