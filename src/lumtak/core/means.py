@@ -82,11 +82,11 @@ def ar1_spread(values: "Floats") -> Spread:
     return power / (n - 1) * inflation / n, max(n / inflation, 3.0) - 1
 
 
-def student(spread: Spread) -> float:
-    """Half the 95 % interval of what has this spread."""
+def student(spread: Spread, error: float = 0.05) -> float:
+    """Half the interval of what has this spread: of 95 %, or with another chance to be wrong."""
     from scipy.special import stdtrit  # costs 0.3 s
 
-    return float(stdtrit(spread[1], 0.975)) * math.sqrt(max(spread[0], 0.0))
+    return float(stdtrit(spread[1], 1 - error / 2)) * math.sqrt(max(spread[0], 0.0))
 
 
 def half_width(values: "Sequence[float] | Floats") -> float:

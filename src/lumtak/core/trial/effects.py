@@ -16,9 +16,9 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from lumtak.core.compare import Conclusion, found_between
-from lumtak.core.means import Spread
+from lumtak.core.means import Spread, student
 from lumtak.core.record import Record
-from lumtak.core.trial.inference import allowing
+from lumtak.core.trial.inference import LEFT_OVER, allowing
 from lumtak.core.trial.screening import Layout
 
 if TYPE_CHECKING:
@@ -153,8 +153,5 @@ def could_see(spread: Spread, layout: Layout) -> float:
         Half the interval after all rounds, by Student's t with the error shared by all changes and
         all rounds (Bonferroni), in the unit of the measure.
     """
-    from scipy.special import stdtrit  # costs 0.3 s
-
-    freedom = layout.freedom(layout.rounds)
-    point = float(stdtrit(freedom, 1 - layout.spends / 2 / layout.changes))
-    return point * math.sqrt(4 * spread[0] / len(layout.rows))
+    spread_of_all = 4 * spread[0] / len(layout.rows), float(layout.freedom(layout.rounds))
+    return student(spread_of_all, layout.spends / layout.changes) / (1 - LEFT_OVER)

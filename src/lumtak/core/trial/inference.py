@@ -150,18 +150,18 @@ _FEWEST_VALUES = 6
 def could_show(spread: Spread, planned: Design) -> float:
     """The smallest effect that a whole trial can be expected to show on this load.
 
-    Half the interval by Student's t, if the differences of the pairs spread as two blocks do that
-    have nothing to do with each other: √(2 variance / pairs) times its 97.5 % point.
+    Half the interval of the last look by Student's t, if the differences of the pairs spread as two
+    blocks do that have nothing to do with each other: by √(2 variance / pairs).
 
     Args:
         spread: of the mean of a block; see `block_spread`.
         planned: the design.
     """
-    return student((2 * spread[0] / planned.pairs, float(planned.pairs - 1)))
+    return _half_of_all(2 * spread[0], planned)
 
 
 def could_show_by(differences: Sequence[float], planned: Design) -> float | None:
-    """The same, by the pairs that were made so far: √(variance / pairs) times Student's point.
+    """The same, by the pairs that were made so far.
 
     Returns:
         None of fewer than three pairs.
@@ -170,8 +170,12 @@ def could_show_by(differences: Sequence[float], planned: Design) -> float | None
     if count < _FEWEST_PAIRS:
         return None
     centre = sum(differences) / count
-    variance = sum((d - centre) ** 2 for d in differences) / (count - 1)
-    return student((variance / planned.pairs, float(planned.pairs - 1)))
+    return _half_of_all(sum((d - centre) ** 2 for d in differences) / (count - 1), planned)
+
+
+def _half_of_all(variance: float, planned: Design) -> float:
+    spread = variance / planned.pairs, float(planned.pairs - 1)
+    return student(spread, planned.looks[-1].spends) / (1 - LEFT_OVER)
 
 
 _FEWEST_PAIRS = 3

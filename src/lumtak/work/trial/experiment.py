@@ -40,7 +40,7 @@ from lumtak.work.trials_kept import keep_trial
 
 AWAY_S = 60.0
 """So long the trial waits after something came between: who is away for longer is away."""
-_LOOK_S = 60.0
+_LOOK_S = 120.0
 """Of the look before the first block."""
 _HELD_S = 0.2
 """From one look whether it goes on to the next, while somebody holds it."""
