@@ -13,9 +13,10 @@ import pytest
 from helpers import CATALOGUE, facts, item, lumtak, profile
 from lumtak.core.audit import audit
 from lumtak.core.setting import State, parse_change, parse_ref
+from lumtak.core.trial import Shown, design
 from lumtak.core.trial.effects import could_see, seen
 from lumtak.core.trial.inference import block_spread
-from lumtak.core.trial.record import Screening, Tried
+from lumtak.core.trial.record import Made, Screening, Trial, Tried
 from lumtak.core.trial.screening import drawn_order, screening
 from lumtak.core.trial.words import apart_words, in_words, ranked, screened_rows
 from lumtak.errors import UsageError
@@ -312,6 +313,13 @@ def test_what_a_screening_found_is_expected_and_nothing_more():
         "expected", "screening of 2026-03-02",
     )  # fmt: skip
     assert found(screened, number=3).grade == found(number=3).grade, "more: one alone must say so"
+    shared = set(Made.__struct_fields__)
+    alone = Trial(
+        **{field: getattr(screened, field) for field in shared},
+        ref=parse_ref("effects:e0"), title="Effect 0", off="on", on="off", design=design(seed=1),
+        shown=Shown(pairs=12, difference=-0.1, ci95=(-0.4, 0.2), finding="no effect", ends=True),
+    )  # fmt: skip
+    assert found(screened, alone).grade == "no effect", "one alone says more"
     stopped = msgspec.structs.replace(screened, state="stopped", note="somebody stopped it")
     assert found(stopped).grade == found().grade
     assert "came to nothing (stopped: somebody stopped it)" in in_words(stopped)

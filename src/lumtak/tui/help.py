@@ -82,6 +82,8 @@ TEXTS = {
         " {least} chooses it; left and right in the list, or {less} and {more}, walk along. Beside"
         " the list stands what the owner will notice of the selected change, what stops, when it"
         " shows, and how it is put back; Enter opens it in the audit. Space takes a change out."
+        " Where nobody can say what a change is worth here, {trial} tries it, on and off in random"
+        " order, and {screening} tries all that is chosen in the same blocks."
         " Nothing is changed before the question is answered. Each change is written down with its"
         " value before it is made, and read back after. If one fails, the rest is not tried, and"
         " what was done before it can be kept or put back. Pause holds the next change back; stop"

@@ -52,12 +52,22 @@ def with_trials(
     """
     if not trials:
         return list(findings)
-    return [_shown(_screened(f, trials, system), that_hold(trials, f, system)) for f in findings]
+    return [_with(f, trials, system) for f in findings]
 
 
-def _screened(finding: Finding, trials: Iterable[Experiment], system: System) -> Finding:
+def _with(finding: Finding, trials: Sequence[Experiment], system: System) -> Finding:
+    alone = that_hold(trials, finding, system)
+    decided = [t for t in alone if t.shown is not None and t.shown.finding != "not known"]
+    if decided:
+        return _shown(finding, decided)
+    return _screened(finding, trials, system)
+
+
+def _screened(finding: Finding, trials: Sequence[Experiment], system: System) -> Finding:
     """As the newest screening of it showed it, where that showed something."""
-    for made in reversed([t for t in trials if isinstance(t, Screening)]):
+    for made in reversed(trials):
+        if not isinstance(made, Screening):
+            continue
         of_now = made.ended_under(*_conditions(system))
         for place, tried in enumerate(made.tried):
             what = (tried.ref, tried.on, tried.off)
@@ -75,10 +85,7 @@ def _screened(finding: Finding, trials: Iterable[Experiment], system: System) ->
     return finding
 
 
-def _shown(finding: Finding, trials: Sequence[Trial]) -> Finding:
-    decided = [t for t in trials if t.shown is not None and t.shown.finding != "not known"]
-    if not decided:
-        return finding
+def _shown(finding: Finding, decided: Sequence[Trial]) -> Finding:
     tried = " ".join(map(in_words, decided))
     said = {t.shown.finding for t in decided if t.shown is not None}
     if said & {"lower", "higher"} == {"lower"}:
