@@ -459,7 +459,7 @@ def test_from_the_command_line(home):
     assert "It is saving again, as before." in said.stdout
     listed = lumtak("trial", "sim:tide-logger", "--list", home=home).stdout
     assert "power:battery" in listed
-    assert "lower" in listed
+    assert "less with it" in listed
     data = json.loads(lumtak("trial", "sim:tide-logger", "--list", "--json", home=home).stdout)
     assert data["trials"][0]["shown"]["finding"] == "lower"
     assert lumtak("trial", "sim:chart-room", home=home).returncode == 2

@@ -312,7 +312,7 @@ def _list(address: str, trials: list[Experiment], *, as_json: bool) -> None:
                 rows.append((*first, ref, value, t.measure, word or t.state, said, sure))
             continue
         found = t.shown
-        word = found.finding if found and t.state == "done" else t.state
+        word = SAID[found.finding] if found and t.state == "done" else t.state
         said = figure(found.difference, t) if found else ""
         sure = between(found.ci95 if found else None, t)
         rows.append((*head, plain(str(t.ref), 60), str(t.on), t.measure, word, said, sure))
