@@ -6,6 +6,7 @@ import math
 import os
 import re
 import threading
+from datetime import timedelta
 
 import msgspec
 import numpy as np
@@ -313,7 +314,7 @@ def broken(trial):
 
 
 def test_a_pair_that_is_disturbed_is_made_again_in_its_order(data_folder, logger, monkeypatch):
-    disturbed = iter([False, False, True, *[False] * 60])
+    disturbed = iter([False, False, False, True, *[False] * 60])
 
     def cut(*args, **given):
         found = take_reading(*args, **given)
@@ -380,6 +381,40 @@ def test_a_block_under_other_conditions_than_the_first_does_not_count(
     assert stood == [], "while it pauses all is as it was before"
     assert why in {b.why for b in done.blocks}
     assert as_it_was(data_folder, logger)
+
+
+def test_sleep_between_a_switch_and_its_block_spoils_that_block(data_folder, logger, monkeypatch):
+    clock = type(logger.clock)
+    wall, wait, washouts = clock.wall, clock.wait, []
+
+    def asleep(self, seconds, stop=None):
+        washouts.extend([seconds] if seconds == 15.0 else [])
+        wait(self, seconds, stop)
+
+    def later(self):
+        return wall(self) + timedelta(hours=1 if len(washouts) >= 3 else 0)
+
+    monkeypatch.setattr(clock, "wait", asleep)
+    monkeypatch.setattr(clock, "wall", later)
+    done = switchback(data_folder, logger, "memory:swappiness=10", blocks=12).run()
+    assert (done.state, len(done.differences)) == ("done", 6)
+    assert [b.why for b in done.blocks if b.why] == ["cut by sleep"]
+    assert as_it_was(data_folder, logger)
+
+
+def test_stopped_in_the_first_look_nothing_was_begun(data_folder, logger, monkeypatch):
+    stop = threading.Event()
+
+    def stopped(*args, **given):
+        stop.set()
+        return take_reading(*args, **{**given, "stop": None})
+
+    monkeypatch.setattr(work_trial, "take_reading", stopped)
+    with pytest.raises(UsageError, match="stopped before it began"):
+        switchback(data_folder, logger, PLAN).run(stop=stop)
+    assert (data_folder.journal.entries(), kept_trials(data_folder.home, logger.identity)) == (
+        [], [],
+    )  # fmt: skip
 
 
 @pytest.mark.parametrize("after", [1, 2, 3, 5, 8])

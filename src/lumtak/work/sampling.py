@@ -4,8 +4,9 @@ import contextlib
 import threading
 from collections.abc import Callable, Generator
 from dataclasses import dataclass
+from datetime import datetime
 
-from lumtak.computers.protocol import Computer, Life, Watch
+from lumtak.computers.protocol import Clock, Computer, Life, Watch
 from lumtak.core.facts import System
 from lumtak.core.means import half_width
 from lumtak.core.reading import ENDED_WORDS, WHOLE, Conditions, Ended, Reading
@@ -263,6 +264,17 @@ class _Seen:
         return self._touched is not None and self._touched() >= at_s - OWN_TOUCH_S
 
 
+def slept(clock: Clock, then: tuple[datetime, float]) -> bool:
+    """Whether the clock on the wall went on without the other, which stands still in sleep.
+
+    Args:
+        clock: of the computer.
+        then: what both said before.
+    """
+    wall, clock_s = then
+    return (clock.wall() - wall).total_seconds() - (clock.now_s() - clock_s) > ASLEEP_S
+
+
 class _Sampler:
     """Samples at a steady pace until the window is full, sure enough, stopped or lost."""
 
@@ -274,7 +286,7 @@ class _Sampler:
         self._interval_s, self._count = interval_s, count
         self._last = window.looks[0]
         self._due_s = self._looked_s = self._start_s = self._last.at_s
-        self._wall, self._clock_s = computer.clock.wall(), computer.clock.now_s()
+        self._then = computer.clock.wall(), computer.clock.now_s()
 
     def run(
         self, rule: Precision | None, on_sample: OnSample | None, stop: threading.Event | None
@@ -330,10 +342,10 @@ class _Sampler:
 
         The sample that it fell into is no load of anything, and what comes after is a start.
         """
-        wall, clock_s = self._computer.clock.wall(), self._computer.clock.now_s()
-        ahead_s = (wall - self._wall).total_seconds() - (clock_s - self._clock_s)
-        self._wall, self._clock_s = wall, clock_s
-        return ahead_s > ASLEEP_S
+        clock = self._computer.clock
+        asleep = slept(clock, self._then)
+        self._then = clock.wall(), clock.now_s()
+        return asleep
 
     def _snapshot(self) -> Snapshot | None:
         """With memory at the end and now and then; None where the computer has gone away."""

@@ -32,7 +32,7 @@ from lumtak.core.trial.record import (
 from lumtak.core.trial.screening import Layout
 from lumtak.errors import UsageError
 from lumtak.work.data_folder import DataFolder
-from lumtak.work.sampling import WATCHED, Watched, take_reading
+from lumtak.work.sampling import WATCHED, Watched, slept, take_reading
 from lumtak.work.trial.flips import Flips, Problem
 from lumtak.work.trial.refused import why_refused
 from lumtak.work.trial.under_way import alone, next_id, note_begun, note_ended
@@ -95,8 +95,8 @@ class Run(ABC, Generic[R]):
             hold: while set it waits after the block under way, in the starting state.
 
         Raises:
-            UsageError: it is refused, with the reason, or another trial is under way.
-            ComputerError: the computer cannot be read.
+            UsageError: it is refused, with the reason, another trial is under way, or it was
+                stopped before it began. ComputerError: the computer cannot be read.
         """
         self._on_block = on_block
         self._stop, self._hold = stop or self._stop, hold or self._hold
@@ -112,8 +112,8 @@ class Run(ABC, Generic[R]):
             self._flips = Flips(folder.journal, computer, facts, self._changes, trial.id)
             keep_trial(folder.home, trial)
             note_begun(folder, trial)
-            on_block(trial)  # before the first: what it can show
             try:
+                on_block(trial)  # before the first: what it can show
                 trial = self._blocks(trial)
             except BaseException:
                 self._flips.restore()
@@ -147,7 +147,11 @@ class Run(ABC, Generic[R]):
     def _look(self) -> Reading:
         """As it is now: is the measure to be had, and how far do blocks lie apart."""
         seconds = max(self._times.block_s, _LOOK_S)
-        reading = take_reading(self._computer, seconds=seconds, watched=self._watched)
+        reading = take_reading(
+            self._computer, seconds=seconds, stop=self._stop, watched=self._watched
+        )
+        if self._stop.is_set():
+            raise UsageError("The trial was stopped before it began.", "Nothing was switched.")
         if why := why_missing(reading, self._measure):
             raise UsageError(
                 f"{title_of(self._measure)} cannot be judged here: {why}.",
@@ -198,8 +202,11 @@ class Run(ABC, Generic[R]):
             return problem
         clock, times, stop = self._computer.clock, self._times, self._stop
         watched = dataclasses.replace(self._watched, since_s=clock.now_s())
+        begun = clock.wall(), clock.now_s()
         clock.wait(times.washout_s, stop)
         at = self._now()
+        if slept(clock, begun):
+            return Measured(at=at, ended="slept", values={}, why=ENDED_WORDS["slept"])
         try:
             reading = take_reading(
                 self._computer, seconds=times.block_s, stop=stop, watched=watched
@@ -257,7 +264,6 @@ class Run(ABC, Generic[R]):
             return trial, None
         if problem := self._flips.restore():
             return trial, problem
-        self._flips.let_go()
         trial = self._told(trial, "somebody holds it: all is as it was before, until it goes on")
         while self._hold.is_set() and not self._stop.wait(_HELD_S):
             pass
