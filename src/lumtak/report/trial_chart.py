@@ -40,9 +40,11 @@ def screening_plot(trial: Screening, found: Seen, tongue: Tongue) -> Plot:
             mean = _shown(effect.difference, trial)
             axes.plot(mean, height, "o", color=_MARK, mfc=face, ms=6)
         axes.plot([], [], color=_MARK, lw=1.8, label=say("95 % interval"))
+        axes.plot([], [], "o", color=_MARK, ms=6, label=say("an effect"))
+        axes.plot([], [], "o", color=_MARK, mfc="white", ms=6, label=say("none shown"))
         axes.set_yticks(range(len(order)), [plain(trial.tried[i].title, 32) for i in order])
         axes.set(xlabel=_axis(trial), ylim=(-0.6, len(order) - 0.4))
-        _tidy(axes)
+        _tidy(axes, 2)
 
     return Plot(draw, (_SIZE[0], 1.2 + 0.32 * len(order)), in_words(trial))
 
@@ -58,9 +60,9 @@ def _axis(trial: Made) -> str:
     return title.replace("bytes", large()[1]) if trial.measure == "ram" else plain(title, 60)
 
 
-def _tidy(axes: Any) -> None:  # noqa: ANN401 - matplotlib has no types here
+def _tidy(axes: Any, columns: int) -> None:  # noqa: ANN401 - matplotlib has no types here
     axes.legend(
-        frameon=False, loc="lower left", bbox_to_anchor=(0.0, 1.0), ncols=3, fontsize=8,
+        frameon=False, loc="lower left", bbox_to_anchor=(0.0, 1.0), ncols=columns, fontsize=8,
         handlelength=1.6, columnspacing=1.2, borderaxespad=0.2,
     )  # fmt: skip
     axes.spines[["top", "right"]].set_visible(False)
@@ -92,6 +94,6 @@ def trial_plot(trial: Trial, tongue: Tongue) -> Plot:
             heights = [values[i - 1] for i in mine]
             axes.plot(mine, heights, mark, color=_MARK, mfc="white", ms=5, label=words)
         axes.set(xlabel=say("pair of blocks"), ylabel=_axis(trial))
-        _tidy(axes)
+        _tidy(axes, 3)
 
     return Plot(draw, _SIZE, in_words(trial))
