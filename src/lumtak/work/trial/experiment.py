@@ -249,7 +249,8 @@ class Run(ABC, Generic[R]):
         """
         self._again += 1
         if self._again > most:
-            return trial, ("disturbed", f"as many {what}s were disturbed as the whole trial has")
+            many = f"as many {what}s were disturbed as the whole trial has"
+            return trial, ("disturbed", f"{many}; the last was {why}")
         if problem := self._flips.restore():
             return trial, problem
         this = "it" if what == "block" else f"its {what}"
