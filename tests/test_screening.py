@@ -300,7 +300,9 @@ def test_what_a_screening_found_is_expected_and_nothing_more():
     screened = made([-6.0, 0.0, -3.0, 5.0])
     assert ranked(screened)[:2] == [0, 3]
     assert "less with it" in screened_rows(screened)[0][-1]
-    assert in_words(screened).count("A screening of 2026-03-02 in 12 blocks") == 4
+    words = in_words(screened)
+    assert words.startswith("A screening of 2026-03-02 of 4 changes in 12 blocks: CPU load, 95 %")
+    assert words.index("Effect 0") < words.index("Effect 3") < words.index("Effect 2")
     assert "points" in apart_words(screened)
     items = [item("effects", f"e{i}", value="on") for i in range(4)]
 

@@ -83,8 +83,8 @@ def size(value: float, trial: Made) -> str:
 
 
 def in_words(trial: Experiment) -> str:
-    """The day, what was judged, the difference and how sure it is: a sentence, of a screening one a
-    change, the largest first.
+    """The day, what was judged, the difference and how sure it is, as a sentence; of a screening
+    all changes, the largest first.
     """
     kind = "screening" if isinstance(trial, Screening) else "trial"
     found = trial.seen if isinstance(trial, Screening) else trial.shown
@@ -93,7 +93,13 @@ def in_words(trial: Experiment) -> str:
         title = _measure(trial)
         return f"A {kind} of {trial.begun_at[:10]} of {title} came to nothing ({trial.state}{why})."
     if isinstance(trial, Screening):
-        return " ".join(told_of(trial, place) for place in ranked(trial))
+        rows = screened_rows(trial)
+        titles = [plain(trial.tried[place].title, 60) for place in ranked(trial)]
+        parts = [
+            f"{title} {said}, {word} ({sure})"
+            for title, (_, _, said, sure, word) in zip(titles, rows, strict=True)
+        ]
+        return f"{_screened(trial)}, 95 % sure together: {'; '.join(parts)}."
     if trial.shown is None:
         return ""
     pairs = counted(trial.shown.pairs, "pair")
@@ -105,12 +111,13 @@ def told_of(trial: Screening, place: int) -> str:
     """What a screening says of one of its changes, as a sentence."""
     if trial.seen is None:
         return ""
-    blocks = counted(trial.seen.rounds * trial.layout.round_blocks, "block")
-    about = (
-        f"A screening of {trial.begun_at[:10]} in {blocks}:"
-        f" {plain(trial.tried[place].title, 60)}, {_measure(trial)}"
-    )
-    return _judged(about, trial.seen.effects[place], trial)
+    return _judged(_screened(trial), trial.seen.effects[place], trial)
+
+
+def _screened(trial: Screening) -> str:
+    blocks = counted(trial.seen.rounds * trial.layout.round_blocks if trial.seen else 0, "block")
+    changes = counted(len(trial.tried), "change")
+    return f"A screening of {trial.begun_at[:10]} of {changes} in {blocks}: {_measure(trial)}"
 
 
 def _judged(about: str, found: Shown | Effect, trial: Made) -> str:
