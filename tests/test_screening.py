@@ -16,7 +16,7 @@ from lumtak.core.setting import State, parse_change, parse_ref
 from lumtak.core.trial import Shown, design
 from lumtak.core.trial.effects import could_see, seen
 from lumtak.core.trial.inference import block_spread
-from lumtak.core.trial.record import Made, Screening, Trial, Tried
+from lumtak.core.trial.record import Made, ScreenedBlock, Screening, Trial, Tried
 from lumtak.core.trial.screening import drawn_order, screening
 from lumtak.core.trial.words import apart_words, in_words, ranked, screened_rows
 from lumtak.errors import UsageError
@@ -26,7 +26,7 @@ from lumtak.work.changes import changes_of
 from lumtak.work.data_folder import DataFolder
 from lumtak.work.trial.screening import ScreeningRun
 from lumtak.work.trial.under_way import finish_interrupted
-from lumtak.work.trials_kept import kept_trials
+from lumtak.work.trials_kept import keep_trial, kept_trials, next_id
 from noise import autoregression
 
 EFFECTS = ("living-backdrop", "animations", "shadows", "thumbnails", "smooth-fonts")
@@ -334,3 +334,30 @@ def test_its_chart_names_every_change(data_folder):
     drawn = chart_of_trial(made([-6.0, 0.0, -3.0]), tongue).file("svg").decode()
     assert all(f"Effect {i}" in drawn for i in range(3))
     assert chart_of_trial(made([-6.0, 0.0], seen=None), tongue) is None
+
+
+@pytest.mark.parametrize(
+    ("old", "new"),
+    [
+        (b'"tried":[{', b'"tried":[],"was":[{'),
+        (b'"round_blocks":12', b'"round_blocks":0'),
+        (b'"round_blocks":12', b'"round_blocks":5'),
+        (b'"effects":[{', b'"effects":[],"was":[{'),
+        (b'"rows":[[', b'"rows":[],"was":[['),
+        (b'"place":3', b'"place":300'),
+        (b'"rows":[[', b'"rows":[[true,'),
+    ],
+)
+def test_a_file_that_contradicts_itself_is_left_out(home, old, new):
+    screened = made([-6.0, 0.0, -3.0])
+    blocks = tuple(
+        ScreenedBlock(place=i, at="", ended="complete", values={"cpu": 1.0}) for i in range(12)
+    )
+    keep_trial(home, msgspec.structs.replace(screened, blocks=blocks))
+    (path,) = (home / "trials/c").iterdir()
+    assert len(kept_trials(home, "c")) == 1
+    written = path.read_bytes()
+    assert old in written
+    path.write_bytes(written.replace(old, new, 1))
+    assert kept_trials(home, "c") == []
+    assert next_id(home, "c") == 2, "it is not written over"

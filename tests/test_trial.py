@@ -5,6 +5,7 @@ import json
 import math
 import os
 import re
+import shutil
 import threading
 from datetime import timedelta
 
@@ -450,6 +451,8 @@ def test_all_flips_of_a_trial_are_one_line_of_put_back(data_folder, logger):
     put_back(data_folder.journal, logger)
     switchback(data_folder, logger, PLAN, "program_start").run()
     assert [e.trial for e in changes_of(data_folder, logger).entries] == [1, 2]
+    shutil.rmtree(data_folder.home / "trials")
+    assert switchback(data_folder, logger, PLAN, "program_start").run().id == 3, "flips have 1, 2"
 
 
 def test_what_a_trial_was_to_leave_is_not_restored_with_a_later_one(home):

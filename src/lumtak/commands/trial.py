@@ -85,7 +85,9 @@ from lumtak.work.trials_kept import kept_trials
     metavar="FILE.svg|FILE.pdf",
     help="Draw the newest trial made here; nothing is switched.",
 )
-@click.option("--seed", type=int, help="Draws the order; default: by chance.")
+@click.option(
+    "--seed", type=click.IntRange(0, 2**31 - 1), help="Draws the order; default: by chance."
+)
 @profile_option
 @user_option
 @json_option

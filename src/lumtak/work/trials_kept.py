@@ -1,6 +1,7 @@
 """Trials that were made on a computer: a file each, kept with it."""
 
 import contextlib
+from collections.abc import Iterable
 from pathlib import Path
 
 import msgspec
@@ -38,3 +39,18 @@ def keep_trial(home: Path, trial: Experiment) -> None:
     end = _SCREENING if isinstance(trial, Screening) else ".json"
     path = trials_folder(home, trial.identity) / f"{trial.id}{end}"
     write_whole(path, msgspec.json.encode(trial), private=True)
+
+
+def next_id(home: Path, identity: str, used: Iterable[int] = ()) -> int:
+    """The number of the next trial of a computer: no file has it, readable or not.
+
+    Args:
+        home: the data folder.
+        identity: of the computer.
+        used: numbers that flips in its journal have.
+    """
+    taken = [0, *used]
+    for path in trials_folder(home, identity).glob("[0-9]*.json"):
+        number = path.name.partition(".")[0]
+        taken += [int(number)] if number.isdecimal() else []
+    return 1 + max(taken)

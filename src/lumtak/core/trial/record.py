@@ -119,6 +119,11 @@ class Trial(Made, tag_field="kind", tag="switchback"):
     kept_on: bool = False
     """Whether the value that was tried was left in place."""
 
+    def __post_init__(self) -> None:
+        """Refuse a document that contradicts itself."""
+        if any(not 0 <= block.pair < self.design.pairs for block in self.blocks):
+            raise ValueError("a block of a pair that was not planned")
+
     @property
     def differences(self) -> list[float]:
         """On minus off of each pair that is complete, in order."""
@@ -145,6 +150,16 @@ class Screening(Made, tag_field="kind", tag="screening"):
     layout: Layout
     blocks: tuple[ScreenedBlock, ...] = ()
     seen: Seen | None = None
+
+    def __post_init__(self) -> None:
+        """Refuse a document that contradicts itself."""
+        rows, count = self.layout.rows, len(self.tried)
+        effects = count if self.seen is None else len(self.seen.effects)
+        whole = rows and len(rows) % self.layout.round_blocks == 0 and effects == count
+        if not whole or any(len(row) != count for row in rows):
+            raise ValueError("a layout that is not of these changes")
+        if any(not 0 <= block.place < len(rows) for block in self.blocks):
+            raise ValueError("a block that was not planned")
 
     @property
     def values(self) -> list[float]:

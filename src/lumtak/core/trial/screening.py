@@ -10,7 +10,7 @@ only together (Box and Wilson 1951).
 import hashlib
 from itertools import product
 
-from lumtak.core.record import Record
+from lumtak.core.record import AtLeastOne, Record
 from lumtak.core.trial.design import BLOCK_S, BLOCKS, ERROR, WASHOUT_S, check_blocks
 from lumtak.errors import UsageError
 
@@ -29,7 +29,7 @@ class Layout(Record):
     washout_s: float
     rows: tuple[tuple[bool, ...], ...]
     """Block by block, whether each change is on."""
-    round_blocks: int
+    round_blocks: AtLeastOne
     """After each round of so many it is looked at."""
     spends: float
     """Chance of a false alarm that each look may add; together 5 %."""

@@ -35,8 +35,8 @@ from lumtak.work.data_folder import DataFolder
 from lumtak.work.sampling import WATCHED, Watched, slept, take_reading
 from lumtak.work.trial.flips import Flips, Problem
 from lumtak.work.trial.refused import why_refused
-from lumtak.work.trial.under_way import alone, next_id, note_begun, note_ended
-from lumtak.work.trials_kept import keep_trial
+from lumtak.work.trial.under_way import alone, note_begun, note_ended
+from lumtak.work.trials_kept import keep_trial, next_id
 
 AWAY_S = 60.0
 """So long the trial waits after something came between: who is away for longer is away."""
@@ -176,9 +176,11 @@ class Run(ABC, Generic[R]):
 
     def _common(self, reading: Reading) -> dict[str, Any]:
         system = self._facts.system
+        identity = self._computer.identity
+        used = [e.trial for e in self._folder.journal.entries(identity)]
         return {
-            "id": next_id(self._folder, self._computer.identity),
-            "identity": self._computer.identity,
+            "id": next_id(self._folder.home, identity, used),
+            "identity": identity,
             "address": self._computer.address,
             "user": self._computer.user_name,
             "measure": self._measure,

@@ -114,10 +114,5 @@ def _told(outcome: Outcome) -> str:
     return f"A trial was interrupted, and {what} was left alone: {outcome.note}."
 
 
-def next_id(data_folder: DataFolder, identity: str) -> int:
-    """The number of the next trial of a computer."""
-    return 1 + max((t.id for t in kept_trials(data_folder.home, identity)), default=0)
-
-
 def _lock(data_folder: DataFolder, identity: str) -> Path:
     return data_folder.home / "locks" / f"trial-{identity}.lock"
