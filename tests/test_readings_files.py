@@ -310,3 +310,12 @@ def test_openmetrics_is_well_formed_and_escapes_names():
         assert line.startswith("# ") or re.fullmatch(r"lumtak_\w+\{[^{}]*\} -?[\d.e+-]+", line), (
             line
         )
+
+
+def test_a_table_of_millions_of_lines_that_are_no_numbers_is_refused_at_once(tmp_path):
+    path = tmp_path / "long.csv"
+    path.write_text("cpu_pct\n1\n2\n" + "\n" * 1_000_000 + "odd\n")
+    with pytest.raises(BadFileError, match="1,000,004 lines, and not all of them are plain"):
+        load_column(path, "cpu_pct")
+    path.write_text("cpu_pct\n" + "1.5\n" * 1_000_001)
+    assert len(load_column(path, "cpu_pct")) == 1_000_001

@@ -16,6 +16,9 @@ from lumtak.storage import read_handed_in
 
 _LARGEST = 1 << 28
 _LONG_BYTES = 1 << 20
+_MOST_LINES = 1_000_000
+"""That are looked at one by one, to name the one that is wrong; a day of five samples a second is
+432,000."""
 _START = 1 << 12
 """Bytes in which a zero says that a file is no text."""
 _DIGITS = 9
@@ -144,6 +147,12 @@ def load_column(path: Path, column: str) -> "list[float] | NDArray[np.float64]":
         )
     if len(data) > _LONG_BYTES and (quick := _quick_column(text, column)) is not None:
         return quick
+    if (lines := text.count("\n")) > _MOST_LINES:
+        raise BadFileError(
+            str(path),
+            f"it has {lines:,} lines, and not all of them are plain numbers.",
+            next_step=f"Leave out what is no number, or what is over {_MOST_LINES:,} lines.",
+        )
     return _csv_column(text, column, path)
 
 
