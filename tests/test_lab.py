@@ -393,5 +393,6 @@ def test_a_trial_of_a_service_that_loads_gives_what_the_system_counts(lab):
     assert (said["state"], said["shown"]["finding"]) == ("done", "lower"), said
     told = share, said["shown"]["difference"], said["shown"]["ci95"]
     assert share > 15, told
-    assert -said["shown"]["difference"] == pytest.approx(share, abs=6), told
+    low, high = said["shown"]["ci95"]
+    assert low - 3 <= -share <= high + 3, f"{told}: 3 points are what ticks of 10 ms leave open"
     assert lab.ssh("root", "systemctl", "is-active", "chart-tiles").strip() == "active"
