@@ -212,11 +212,12 @@ def _draw(data_folder: DataFolder, trials: list[Experiment], path: Path) -> None
     from lumtak.report.trial_chart import chart_of_trial
 
     form = chart_form(path)
-    plots = [chart_of_trial(t, tongue_of(data_folder.settings)) for t in trials]
-    drawn = [plot for plot in plots if plot is not None]
-    if not drawn:
+    tongue = tongue_of(data_folder.settings)
+    plots = (chart_of_trial(t, tongue) for t in reversed(trials))
+    newest = next((plot for plot in plots if plot is not None), None)
+    if newest is None:
         raise UsageError("No trial was made here that could be drawn.", "Make one first.")
-    write_whole(path, drawn[-1].file(form))
+    write_whole(path, newest.file(form))
     click.echo(str(path))
 
 
@@ -233,9 +234,9 @@ def _count(trial: Experiment) -> None:
         could = size(trial.could_show, trial)
         click.echo(f"It can be expected to show {could} and more.", err=True)
     if isinstance(trial, Screening):
-        whole = len(trial.layout.rows)
+        whole = trial.layout.blocks
     else:
-        whole = 2 * trial.design.pairs
+        whole = trial.design.blocks
         sure = between(trial.shown.ci95 if trial.shown else None, trial)
         so_far = f", so far {sure}" if sure else ""
     pauses = f"; {trial.note}" if trial.note and trial.state == "under way" else ""

@@ -164,7 +164,7 @@ class TrialScreen(WorkingScreen):
             return self._problem or "A first look: can the measure be had, and what could be shown?"
         if not self.busy and trial.state != "under way":
             return self._came_to(trial)
-        blocks = len(trial.layout.rows) if isinstance(trial, Screening) else 2 * trial.design.pairs
+        blocks = self._planned.blocks
         made = counting(trial)
         left = self._planned.length_s * max(0.0, 1 - made / blocks)
         sure = "" if isinstance(trial, Screening) else between(so_far(trial), trial)
@@ -201,25 +201,23 @@ class TrialScreen(WorkingScreen):
 
     def action_hold(self) -> None:
         """Pause after this block, in the starting state; or go on."""
-        if not self.busy:
-            return
-        if self._hold.is_set():
-            self._hold.clear()
-        else:
-            self._hold.set()
-        self.update_all()
+        self._turn(self._hold)
 
     def action_leave_on(self) -> None:
         """Whether what is tried stays at the end."""
         if len(self._changes) > 1:
             self.tell("Of several that are tried together nothing is left on; try one alone.")
             return
+        self._turn(self._keep)
+
+    def _turn(self, event: threading.Event) -> None:
+        """On or off, while the trial goes."""
         if not self.busy:
             return
-        if self._keep.is_set():
-            self._keep.clear()
+        if event.is_set():
+            event.clear()
         else:
-            self._keep.set()
+            event.set()
         self.update_all()
 
     def action_put_back(self) -> None:

@@ -47,9 +47,14 @@ class Design(Record):
         return len(self.on_first)
 
     @property
+    def blocks(self) -> int:
+        """How many there are at most."""
+        return 2 * self.pairs
+
+    @property
     def length_s(self) -> float:
         """From beginning to end, where nothing comes between."""
-        return 2 * self.pairs * (self.block_s + self.washout_s)
+        return self.blocks * (self.block_s + self.washout_s)
 
     def states(self) -> list[bool]:
         """Whether the change is on, block by block."""

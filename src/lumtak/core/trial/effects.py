@@ -82,7 +82,7 @@ def seen(values: Sequence[float], layout: Layout, threshold: float) -> Seen | No
     size = max(float(np.abs(values[:count]).max()), 1e-30) * _NEXT_TO_NOTHING
     found, error = _fitted(load.reshape(1, -1), table, layout.freedom(rounds), size)
     figures, wide = 2 * found[0], 2 * float(error[0])
-    limits = _limits(load, table, layout, figures / wide, size)
+    limits = _limits(load, table, layout, (found[0], float(error[0])), size)
     effects = []
     for figure, limit in zip(figures, limits, strict=True):
         low, high = allowing(float(figure - limit * wide), float(figure + limit * wide))
@@ -112,7 +112,7 @@ def _fitted(loads: "Floats", table: "Floats", freedom: int, size: float) -> "tup
 
 
 def _limits(
-    load: "Floats", table: "Floats", layout: Layout, ratios: "Floats", size: float
+    load: "Floats", table: "Floats", layout: Layout, found: "tuple[Floats, float]", size: float
 ) -> list[float]:
     """How large the ratio of each change has to be: the largest first, and those that are shown are
     taken out for the rest.
@@ -123,21 +123,21 @@ def _limits(
     rng = np.random.default_rng(layout.seed + rounds)
     orders = rng.random((ORDERS, rounds, blocks)).argsort(axis=2)
     rank = int(layout.spends * (ORDERS + 1))
-    halves, _ = _fitted(load.reshape(1, -1), table, layout.freedom(rounds), size)
+    halves, by_itself = found
     limits = np.zeros(table.shape[1])
     known: set[int] = set()
     while True:
         others = [i for i in range(table.shape[1]) if i not in known]
-        taken = sum((halves[0, i] * table[:, i] for i in known), np.zeros(rounds * blocks))
+        taken = sum((halves[i] * table[:, i] for i in known), np.zeros(rounds * blocks))
         rest = load - taken.reshape(rounds, blocks)
         mixed = np.take_along_axis(rest[None], orders, axis=2).reshape(ORDERS, -1)
         by_chance, error = _fitted(mixed, table, layout.freedom(rounds), size)
         most = (np.abs(by_chance[:, others]) / error[:, None]).max(axis=1)
         limit = float(np.partition(most, ORDERS - rank)[ORDERS - rank])
         limits[others] = limit
-        new = {i for i in others if abs(ratios[i]) > limit}
+        new = {i for i in others if abs(halves[i]) / by_itself > limit}
         known |= new
-        if not new or len(known) == len(ratios):
+        if not new or len(known) == len(halves):
             return [float(x) for x in limits]
 
 

@@ -36,6 +36,11 @@ class Layout(Record):
     seed: int
 
     @property
+    def blocks(self) -> int:
+        """How many there are at most."""
+        return len(self.rows)
+
+    @property
     def rounds(self) -> int:
         """How many there are at most."""
         return len(self.rows) // self.round_blocks

@@ -23,6 +23,7 @@ from lumtak.core.trial.record import (
     Screening,
     State,
     Trial,
+    Tried,
     series_of,
     threshold_of,
     title_of,
@@ -190,6 +191,12 @@ class Run(ABC, Generic[R]):
             "kernel": system.kernel,
             "begun_at": self._now(),
         }
+
+    def _tried(self, change: Change) -> Tried:
+        """What a change is from and to, and of what."""
+        item = self._facts.find(change.ref)
+        title, off = (item.title, item.value) if item else (str(change.ref), None)
+        return Tried(ref=change.ref, title=title, off=off, on=change.value)
 
     def _now(self) -> str:
         return self._computer.clock.wall().isoformat(timespec="seconds")

@@ -10,7 +10,7 @@ from lumtak.core.means import Spread
 from lumtak.core.profile import Profile
 from lumtak.core.setting import Change
 from lumtak.core.trial.effects import could_see, seen
-from lumtak.core.trial.record import Measure, Measured, ScreenedBlock, Screening, Tried
+from lumtak.core.trial.record import Measure, Measured, ScreenedBlock, Screening
 from lumtak.core.trial.screening import Layout
 from lumtak.errors import UsageError
 from lumtak.work.data_folder import DataFolder
@@ -49,14 +49,9 @@ class ScreeningRun(Run[Screening]):
             )
 
     def _begun(self, common: dict[str, Any], spread: Spread | None) -> Screening:
-        tried = []
-        for change in self._changes:
-            item = self._facts.find(change.ref)
-            title, off = (item.title, item.value) if item else (str(change.ref), None)
-            tried.append(Tried(ref=change.ref, title=title, off=off, on=change.value))
         return Screening(
             **common,
-            tried=tuple(tried),
+            tried=tuple(map(self._tried, self._changes)),
             layout=self._layout,
             could_show=None if spread is None else could_see(spread, self._layout),
         )

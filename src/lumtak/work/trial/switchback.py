@@ -49,13 +49,9 @@ class Switchback(Run[Trial]):
         return self._keep is not None and self._keep.is_set()
 
     def _begun(self, common: dict[str, Any], spread: Spread | None) -> Trial:
-        item = self._facts.find(self._change.ref)
         return Trial(
             **common,
-            ref=self._change.ref,
-            title=item.title if item else str(self._change.ref),
-            off=item.value if item else None,
-            on=self._change.value,
+            **msgspec.structs.asdict(self._tried(self._change)),
             design=self._planned,
             could_show=None if spread is None else could_show(spread, self._planned),
         )
