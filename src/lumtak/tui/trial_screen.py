@@ -186,7 +186,7 @@ class TrialScreen(WorkingScreen):
         if self._left:
             stands = f" {counted(len(self._left), 'change')} of it stands."
         else:
-            stands = " All is as it was before."
+            stands = "" if trial.state in {"conflict", "failed"} else " All is as it was before."
         if not isinstance(trial, Screening) or trial.seen is None:
             return f"{in_words(trial)}{stands}"
         worth = sum(e.finding in {"lower", "higher"} for e in trial.seen.effects)
