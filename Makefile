@@ -58,6 +58,7 @@ check: setup
 	$(BIN)/mypy
 	$(BIN)/lint-imports
 	$(BIN)/python scripts/limits.py
+	$(BIN)/python scripts/tidy.py
 
 # How well items of real desktops are known; another list: make knowledge ITEMS=FILE.csv
 knowledge: setup

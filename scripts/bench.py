@@ -1,5 +1,6 @@
 """How fast things are, as ratios against a baseline in the same run: `make bench`."""
 
+import argparse
 import os
 import statistics
 import subprocess
@@ -365,5 +366,7 @@ PARTS = {
 }
 
 if __name__ == "__main__":
-    for name in sys.argv[1:] or PARTS:
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("parts", nargs="*", metavar="PART", choices=[[], *PARTS])
+    for name in parser.parse_args().parts or PARTS:
         PARTS[name]()

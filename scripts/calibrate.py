@@ -3,6 +3,7 @@
 `make calibrate` prints the table of docs/MEASURING.md.
 """
 
+import argparse
 import sys
 import tempfile
 from functools import partial
@@ -336,7 +337,9 @@ def main():
         "trials": switchbacks,
         "screenings": screenings,
     }
-    for name in sys.argv[1:] or parts:
+    parser = argparse.ArgumentParser(description=main.__doc__)
+    parser.add_argument("parts", nargs="*", metavar="PART", choices=[[], *parts])
+    for name in parser.parse_args().parts or parts:
         parts[name]()
 
 

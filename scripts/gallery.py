@@ -3,9 +3,9 @@
 Run: make gallery, or .venv/bin/python scripts/gallery.py FOLDER
 """
 
+import argparse
 import shutil
 import subprocess
-import sys
 from pathlib import Path
 
 from lumtak.computers.simulated.heads import fleet
@@ -37,5 +37,7 @@ def pictures(pdf: Path) -> None:
 
 
 if __name__ == "__main__":
-    for place in gallery(Path(sys.argv[1] if len(sys.argv) > 1 else "gallery")):
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("folder", nargs="?", type=Path, default=Path("gallery"))
+    for place in gallery(parser.parse_args().folder):
         print(place)

@@ -7,8 +7,8 @@ counts as right for which wish stands in `RIGHT`. The two counts that matter mos
 is lost). `make knowledge ITEMS=FILE.csv` counts another list of the same form.
 """
 
+import argparse
 import csv
-import sys
 from collections import Counter
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -104,4 +104,6 @@ def main(path: Path) -> None:
 
 
 if __name__ == "__main__":
-    main(Path(sys.argv[1]) if len(sys.argv) > 1 else ITEMS)
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("items", nargs="?", type=Path, default=ITEMS, help="another list (CSV)")
+    main(parser.parse_args().items)

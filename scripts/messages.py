@@ -3,6 +3,7 @@
 Run: .venv/bin/python scripts/messages.py de
 """
 
+import argparse
 import ast
 import sys
 from importlib.resources import files
@@ -62,6 +63,8 @@ def untranslated(language: str) -> list[str]:
 
 
 if __name__ == "__main__":
-    lacking = untranslated(sys.argv[1])
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("language", help="such as de")
+    lacking = untranslated(parser.parse_args().language)
     print("\n".join(lacking) or "Nothing is lacking.")
     sys.exit(bool(lacking))

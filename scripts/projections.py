@@ -3,7 +3,7 @@
 Plans of every simulated computer are carried out on many seeds: `make projections`.
 """
 
-import sys
+import argparse
 import tempfile
 from concurrent.futures import ProcessPoolExecutor
 from functools import partial
@@ -60,11 +60,15 @@ def carried_out(name, seed):
 
 def main():
     """One computer a row."""
-    seeds = range(1, int(sys.argv[1]) + 1) if len(sys.argv) > 1 else range(1, SEEDS + 1)
+    parser = argparse.ArgumentParser(description=main.__doc__)
+    parser.add_argument("seeds", nargs="?", type=int, default=SEEDS, help="how many (%(default)s)")
+    parser.add_argument("computers", nargs="*", metavar="COMPUTER", choices=[[], *fleet()])
+    asked = parser.parse_args()
+    seeds = range(1, asked.seeds + 1)
     print(f"| computer | plans | CPU held | RAM held | mean error CPU, RAM |\n|{'---|' * 5}")
     held = {"cpu": [], "ram": []}
     with ProcessPoolExecutor() as pool:
-        for name in sys.argv[2:] or fleet():
+        for name in asked.computers or fleet():
             found = [run for run in pool.map(partial(carried_out, name), seeds) if run]
             cells = [name, str(len(found))]
             errors = []

@@ -1,6 +1,6 @@
 """JSON Schemas of the file formats, from the records themselves: `make schemas`."""
 
-import sys
+import argparse
 from dataclasses import fields
 from pathlib import Path
 from typing import Any
@@ -70,7 +70,9 @@ def exact_states(kind: type) -> dict[str, Any]:
 
 def main() -> None:
     """Write one schema a format."""
-    target = Path(sys.argv[1])
+    parser = argparse.ArgumentParser(description=main.__doc__)
+    parser.add_argument("folder", type=Path, help="where the schemas stand")
+    target = parser.parse_args().folder
     for name, record in FORMATS.items():
         schema = {
             "$schema": "https://json-schema.org/draft/2020-12/schema",

@@ -4,6 +4,7 @@ Each is a real terminal window (kitty under Xvfb) on a tmux session that is driv
 picture is taken when the text that it is to show is on the screen.
 """
 
+import argparse
 import os
 import re
 import subprocess
@@ -312,9 +313,13 @@ class Window:
 
 def main() -> None:
     """All views, or those named."""
-    target = Path(sys.argv[1])
+    parser = argparse.ArgumentParser(description=main.__doc__)
+    parser.add_argument("folder", type=Path, help="where the pictures go")
+    parser.add_argument("views", nargs="*", metavar="VIEW", choices=[[], *VIEWS])
+    asked = parser.parse_args()
+    target = asked.folder
     target.mkdir(parents=True, exist_ok=True)
-    for name in sys.argv[2:] or VIEWS:
+    for name in asked.views or VIEWS:
         with tempfile.TemporaryDirectory(prefix="shots-") as folder:
             window = Window(Path(folder), prepare(Path(folder) / "home", name), small=name in SMALL)
             try:

@@ -9,6 +9,7 @@ belongs to it, or has it elsewhere. Of a schema its XML says it; of a channel or
 and files of the place, in which the name of the key has to stand.
 """
 
+import argparse
 import sys
 from collections.abc import Iterator
 from pathlib import Path
@@ -83,9 +84,18 @@ class Shipped:
         )
 
 
+def _named(word: str) -> tuple[str, str]:
+    name, equals, folder = word.partition("=")
+    if not equals:
+        raise argparse.ArgumentTypeError("this is no NAME=FOLDER")
+    return name, folder
+
+
 def main() -> int:
     """Print the check."""
-    named = dict(word.split("=", 1) for word in sys.argv[1:])
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("ships", nargs="+", metavar="NAME=FOLDER", type=_named)
+    named = dict(parser.parse_args().ships)
     ships = {name: Shipped(Path(folder)) for name, folder in named.items()}
     print(f"| desktop | setting | where | {' | '.join(ships)} |")
     print("| - | - | - |" + " - |" * len(ships))

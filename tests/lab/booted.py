@@ -6,12 +6,12 @@ No KVM, a kernel of its own, a disk with a journal. Killing it is a power cut.
 does the same. It takes root and /dev/net/tun.
 """
 
+import argparse
 import hashlib
 import os
 import shutil
 import signal
 import subprocess
-import sys
 import tempfile
 import time
 from pathlib import Path
@@ -41,8 +41,14 @@ Type=oneshot
 RemainAfterExit=yes
 ExecStart=/sbin/ip addr add 10.9.0.2/24 dev vec0
 ExecStart=/sbin/ip link set vec0 up
+ExecStart=/usr/local/lib/let-in
 [Install]
 WantedBy=sysinit.target
+"""
+LET_IN = """#!/bin/sh
+# Whoever started this kernel said by its command line which key opens this computer, this time.
+key=$(sed -n 's/.*labkey=\\([A-Za-z0-9+/=]*\\).*/\\1/p' /proc/cmdline)
+[ -n "$key" ] && printf 'ssh-ed25519 %s\\n' "$key" >/etc/ssh/lab_keys
 """
 BURN = """#!/usr/bin/python3
 import sys, time
@@ -115,18 +121,19 @@ class Lab:
     """One computer.
 
     Args:
-        folder: where its image and keys are kept; an image that is there already is used again.
+        folder: where its image is kept; an image that is there already is used again.
         log: told what goes on.
     """
 
     def __init__(self, folder: Path, log=lambda words: None) -> None:
         self.folder, self._log = folder, log
-        self.base, self.disk, self.key = folder / "base.img", folder / "disk.img", folder / "key"
+        self.base, self.disk = folder / "base.img", folder / "disk.img"
         self.tree = folder / "tree"
         """The same as a folder."""
         self._kernel: subprocess.Popen | None = None
         self._shared = ""
-        """Where connections are shared: the first of a user takes seconds, the next do not."""
+        """Where connections are shared: the first of a user takes seconds, the next do not. The key
+        lies there too, made anew at each boot and gone with it."""
 
     # -- the image ---------------------------------------------------------------------------------
 
@@ -150,8 +157,6 @@ class Lab:
         root = self.folder / "root"
         shutil.rmtree(root, ignore_errors=True)
         self.folder.mkdir(parents=True, exist_ok=True)
-        if not self.key.exists():
-            run("ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", self.key)
         sources = [
             p
             for p in (Path("/etc/apt/sources.list.d/debian.sources"), Path("/etc/apt/sources.list"))
@@ -220,8 +225,8 @@ class Lab:
             f"home/{USER}/.config/autostart/sail-copy.desktop",
             ENTRY.replace("Corner bell", "Sail copy"),
         )
-        for home in ("root", f"home/{USER}", f"home/{STRANGER}"):
-            put(f"{home}/.ssh/authorized_keys", self.key.with_suffix(".pub").read_text(), 0o600)
+        put("usr/local/lib/let-in", LET_IN, 0o755)
+        put("etc/ssh/sshd_config.d/lab.conf", "AuthorizedKeysFile /etc/ssh/lab_keys\n")
         wanted = root / f"home/{USER}/.config/systemd/user/default.target.wants"
         wanted.mkdir(parents=True)
         (wanted / "sail-index.service").symlink_to("/usr/lib/systemd/user/sail-index.service")
@@ -284,12 +289,14 @@ class Lab:
             run("cp", "--sparse=always", "--reflink=auto", self.base, self.disk)
         (self.folder / "tmp").mkdir(exist_ok=True)
         self._shared = tempfile.mkdtemp(prefix="lab-")
+        run("ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-C", "", "-f", self._key)
+        _, public, *_ = self._key.with_suffix(".pub").read_text().split()
         script = (
             f"mount -t tmpfs -o mode=1777 tmpfs {self.folder}/tmp; export TMPDIR={self.folder}/tmp"
             f" HOME={self.folder}; ip link set lo up; ip tuntap add tap0 mode tap; ip addr add"
             f" 10.9.0.1/24 dev tap0; ip link set tap0 up; exec linux.uml mem=1024M ubd0={self.disk}"
             " root=/dev/ubda rw vec0:transport=tap,ifname=tap0,depth=64,gro=0 con=null"
-            f" con0=fd:0,fd:1 quiet umid=lab uml_dir={self.folder}/tmp/"
+            f" con0=fd:0,fd:1 quiet umid=lab uml_dir={self.folder}/tmp/ labkey={public}"
         )
         with (self.folder / "console.log").open("ab") as console:
             self._kernel = subprocess.Popen(
@@ -316,6 +323,10 @@ class Lab:
             f" boot:\n{(self.folder / 'console.log').read_text(errors='replace')[-2000:]}"
         )
 
+    @property
+    def _key(self) -> Path:
+        return Path(self._shared, "key")
+
     def _inside(self) -> str:
         """Number of the process in the lab's own network."""
         found = subprocess.run(
@@ -339,7 +350,7 @@ class Lab:
             f"--net=/proc/{self._inside()}/ns/net",
             "ssh",
             "-i",
-            str(self.key),
+            str(self._key),
             *flags,
             f"{user}@10.9.0.2",
         ]
@@ -381,7 +392,7 @@ class Lab:
         if self._kernel is not None:
             self._kernel.wait()
             self._kernel = None
-        for name in os.listdir(self._shared):
+        for name in (n for n in os.listdir(self._shared) if not n.startswith("key")):
             command = [
                 "ssh",
                 "-o",
@@ -417,8 +428,15 @@ def main() -> None:
     why = missing()
     if why:
         raise SystemExit(f"No lab can be booted here: {why}.")
-    folder = Path(sys.argv[1]) if len(sys.argv) > 1 else Path.home() / ".cache/lumtak-lab"
-    lab = Lab(folder, log=lambda words: print(words, flush=True))
+    parser = argparse.ArgumentParser(description=main.__doc__)
+    parser.add_argument(
+        "folder",
+        nargs="?",
+        type=Path,
+        default=Path.home() / ".cache/lumtak-lab",
+        help="where its image is kept (default: %(default)s)",
+    )
+    lab = Lab(parser.parse_args().folder, log=lambda words: print(words, flush=True))
     lab.build()
     print("booting (about ten seconds)", flush=True)
     lab.boot(anew=True)
