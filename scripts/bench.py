@@ -102,7 +102,7 @@ def sampling() -> None:
     """
     import psutil
 
-    from lumtak.computers.hands.hand import Hand
+    from lumtak.computers.hands.sent.hand import Hand
     from lumtak.computers.linux.proc import Processes
 
     sleepers = [subprocess.Popen(["sleep", "120"]) for _ in range(max(0, 500 - len(psutil.pids())))]
@@ -196,7 +196,7 @@ def real_facts() -> None:
 
     Where systemd runs.
     """
-    from lumtak.computers.hands.hand import Hand
+    from lumtak.computers.hands.sent.hand import Hand
     from lumtak.computers.linux.proc import Processes
     from lumtak.work.data_folder import DataFolder
 

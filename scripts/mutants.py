@@ -45,7 +45,7 @@ TESTS = {
     "computers/linux/autostart": "linux_files linux_apps through_journal",
     "computers/linux/folder": "linux_files hostile",
     "computers/linux": "through_journal hostile linux_settings",
-    "computers/hands/states": "states setting hostile migrate",
+    "computers/hands/sent/states/states": "states setting hostile migrate",
     "core/setting": "setting audit_plan through_journal",
     "core/compare": "compare",
     "core/wander": "compare",
@@ -66,7 +66,8 @@ MODULES = (
     "computers/linux/memory_settings", "computers/linux/profile_plan", "computers/linux/clock_plan",
     "computers/linux/clocks", "computers/linux/sandboxes", "computers/linux/settings",
     "computers/linux/adapter",
-    "computers/hands/states", "core/setting", "core/compare", "core/wander", "core/attribution",
+    "computers/hands/sent/states/states", "core/setting", "core/compare", "core/wander",
+    "core/attribution",
     "core/means", "core/plan", "core/audit",
 )  # fmt: skip
 EQUAL: dict[tuple[str, str], str] = {

@@ -7,7 +7,7 @@ from typing import Any
 
 import msgspec
 
-from lumtak.computers.hands.states import STATE_KINDS
+from lumtak.computers.hands.sent.states.states import STATE_KINDS
 from lumtak.core.clutter import Survey
 from lumtak.core.profile import Profile
 from lumtak.core.reading import Reading

@@ -14,8 +14,8 @@ import sys
 from collections.abc import Iterator
 from pathlib import Path
 
-from lumtak.computers.hands.desktop_data import DESKTOPS
-from lumtak.computers.hands.desktops import Key
+from lumtak.computers.hands.sent.desktop.desktop_data import DESKTOPS
+from lumtak.computers.hands.sent.desktop.desktops import Key
 from lumtak.computers.linux.schemas import keys_in
 
 _MOST_BYTES = 1 << 25

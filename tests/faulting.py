@@ -23,7 +23,7 @@ from multiprocessing import get_context
 from pathlib import Path
 
 from helpers import bench, computer_on, linux, linux_tree, put, snapshot_of
-from lumtak.computers.hands.hand import Hand
+from lumtak.computers.hands.sent.hand import Hand
 from lumtak.core.setting import parse_change
 from lumtak.database import Database
 from lumtak.errors import LumtakError

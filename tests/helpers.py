@@ -19,7 +19,7 @@ import msgspec
 
 from lumtak.__main__ import main
 from lumtak.computers.abilities import Capabilities
-from lumtak.computers.hands.states import Exact, Unknown
+from lumtak.computers.hands.sent.states.states import Exact, Unknown
 from lumtak.computers.hands.whose import Hands, User, folder_hands
 from lumtak.computers.kit import Way
 from lumtak.computers.linux.adapter import Look, Means

@@ -11,10 +11,10 @@ import re
 from pathlib import Path
 
 from helpers import put
-from lumtak.computers.hands.desktop_data import KEYS
-from lumtak.computers.hands.hand import Hand
-from lumtak.computers.hands.places import RefusalError
-from lumtak.computers.hands.table import (
+from lumtak.computers.hands.sent.desktop.desktop_data import KEYS
+from lumtak.computers.hands.sent.files.places import RefusalError
+from lumtak.computers.hands.sent.hand import Hand
+from lumtak.computers.hands.sent.table import (
     CHANNELS,
     NOWHERE,
     OF_A_USER,

@@ -12,7 +12,7 @@ import msgspec
 import pytest
 
 from helpers import CATALOGUE, bench, facts, item, lumtak, lumtak_process
-from lumtak.computers.hands.hand import Hand
+from lumtak.computers.hands.sent.hand import Hand
 from lumtak.computers.linux.ending import end_process
 from lumtak.core.actions import running
 from lumtak.core.facts import Process

@@ -11,15 +11,16 @@ import time
 
 import pytest
 
-from lumtak.computers.hands import aside, clutter, deleting, diving
-from lumtak.computers.hands.aside_shell import ASIDE
-from lumtak.computers.hands.aside_states import OWN_NOTES
 from lumtak.computers.hands.channel import bootstrap
-from lumtak.computers.hands.copies import Copies, alike
-from lumtak.computers.hands.hand import Hand
 from lumtak.computers.hands.piped import Piped
-from lumtak.computers.hands.places import RefusalError
-from lumtak.computers.hands.walking import Walk
+from lumtak.computers.hands.sent.clutter import aside, clutter
+from lumtak.computers.hands.sent.clutter.copies import Copies, alike
+from lumtak.computers.hands.sent.files import deleting, diving
+from lumtak.computers.hands.sent.files.places import RefusalError
+from lumtak.computers.hands.sent.files.walking import Walk
+from lumtak.computers.hands.sent.hand import Hand
+from lumtak.computers.hands.sent.script.aside_shell import ASIDE
+from lumtak.computers.hands.sent.states.aside_states import OWN_NOTES
 
 OLD = 1_000_000_000
 ODD = [

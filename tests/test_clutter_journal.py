@@ -13,10 +13,11 @@ import pytest
 
 from helpers import CATALOGUE, lumtak
 from lumtak.computers.clutter import ASIDE
-from lumtak.computers.hands import aside, clutter, diving
-from lumtak.computers.hands.hand import Hand
+from lumtak.computers.hands.sent.clutter import aside, clutter
+from lumtak.computers.hands.sent.files import diving
+from lumtak.computers.hands.sent.files.words import escaped
+from lumtak.computers.hands.sent.hand import Hand
 from lumtak.computers.hands.whose import Hands, User
-from lumtak.computers.hands.words import escaped
 from lumtak.computers.linux.computer import LinuxComputer
 from lumtak.computers.linux.disk_health import disk_health
 from lumtak.core.clutter import BigFolder, Sums, Survey, grown

@@ -12,9 +12,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from helpers import CATALOGUE, computer_on, facts, item, look, means_of, profile, put, tree_user
-from lumtak.computers.hands import display
-from lumtak.computers.hands.desktop_data import DESKTOPS, KEYS
-from lumtak.computers.hands.hand import Hand
+from lumtak.computers.hands.sent.desktop import display
+from lumtak.computers.hands.sent.desktop.desktop_data import DESKTOPS, KEYS
+from lumtak.computers.hands.sent.hand import Hand
 from lumtak.computers.linux.desktop import is_odd, kept_here, raw_of, value_of, words
 from lumtak.computers.linux.effects import DesktopEffects, DesktopIdle
 from lumtak.computers.linux.in_force import said_of

@@ -13,9 +13,9 @@ import numpy as np
 import pytest
 
 from helpers import lumtak, reading
-from lumtak.computers.hands.feeling import NAME, PART, PARTS, why_not_started
-from lumtak.computers.hands.hand import Hand
-from lumtak.computers.hands.places import RefusalError
+from lumtak.computers.hands.sent.files.places import RefusalError
+from lumtak.computers.hands.sent.hand import Hand
+from lumtak.computers.hands.sent.running.feeling import NAME, PART, PARTS, why_not_started
 from lumtak.computers.hands.whose import chosen_user, local_hands
 from lumtak.computers.linux import starts as journal
 from lumtak.computers.linux.programs import packaged
@@ -177,10 +177,10 @@ def test_a_round_of_tries_leaves_nothing_and_says_what_could_not_be_tried(tmp_pa
         Hand(rules=True).feel(str(tmp_path), "")
     missing = Hand().feel(str(tmp_path / "no"), "")
     assert missing["file_write"] == missing["file_read"] == "no such file or directory"
-    monkeypatch.setattr("lumtak.computers.hands.feeling._LEFT_FREE", 1 << 62)
+    monkeypatch.setattr("lumtak.computers.hands.sent.running.feeling._LEFT_FREE", 1 << 62)
     assert "too little free space" in Hand().feel(str(tmp_path), "")["file_write"]
     # Where the file system knows no file without a name, what a kill left goes with the next.
-    monkeypatch.setattr("lumtak.computers.hands.feeling._LEFT_FREE", 0)
+    monkeypatch.setattr("lumtak.computers.hands.sent.running.feeling._LEFT_FREE", 0)
     monkeypatch.setattr(os, "O_TMPFILE", os.O_DIRECTORY)
     (tmp_path / NAME).write_text("left behind")
     assert Hand().feel(str(tmp_path), "")["file_write"] > 0

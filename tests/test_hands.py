@@ -16,14 +16,14 @@ import pytest
 from helpers import linux_tree, put, snapshot_of
 from lumtak.computers.hands import channel
 from lumtak.computers.hands.channel import bootstrap
-from lumtak.computers.hands.hand import Hand
 from lumtak.computers.hands.piped import Piped
-from lumtak.computers.hands.places import NotOrdinaryError, RefusalError
-from lumtak.computers.hands.table import UNITS, sysctl_text
+from lumtak.computers.hands.sent.files.places import NotOrdinaryError, RefusalError
+from lumtak.computers.hands.sent.hand import Hand
+from lumtak.computers.hands.sent.table import UNITS, sysctl_text
+from lumtak.computers.hands.sent.wire import OPERATIONS, lengths, packed, serve, unpacked
 from lumtak.computers.hands.whose import PYTHON
-from lumtak.computers.hands.wire import OPERATIONS, lengths, packed, serve, unpacked
 
-SENT = [importlib.import_module(f"lumtak.computers.hands.{name}") for name in channel.SENT]
+SENT = [importlib.import_module(f"lumtak.computers.hands.sent.{name}") for name in channel.sent()]
 OLD = sorted(
     p
     for p in Path.home().glob(".pyenv/versions/3.*/bin/python3")
@@ -46,7 +46,7 @@ def far(**options):
 # -- what it is ------------------------------------------------------------------------------------
 
 
-@pytest.mark.parametrize("name", channel.SENT)
+@pytest.mark.parametrize("name", channel.sent())
 def test_what_is_sent_is_in_the_language_of_python_3_8_and_knows_the_standard_library_only(name):
     tree = ast.parse(channel.text_of(name), feature_version=(3, 8))
     names = [a.name for n in ast.walk(tree) if isinstance(n, ast.Import) for a in n.names]

@@ -30,10 +30,15 @@ from helpers import (
     way_to,
 )
 from lumtak.computers.hands import channel
-from lumtak.computers.hands.states import Absent, DesktopKey
-from lumtak.computers.hands.table import power_unit_text, swap_unit_text, sysctl_text, why_no_link
+from lumtak.computers.hands.sent.files.words import escaped, unescaped
+from lumtak.computers.hands.sent.states.states import Absent, DesktopKey
+from lumtak.computers.hands.sent.table import (
+    power_unit_text,
+    swap_unit_text,
+    sysctl_text,
+    why_no_link,
+)
 from lumtak.computers.hands.whose import User, local_hands
-from lumtak.computers.hands.words import escaped, unescaped
 from lumtak.computers.linux.adapter import check_fits
 from lumtak.computers.linux.computer import LinuxComputer
 from lumtak.computers.linux.folder import UserFolder
@@ -54,10 +59,10 @@ as_root = pytest.mark.skipif(os.geteuid() != 0, reason="only root works as someb
 
 SPEAKS = """
 import os, sys
-from lumtak.computers.hands.hand import Hand
+from lumtak.computers.hands.sent.hand import Hand
 from lumtak.computers.hands.channel import bootstrap
 from lumtak.computers.hands.piped import Piped
-from lumtak.computers.hands.table import PROGRAMS
+from lumtak.computers.hands.sent.table import PROGRAMS
 PROGRAMS["sh"] = "-c\\0(?s:.*)"
 print("terminal", os.open("/dev/tty", os.O_RDWR) > 0)
 print(Hand().run(("sh", "-c", "(: </dev/tty) 2>&1; ls /proc/self/fd | tr '\\n' ' '")).decode())

@@ -16,8 +16,8 @@ from pathlib import Path
 import pytest
 
 from helpers import CATALOGUE
-from lumtak.computers.hands.desktop_data import DESKTOPS
-from lumtak.computers.hands.hand import Hand
+from lumtak.computers.hands.sent.desktop.desktop_data import DESKTOPS
+from lumtak.computers.hands.sent.hand import Hand
 from lumtak.computers.hands.whose import Hands, User
 from lumtak.computers.linux.computer import LinuxComputer
 from lumtak.computers.linux.session import environment_of, process_of

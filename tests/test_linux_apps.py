@@ -19,7 +19,7 @@ from helpers import (
     tree_user,
     way_to,
 )
-from lumtak.computers.hands.hand import Hand
+from lumtak.computers.hands.sent.hand import Hand
 from lumtak.computers.hands.whose import Hands, folder_hands
 from lumtak.computers.linux.desktop_entry import read_entry
 from lumtak.computers.linux.sandboxes import Sandboxes

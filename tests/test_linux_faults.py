@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from helpers import CATALOGUE, EVENING, linux_tree, process, profile, put, tree_user
-from lumtak.computers.hands.hand import Hand
+from lumtak.computers.hands.sent.hand import Hand
 from lumtak.computers.linux.computer import LinuxComputer
 from lumtak.core.audit import audit
 from lumtak.core.facts import Facts, Setting, in_rows

@@ -9,10 +9,10 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from helpers import CATALOGUE, ENTRY, linux, put, snapshot_of, tree_user
-from lumtak.computers.hands.hand import Hand
-from lumtak.computers.hands.looking import MOST_BYTES
-from lumtak.computers.hands.places import RefusalError
-from lumtak.computers.hands.table import PROGRAMS
+from lumtak.computers.hands.sent.files.places import RefusalError
+from lumtak.computers.hands.sent.hand import Hand
+from lumtak.computers.hands.sent.looking import MOST_BYTES
+from lumtak.computers.hands.sent.table import PROGRAMS
 from lumtak.computers.hands.whose import chosen_user, folder_hands, local_hands
 from lumtak.computers.linux.computer import LinuxComputer
 from lumtak.computers.linux.desktop_entry import is_off, program_of, read_entry, with_hidden
@@ -139,7 +139,7 @@ def test_what_an_interrupted_write_left_is_cleared(tree, box):
 
 def _left_behind(tree, box):
     """A temporary file as a killed write leaves it."""
-    from lumtak.computers.hands.shell import temporary_name
+    from lumtak.computers.hands.sent.files.atomic import temporary_name
 
     path = override(tree).parent / temporary_name("tide-feed.desktop")
     path.write_bytes(b"half")

@@ -19,7 +19,7 @@ from helpers import (
     put,
     tree_user,
 )
-from lumtak.computers.hands.hand import Hand
+from lumtak.computers.hands.sent.hand import Hand
 from lumtak.computers.linux import hardware
 from lumtak.computers.linux.listening import is_open, with_listening
 from lumtak.computers.linux.login_starts import LoginStart

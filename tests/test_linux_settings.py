@@ -13,11 +13,11 @@ from hypothesis import strategies as st
 
 from helpers import computer_on, linux, look, means_of, put, settings_of, tree_user, way_to
 from lumtak.computers.hands import whose
-from lumtak.computers.hands.back import root_script
-from lumtak.computers.hands.desktop_data import KEYS
-from lumtak.computers.hands.shell import beside
-from lumtak.computers.hands.states import SwapAreas
-from lumtak.computers.hands.table import swap_unit_text
+from lumtak.computers.hands.sent.desktop.desktop_data import KEYS
+from lumtak.computers.hands.sent.root.back import root_script
+from lumtak.computers.hands.sent.script.shell import beside
+from lumtak.computers.hands.sent.states.states import SwapAreas
+from lumtak.computers.hands.sent.table import swap_unit_text
 from lumtak.computers.hands.whose import Hands
 from lumtak.computers.linux import channel_text, ini_text
 from lumtak.computers.linux.clock_plan import ClockPlan, plan_in_force

@@ -8,8 +8,8 @@ import os
 import pytest
 
 from helpers import CATALOGUE, facts, item, linux, process, profile, put
-from lumtak.computers.hands.hand import Hand
 from lumtak.computers.hands.reach import real_path
+from lumtak.computers.hands.sent.hand import Hand
 from lumtak.computers.linux.login_starts import LoginStart, LoginStarts
 from lumtak.computers.linux.proc import Processes
 from lumtak.core.audit import audit

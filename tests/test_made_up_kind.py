@@ -13,7 +13,7 @@ import pytest
 
 from faulting import run_script
 from helpers import linux, linux_tree, snapshot_of
-from lumtak.computers.hands.states import STATE_KINDS, Unknown, state_of
+from lumtak.computers.hands.sent.states.states import STATE_KINDS, Unknown, state_of
 from lumtak.computers.linux import computer as assembled
 from lumtak.computers.recorded import recorded_state
 from lumtak.core.setting import State, parse_change, parse_ref

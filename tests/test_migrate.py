@@ -14,7 +14,13 @@ import pytest
 
 from faulting import run_script
 from helpers import computer_on, database_at, put, snapshot_of
-from lumtak.computers.hands.states import STATE_KINDS, ChannelKey, File, UnitLinks, Unknown
+from lumtak.computers.hands.sent.states.states import (
+    STATE_KINDS,
+    ChannelKey,
+    File,
+    UnitLinks,
+    Unknown,
+)
 from lumtak.core.setting import parse_ref
 from lumtak.errors import ComputerError
 from lumtak.journal import Journal, drift, put_back, recorded

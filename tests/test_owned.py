@@ -12,13 +12,13 @@ from hypothesis import strategies as st
 
 from helpers import CATALOGUE, facts, item, lumtak, profile, put, reading, tree_user
 from lumtak.computers.clutter import KEPT, item_of
-from lumtak.computers.hands import copies
-from lumtak.computers.hands.diving import folder_at
-from lumtak.computers.hands.hand import Hand
-from lumtak.computers.hands.lone import file_is, looked_at
-from lumtak.computers.hands.packages import MARKS, STATUS, Packages
-from lumtak.computers.hands.places import RefusalError
-from lumtak.computers.hands.walking import Walk
+from lumtak.computers.hands.sent.clutter import copies
+from lumtak.computers.hands.sent.clutter.lone import file_is, looked_at
+from lumtak.computers.hands.sent.files.diving import folder_at
+from lumtak.computers.hands.sent.files.places import RefusalError
+from lumtak.computers.hands.sent.files.walking import Walk
+from lumtak.computers.hands.sent.hand import Hand
+from lumtak.computers.hands.sent.system.packages import MARKS, STATUS, Packages
 from lumtak.computers.linux.extensions import with_extensions
 from lumtak.core.audit import audit
 from lumtak.core.clutter import PATH, BigFile, Pile, Survey

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from lumtak.computers.hands.passing import Pass
+from lumtak.computers.hands.sent.files.passing import Pass
 from lumtak.computers.linux.upkeep.starting import programs_in
 from lumtak.core.upkeep.files import SEEK_S, fragments_result, integrity_result
 from lumtak.core.upkeep.system import Update, stopping_result, updates_result

@@ -5,7 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from helpers import Once, Parts
-from lumtak.computers.hands.states import Absent, File, KernelValue, SwapAreas
+from lumtak.computers.hands.sent.states.states import Absent, File, KernelValue, SwapAreas
 from lumtak.core.facts import Setting
 from lumtak.core.setting import AREAS, Change, SettingRef, State, parse_change, parse_ref
 from lumtak.errors import UnknownNameError, UsageError

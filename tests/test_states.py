@@ -6,8 +6,8 @@ Its place in JSON, and what its part of an undo script does, line by line.
 import msgspec
 import pytest
 
-from lumtak.computers.hands.shell import ScriptPart, at, choice
-from lumtak.computers.hands.states import (
+from lumtak.computers.hands.sent.script.shell import ScriptPart, at, choice
+from lumtak.computers.hands.sent.states.states import (
     STATE_KINDS,
     Absent,
     ChannelKey,
@@ -27,7 +27,7 @@ from lumtak.computers.hands.states import (
     WirelessFile,
     state_of,
 )
-from lumtak.computers.hands.table import (
+from lumtak.computers.hands.sent.table import (
     WIRELESS_FILE,
     power_unit_text,
     sysctl_text,

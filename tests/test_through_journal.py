@@ -23,9 +23,9 @@ from helpers import (
     put,
 )
 from lumtak.computers.abilities import Capabilities
-from lumtak.computers.hands.shell import beside
-from lumtak.computers.hands.states import DesktopKey
-from lumtak.computers.hands.table import NOWHERE
+from lumtak.computers.hands.sent.script.shell import beside
+from lumtak.computers.hands.sent.states.states import DesktopKey
+from lumtak.computers.hands.sent.table import NOWHERE
 from lumtak.computers.linux.effect_files import EffectFiles
 from lumtak.computers.linux.effects import DesktopEffects
 from lumtak.computers.linux.services import Services

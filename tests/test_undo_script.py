@@ -17,7 +17,7 @@ from hypothesis import strategies as st
 
 from faulting import Folder, apply_all, run_script
 from helpers import linux, lumtak, put, snapshot_of
-from lumtak.computers.hands.shell import _format, quoted
+from lumtak.computers.hands.sent.script.shell import _format, quoted
 from lumtak.computers.linux.put_back import in_home
 from lumtak.core.setting import parse_change
 from lumtak.errors import StorageError

@@ -9,9 +9,10 @@ import msgspec
 import pytest
 
 from helpers import computer_on, linux, put
-from lumtak.computers.hands import integrity, pieces, rpm_files, scanning
-from lumtak.computers.hands.hand import Hand
-from lumtak.computers.hands.places import RefusalError
+from lumtak.computers.hands.sent.files import pieces
+from lumtak.computers.hands.sent.files.places import RefusalError
+from lumtak.computers.hands.sent.hand import Hand
+from lumtak.computers.hands.sent.system import integrity, rpm_files, scanning
 from lumtak.computers.linux.upkeep.disks import by_timer
 from lumtak.computers.linux.upkeep.starting import programs_in
 from lumtak.computers.simulated.scanner import StandIn

@@ -10,9 +10,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from helpers import computer_on, facts, item, linux, profile, put, reading, settings_of, snapshot_of
-from lumtak.computers.hands.hand import Hand
-from lumtak.computers.hands.places import RefusalError
-from lumtak.computers.hands.table import (
+from lumtak.computers.hands.sent.files.places import RefusalError
+from lumtak.computers.hands.sent.hand import Hand
+from lumtak.computers.hands.sent.table import (
     UPKEEP,
     is_own_content,
     upkeep_file,

@@ -13,7 +13,7 @@ from icalendar import Calendar
 from pypdf import PdfReader
 
 from helpers import lumtak
-from lumtak.computers.hands.hand import Hand
+from lumtak.computers.hands.sent.hand import Hand
 from lumtak.core.profile import Upkeep
 from lumtak.core.upkeep.tasks import TASKS, Found, Partial, Result
 from lumtak.errors import ComputerError, StoppedError

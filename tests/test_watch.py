@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from faulting import run_script
 from helpers import linux, lumtak, put, snapshot_of
-from lumtak.computers.hands import lookout
+from lumtak.computers.hands.sent import lookout
 from lumtak.computers.linux.watch import program_text
 from lumtak.core.setting import SettingRef, State, parse_change
 from lumtak.core.upkeep.tasks import Partial

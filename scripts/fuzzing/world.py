@@ -19,7 +19,7 @@ from typing import NamedTuple
 from unittest import mock
 
 from helpers import CATALOGUE, linux_tree, process, put, run_main, tree_user, words_of
-from lumtak.computers.hands.hand import Hand
+from lumtak.computers.hands.sent.hand import Hand
 from lumtak.computers.hands.whose import Hands
 from lumtak.computers.linux.clock import LinuxClock
 from lumtak.computers.linux.computer import LinuxComputer

@@ -155,7 +155,7 @@ def only_copy_option(function: _F) -> _F:
 
 def whole(path: str) -> str:
     """A path as a person named it, as the lists of files have it."""
-    from lumtak.computers.hands.words import escaped
+    from lumtak.computers.hands.sent.files.words import escaped
 
     # The name itself, no link of it followed: pathlib would have none of that.
     return escaped(os.path.abspath(os.path.expanduser(path)))  # noqa: PTH100, PTH111

@@ -9,7 +9,7 @@ from typing import Any
 
 import msgspec
 
-from lumtak.computers.hands.states import STATE_KINDS, Exact, Unknown, state_of
+from lumtak.computers.hands.sent.states.states import STATE_KINDS, Exact, Unknown, state_of
 
 _REGISTRY = "lumtak.computers.linux.registry"
 """Brings the kinds that adapters define themselves; most are known without it."""

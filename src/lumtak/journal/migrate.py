@@ -7,7 +7,7 @@ import re
 from collections.abc import Callable
 from typing import Any
 
-from lumtak.computers.hands.states import unit_name
+from lumtak.computers.hands.sent.states.states import unit_name
 from lumtak.computers.recorded import channel_state
 
 Document = dict[str, Any]

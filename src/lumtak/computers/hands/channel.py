@@ -5,19 +5,21 @@ It may lie, flood, stop or never end: what it says is bounded in size and time, 
 
 import contextlib
 import os
+import re
 import select
 import signal
 import subprocess
 import threading
 import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from functools import cache
+from importlib import import_module
 from importlib.resources import files
 from typing import Any
 
-from lumtak.computers.hands import clutter_data, desktop_data
-from lumtak.computers.hands.looking import VERSION
-from lumtak.computers.hands.places import NotOrdinaryError, RefusalError
-from lumtak.computers.hands.wire import lengths, packed, unpacked
+from lumtak.computers.hands.sent.files.places import NotOrdinaryError, RefusalError
+from lumtak.computers.hands.sent.looking import VERSION
+from lumtak.computers.hands.sent.wire import lengths, packed, unpacked
 
 _BOOT = (
     "import os\nn=int.from_bytes(os.read(0,4),'big');d=b''\n"
@@ -25,15 +27,8 @@ _BOOT = (
     "exec(compile(d,'lumtak-hand','exec'))"
 )
 """Reads a length and then the code, and nothing beyond it."""
-SENT = (
-    "desktops", "desktop_data", "table", "words", "shell_words", "shell", "exact", "user_states",
-    "root_states", "aside_shell", "aside_states", "swap_states", "watch_states", "states",
-    "back", "programs", "places", "display", "looking", "atomic", "feeling", "rules",
-    "clutter_data", "diving", "walking", "used", "clutter", "copies", "lone", "deleting",
-    "merging", "aside_list", "aside", "storing", "packages", "removing", "integrity",
-    "rpm_files", "passing", "scanning", "pieces", "checking", "hand", "wire",
-)  # fmt: skip
-_PACKAGE = "lumtak.computers.hands"
+_PACKAGE = "lumtak.computers.hands.sent"
+_IMPORTED = re.compile(r"(?m)^from lumtak\.computers\.hands\.sent\.([\w.]+) import")
 ANSWER_S = 30.0
 _START_S = 30.0
 
@@ -47,10 +42,27 @@ def bootstrap(python: str) -> tuple[str, ...]:
 
 
 def text_of(name: str) -> str:
-    """A module of those that are sent; of what is kept in files of data what was read from them."""
-    if data := {"desktop_data": desktop_data, "clutter_data": clutter_data}.get(name):
-        return str(data.as_code())
-    return (files(_PACKAGE) / f"{name}.py").read_text(encoding="utf-8")
+    """A module of those that are sent; of one that reads data (`..._data`) what it read."""
+    if name.endswith("_data"):
+        return str(import_module(f"{_PACKAGE}.{name}").as_code())
+    *folders, module = name.split(".")
+    return files(_PACKAGE).joinpath(*folders, f"{module}.py").read_text(encoding="utf-8")
+
+
+@cache
+def sent() -> dict[str, str]:
+    """What is sent: the text of each module by its name in `sent`, none before what it needs."""
+    found: dict[str, str] = {}
+
+    def add(name: str) -> None:
+        text = text_of(name)
+        for needed in _IMPORTED.findall(text):
+            if needed not in found:
+                add(needed)
+        found[name] = text
+
+    add("wire")
+    return found
 
 
 def code(options: Mapping[str, Any]) -> bytes:
@@ -58,7 +70,7 @@ def code(options: Mapping[str, Any]) -> bytes:
 
     A length, and a program that makes the modules of the hand and serves as these options say.
     """
-    modules = [(f"{_PACKAGE}.{name}", text_of(name)) for name in SENT]
+    modules = [(f"{_PACKAGE}.{name}", text) for name, text in sent().items()]
     program = (
         "import sys, types\n"
         f"for name, text in {modules!r}:\n"

@@ -4,8 +4,8 @@ from collections.abc import Iterator, Sequence
 from typing import Any
 
 from lumtak.computers.hands.channel import ANSWER_S, Channel, More
-from lumtak.computers.hands.looking import MOST_BYTES
-from lumtak.computers.hands.places import RefusalError
+from lumtak.computers.hands.sent.files.places import RefusalError
+from lumtak.computers.hands.sent.looking import MOST_BYTES
 
 _MOST_PARTS = 100_000
 _AGES_S = 1e12

@@ -6,7 +6,7 @@ The operations they use, small helpers over them, and the hands of one computer.
 from collections.abc import Iterator, Sequence
 from typing import Any, Protocol
 
-from lumtak.computers.hands.places import NotOrdinaryError, RefusalError
+from lumtak.computers.hands.sent.files.places import NotOrdinaryError, RefusalError
 from lumtak.core.text import plain
 
 __all__ = [

@@ -7,9 +7,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from lumtak.computers.hands.channel import bootstrap
-from lumtak.computers.hands.hand import Hand
 from lumtak.computers.hands.piped import Piped
 from lumtak.computers.hands.reach import Reach
+from lumtak.computers.hands.sent.hand import Hand
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError, UnknownNameError
 from lumtak.roots import why_not_roots

@@ -10,7 +10,7 @@ from types import MappingProxyType
 from typing import Any, ClassVar, NamedTuple, TypeVar
 
 from lumtak.computers.hands.reach import Reach
-from lumtak.computers.hands.states import Exact
+from lumtak.computers.hands.sent.states.states import Exact
 from lumtak.computers.hands.whose import Hands, User
 from lumtak.computers.linux.login_starts import LoginStart
 from lumtak.computers.linux.root import Root

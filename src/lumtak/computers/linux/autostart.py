@@ -6,8 +6,8 @@ import posixpath
 
 import msgspec
 
-from lumtak.computers.hands.states import File
-from lumtak.computers.hands.words import escaped, unescaped
+from lumtak.computers.hands.sent.files.words import escaped, unescaped
+from lumtak.computers.hands.sent.states.states import File
 from lumtak.computers.linux.adapter import Counted, Listed, Look, Means
 from lumtak.computers.linux.desktop_entry import (
     command_of,

@@ -5,8 +5,8 @@ what the kernel tells of them.
 """
 
 from lumtak.computers.hands.reach import Reach, runs_systemd
-from lumtak.computers.hands.states import ClockPolicies
-from lumtak.computers.hands.table import POLICIES, POWER_FILE, POWER_SWITCH, power_unit_text
+from lumtak.computers.hands.sent.states.states import ClockPolicies
+from lumtak.computers.hands.sent.table import POLICIES, POWER_FILE, POWER_SWITCH, power_unit_text
 from lumtak.computers.linux import hardware
 from lumtak.computers.linux.adapter import Adapter, Listed, Look
 from lumtak.computers.linux.clocks import (

@@ -9,7 +9,7 @@ import re
 from typing import NamedTuple
 
 from lumtak.computers.hands.reach import Reach, names_at, text_at
-from lumtak.computers.hands.table import POLICIES
+from lumtak.computers.hands.sent.table import POLICIES
 from lumtak.core.text import plain
 
 GOVERNOR, PREFERENCE = "scaling_governor", "energy_performance_preference"

@@ -9,10 +9,10 @@ from typing import Any, ClassVar
 import msgspec
 
 from lumtak.computers.clutter import ASIDE, KEPT, PARTLY, item_of, next_key, pile_of, shipped
-from lumtak.computers.hands.aside_states import OWN_NOTES, Aside, RootAside, UserAside
 from lumtak.computers.hands.reach import Reach, names_at, reason_of
-from lumtak.computers.hands.table import SWAP_FOLDER
-from lumtak.computers.hands.words import unescaped
+from lumtak.computers.hands.sent.files.words import unescaped
+from lumtak.computers.hands.sent.states.aside_states import OWN_NOTES, Aside, RootAside, UserAside
+from lumtak.computers.hands.sent.table import SWAP_FOLDER
 from lumtak.computers.linux.adapter import Adapter, Listed, Look, Means
 from lumtak.core.clutter import CHOSEN, PATH, Clutter, Emptied, Pile
 from lumtak.core.facts import Item

@@ -11,9 +11,9 @@ from functools import lru_cache
 from importlib.resources import files
 from typing import ClassVar, NamedTuple
 
-from lumtak.computers.hands.desktop_data import DESKTOPS
-from lumtak.computers.hands.desktops import Desktop, Key
 from lumtak.computers.hands.reach import Reach
+from lumtak.computers.hands.sent.desktop.desktop_data import DESKTOPS
+from lumtak.computers.hands.sent.desktop.desktops import Desktop, Key
 from lumtak.computers.hands.whose import User
 from lumtak.computers.linux.adapter import Adapter, Look
 from lumtak.computers.linux.in_force import Display, display_of, said_of, settled

@@ -9,7 +9,7 @@ import json
 from typing import Any
 
 from lumtak.computers.hands.reach import Reach
-from lumtak.computers.hands.table import DISKS
+from lumtak.computers.hands.sent.table import DISKS
 from lumtak.core.facts import Sign
 from lumtak.core.text import plain
 from lumtak.core.units import counted

@@ -12,12 +12,12 @@ import posixpath
 import time
 from typing import Any, NamedTuple
 
-from lumtak.computers.hands.desktop_data import KEYS
-from lumtak.computers.hands.desktops import Key
 from lumtak.computers.hands.reach import reason_of
-from lumtak.computers.hands.states import Absent, ChannelKey, File, Link
-from lumtak.computers.hands.table import CHANNELS, CHANNELS_PATH
-from lumtak.computers.hands.words import escaped
+from lumtak.computers.hands.sent.desktop.desktop_data import KEYS
+from lumtak.computers.hands.sent.desktop.desktops import Key
+from lumtak.computers.hands.sent.files.words import escaped
+from lumtak.computers.hands.sent.states.states import Absent, ChannelKey, File, Link
+from lumtak.computers.hands.sent.table import CHANNELS, CHANNELS_PATH
 from lumtak.computers.linux import channel_text
 from lumtak.computers.linux.adapter import Listed, Look, unfit
 from lumtak.computers.linux.desktop import (

@@ -5,8 +5,8 @@ One setting a file, so that each file is put back to the byte.
 
 import posixpath
 
-from lumtak.computers.hands.desktops import Key
-from lumtak.computers.hands.states import File
+from lumtak.computers.hands.sent.desktop.desktops import Key
+from lumtak.computers.hands.sent.states.states import File
 from lumtak.computers.linux.adapter import Listed, Look
 from lumtak.computers.linux.desktop import LOCKED, DesktopAdapter, item_of, raw_of, value_of
 from lumtak.computers.linux.folder import InFiles, UserFolder

@@ -3,9 +3,9 @@
 The chosen user's own, where unset is a value of its own.
 """
 
-from lumtak.computers.hands.desktops import Key
 from lumtak.computers.hands.reach import reason_of, text
-from lumtak.computers.hands.states import DesktopKey
+from lumtak.computers.hands.sent.desktop.desktops import Key
+from lumtak.computers.hands.sent.states.states import DesktopKey
 from lumtak.computers.linux.adapter import Listed, Look, unfit
 from lumtak.computers.linux.desktop import (
     LOCKED,

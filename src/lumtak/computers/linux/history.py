@@ -15,8 +15,8 @@ from urllib.parse import unquote_to_bytes, urlsplit
 from xml.etree import ElementTree as ET
 
 from lumtak.computers.hands.reach import Reach, reason_of, text, text_at
+from lumtak.computers.hands.sent.files.words import escaped
 from lumtak.computers.hands.whose import User
-from lumtak.computers.hands.words import escaped
 from lumtak.computers.linux.units import blocks
 from lumtak.core.facts import Item
 from lumtak.core.text import plain

@@ -4,8 +4,8 @@ import time
 from collections.abc import Callable
 from typing import Any
 
-from lumtak.computers.hands.desktops import Key
 from lumtak.computers.hands.reach import Reach, reason_of
+from lumtak.computers.hands.sent.desktop.desktops import Key
 from lumtak.computers.hands.whose import User
 from lumtak.computers.linux.closely import uid_of
 from lumtak.computers.linux.session import environment_of, is_wayland

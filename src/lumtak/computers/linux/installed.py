@@ -11,7 +11,8 @@ from typing import NamedTuple
 
 import msgspec
 
-from lumtak.computers.hands.packages import (
+from lumtak.computers.hands.reach import Reach, names_at, reason_of, text, text_at
+from lumtak.computers.hands.sent.system.packages import (
     GREETER,
     INFO,
     MARKS,
@@ -22,7 +23,6 @@ from lumtak.computers.hands.packages import (
     carries,
     list_names,
 )
-from lumtak.computers.hands.reach import Reach, names_at, reason_of, text, text_at
 from lumtak.computers.hands.whose import User
 from lumtak.computers.linux.desktop_entry import read_entry
 from lumtak.computers.linux.history import opened_with

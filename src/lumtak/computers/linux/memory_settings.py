@@ -1,8 +1,8 @@
 """Memory: the kernel's readiness to swap and its relatives, now and over a restart."""
 
 from lumtak.computers.hands.reach import text
-from lumtak.computers.hands.states import KernelValue
-from lumtak.computers.hands.table import KERNEL, sysctl_file, sysctl_text
+from lumtak.computers.hands.sent.states.states import KernelValue
+from lumtak.computers.hands.sent.table import KERNEL, sysctl_file, sysctl_text
 from lumtak.computers.linux.adapter import Adapter, Listed, Look
 from lumtak.core.facts import Fixed, Item, Setting
 from lumtak.core.setting import SettingRef, State

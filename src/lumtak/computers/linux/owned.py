@@ -7,10 +7,10 @@ from typing import Any
 
 import msgspec
 
-from lumtak.computers.hands.aside_states import OWN_NOTES
 from lumtak.computers.hands.reach import Reach, reason_of, text_at
+from lumtak.computers.hands.sent.files.words import escaped, unescaped
+from lumtak.computers.hands.sent.states.aside_states import OWN_NOTES
 from lumtak.computers.hands.whose import User
-from lumtak.computers.hands.words import escaped, unescaped
 from lumtak.core.deciding import OnlyCopies
 from lumtak.core.owned import Comparing, CopiesFound, CopyGroup
 from lumtak.core.record import Record

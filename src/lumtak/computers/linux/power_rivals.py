@@ -10,7 +10,7 @@ from collections.abc import Sequence
 import msgspec
 
 from lumtak.computers.hands.reach import Reach, text
-from lumtak.computers.hands.table import PROFILE_BUSES
+from lumtak.computers.hands.sent.table import PROFILE_BUSES
 from lumtak.core.facts import Item, Sign
 from lumtak.core.text import plain
 

@@ -6,8 +6,8 @@ Clock_plan.py has the one of computers where none runs.
 from typing import NamedTuple
 
 from lumtak.computers.hands.reach import Reach, text, text_at
-from lumtak.computers.hands.states import Profile
-from lumtak.computers.hands.table import PROFILE_BUSES
+from lumtak.computers.hands.sent.states.states import Profile
+from lumtak.computers.hands.sent.table import PROFILE_BUSES
 from lumtak.computers.linux import hardware
 from lumtak.computers.linux.adapter import Adapter, Listed, Look
 from lumtak.computers.linux.clocks import disagrees

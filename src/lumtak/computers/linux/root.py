@@ -5,8 +5,8 @@ import posixpath
 from collections.abc import Iterator
 
 from lumtak.computers.hands.reach import names_at
-from lumtak.computers.hands.shell import temporary_name
-from lumtak.computers.hands.table import is_switch
+from lumtak.computers.hands.sent.files.atomic import temporary_name
+from lumtak.computers.hands.sent.table import is_switch
 from lumtak.computers.hands.whose import Hands
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError

@@ -7,9 +7,9 @@ import json
 from typing import Any
 
 from lumtak.computers.hands.reach import names_at, reason_of
-from lumtak.computers.hands.states import Permission
-from lumtak.computers.hands.table import STORE, STORE_PATH
-from lumtak.computers.hands.table import STORE_TABLE as TABLE
+from lumtak.computers.hands.sent.states.states import Permission
+from lumtak.computers.hands.sent.table import STORE, STORE_PATH
+from lumtak.computers.hands.sent.table import STORE_TABLE as TABLE
 from lumtak.computers.linux.adapter import Adapter, Counted, Listed, Look
 from lumtak.computers.linux.proc import SANDBOX
 from lumtak.core.facts import Gap, Item, Setting

@@ -9,8 +9,8 @@ from collections.abc import Collection, Sequence
 from typing import NamedTuple
 from xml.etree import ElementTree as ET
 
-from lumtak.computers.hands.desktops import Key
 from lumtak.computers.hands.reach import Reach, names_at, text, text_at
+from lumtak.computers.hands.sent.desktop.desktops import Key
 
 _FOLDER = "/usr/share/glib-2.0/schemas"
 _ENDING, _OVERRIDE = ".gschema.xml", ".gschema.override"

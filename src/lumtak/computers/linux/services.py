@@ -8,8 +8,8 @@ from collections.abc import Mapping
 import msgspec
 
 from lumtak.computers.hands.reach import reason_of, runs_systemd, text, text_at
-from lumtak.computers.hands.states import UnitLinks, unit_name
-from lumtak.computers.hands.table import NOWHERE, UNITS, is_switch, why_no_link
+from lumtak.computers.hands.sent.states.states import UnitLinks, unit_name
+from lumtak.computers.hands.sent.table import NOWHERE, UNITS, is_switch, why_no_link
 from lumtak.computers.linux.adapter import Adapter, Listed, Look
 from lumtak.computers.linux.listening import is_open
 from lumtak.computers.linux.units import (

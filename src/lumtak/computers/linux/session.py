@@ -2,8 +2,8 @@
 
 from collections.abc import Sequence
 
-from lumtak.computers.hands.desktop_data import DESKTOPS
 from lumtak.computers.hands.reach import Reach, text, text_at
+from lumtak.computers.hands.sent.desktop.desktop_data import DESKTOPS
 from lumtak.computers.hands.whose import User
 from lumtak.computers.linux.closely import uid_of
 from lumtak.computers.linux.hardware import sessions

@@ -7,7 +7,7 @@ import posixpath
 from collections.abc import Callable, Sequence
 
 from lumtak.computers.hands.reach import reason_of
-from lumtak.computers.hands.states import Exact
+from lumtak.computers.hands.sent.states.states import Exact
 from lumtak.computers.hands.whose import Hands, User
 from lumtak.computers.linux.adapter import Adapter, check_fits, unfit
 from lumtak.computers.linux.clutter import Clutters

@@ -7,12 +7,12 @@ from typing import Any, NamedTuple
 import msgspec
 
 from lumtak.computers.clutter import shipped
-from lumtak.computers.hands.aside_states import OWN_NOTES
 from lumtak.computers.hands.reach import Reach, reason_of
-from lumtak.computers.hands.table import SWAP_FOLDER
-from lumtak.computers.hands.walking import AGES_DAYS
+from lumtak.computers.hands.sent.files.walking import AGES_DAYS
+from lumtak.computers.hands.sent.files.words import escaped
+from lumtak.computers.hands.sent.states.aside_states import OWN_NOTES
+from lumtak.computers.hands.sent.table import SWAP_FOLDER
 from lumtak.computers.hands.whose import Hands, User
-from lumtak.computers.hands.words import escaped
 from lumtak.core.clutter import Age, Clutter, Looked, Sums, Survey
 from lumtak.core.record import MOST_MEASURED
 from lumtak.errors import ComputerError, StoppedError

@@ -13,8 +13,8 @@ from collections.abc import Iterable
 from typing import NamedTuple
 
 from lumtak.computers.hands.reach import Reach, names_at, real_path, runs_systemd, text_at
-from lumtak.computers.hands.states import SwapAreas, swap_switch
-from lumtak.computers.hands.table import (
+from lumtak.computers.hands.sent.states.states import SwapAreas, swap_switch
+from lumtak.computers.hands.sent.table import (
     NOWHERE,
     SWAP_FOLDER,
     UNITS,

@@ -15,12 +15,13 @@ from typing import Any
 
 import msgspec
 
-from lumtak.computers.hands.back import root_script, script_path
-from lumtak.computers.hands.shell import FILES, at, quoted, temporary_name, ways_back
-from lumtak.computers.hands.shell_words import COUNTERS, WORDS
-from lumtak.computers.hands.states import Exact
+from lumtak.computers.hands.sent.files.atomic import temporary_name
+from lumtak.computers.hands.sent.files.words import escaped
+from lumtak.computers.hands.sent.root.back import root_script, script_path
+from lumtak.computers.hands.sent.script.shell import FILES, at, quoted, ways_back
+from lumtak.computers.hands.sent.script.shell_words import COUNTERS, WORDS
+from lumtak.computers.hands.sent.states.states import Exact
 from lumtak.computers.hands.whose import Hands, User
-from lumtak.computers.hands.words import escaped
 from lumtak.computers.kit import Script, Way
 from lumtak.computers.linux.adapter import check_fits, unfit
 from lumtak.computers.linux.folder import UserFolder

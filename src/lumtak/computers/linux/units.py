@@ -4,7 +4,8 @@ import re
 from collections.abc import Iterable, Mapping
 
 from lumtak.computers.hands.reach import Reach, text
-from lumtak.computers.hands.table import (
+from lumtak.computers.hands.sent.files.words import escaped
+from lumtak.computers.hands.sent.table import (
     NOWHERE,
     SWITCH_FOLDERS,
     UNIT_ENDINGS,
@@ -14,7 +15,6 @@ from lumtak.computers.hands.table import (
     is_switch,
     unit_of,
 )
-from lumtak.computers.hands.words import escaped
 
 PROPERTIES = (
     "Id",

@@ -11,8 +11,14 @@ from collections.abc import Mapping
 from typing import ClassVar, NamedTuple
 
 from lumtak.computers.hands.reach import runs_systemd, text
-from lumtak.computers.hands.states import KeptFile
-from lumtak.computers.hands.table import READ_ANEW, UPKEEP, upkeep_file, upkeep_text, upkeep_value
+from lumtak.computers.hands.sent.states.states import KeptFile
+from lumtak.computers.hands.sent.table import (
+    READ_ANEW,
+    UPKEEP,
+    upkeep_file,
+    upkeep_text,
+    upkeep_value,
+)
 from lumtak.computers.linux.adapter import Adapter, Listed, Look
 from lumtak.computers.linux.starts import seconds_in
 from lumtak.core.facts import Fixed, Item, Setting

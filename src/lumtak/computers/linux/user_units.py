@@ -10,9 +10,9 @@ import posixpath
 from typing import NamedTuple
 
 from lumtak.computers.hands.reach import text
-from lumtak.computers.hands.states import Absent, InFolder
-from lumtak.computers.hands.table import NOWHERE, UNIT_NAME
-from lumtak.computers.hands.watch_states import SERVICE, TIMER
+from lumtak.computers.hands.sent.states.states import Absent, InFolder
+from lumtak.computers.hands.sent.states.watch_states import SERVICE, TIMER
+from lumtak.computers.hands.sent.table import NOWHERE, UNIT_NAME
 from lumtak.computers.linux.adapter import Counted, Listed, Look, Means
 from lumtak.computers.linux.folder import InFiles, UserFolder
 from lumtak.computers.linux.proc import USER_UNIT

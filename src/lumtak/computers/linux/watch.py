@@ -11,8 +11,9 @@ from importlib.resources import files
 import msgspec
 
 from lumtak.computers.hands.reach import Reach, reason_of
-from lumtak.computers.hands.states import WatchFiles
-from lumtak.computers.hands.watch_states import (
+from lumtak.computers.hands.sent.files.words import escaped
+from lumtak.computers.hands.sent.states.states import WatchFiles
+from lumtak.computers.hands.sent.states.watch_states import (
     FOUND,
     PROGRAM,
     PROGRAM_MODE,
@@ -22,7 +23,6 @@ from lumtak.computers.hands.watch_states import (
     WANTS,
 )
 from lumtak.computers.hands.whose import PYTHON, User
-from lumtak.computers.hands.words import escaped
 from lumtak.computers.linux.adapter import Adapter, Listed, Look, Means
 from lumtak.computers.linux.folder import UserFolder
 from lumtak.core.facts import Fixed, Item, Setting

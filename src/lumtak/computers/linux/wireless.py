@@ -5,8 +5,8 @@ battery; a connection that has its own keeps it.
 """
 
 from lumtak.computers.hands.reach import names_at, text_at
-from lumtak.computers.hands.states import WirelessFile
-from lumtak.computers.hands.table import WIRELESS, WIRELESS_FILE, wireless_text
+from lumtak.computers.hands.sent.states.states import WirelessFile
+from lumtak.computers.hands.sent.table import WIRELESS, WIRELESS_FILE, wireless_text
 from lumtak.computers.linux import ini_text
 from lumtak.computers.linux.adapter import Adapter, Listed, Look
 from lumtak.core.facts import Fixed, Item, Setting

@@ -10,7 +10,7 @@ from pathlib import Path
 
 import msgspec
 
-from lumtak.computers.hands.hand import Hand
+from lumtak.computers.hands.sent.hand import Hand
 from lumtak.computers.simulated import disk
 from lumtak.computers.simulated.machine import Machine
 from lumtak.computers.simulated.scanner import StandIn

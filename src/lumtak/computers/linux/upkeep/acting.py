@@ -6,7 +6,7 @@ import errno
 from collections.abc import Sequence
 
 from lumtak.computers.hands.reach import reason_of, text
-from lumtak.computers.hands.table import APT
+from lumtak.computers.hands.sent.table import APT
 from lumtak.computers.hands.whose import Hands
 from lumtak.computers.linux import hardware
 from lumtak.computers.linux.upkeep.volumes import volumes

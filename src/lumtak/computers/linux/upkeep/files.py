@@ -9,8 +9,8 @@ from typing import Any
 
 import msgspec
 
-from lumtak.computers.hands.packages import STATUS
-from lumtak.computers.hands.words import escaped
+from lumtak.computers.hands.sent.files.words import escaped
+from lumtak.computers.hands.sent.system.packages import STATUS
 from lumtak.computers.linux.upkeep.given import Given
 from lumtak.computers.linux.upkeep.streaming import streamed
 from lumtak.core.text import plain

@@ -4,8 +4,8 @@ from dataclasses import dataclass, field
 from datetime import datetime
 
 from lumtak.computers.hands.reach import names_at, text
+from lumtak.computers.hands.sent.files.words import unescaped
 from lumtak.computers.hands.whose import Hands, User
-from lumtak.computers.hands.words import unescaped
 from lumtak.computers.linux.upkeep.streaming import Tell
 from lumtak.core.text import plain
 from lumtak.core.upkeep.tasks import Partial

@@ -10,9 +10,9 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from lumtak.computers.hands.reach import Reach, names_at, text
-from lumtak.computers.hands.table import is_own_content
-from lumtak.computers.hands.watch_states import SERVICE, TIMER
-from lumtak.computers.hands.words import escaped
+from lumtak.computers.hands.sent.files.words import escaped
+from lumtak.computers.hands.sent.states.watch_states import SERVICE, TIMER
+from lumtak.computers.hands.sent.table import is_own_content
 from lumtak.computers.linux.upkeep.given import Given
 from lumtak.computers.linux.watch import is_ours
 

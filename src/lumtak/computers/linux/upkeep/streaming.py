@@ -9,7 +9,7 @@ from typing import Any
 import msgspec
 
 from lumtak.computers.hands.reach import reason_of
-from lumtak.computers.hands.words import escaped
+from lumtak.computers.hands.sent.files.words import escaped
 from lumtak.core.record import Record
 from lumtak.core.upkeep.tasks import Found, Partial
 from lumtak.errors import ComputerError

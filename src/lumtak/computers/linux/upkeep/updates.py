@@ -7,7 +7,7 @@ that would be installed; sources.list(5), archives.
 import re
 
 from lumtak.computers.hands.reach import names_at, reason_of, text
-from lumtak.computers.hands.table import APT
+from lumtak.computers.hands.sent.table import APT
 from lumtak.computers.linux.signs import waiting_restart
 from lumtak.computers.linux.upkeep.given import Given
 from lumtak.core.upkeep.system import Update, updates_result

@@ -9,7 +9,7 @@ from collections.abc import Container
 from typing import NamedTuple
 
 from lumtak.computers.hands.reach import Reach, text_at
-from lumtak.computers.hands.words import escaped
+from lumtak.computers.hands.sent.files.words import escaped
 from lumtak.core.text import number
 
 _CODES = (("\\040", " "), ("\\011", "\t"), ("\\012", "\n"), ("\\134", "\\"))

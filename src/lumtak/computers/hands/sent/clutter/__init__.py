@@ -1,0 +1,1 @@
+"""What may be set aside: found, compared, moved."""

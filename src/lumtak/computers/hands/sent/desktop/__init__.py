@@ -1,0 +1,1 @@
+"""Desktops: their keys, and what a display says."""

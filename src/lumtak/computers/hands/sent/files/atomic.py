@@ -1,0 +1,116 @@
+"""Writes in a folder that is held open: all at once, or not at all.
+
+Sent with the hand: the standard library only, in the language of Python 3.8.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import errno
+import hashlib
+import os
+import posixpath
+from typing import Iterator
+
+
+def temporary_name(name: str) -> str:
+    """What is written before it takes a file's place.
+
+    The same for the same name, so that what a killed write left goes with the next.
+    """
+    return ".lumtak-%s.new" % hashlib.sha256(os.fsencode(name)).hexdigest()[:12]
+
+
+@contextlib.contextmanager
+def times_kept(place: str) -> Iterator[None]:
+    """What is made or taken away at a place leaves no trace in the times of the folder above, as
+    far as this user may set them.
+    """
+    above = posixpath.dirname(place)
+    while not os.path.isdir(above) and above not in {"", "/"}:
+        above = posixpath.dirname(above)
+    about = os.stat(above or ".")
+    yield
+    with contextlib.suppress(OSError):
+        os.utime(above or ".", ns=(about.st_atime_ns, about.st_mtime_ns))
+
+
+def shed(place: str) -> bool:
+    """The folder is gone, unless somebody else uses it now; whether it is."""
+    try:
+        with times_kept(place):
+            os.rmdir(place)
+    except FileNotFoundError:
+        pass
+    except OSError as error:
+        if error.errno in {errno.ENOTEMPTY, errno.EEXIST, errno.EBUSY, errno.ENOTDIR}:
+            return False
+        raise
+    return True
+
+
+@contextlib.contextmanager
+def gone_if_it_fails(place: str) -> Iterator[None]:
+    """Folders that are made on the way to this one, and it, go again where what is done with it
+    fails.
+    """
+    made = []
+    while not os.path.isdir(place) and place not in {"", "/"}:
+        made.append(place)
+        place = posixpath.dirname(place)
+    try:
+        yield
+    except BaseException:
+        for folder in made:
+            with contextlib.suppress(OSError):
+                os.rmdir(folder)
+        raise
+
+
+def put(folder: int, name: str, data: bytes, mode: int) -> None:
+    """The file has these bytes and this mode."""
+    temporary = temporary_name(name)
+    forget(temporary, folder)
+    # O_EXCL and O_NOFOLLOW: a file or link that somebody planted under that name is refused.
+    descriptor = os.open(
+        temporary,
+        os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC,
+        0o600,
+        dir_fd=folder,
+    )
+    try:
+        try:
+            left = memoryview(data)
+            while left:
+                left = left[os.write(descriptor, left) :]
+            os.fchmod(descriptor, mode)
+            os.fsync(descriptor)
+        finally:
+            os.close(descriptor)
+        os.rename(temporary, name, src_dir_fd=folder, dst_dir_fd=folder)
+    except BaseException:
+        with contextlib.suppress(OSError):
+            forget(temporary, folder)
+        raise
+    # Without this a power cut may bring the old name back, though the data are on the disk.
+    os.fsync(folder)
+
+
+def put_link(folder: int, name: str, target: str) -> None:
+    """The link leads there."""
+    temporary = temporary_name(name)
+    forget(temporary, folder)
+    os.symlink(target, temporary, dir_fd=folder)
+    try:
+        os.rename(temporary, name, src_dir_fd=folder, dst_dir_fd=folder)
+    except BaseException:
+        with contextlib.suppress(OSError):
+            forget(temporary, folder)
+        raise
+    os.fsync(folder)
+
+
+def forget(name: str, folder: int) -> None:
+    """It is gone, if it was there."""
+    with contextlib.suppress(FileNotFoundError):
+        os.unlink(name, dir_fd=folder)

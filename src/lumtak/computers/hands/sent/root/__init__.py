@@ -1,0 +1,1 @@
+"""What takes root."""

@@ -1,0 +1,136 @@
+"""What takes root, put back without Lumtak.
+
+The script that root owns, made by the hand of root from states that it has checked.
+
+A script that somebody hands over is never written: whoever runs it later runs it as root. What is
+handed over are the states of settings; each is held against what this setting can have had, and the
+script is made of them here. One file of the standard library, in the language of Python 3.8, for it
+is sent with the hand.
+"""
+
+from __future__ import annotations
+
+import re
+from typing import Any, List, Sequence
+
+from lumtak.computers.hands.sent.script.shell import beside, quoted, ways_back
+from lumtak.computers.hands.sent.script.shell_words import COUNTERS, WORDS
+from lumtak.computers.hands.sent.states.states import Exact, state_of
+from lumtak.computers.hands.sent.table import SWAP_FOLDER
+
+_TAG = re.compile(r"[0-9a-f]{8}(?:-[0-9]{1,6})?")
+
+
+def script_path(tag: str) -> str:
+    """Where the script stands.
+
+    Raises:
+        ValueError: nothing is called so.
+    """
+    if _TAG.fullmatch(tag) is None:
+        raise ValueError("%s tells no script from another" % tag)
+    return "%s/undo-%s.sh" % (SWAP_FOLDER, tag)
+
+
+_HEAD = """\
+#!/bin/sh
+# Puts back what Lumtak changed of the system itself. It needs nothing but a shell; run it as root:
+#     sudo sh {path}
+#
+# It looks before it writes: what somebody changed since is left alone, and said. Running it again
+# does no harm. When everything is as it was, it removes itself. If this computer's disk is mounted
+# elsewhere, name the folder, for example: sudo sh undo.sh /mnt; kernel, bus and running services
+# are left alone then.
+
+set -u
+umask 022
+LC_ALL=C PATH=/usr/sbin:/usr/bin:/sbin:/bin
+export LC_ALL PATH
+numbers='{numbers}' of_root=
+{words}
+if [ -z "$look" ] && [ "$(id -u)" != 0 ]; then
+    echo 'This takes root. Run: sudo sh {path}' >&2
+    exit 2
+fi
+"""
+_TAIL = """
+[ -z "$list" ] || exit 0
+sync 2>/dev/null || :
+[ -z "$wanted" ] || {{
+    [ "$failed" = 0 ] || exit 1
+    [ "$left" = 0 ] || exit 3
+    exit 0
+}}
+printf '%s as before, %s left alone, %s failed\\n' "$back" "$left" "$failed"
+[ -z "$look" ] || exit 0
+[ "$failed" = 0 ] || exit 1
+[ "$left" = 0 ] || exit 3
+rm -f "$root"{path} "$root"{begun}
+rmdir "$root"{folder} 2>/dev/null || :
+exit 0
+"""
+
+
+def root_script(tag: str, parts: Sequence[Any]) -> bytes:
+    """The script for these settings.
+
+    Args:
+        tag: tells it from scripts of other journals.
+        parts: dictionaries of `area`, `key`, `title` and `ways`: for each change, the oldest first,
+            its `number`, what it restores as a `word` and as an exact state (`restore`), and those
+            from which it is brought back (`accepted`).
+
+    Raises:
+        ValueError: a state is none that its setting can have had, or nothing is called by this tag.
+    """
+    path = script_path(tag)
+    text: List[bytes] = []
+    heads: List[str] = [COUNTERS]
+    numbers: List[str] = []
+    for place, part in enumerate(parts, start=1):
+        area, key, title = (_text(part[name]) for name in ("area", "key", "title"))
+        ways = []
+        for way in part["ways"]:
+            restore, *accepted = [state_of(said) for said in (way["restore"], *way["accepted"])]
+            for state in (restore, *accepted):
+                _check(area, key, state, restore)
+            heads += restore.heads
+            number = _number(way["number"])
+            others = [state for state in accepted if state != restore]
+            ways.append((number, _shown(_text(way["word"])), restore, others))
+            numbers.append(str(number))
+        text.append(ways_back(str(place), _shown(title), ways))
+    head = _HEAD.format(path=path, words=WORDS, numbers=" ".join(numbers))
+    head += "".join(dict.fromkeys(heads))
+    tail = _TAIL.format(
+        path=quoted(path).decode(),
+        begun=quoted(beside(path)).decode(),
+        folder=quoted(SWAP_FOLDER).decode(),
+    )
+    return head.encode() + b"".join(text) + tail.encode()
+
+
+def _text(value: Any) -> str:
+    if not isinstance(value, str) or len(value) > 1000:
+        raise ValueError("a name that is none")
+    return value
+
+
+def _shown(text: str) -> str:
+    return "".join(c if c.isprintable() and c.isascii() else "?" for c in text)
+
+
+def _number(value: Any) -> int:
+    if type(value) is not int or not 0 < value < 1_000_000:
+        raise ValueError("a number that is none")
+    return value
+
+
+def _check(area: str, key: str, state: Exact, restore: Exact) -> None:
+    why = state.problem(area, key)
+    if not why and not state.root:
+        why = "it does not take root"
+    if not why and not restore.alike(state):
+        why = "it was recorded in two ways"
+    if why:
+        raise ValueError("%s:%s: %s" % (area, key, why))

@@ -1,0 +1,1 @@
+"""The shell of the undo scripts."""

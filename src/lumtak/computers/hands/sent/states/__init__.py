@@ -1,0 +1,1 @@
+"""Exact states, a module a kind."""

@@ -1,0 +1,314 @@
+"""Exact states of what takes root: units, the kernel's values, the clock, the plan, swap."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, field, replace
+from typing import List, Mapping, Optional
+
+from lumtak.computers.hands.sent.script.shell import (
+    CLOCK,
+    DROP,
+    KEPT,
+    LINKS,
+    PLAN,
+    VALUE,
+    ScriptPart,
+    quoted,
+)
+from lumtak.computers.hands.sent.states.exact import Exact, link_test, own_file_problem, word
+from lumtak.computers.hands.sent.table import (
+    KERNEL,
+    POLICIES,
+    POWER_FILE,
+    POWER_SWITCH,
+    PROFILE_BUSES,
+    PROFILES,
+    WIRELESS_FILE,
+    is_switch,
+    kernel_value_fits,
+    sysctl_file,
+    unit_of,
+    why_no_link,
+)
+
+
+def unit_name(key: str) -> str:
+    """The unit of a service or timer by its key; empty where no unit can be called so."""
+    if "/" in key or "\0" in key or not key:
+        return ""
+    return key if key.endswith(".timer") else key + ".service"
+
+
+@dataclass(frozen=True)
+class UnitLinks(Exact, kind="links"):
+    """Every link in the administrator's folder that switches a unit on, names or masks it.
+
+    And, going along, whether it runs.
+    """
+
+    areas = ("services",)
+    root = True
+    apart = ("links",)
+    heads = (DROP, LINKS)
+    unit: str
+    links: Mapping[str, str]
+    """Target by path."""
+    active: Optional[bool] = field(compare=False)
+    """None where that is not known; then it is left running or not, as it is."""
+
+    def _problem(self, key: str) -> str:
+        if not self.unit or self.unit != unit_name(key):
+            return "it is the state of another unit"
+        for path, target in self.links.items():
+            why = why_no_link(path, target)
+            if why:
+                return why
+            if unit_of(path, target) != self.unit:
+                return "%s is a link of another unit" % path
+        return ""
+
+    def by_hand(self) -> str:
+        """See `Exact.by_hand`."""
+        made = [
+            "sudo ln -sfT %s %s" % (word(target), word(path)) for path, target in self.links.items()
+        ]
+        return "; ".join([*made, "sudo systemctl daemon-reload"]) if made else ""
+
+    def places(self) -> List[str]:
+        """See `Exact.places`."""
+        return [*self.links]
+
+    def tests(self, part: ScriptPart) -> List[bytes]:
+        """See `Exact.tests`."""
+        return [link_test(path, self.links.get(path)) for path in self._paths(part)]
+
+    @staticmethod
+    def _paths(part: ScriptPart) -> List[str]:
+        return sorted({path for state in part.among for path in state.links})
+
+    def bring(self, part: ScriptPart) -> List[bytes]:
+        """See `Exact.bring`."""
+        acts = []
+        for path in self._paths(part):
+            if path in self.links:
+                acts.append(b"put_link %s %s" % (quoted(path), quoted(self.links[path])))
+            else:
+                acts.append((b"drop_switch %s" if is_switch(path) else b"drop %s") % quoted(path))
+        acts.append(b"units daemon-reload")
+        if self.active is not None:
+            acts.append(
+                b"units %s -- %s" % (b"start" if self.active else b"stop", quoted(self.unit))
+            )
+        return acts
+
+
+@dataclass(frozen=True)
+class WirelessFile(Exact, kind="wireless"):
+    """Lumtak's own file that says whether wireless devices save power."""
+
+    areas = ("power",)
+    root = True
+    heads = (DROP, KEPT)
+    kept: Optional[bytes]
+    """What it holds; None where there is none."""
+
+    def _problem(self, key: str) -> str:
+        if key != "wireless_saving":
+            return "it is a file of another setting"
+        return own_file_problem(WIRELESS_FILE, self.kept)
+
+    def by_hand(self) -> str:
+        """See `Exact.by_hand`."""
+        return "sudo rm %s" % word(WIRELESS_FILE) if self.kept is None else ""
+
+    def places(self) -> List[str]:
+        """See `Exact.places`."""
+        return [WIRELESS_FILE]
+
+    def tests(self, part: ScriptPart) -> List[bytes]:
+        """See `Exact.tests`."""
+        return [part.kept(WIRELESS_FILE, self.kept)]
+
+    def bring(self, part: ScriptPart) -> List[bytes]:
+        """See `Exact.bring`."""
+        return [part.keep(WIRELESS_FILE, self.kept)]
+
+
+@dataclass(frozen=True)
+class KernelValue(Exact, kind="sysctl"):
+    """A value of the kernel below /proc/sys/vm, and Lumtak's own file that keeps one over a
+    restart.
+    """
+
+    areas = ("memory",)
+    root = True
+    apart = ("live", "kept")
+    heads = (VALUE, DROP, KEPT)
+    name: str
+    live: str
+    kept: Optional[bytes]
+    """What the file holds; None where there is none."""
+
+    @property
+    def file(self) -> str:
+        """Where it is kept."""
+        return sysctl_file(self.name)
+
+    @property
+    def place(self) -> str:
+        """Where the kernel has it."""
+        return "/proc/sys/vm/%s" % self.name
+
+    def _problem(self, key: str) -> str:
+        if key not in KERNEL or self.name != key:
+            return "it is a value of another setting"
+        if not kernel_value_fits(key, self.live):
+            return "%s is no value that Lumtak sets there" % self.live
+        return own_file_problem(self.file, self.kept)
+
+    def by_hand(self) -> str:
+        """See `Exact.by_hand`."""
+        text = (self.kept or b"").decode("utf-8", "replace")
+        keep = "printf %%s %s | sudo tee %s; " % (word(text), word(self.file)) if self.kept else ""
+        return keep + "sudo sysctl %s" % word("vm.%s=%s" % (self.name, self.live))
+
+    def places(self) -> List[str]:
+        """See `Exact.places`."""
+        return [self.file]
+
+    def tests(self, part: ScriptPart) -> List[bytes]:
+        """See `Exact.tests`."""
+        return [
+            b"kernel_is %s %s" % (quoted(self.place), quoted(self.live)),
+            part.kept(self.file, self.kept),
+        ]
+
+    def bring(self, part: ScriptPart) -> List[bytes]:
+        """See `Exact.bring`."""
+        return [
+            part.keep(self.file, self.kept),
+            b"kernel %s %s" % (quoted(self.place), quoted(self.live)),
+        ]
+
+
+_NO_PREFERENCE = "performance"
+"""The governor under which no energy preference counts."""
+
+
+@dataclass(frozen=True)
+class ClockPolicies(Exact, kind="clock"):
+    """What each policy of the processors' clock holds, and Lumtak's own unit that keeps a plan over
+    a restart.
+    """
+
+    areas = ("power",)
+    root = True
+    apart = ("policies", "kept", "link")
+    heads = (DROP, LINKS, KEPT, CLOCK)
+    policies: Mapping[str, str]
+    """Governor/preference by policy."""
+    kept: Optional[bytes]
+    """What the unit's file holds; None where there is none."""
+    link: Optional[str]
+    """Where the link leads that switches the unit on; None where there is none."""
+
+    def _problem(self, key: str) -> str:
+        for policy, words in self.policies.items():
+            governor, slash, preference = words.partition("/")
+            if not (
+                slash
+                and re.fullmatch(r"[a-z0-9_]+", governor)
+                and re.fullmatch(r"[a-z0-9_]*", preference)
+            ):
+                return "what a policy of the clock held cannot be read"
+            if not re.fullmatch(r"policy[0-9]+", policy):
+                return "%s is no policy of the clock" % policy
+        return own_file_problem(POWER_FILE, self.kept) or (
+            "" if self.link in {None, POWER_FILE} else "its link leads elsewhere"
+        )
+
+    def between(self, one: Exact, other: Exact) -> bool:
+        """Half-way from a governor under which no preference counts, a policy has the new governor
+        with whatever preference came before.
+        """
+        ends = [end for end in (one, other) if isinstance(end, ClockPolicies)]
+        policies = dict(self.policies)
+        for policy, words in self.policies.items():
+            held = {
+                end.policies.get(policy, "").partition("/")[0]: end.policies.get(policy, "")
+                for end in ends
+            }
+            if _NO_PREFERENCE in held:
+                policies[policy] = held.get(words.partition("/")[0], words)
+        return super().between(one, other) or Exact.between(
+            replace(self, policies=policies), one, other
+        )
+
+    def places(self) -> List[str]:
+        """See `Exact.places`."""
+        return [POWER_FILE, POWER_SWITCH]
+
+    def tests(self, part: ScriptPart) -> List[bytes]:
+        """See `Exact.tests`."""
+        names = sorted({policy for state in part.among for policy in state.policies})
+        held = [b"clock_is " + self._words(p) if p in self.policies else b"true" for p in names]
+        return [*held, part.kept(POWER_FILE, self.kept), link_test(POWER_SWITCH, self.link)]
+
+    def _words(self, policy: str) -> bytes:
+        governor, _, preference = self.policies[policy].partition("/")
+        return b"%s %s %s" % (
+            quoted("%s/%s" % (POLICIES, policy)),
+            quoted(governor),
+            quoted(preference),
+        )
+
+    def bring(self, part: ScriptPart) -> List[bytes]:
+        """See `Exact.bring`."""
+        switch = quoted(POWER_SWITCH)
+        return [
+            (
+                b"put_link %s %s" % (switch, quoted(self.link))
+                if self.link
+                else b"drop_switch %s" % switch
+            ),
+            part.keep(POWER_FILE, self.kept),
+            b"units daemon-reload",
+            *(b"clock " + self._words(policy) for policy in self.policies),
+        ]
+
+
+@dataclass(frozen=True)
+class Profile(Exact, kind="property"):
+    """The plan of the profile service on the system bus."""
+
+    areas = ("power",)
+    root = True
+    heads = (PLAN,)
+    bus: str
+    plan: str
+
+    def _problem(self, key: str) -> str:
+        ours = self.bus in PROFILE_BUSES and self.plan in PROFILES
+        return "" if ours else "the plan %s is none that Lumtak sets" % self.plan
+
+    def by_hand(self) -> str:
+        """See `Exact.by_hand`."""
+        bus, path = word(self.bus), word(PROFILE_BUSES.get(self.bus, "/"))
+        return "sudo busctl --system set-property %s %s %s ActiveProfile s %s" % (
+            bus,
+            path,
+            bus,
+            word(self.plan),
+        )
+
+    def _words(self) -> bytes:
+        return b" ".join(quoted(word) for word in (self.bus, PROFILE_BUSES[self.bus], self.plan))
+
+    def tests(self, part: ScriptPart) -> List[bytes]:
+        """See `Exact.tests`."""
+        return [b"plan_is " + self._words()]
+
+    def bring(self, part: ScriptPart) -> List[bytes]:
+        """See `Exact.bring`."""
+        return [b"plan " + self._words()]

@@ -1,0 +1,1 @@
+"""What the system itself records: packages, digests, scanners."""
