@@ -15,7 +15,7 @@ from lumtak.computers.hands.channel import bootstrap
 from lumtak.computers.hands.piped import Piped
 from lumtak.computers.hands.sent.clutter import aside, clutter
 from lumtak.computers.hands.sent.clutter.copies import Copies, alike
-from lumtak.computers.hands.sent.files import deleting, diving
+from lumtak.computers.hands.sent.files import deleting, kernel
 from lumtak.computers.hands.sent.files.places import RefusalError
 from lumtak.computers.hands.sent.files.walking import Walk
 from lumtak.computers.hands.sent.hand import Hand
@@ -108,8 +108,8 @@ def varied(home):
 # -- the walk --------------------------------------------------------------------------------------
 
 
-def walked(path, mounts=()):
-    *_, last = Walk(set(mounts), []).through(diving.folder_at(str(path)), str(path))
+def walked(path, passed=()):
+    *_, last = Walk([], set(passed)).through(kernel.folder_at(str(path)), str(path))
     return last["ended"]
 
 
@@ -142,8 +142,8 @@ def test_a_walk_counts_what_du_counts_to_the_block(tmp_path):
     found = walked(top)
     assert found["bytes"] == int(told.split()[0])
     assert found["unread"] == 0
-    assert walked(tmp_path, mounts=[str(top)])["bytes"] < 1 << 20
-    above = diving.folder_at(str(tmp_path))
+    assert walked(tmp_path, passed=[str(top)])["bytes"] < 1 << 20
+    above = kernel.folder_at(str(tmp_path))
     assert deleting.delete(above, "tree")  # nothing else here gets as deep
     assert os.listdir(above) == []
     os.close(above)
@@ -474,8 +474,8 @@ def test_root_takes_nothing_out_of_a_folder_that_others_can_change(tmp_path, mon
             os.utime(place / name / f"{n}.1", (OLD, OLD))
     (place / "open").chmod(0o777)
     rule = clutter.Rule("x", "system", (str(place),), 1)
-    gathered = clutter.Gather(rule, 0, os.stat(place).st_dev, set(), set(), set(), root=True)
-    gathered.folder(diving.folder_at(str(place)), str(place))
+    gathered = clutter.Gather(rule, 0, os.stat(place).st_dev, set(), set(), root=True)
+    gathered.folder(kernel.folder_at(str(place)), str(place))
     assert [os.path.basename(os.path.dirname(p.place)) for p in gathered.pieces] == ["safe"] * 2
     assert gathered.left == {"others can change its folder": 2}
 
@@ -495,7 +495,7 @@ def test_the_list_says_what_it_holds_and_reads_back():
 
 
 def searched(path, least=1):
-    *_, last = Copies(least, set(), set()).through(str(path))
+    *_, last = Copies(least, set()).through(str(path))
     return last["ended"]
 
 

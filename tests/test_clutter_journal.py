@@ -14,7 +14,7 @@ import pytest
 from helpers import CATALOGUE, lumtak
 from lumtak.computers.clutter import ASIDE
 from lumtak.computers.hands.sent.clutter import aside, clutter
-from lumtak.computers.hands.sent.files import diving
+from lumtak.computers.hands.sent.files import kernel
 from lumtak.computers.hands.sent.files.words import escaped
 from lumtak.computers.hands.sent.hand import Hand
 from lumtak.computers.hands.whose import Hands, User
@@ -359,8 +359,8 @@ def test_a_race_with_a_hostile_user_is_never_lost(tmp_path):
             for one in (path / "a", path):
                 os.utime(one, (OLD, OLD))
         rule = clutter.Rule("x", "system", (str(place),), 1)
-        found = clutter.Gather(rule, 0, os.stat(place).st_dev, set(), set(), set(), root=True)
-        found.folder(diving.folder_at(str(place)), str(place))
+        found = clutter.Gather(rule, 0, os.stat(place).st_dev, set(), set(), root=True)
+        found.folder(kernel.folder_at(str(place)), str(place))
         assert not [p for p in found.pieces if "mine" in p.place], found.pieces
         made = aside.Aside(descriptor, True, str)
         done = made.set_aside(found.pieces, {"key": "x", "clutter": "x"}, set)

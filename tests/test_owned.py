@@ -14,7 +14,7 @@ from helpers import CATALOGUE, facts, item, lumtak, profile, put, reading, tree_
 from lumtak.computers.clutter import KEPT, item_of
 from lumtak.computers.hands.sent.clutter import copies
 from lumtak.computers.hands.sent.clutter.lone import file_is, looked_at
-from lumtak.computers.hands.sent.files.diving import folder_at
+from lumtak.computers.hands.sent.files.kernel import folder_at
 from lumtak.computers.hands.sent.files.places import RefusalError
 from lumtak.computers.hands.sent.files.walking import Walk
 from lumtak.computers.hands.sent.hand import Hand
@@ -147,7 +147,7 @@ def test_of_more_files_of_one_size_than_are_held_at_once_the_copies_are_found(
         (tmp_path / f"one{n}").write_bytes(b"%09d" % (n if n % 40 else 7) * 3000)
     for n in range(6):
         (tmp_path / f"other{n}").write_bytes(b"same" * 99)
-    *_, last = copies.Copies(1, set(), set()).through(str(tmp_path))
+    *_, last = copies.Copies(1, set()).through(str(tmp_path))
     found = {group["count"] for group in last["ended"]["groups"]}
     assert found == {10 + 1, 6}
     assert (last["ended"]["left"], last["ended"]["changed"], last["ended"]["unread"]) == (0, 0, 0)
@@ -207,7 +207,7 @@ def test_hollow_folders_are_named_once_and_nothing_that_was_not_seen_is(tmp_path
     (tmp_path / "near/note").write_bytes(b"x")
     (tmp_path / "mounted/there").mkdir(parents=True)
     mounts = {f"{tmp_path}/mounted/there"}
-    walk = Walk(mounts, [str(tmp_path)])
+    walk = Walk([str(tmp_path)], mounts)
     *_, last = walk.through(folder_at(str(tmp_path)), str(tmp_path))
     found = {os.path.relpath(path, tmp_path): files for _, path, files in last["ended"]["hollow"]}
     assert found == {"new": 0, "full/x": 0, "near": 1}

@@ -1,5 +1,6 @@
 """Going through files in an order that is the same each time, and commands as they come."""
 
+import errno
 import os
 import tempfile
 from pathlib import Path
@@ -8,6 +9,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from lumtak.computers.hands.sent.files import diving, kernel
 from lumtak.computers.hands.sent.files.passing import Pass
 from lumtak.computers.linux.upkeep.starting import programs_in
 from lumtak.core.upkeep.files import SEEK_S, fragments_result, integrity_result
@@ -30,7 +32,7 @@ def laid_out(place, tree):
 
 
 def passed(place, after=""):
-    return [path for path, *_ in Pass(str(place), "/top", after, set()).files()]
+    return [path for path, *_ in Pass(str(place), "/top", after).files()]
 
 
 @settings(max_examples=60, deadline=None)
@@ -47,14 +49,20 @@ def test_from_wherever_it_is_gone_on_with_every_file_comes_once(tree):
         assert set(passed(place, gone)) <= set(whole)
 
 
-def test_links_other_volumes_and_folders_that_may_not_be_read_are_passed(tmp_path):
+def test_links_other_volumes_and_folders_that_may_not_be_read_are_passed(tmp_path, monkeypatch):
+    def elsewhere(folder, name, flags):
+        if name == "other":
+            raise OSError(errno.EXDEV, "a mount begins there")
+        return kernel.open_inside(folder, name, flags)
+
+    monkeypatch.setattr(diving, "open_inside", elsewhere)
     for name in ("in", "other", "shut"):
         (tmp_path / name).mkdir()
         (tmp_path / name / "file").write_text("x")
     (tmp_path / "link").symlink_to("in")
     (tmp_path / "shut").chmod(0)
     os.mkfifo(tmp_path / "pipe")
-    way = Pass(str(tmp_path), "/top", "", {"/top/other"})
+    way = Pass(str(tmp_path), "/top", "")
     found = [path for path, *_ in way.files()]
     assert found[0] == "/top/in/file"
     assert "/top/other/file" not in found

@@ -13,7 +13,7 @@ import stat
 import time
 from typing import Any, Dict, Iterator, List, Sequence
 
-from lumtak.computers.hands.sent.files.diving import FOLDER
+from lumtak.computers.hands.sent.files.kernel import FOLDER
 from lumtak.computers.hands.sent.files.passing import Pass
 from lumtak.computers.hands.sent.files.pieces import Fragments, gather, trim
 from lumtak.computers.hands.sent.files.places import RefusalError, read_most
@@ -94,20 +94,20 @@ class Checking(Removing):
             raise RefusalError("%s is no place of a scanner" % place)
         files = size = 0
         told = time.monotonic()
-        here, mounts = self._looked(top), self._mounts() - {top}
-        for _, _, _, about in Pass(here, top, after, mounts).files():
+        here = self._looked(top)
+        for _, _, _, about in Pass(here, top, after).files():
             files, size = files + 1, size + about.st_size
             if time.monotonic() - told > _TELL_S:
                 told = time.monotonic()
                 yield counted(files, size)
-        way = Pass(here, top, after, mounts)
+        way = Pass(here, top, after)
         yield from Scan(self._place(place), way, (files, size)).through()
 
     def fragments(self, top: str, after: str) -> Iterator[Dict[str, Any]]:
         """In how many pieces the files below a folder lie; see `pieces.Fragments.through`."""
         if self.rules:
             raise RefusalError("root looks through nobody's files")
-        way = Pass(self._looked(top), top, after, self._mounts() - {top})
+        way = Pass(self._looked(top), top, after)
         yield from Fragments(way).through()
 
     def gather(self, path: str) -> List[int]:

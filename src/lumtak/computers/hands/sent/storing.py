@@ -20,7 +20,7 @@ from lumtak.computers.hands.sent.clutter.lone import looked_at
 from lumtak.computers.hands.sent.clutter.rules import Piece, Rule
 from lumtak.computers.hands.sent.clutter.used import in_use
 from lumtak.computers.hands.sent.files.atomic import shed, times_kept
-from lumtak.computers.hands.sent.files.diving import FOLDER, folder_at
+from lumtak.computers.hands.sent.files.kernel import FOLDER, folder_at
 from lumtak.computers.hands.sent.files.places import RefusalError
 from lumtak.computers.hands.sent.files.walking import Walk, mounts_in
 from lumtak.computers.hands.sent.looking import Looking
@@ -53,7 +53,7 @@ class Storing(Looking):
             own: homes of people that stand elsewhere than in /home.
         """
         place = self._looked(path)
-        walk = Walk(self._mounts() - {path}, list(own))
+        walk = Walk(list(own), set())
         yield from walk.through(os.open(place, FOLDER & ~os.O_NOFOLLOW), path)
 
     def copies(self, path: str, least: int, passed: Sequence[str]) -> Iterator[Dict[str, Any]]:
@@ -66,7 +66,7 @@ class Storing(Looking):
         """
         if self.rules:
             raise RefusalError("root compares nobody's files")
-        search = Copies(least, self._mounts() - {path}, set(passed))
+        search = Copies(least, set(passed))
         yield from search.through(self._looked(path))
 
     def _mounts(self) -> Set[str]:
@@ -84,7 +84,7 @@ class Storing(Looking):
         for place in rule.where:
             with contextlib.suppress(OSError):
                 top = folder_at(self._place(place))
-                walk = Walk(self._mounts() | {"%s/%s" % (place, running)}, [])
+                walk = Walk([], {"%s/%s" % (place, running)})
                 ended: Dict[str, Any] = {}
                 for part in walk.through(top, place):
                     ended = part.get("ended", ended)
@@ -181,7 +181,7 @@ class Storing(Looking):
         passed = {p for r in RULES if r is not rule for p in _places(r, homes)}
         device = os.stat(self._nearest(folder)).st_dev
         safe = self.rules and self.live
-        return Gather(rule, os.geteuid(), device, used, self._mounts(), passed, safe)
+        return Gather(rule, os.geteuid(), device, used, passed, safe)
 
     def _nearest(self, folder: str) -> str:
         """The nearest folder above that is there, or it."""

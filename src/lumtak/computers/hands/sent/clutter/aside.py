@@ -33,7 +33,7 @@ from lumtak.computers.hands.sent.clutter.copies import Kept, alike
 from lumtak.computers.hands.sent.clutter.rules import Piece
 from lumtak.computers.hands.sent.files.atomic import forget, put, temporary_name
 from lumtak.computers.hands.sent.files.deleting import delete
-from lumtak.computers.hands.sent.files.diving import (
+from lumtak.computers.hands.sent.files.kernel import (
     FOLDER,
     folder_at,
     keep_times,

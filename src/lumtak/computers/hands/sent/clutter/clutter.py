@@ -17,7 +17,8 @@ import time
 from typing import Any, Dict, List, Optional, Set, Tuple
 
 from lumtak.computers.hands.sent.clutter.rules import Piece, Rule
-from lumtak.computers.hands.sent.files.diving import Dive, Level, LostError, only_roots
+from lumtak.computers.hands.sent.files.diving import Dive, Level, LostError
+from lumtak.computers.hands.sent.files.kernel import only_roots
 from lumtak.computers.hands.sent.files.places import read_most
 from lumtak.computers.hands.sent.files.walking import BLOCK
 
@@ -65,7 +66,6 @@ class Gather:
         uid: whose files are in it, of a class of the user.
         device: where what is set aside stands.
         used: files in use, by device and inode.
-        mounts: where something is mounted.
         passed: places that belong to other classes.
         root: whether a hand of root gathers, which moves nothing out of a folder that others can
             change.
@@ -77,12 +77,11 @@ class Gather:
         uid: int,
         device: int,
         used: Set[Tuple[int, int]],
-        mounts: Set[str],
         passed: Set[str],
         root: bool,
     ) -> None:
         self._rule, self._uid, self._device, self._used = rule, uid, device, used
-        self._mounts, self._passed, self._root = mounts, passed, root
+        self._passed, self._root = passed, root
         self._names = re.compile(rule.names, re.DOTALL) if rule.names else None
         self._now = time.time()
         self._cut = self._now - rule.age_days * _DAY_S
@@ -136,15 +135,11 @@ class Gather:
     def _down(self, dive: Dive, name: str) -> None:
         above: Found = dive.here.data
         path = "%s/%s" % (above.path.rstrip("/"), name)
-        if path in self._mounts:
-            above.whole = False
-            self.leave(ELSEWHERE)
-            return
         if path in self._passed or _NEVER.fullmatch(name):
             above.whole = False
             return
         try:
-            level = dive.down(name, Found(path, False), dive.way[0].about.st_dev)
+            level = dive.down(name, Found(path, False))
         except OSError:
             above.whole = False
             self.leave(UNREAD)

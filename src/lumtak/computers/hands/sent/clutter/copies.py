@@ -55,12 +55,11 @@ class Copies:
 
     Args:
         least: smaller files are left alone; at least 1.
-        mounts: places below which another file system begins.
         passed: folders that are not gone into.
     """
 
-    def __init__(self, least: int, mounts: Set[str], passed: Set[str]) -> None:
-        self._least, self._mounts, self._passed = max(1, least), mounts, passed
+    def __init__(self, least: int, passed: Set[str]) -> None:
+        self._least, self._passed = max(1, least), passed
         self._told = time.monotonic()
         self.files = self.unread = self.changed = self.left = 0
         self.done_bytes = self.whole_bytes = 0
@@ -153,17 +152,16 @@ class Copies:
         self.files = self.unread = 0
         flags = os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC
         with Dive(os.open(top, flags), (top, [])) as dive:
-            device = dive.here.about.st_dev
             yield from self._files(dive)
             while True:
                 path, todo = dive.here.data
                 if todo:
                     name = todo.pop()
                     below = "%s/%s" % (path.rstrip("/"), name)
-                    if below in self._mounts or below in self._passed:
+                    if below in self._passed:
                         continue
                     try:
-                        level = dive.down(name, (below, []), device)
+                        level = dive.down(name, (below, []))
                     except OSError:
                         self.unread += 1
                         continue

@@ -15,7 +15,8 @@ import stat
 import time
 from typing import Any
 
-from lumtak.computers.hands.sent.files.diving import Dive, LostError, folder_at
+from lumtak.computers.hands.sent.files.diving import Dive, LostError
+from lumtak.computers.hands.sent.files.kernel import folder_at
 
 _HEAD, _TAIL = 4096, 512
 _MOST, _MOST_S, _MOST_NAMED = 200_000, 60.0, 5000

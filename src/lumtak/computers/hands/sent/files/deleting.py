@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import contextlib
 import errno
 import os
 import stat
 from typing import List
 
-from lumtak.computers.hands.sent.files.diving import FOLDER, Dive, LostError
+from lumtak.computers.hands.sent.files.diving import Dive, LostError
+from lumtak.computers.hands.sent.files.kernel import FOLDER, may_enter, open_inside
 
 
 def delete(folder: int, name: str) -> bool:
@@ -26,19 +26,18 @@ def delete(folder: int, name: str) -> bool:
 
 
 def _delete_folder(above: int, name: str) -> None:
-    with contextlib.suppress(OSError):
-        os.chmod(name, 0o700, dir_fd=above)
-    with Dive(os.open(name, FOLDER, dir_fd=above)) as dive:
+    may_enter(above, name)
+    with Dive(open_inside(above, name, FOLDER)) as dive:
         dive.here.data = _unlinked(dive.here.descriptor)
         while dive.here.data or len(dive.way) > 1:
             here = dive.here.descriptor
             if dive.here.data:
                 inner = dive.here.data.pop()
-                with contextlib.suppress(OSError):
-                    os.chmod(inner, 0o700, dir_fd=here)
+                may_enter(here, inner)
                 level = dive.down(inner)
-                if level is not None:
-                    level.data = _unlinked(level.descriptor)
+                if level is None:
+                    raise OSError(errno.EXDEV, "something is mounted in what is being emptied")
+                level.data = _unlinked(level.descriptor)
                 continue
             try:
                 gone = dive.up()

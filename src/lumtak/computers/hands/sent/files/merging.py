@@ -8,7 +8,7 @@ import contextlib
 import os
 import stat
 
-from lumtak.computers.hands.sent.files.diving import FOLDER, move_new, only_roots
+from lumtak.computers.hands.sent.files.kernel import FOLDER, move_new, only_roots
 
 _DEEPEST = 100
 

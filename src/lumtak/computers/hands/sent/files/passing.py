@@ -9,9 +9,10 @@ from __future__ import annotations
 import contextlib
 import os
 import stat
-from typing import Iterator, List, Set, Tuple
+from typing import Iterator, List, Tuple
 
-from lumtak.computers.hands.sent.files.diving import FOLDER, Dive, LostError
+from lumtak.computers.hands.sent.files.diving import Dive, LostError
+from lumtak.computers.hands.sent.files.kernel import FOLDER
 
 READ = os.O_RDONLY | os.O_NOFOLLOW | os.O_CLOEXEC | os.O_NONBLOCK | os.O_NOCTTY
 
@@ -23,11 +24,10 @@ class Pass:
         place: the folder here; links on the way to it are followed.
         shown: as it is told.
         after: the last file that was passed before, as it was told; empty to begin.
-        mounts: folders, as they are told, where another volume begins.
     """
 
-    def __init__(self, place: str, shown: str, after: str, mounts: Set[str]) -> None:
-        self._place, self._shown, self._mounts = place, shown.rstrip("/"), mounts
+    def __init__(self, place: str, shown: str, after: str) -> None:
+        self._place, self._shown = place, shown.rstrip("/")
         inside = after.startswith(self._shown + "/")
         self._after = after[len(self._shown) + 1 :].split("/") if inside else []
         self.unread = 0
@@ -38,7 +38,6 @@ class Pass:
         only; the descriptor is open until the next.
         """
         with Dive(os.open(self._place, FOLDER & ~os.O_NOFOLLOW)) as dive:
-            device = dive.here.about.st_dev
             dive.here.data = self._names(dive.here.descriptor, [])
             while dive.way:
                 if not dive.here.data:
@@ -50,14 +49,13 @@ class Pass:
                     about = os.stat(name, dir_fd=dive.here.descriptor, follow_symlinks=False)
                     shown = "/".join([self._shown, *parts])
                     if stat.S_ISDIR(about.st_mode):
-                        if shown not in self._mounts:
-                            self._down(dive, parts, device)
+                        self._down(dive, parts)
                     elif stat.S_ISREG(about.st_mode) and parts != self._after:
                         yield shown, dive.here.descriptor, name, about
 
-    def _down(self, dive: Dive, parts: List[str], device: int) -> None:
+    def _down(self, dive: Dive, parts: List[str]) -> None:
         try:
-            if dive.down(parts[-1], [], device) is not None:
+            if dive.down(parts[-1], []) is not None:
                 dive.here.data = self._names(dive.here.descriptor, parts)
         except OSError:
             self.unread += 1

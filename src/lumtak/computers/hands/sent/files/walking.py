@@ -53,12 +53,12 @@ class Walk:
     """One walk.
 
     Args:
-        mounts: places below which another file system, or another view of this one, begins.
         own: homes of people that stand elsewhere than in /home.
+        passed: folders that are not gone into.
     """
 
-    def __init__(self, mounts: Set[str], own: List[str]) -> None:
-        self._mounts = mounts
+    def __init__(self, own: List[str], passed: Set[str]) -> None:
+        self._passed = passed
         self._parts = {**PARTS, **dict.fromkeys(own, "own")}
         self._links: Dict[int, int] = {}
         self._files: List[Tuple[int, str, int]] = []
@@ -77,11 +77,10 @@ class Walk:
         """Progress, about four times a second; the last is {"ended": everything that was found}."""
         part = self._part_of(top, "system")
         with Dive(descriptor, Sums(top, part)) as dive:
-            device = dive.here.about.st_dev
             self._into(dive.here)
             told = time.monotonic()
             while dive.way:
-                self._step(dive, device)
+                self._step(dive)
                 if time.monotonic() - told > _TELL_S:
                     told = time.monotonic()
                     at = dive.here.data.path if dive.way else top
@@ -91,7 +90,7 @@ class Walk:
     def _part_of(self, path: str, above: str) -> str:
         return self._parts.get(path, above)
 
-    def _step(self, dive: Dive, device: int) -> None:
+    def _step(self, dive: Dive) -> None:
         """Into the next folder below, or up where there is none left."""
         sums = dive.here.data
         if not sums.todo:
@@ -99,12 +98,11 @@ class Walk:
             return
         name = sums.todo.pop()
         path = "%s/%s" % (sums.path.rstrip("/"), name)
-        if path in self._mounts:
-            self._note(self.elsewhere, path)
+        if path in self._passed:
             sums.hollow = _UNSEEN
             return
         try:
-            level = dive.down(name, self._sums(path, name, sums), device)
+            level = dive.down(name, self._sums(path, name, sums))
         except FileNotFoundError:
             self.vanished += 1
             return
