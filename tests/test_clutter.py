@@ -42,7 +42,7 @@ class Home:
         self.notes = self.data + OWN_NOTES
         self.homes = [self.path, self.cache, self.data]
         os.makedirs(self.data)
-        self.hand = Hand(homes=[self.data])
+        self.hand = Hand(homes=[self.data], own=self.homes)
 
     def file(self, path, data=b"x", age=OLD):
         whole = os.fsencode(self.path) + b"/" + (path if isinstance(path, bytes) else path.encode())
@@ -53,9 +53,12 @@ class Home:
         return os.fsdecode(whole)
 
     def look(self, name="thumbnails", path="", hand=None):
-        return (hand or self.hand).aside_look(
-            name, name, self.homes, self.notes, [path] if path else [], []
-        )
+        return (hand or self.hand).aside_look(name, name, [path] if path else [], [])
+
+    def move(self, sha256):
+        """What was looked for last, whose list has this checksum."""
+        (handle,) = (h for h, p in self.hand._planned.items() if p.sha256 == sha256)
+        return self.hand.aside_move(handle)
 
     def tree(self):
         """Everything that can be told apart of what stands here, but what a rename changes."""
@@ -181,7 +184,7 @@ def test_what_is_young_open_locked_or_a_socket_is_left(home):
     assert found["left"] == {"too young": 2, "in use": 1, "a socket, a lock or a device": 1}
     places = [
         p.place.removeprefix(home.cache + "/thumbnails/")
-        for p in home.hand._planned[found["sha256"]][2]
+        for p in home.hand._planned[found["handle"]].pieces
     ]
     assert "whole" in places
     assert "odd" not in places
@@ -198,7 +201,7 @@ def test_trash_goes_by_when_it_was_thrown_away_with_the_note_of_it(home):
         )
     home.file(".local/share/Trash/files/nobody-said-when")
     found = home.look("trash")
-    places = sorted(os.path.basename(p.place) for p in home.hand._planned[found["sha256"]][2])
+    places = sorted(os.path.basename(p.place) for p in home.hand._planned[found["handle"]].pieces)
     assert places == ["old.txt", "old.txt.trashinfo"]
     assert found["left"]["too young"] == 1
 
@@ -211,9 +214,9 @@ def test_only_the_named_thing_goes_and_never_a_home(home):
     before = home.tree()
     found = home.look("path", film)
     assert found["files"] == 1
-    home.hand.aside_move(found["sha256"])
+    home.hand.aside_move(found["handle"])
     assert not os.path.exists(film)
-    home.hand.aside_back(home.notes, found["sha256"])
+    home.hand.aside_back(found["sha256"])
     assert home.tree() == before
 
 
@@ -233,11 +236,11 @@ def test_set_aside_and_put_back_is_the_same_tree(home):
     varied(home)
     before = home.tree()
     found = home.look()
-    done = home.hand.aside_move(found["sha256"])
+    done = home.hand.aside_move(found["handle"])
     assert (done["files"], done["left"]) == (found["files"], {})
     assert sorted(os.listdir(home.cache + "/thumbnails/large")) == ["young.png"]
     assert os.stat(home.notes).st_mode & 0o777 == 0o700
-    assert home.hand.aside_back(home.notes, found["sha256"]) == {
+    assert home.hand.aside_back(found["sha256"]) == {
         "files": found["files"], "left": {},
     }  # fmt: skip
     assert home.tree() == before
@@ -248,7 +251,7 @@ def test_the_script_puts_back_what_stands_in_the_list(home, shell, tmp_path):
     varied(home)
     before = home.tree()
     sha256 = home.look()["sha256"]
-    home.hand.aside_move(sha256)
+    home.move(sha256)
     script = tmp_path / "undo.sh"
     script.write_text(f"set -u\nroot=\n{ASIDE}\naside_back '{home.notes}' {sha256}\n")
     ran = subprocess.run([*shell, script], capture_output=True, text=True, check=False)
@@ -259,27 +262,27 @@ def test_the_script_puts_back_what_stands_in_the_list(home, shell, tmp_path):
 def test_nothing_is_ever_replaced(home):
     varied(home)
     sha256 = home.look()["sha256"]
-    home.hand.aside_move(sha256)
+    home.move(sha256)
     taken = home.file(".cache/thumbnails/large/0.png", b"new")
-    back = home.hand.aside_back(home.notes, sha256)
+    back = home.hand.aside_back(sha256)
     assert back["left"] == {"something stands there": 1}
     with open(taken, "rb") as file:
         assert file.read() == b"new"
     os.unlink(taken)
-    assert home.hand.aside_back(home.notes, sha256) == {"files": 1, "left": {}}
+    assert home.hand.aside_back(sha256) == {"files": 1, "left": {}}
 
 
 def test_a_folder_that_was_made_anew_takes_what_is_not_there(home):
     varied(home)
     sha256 = home.look()["sha256"]
-    home.hand.aside_move(sha256)
+    home.move(sha256)
     new = home.file(".cache/thumbnails/whole/in/deep.png", b"new")
     home.file(".cache/thumbnails/whole/other", b"new")
-    assert home.hand.aside_back(home.notes, sha256)["left"] == {"something stands there": 1}
+    assert home.hand.aside_back(sha256)["left"] == {"something stands there": 1}
     with open(new, "rb") as file:
         assert file.read() == b"new"
     os.unlink(new)
-    assert home.hand.aside_back(home.notes, sha256) == {"files": 1, "left": {}}
+    assert home.hand.aside_back(sha256) == {"files": 1, "left": {}}
     with open(new, "rb") as file:
         assert file.read() == b"x"
     assert sorted(os.listdir(home.cache + "/thumbnails/whole")) == ["in", "other"]
@@ -289,11 +292,11 @@ def test_a_folder_that_was_made_anew_takes_what_is_not_there(home):
 def test_a_folder_that_is_another_one_now_takes_nothing_back(home):
     varied(home)
     sha256 = home.look()["sha256"]
-    home.hand.aside_move(sha256)
+    home.move(sha256)
     large = home.cache + "/thumbnails/large"
     os.rename(large, large + ".was")
     os.mkdir(large)
-    back = home.hand.aside_back(home.notes, sha256)
+    back = home.hand.aside_back(sha256)
     assert back["left"] == {"its folder is another one now": 6}
     assert os.listdir(large) == []
 
@@ -302,12 +305,12 @@ def test_a_list_that_somebody_wrote_anew_is_not_followed(home):
     varied(home)
     victim = home.file("victim", b"keep")
     sha256 = home.look()["sha256"]
-    home.hand.aside_move(sha256)
+    home.move(sha256)
     path = f"{home.notes}/aside/{sha256[:16]}/list"
     with open(path, "ab") as file:
         file.write(b"f 1 1 1.000000000 1.000000000 1 1 /etc/passwd\n")
-    for act in (lambda: home.hand.aside_back(home.notes, sha256),
-                lambda: list(home.hand.aside_empty(home.notes, sha256))):  # fmt: skip
+    for act in (lambda: home.hand.aside_back(sha256),
+                lambda: list(home.hand.aside_empty(sha256))):  # fmt: skip
         with pytest.raises(RefusalError, match="not the one that was recorded"):
             act()
     assert os.path.exists(victim)
@@ -324,8 +327,8 @@ def test_emptying_deletes_what_is_held_and_nothing_else(home):
     os.symlink(home.path + "/kept", home.cache + "/thumbnails/large/away")
     os.utime(home.cache + "/thumbnails/large/away", (OLD, OLD), follow_symlinks=False)
     found = home.look()
-    home.hand.aside_move(found["sha256"])
-    *_, last = home.hand.aside_empty(home.notes, found["sha256"])
+    home.hand.aside_move(found["handle"])
+    *_, last = home.hand.aside_empty(found["sha256"])
     assert last == {"ended": {"files": found["files"], "bytes": found["bytes"]}}
     assert os.path.exists(outside)
     assert not os.path.exists(home.notes)
@@ -372,10 +375,10 @@ def test_killed_at_every_step_of_setting_aside_everything_goes_back(home):
     step = 0
     while True:
         sha256 = home.look()["sha256"]
-        ended = killed_at(step, lambda sha=sha256: home.hand.aside_move(sha))
+        ended = killed_at(step, lambda sha=sha256: home.move(sha))
         home.hand._planned.clear()
         if os.path.isdir(home.notes) and f"aside-{sha256[:16]}.json" in os.listdir(home.notes):
-            assert home.hand.aside_back(home.notes, sha256)["left"] == {}
+            assert home.hand.aside_back(sha256)["left"] == {}
         shutil.rmtree(home.notes, ignore_errors=True)  # what was made before the note was written
         now = home.tree()
         now[home.data] = before[home.data]
@@ -393,10 +396,10 @@ def test_killed_at_every_step_of_going_back_the_rest_goes_back_later(home):
     step, ended = 0, False
     while not ended:
         sha256 = home.look()["sha256"]
-        home.hand.aside_move(sha256)
-        ended = killed_at(step, lambda sha=sha256: home.hand.aside_back(home.notes, sha))
+        home.move(sha256)
+        ended = killed_at(step, lambda sha=sha256: home.hand.aside_back(sha))
         if not ended and os.path.exists(f"{home.notes}/aside-{sha256[:16]}.json"):
-            assert home.hand.aside_back(home.notes, sha256)["left"] == {}
+            assert home.hand.aside_back(sha256)["left"] == {}
         now = home.tree()
         for place in (home.notes, home.data):
             now.pop(place, None)
@@ -412,8 +415,13 @@ def test_a_real_kill_in_the_middle_of_ten_thousand(home):
     home.file(".cache/thumbnails/large/young.png", age=time.time())
     os.utime(home.cache + "/thumbnails/large", (OLD, OLD))
     before = home.tree()
-    hand = Piped(bootstrap(sys.executable), {"homes": [home.data]}, "the hand")
-    sha256 = home.look(hand=hand)["sha256"]
+    hand = Piped(
+        bootstrap(sys.executable),
+        {"homes": [home.data], "own": home.homes, "roles": ["user"]},
+        "the hand",
+    )
+    found = home.look(hand=hand)
+    sha256 = found["sha256"]
     child = os.fork()
     if not child:
         # Killed once some were moved: what is looked at is the folder that they go to.
@@ -424,11 +432,11 @@ def test_a_real_kill_in_the_middle_of_ten_thousand(home):
         os.kill(hand.known_pid, signal.SIGKILL)
         os._exit(0)
     with pytest.raises(OSError, match="has ended"):
-        hand.aside_move(sha256)
+        hand.aside_move(found["handle"])
     os.waitpid(child, 0)
     held = len(os.listdir(f"{home.notes}/aside/{sha256[:16]}/held"))
     assert 2000 < held < 10_000
-    assert home.hand.aside_back(home.notes, sha256) == {"files": held, "left": {}}
+    assert home.hand.aside_back(sha256) == {"files": held, "left": {}}
     assert home.tree() == before
 
 
@@ -442,12 +450,12 @@ def test_what_is_exchanged_between_the_look_and_the_move_is_left(home, monkeypat
     large = home.cache + "/thumbnails/large"
     os.rename(large, large + ".was")
     os.symlink(os.path.dirname(outside), large)
-    done = home.hand.aside_move(found["sha256"])
+    done = home.hand.aside_move(found["handle"])
     assert sum(done["left"].values()) == 6
     assert os.path.exists(outside)
     os.unlink(large)
     os.rename(large + ".was", large)
-    home.hand.aside_back(home.notes, found["sha256"])
+    home.hand.aside_back(found["sha256"])
     real = aside.move_new
 
     def late(here, name, there, new):
@@ -458,7 +466,7 @@ def test_what_is_exchanged_between_the_look_and_the_move_is_left(home, monkeypat
 
     found = home.look()
     monkeypatch.setattr(aside, "move_new", late)
-    assert home.hand.aside_move(found["sha256"])["left"] == {"changed while it was looked at": 1}
+    assert home.hand.aside_move(found["handle"])["left"] == {"changed while it was looked at": 1}
     assert os.readlink(large + "/0.png") == "/etc/passwd"
     assert os.path.exists(large + "/0.was")
 

@@ -50,7 +50,7 @@ def computer(mia, tmp_path):
         name="mia", uid=os.getuid(), gid=os.getgid(), home=mia.path, cache_home=mia.cache,
         config_home=f"{mia.path}/.config", data_home=mia.data, config_dirs=("/etc/xdg",),
     )  # fmt: skip
-    hand = Hand(homes=[mia.data])
+    hand = Hand(homes=[mia.data], own=mia.homes)
     made = LinuxComputer(Hands(Hand(), hand, None, "there is none here"), user, CATALOGUE)
     yield made
     made.close()

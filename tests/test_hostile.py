@@ -30,6 +30,7 @@ from helpers import (
     way_to,
 )
 from lumtak.computers.hands import channel
+from lumtak.computers.hands.sent.files.places import RefusalError
 from lumtak.computers.hands.sent.files.words import escaped, unescaped
 from lumtak.computers.hands.sent.states.states import Absent, DesktopKey
 from lumtak.computers.hands.sent.table import (
@@ -42,7 +43,6 @@ from lumtak.computers.hands.whose import User, local_hands
 from lumtak.computers.linux.adapter import check_fits
 from lumtak.computers.linux.computer import LinuxComputer
 from lumtak.computers.linux.folder import UserFolder
-from lumtak.computers.linux.root import Root
 from lumtak.computers.linux.undo_kit import FileUndoKit
 from lumtak.computers.recorded import recorded_state
 from lumtak.core.setting import State, parse_change, parse_ref
@@ -432,19 +432,19 @@ def test_a_unit_linked_from_elsewhere_is_not_changed_since_it_could_not_be_put_b
 
 
 def test_own_contents_and_no_others_are_written_as_root(tree):
-    root = Root(hands_of(Acting(unit_tree(tree))))
+    root = Acting(unit_tree(tree))
     for path, data in (
         (f"{ETC}/lumtak-power.service", power_unit_text("performance", "")),
         (f"{ETC}/var-lib-lumtak-swap_64.swap", swap_unit_text(64)),
         ("/etc/sysctl.d/90-lumtak-swappiness.conf", SWAPPY),
     ):
-        root.put(path, data)
-        with pytest.raises(ComputerError):
-            root.put(path, data + b"[Service]\nExecStart=/home/u/x\n")
-        root.remove(path)
+        root.own_put(path, data)
+        with pytest.raises(RefusalError):
+            root.own_put(path, data + b"[Service]\nExecStart=/home/u/x\n")
+        root.own_remove(path)
     put(tree, f"{ETC}/of-the-owner.service", "[Service]\n")
-    with pytest.raises(ComputerError):
-        root.remove(f"{ETC}/of-the-owner.service")
+    with pytest.raises(RefusalError):
+        root.own_remove(f"{ETC}/of-the-owner.service")
     assert (tree / f"{ETC}/of-the-owner.service".lstrip("/")).exists()
 
 
@@ -485,7 +485,7 @@ def test_a_state_of_an_older_journal_that_is_not_written_is_shown_with_what_to_t
         )
     shutil.rmtree(home / "before")
     journal = Journal(home)
-    (outcome,) = put_back(journal, computer)
+    (outcome,) = put_back(journal, computer, shown=[1])
     assert outcome.result == "failed"
     assert (
         f"sudo ln -sfT '/opt/it'\\''s/tide.service' '{WANTS}/tide.service'; sudo systemctl"
@@ -530,7 +530,7 @@ def test_a_rescued_record_that_takes_root_is_put_back_only_once_it_was_shown(tre
     journal = Journal(home)
     assert any("rescued" in n for n in journal.notices)
     assert {line.number for line in review(journal, computer).lines} == {7, 8}
-    assert {o.result for o in put_back(journal, computer)} == {"failed"}
+    assert {o.result for o in put_back(journal, computer, [7])} == {"failed"}
     assert snapshot_of(tree / "etc") == before
     assert {o.result for o in put_back(journal, computer, [8], shown=[8])} == {"done"}
     assert not (tree / f"{ETC}/sea.service".lstrip("/")).is_symlink(), "it is as the record says"

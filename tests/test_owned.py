@@ -51,11 +51,11 @@ def mia(tmp_path):
 
 def moved(mia, paths, copies):
     """What is set aside of these; what was left, with the reason."""
-    found = mia.hand.aside_look("chosen", "chosen", mia.homes, mia.notes, paths, copies)
+    found = mia.hand.aside_look("chosen", "chosen", paths, copies)
     if not found["sha256"]:
         return found["left"]
     try:
-        return mia.hand.aside_move(found["sha256"])["left"]
+        return mia.hand.aside_move(found["handle"])["left"]
     except RefusalError as error:
         return str(error)
 

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from lumtak.computers.hands.sent.files import diving, kernel
 from lumtak.computers.hands.sent.files.passing import Pass
-from lumtak.computers.linux.upkeep.starting import programs_in
+from lumtak.computers.hands.sent.units.running import programs_in
 from lumtak.core.upkeep.files import SEEK_S, fragments_result, integrity_result
 from lumtak.core.upkeep.system import Update, stopping_result, updates_result
 from lumtak.core.upkeep.tasks import Found, Partial, named

@@ -22,7 +22,6 @@ from helpers import (
     profile,
     put,
 )
-from lumtak.computers.abilities import Capabilities
 from lumtak.computers.hands.sent.script.shell import beside
 from lumtak.computers.hands.sent.states.states import DesktopKey
 from lumtak.computers.hands.sent.table import NOWHERE
@@ -645,7 +644,7 @@ class Parted(Plain):
         self._check(ref, state)
         return state if state.exact else State(value=state.value, exact=self._exact(state.value))
 
-    def write(self, ref, state):
+    def write(self, ref, state, *, believed=False):
         self._check(ref, state)
         self.writes += 1
         there, wanted = (w.split("/") for w in (self.values[str(ref)], state.value))
@@ -824,18 +823,17 @@ def test_rights_are_given_back_however_a_plan_ends(journal, trouble):
     assert given == [1]
 
 
-@pytest.mark.parametrize("takes_root", [(), ("services",)])
+@pytest.mark.parametrize("takes_root", [False, True])
 @pytest.mark.parametrize(
     ("found_at", "says"), [("1/1", "not done"), ("2/1", "not done"), ("2/2", "done")]
 )
-def test_nothing_is_written_as_root_on_the_word_of_a_record_that_was_rescued(
+def test_nothing_is_written_as_root_on_the_word_of_a_record_without_a_receipt(
     journal, takes_root, found_at, says
 ):
     box = parted(KeyboardInterrupt(), cut=0)
     with pytest.raises(KeyboardInterrupt):
         changed(journal, box, "services:x=2/2")
-    journal._put(journal.entries()[-1], rescued=True)
-    box.about.capabilities = lambda: Capabilities(asks_for=takes_root)
+    box.settings.vouched = lambda ref, state: not takes_root
     box.values, box.writes = {"services:x": found_at}, 0
     with journal.writing(box.identity):
         told = recover(journal, box).lines[0].found
@@ -845,11 +843,11 @@ def test_nothing_is_written_as_root_on_the_word_of_a_record_that_was_rescued(
     assert box.values["services:x"] == (found_at if takes_root or not half else "1/1")
 
 
-def test_a_rescued_record_is_put_back_as_root_once_a_person_has_seen_it(journal):
+def test_a_record_without_a_receipt_is_put_back_as_root_once_a_person_has_seen_it(journal):
     box = parted()
     changed(journal, box, "services:x=2/2")
-    entry = journal._put(journal.entries()[-1], rescued=True)
-    box.about.capabilities = lambda: Capabilities(asks_for=("services",))
+    entry = journal.entries()[-1]
+    box.settings.vouched = lambda ref, state: False
     writes = box.writes
     assert results(put_back(journal, box)) == ["failed"]
     assert (box.writes, box.values["services:x"]) == (writes, "2/2")
@@ -896,7 +894,7 @@ def test_what_a_rescued_record_would_have_a_person_type_is_not_passed_on(journal
     changed(journal, box, "services:x=2/2")
     journal._put(journal.entries()[-1], rescued=rescued)
 
-    def refused(ref, state):
+    def refused(ref, state, *, believed):
         raise ComputerError("that made-up write was refused.", "Type this.")
 
     box.write = refused

@@ -13,8 +13,8 @@ from lumtak.computers.hands.sent.files import pieces
 from lumtak.computers.hands.sent.files.places import RefusalError
 from lumtak.computers.hands.sent.hand import Hand
 from lumtak.computers.hands.sent.system import integrity, rpm_files, scanning
+from lumtak.computers.hands.sent.units.running import programs_in
 from lumtak.computers.linux.upkeep.disks import by_timer
-from lumtak.computers.linux.upkeep.starting import programs_in
 from lumtak.computers.simulated.scanner import StandIn
 from lumtak.core.upkeep.files import fragments_result, signatures
 from lumtak.core.upkeep.tasks import Found, Partial

@@ -4,6 +4,7 @@ import contextlib
 import signal
 import sys
 import threading
+from functools import partial
 from collections.abc import Callable, Iterator
 
 import click
@@ -22,13 +23,14 @@ from lumtak.core.facts import Facts
 from lumtak.core.plan import check_changes, guards
 from lumtak.core.setting import Change, parse_change
 from lumtak.core.text import plain
+from lumtak.core.units import counted
 from lumtak.errors import ConflictError, LumtakError, UsageError
 from lumtak.journal import (
+    UNSEEN,
     Entry,
     Outcome,
     Review,
     apply_changes,
-    is_asked,
     owed_now,
     put_back,
     recorded,
@@ -280,6 +282,12 @@ def judge(outcomes: list[Outcome], verb: str) -> None:
 @click.option(
     "--overwrite", is_flag=True, help="Put back even where somebody changed the value since."
 )
+@click.option(
+    "--believe",
+    multiple=True,
+    metavar="NUMBERS",
+    help="Put back as root what these records say (3,5), also where the computer has no receipt.",
+)
 @json_option
 @with_data_folder
 def undo_command(
@@ -289,6 +297,7 @@ def undo_command(
     *,
     everything: bool,
     overwrite: bool,
+    believe: tuple[str, ...],
     as_json: bool,
 ) -> None:
     """Put changes back, in any order: those numbered, or all.
@@ -296,9 +305,14 @@ def undo_command(
     The numbers are those of `lumtak journal COMPUTER` and of the sheet.
     What cannot be put back now stays on the list, with the reason.
 
+    What takes root goes back by the receipt that root kept on the computer. Records without one, as
+    an older Lumtak or somebody else wrote them, are shown with all that they would write, and asked
+    about once; a script names them with --believe.
+
     \b
     lumtak undo local --all
     lumtak undo sim:drawing-bench 3 5
+    lumtak undo local 4 7 --believe 4,7
     """
     if everything == bool(numbers):
         raise UsageError(
@@ -306,22 +320,25 @@ def undo_command(
             "Either --all, or numbers from `lumtak journal COMPUTER`.",
         )
     wanted, lost = _wanted(data_folder, address, numbers)
+    believed = _believed(wanted, believe)
     outcomes: list[Outcome] = []
     warned: list[str] = []
     with stopping() as stop, _counted(len(wanted), "put back", as_json=as_json) as on_step:
         for computer, mine in by_user(data_folder, address, wanted):
             ask_first(computer, (e.ref for e in mine))
             warned += _warned(computer, mine, as_json=as_json)
-            outcomes += put_back(
+            back = partial(
+                put_back,
                 data_folder.journal,
                 computer,
-                [e.id for e in mine],
                 overwrite=overwrite,
-                shown=_agreed(computer, mine, as_json=as_json),
-                on_step=on_step,
                 on_review=nothing if as_json else say_review,
                 stop=stop,
             )
+            done = back([e.id for e in mine], shown=believed, on_step=on_step)
+            agreed = _agreed(mine, done, as_json=as_json)
+            again = back(agreed, shown=agreed, on_step=on_step) if agreed else []
+            outcomes += [o for o in done if o.id not in agreed] + again
             computer.close()
     if as_json:
         say_json({"format": 1, "computer": address, "outcomes": outcomes, "warnings": warned})
@@ -353,20 +370,36 @@ def _warned(computer: Computer, entries: list[Entry], *, as_json: bool) -> tuple
     return told
 
 
-def _agreed(computer: Computer, entries: list[Entry], *, as_json: bool) -> set[int]:
-    """Numbers of rescued records that take root, where a person was shown all that they say and
+def _believed(entries: list[Entry], named: tuple[str, ...]) -> list[int]:
+    """Places in the journal of the records that a script says are to be believed.
+
+    Raises:
+        UsageError: one is no number, or none of those that are put back.
+    """
+    words = [word for text in named for word in text.replace(",", " ").split()]
+    by_number = {str(e.number): e.id for e in entries}
+    if strange := next((word for word in words if word not in by_number), ""):
+        raise UsageError(
+            f"{plain(strange, 20)} is no number of a change that is put back now.",
+            "Name it among the changes too, or see `lumtak journal COMPUTER`.",
+        )
+    return [by_number[word] for word in words]
+
+
+def _agreed(entries: list[Entry], outcomes: list[Outcome], *, as_json: bool) -> list[int]:
+    """Places of records without a receipt, where a person was shown all that they would write and
     agreed; nobody else can.
     """
-    agreed = set()
-    for entry in entries:
-        if not is_asked(computer, entry) or as_json or not sys.stdin.isatty():
-            continue
-        click.echo(
-            f"Change {entry.number} was rescued from its second copy, which somebody else may have"
-            " written. As root it would write:"
-        )
+    unseen = {o.id for o in outcomes if o.unseen}
+    waiting = [e for e in entries if e.id in unseen]
+    if not waiting or as_json or not sys.stdin.isatty():
+        return []
+    click.echo(UNSEEN)
+    for entry in waiting:
+        click.echo(f"Change {entry.number}, {plain(entry.title, 80)}:")
         for line in recorded(entry):
             click.echo(f"  {line}")
-        if click.confirm("Is that what stood there before?", default=False):
-            agreed.add(entry.id)
-    return agreed
+    count = counted(len(waiting), "change")
+    if not click.confirm(f"Is that what stood there before, and {count} put back?", default=False):
+        return []
+    return [e.id for e in waiting]

@@ -262,15 +262,30 @@ class Settings(Acts, Protocol):
         """
         ...
 
-    def write(self, ref: SettingRef, state: State) -> None:
+    def write(self, ref: SettingRef, state: State, *, believed: bool = False) -> None:
         """Bring a setting to a state: exactly, where the state came from `read`.
 
         Else to its value by the standard's way.
 
         Restoring is idempotent, and clears what an interrupted write left behind.
 
+        Args:
+            ref: of the setting.
+            state: to be brought about.
+            believed: whether a person was shown all of it, and wants it although the computer does
+                not vouch for it.
+
         Raises:
-            ComputerError: it was refused or failed; the setting is as it was.
+            ComputerError: it was refused or failed; a look tells how the setting is now.
+        """
+        ...
+
+    def vouched(self, ref: SettingRef, state: State) -> bool:
+        """Whether this state may be restored on the word of whoever recorded it: it takes only the
+        user's rights, or the computer itself kept a receipt that it stood there.
+
+        Raises:
+            ComputerError: that cannot be asked now.
         """
         ...
 

@@ -6,12 +6,13 @@ from lumtak.journal.entry import Entry
 from lumtak.journal.outcome import OnStep, Outcome
 from lumtak.journal.owed import Owed, owed_now
 from lumtak.journal.provisional import provisional, standing_now
-from lumtak.journal.putback import is_asked, put_back, recorded, warnings
+from lumtak.journal.putback import UNSEEN, put_back, recorded, warnings
 from lumtak.journal.recover import Review, ReviewLine, recover, review
 from lumtak.journal.store import Journal
 from lumtak.journal.undo_script import by_number, give_up_lost, older_scripts, scripts_left
 
 __all__ = [
+    "UNSEEN",
     "Drift",
     "Entry",
     "Journal",
@@ -24,7 +25,6 @@ __all__ = [
     "by_number",
     "drift",
     "give_up_lost",
-    "is_asked",
     "older_scripts",
     "owed_now",
     "provisional",

@@ -29,6 +29,8 @@ class Outcome(Record):
     note: str = ""
     force: str = ""
     """Whether what is stored is in force, as it was seen; empty where nothing could be."""
+    unseen: bool = False
+    """Whether it waits for a person to look at all that its record would write."""
 
 
 def with_force(computer: Computer, ref: SettingRef, note: str = "") -> tuple[str, str]:

@@ -3,6 +3,8 @@
 import threading
 from collections.abc import Callable, Collection, Iterable, Mapping
 
+import msgspec
+
 from lumtak.computers.protocol import Computer
 from lumtak.computers.recorded import in_words
 from lumtak.core.facts import Facts
@@ -25,7 +27,12 @@ from lumtak.journal.recover import Review, recover
 from lumtak.journal.store import Journal
 from lumtak.journal.undo_script import refresh_script
 
-_RESCUED = "its record was rescued"
+UNSEEN = (
+    "The computer has no receipt of these; an older Lumtak wrote them down, or somebody else. As"
+    " root they would write:"
+)
+"""Before all that records would write which the computer does not vouch for."""
+_NO_RECEIPT = "the computer has no receipt of it"
 _ASKED = "it takes root, so it is put back only after you have looked at all that it says"
 
 
@@ -53,8 +60,8 @@ def put_back(
         computer: is changed.
         numbers: which; None is all.
         overwrite: even what somebody changed since.
-        shown: numbers of rescued records that a person was shown whole and agreed to; no other
-            record that was rescued and takes root is put back.
+        shown: numbers of records that a person was shown whole and agreed to; no other record is
+            put back that takes root and of which the computer has no receipt.
         keep_rights: whether more is to come; see `apply_changes`.
         on_step: told after each change.
         on_review: told what an interruption left, before anything is touched.
@@ -107,13 +114,13 @@ def _outcome(
 
 
 def is_asked(computer: Computer, entry: Entry) -> bool:
-    """Whether this record is put back only after a person has seen all of it.
+    """Whether this record is put back only after a person has seen all of it: it takes root, and
+    the computer has no receipt of what it restores.
 
-    It was rescued, and it takes root.
+    Raises:
+        ComputerError: the computer cannot be asked; then it is not put back either.
     """
-    return (
-        entry.rescued and entry.is_open and entry.ref.area in computer.about.capabilities().asks_for
-    )
+    return entry.is_open and not computer.settings.vouched(entry.ref, entry.restore)
 
 
 def recorded(entry: Entry) -> list[str]:
@@ -137,10 +144,13 @@ def _put_back(
     if not entry.is_open:
         note = f"change {entry.number} is {entry.stage} already"
         return _outcome(entry, entry.restore, "as it was", note)
-    if is_asked(computer, entry) and entry.id not in shown:
-        return _outcome(entry, entry.after, "failed", f"{entry.note or _RESCUED}; {_ASKED}")
+    try:
+        believed = is_asked(computer, entry)
+        unseen = believed and entry.id not in shown
+    except ComputerError as error:
+        return _later(journal, entry, None, str(error))
     # Writing now would take the newer change along without being asked to.
-    if newer := _newer(journal, computer, entry):
+    if not unseen and (newer := _newer(journal, computer, entry)):
         journal.rebase(entry, newer, clock(computer))
         note = (
             f"change {newer.number} is newer; putting that back now restores {entry.restore.word}"
@@ -150,6 +160,8 @@ def _put_back(
         now = computer.settings.read(entry.ref)
     except ComputerError as error:
         return _later(journal, entry, None, str(error))
+    if unseen:
+        return _not_believed(journal, computer, entry, now)
     if not overwrite and not _is_ours(entry, now):
         if any(_is_ours(older, now) for older in _older(journal, computer, entry)):
             note = "it was put back without Lumtak, with an older change of the same setting"
@@ -158,7 +170,19 @@ def _put_back(
         note = _three_values(entry, now)
         journal.stage(entry, "conflict", clock(computer), note=note)
         return _outcome(entry, now, "conflict", note)
-    return _bring_back(journal, computer, journal.undoing(entry, moment(computer)))
+    entry = journal.undoing(entry, moment(computer))
+    return _bring_back(journal, computer, entry, believed=believed)
+
+
+def _not_believed(journal: Journal, computer: Computer, entry: Entry, now: State) -> Outcome:
+    """Nothing is written on the word of this record; where nothing is left to do it is done with."""
+    if now.same_as(entry.restore):
+        note = "it stands as before already; nothing was written"
+        journal.stage(entry, "undone", clock(computer), note=note)
+        return _outcome(entry, now, "as it was", note)
+    why = f"{entry.note}; " if entry.note else ""
+    outcome = _outcome(entry, now, "failed", f"{why}{_NO_RECEIPT}; {_ASKED}")
+    return msgspec.structs.replace(outcome, unseen=True)
 
 
 def _newer(journal: Journal, computer: Computer, entry: Entry) -> Entry | None:
@@ -179,10 +203,12 @@ def _is_ours(entry: Entry, now: State) -> bool:
     return any(now.same_as(state) for state in known) or now.between(entry.restore, entry.left)
 
 
-def _bring_back(journal: Journal, computer: Computer, entry: Entry) -> Outcome:
-    refusal = _restore(computer, entry)
+def _bring_back(journal: Journal, computer: Computer, entry: Entry, *, believed: bool) -> Outcome:
+    refusal = _restore(computer, entry, believed=believed)
     if refusal:
-        refusal = _restore(computer, entry)  # what failed half-way is ended by doing it again
+        refusal = _restore(
+            computer, entry, believed=believed
+        )  # what failed half-way is ended by doing it again
     try:
         back = computer.settings.read(entry.ref)
     except ComputerError as error:
@@ -198,13 +224,13 @@ def _bring_back(journal: Journal, computer: Computer, entry: Entry) -> Outcome:
     return _outcome(entry, back, "conflict", note)
 
 
-def _restore(computer: Computer, entry: Entry) -> str:
+def _restore(computer: Computer, entry: Entry, *, believed: bool) -> str:
     """Restore the state; why that failed, empty when it did not."""
     try:
-        computer.settings.write(entry.ref, entry.restore)
+        computer.settings.write(entry.ref, entry.restore, believed=believed)
     except ComputerError as error:
-        # What a forged record would have a person type is not passed on.
-        return error.message if entry.rescued else str(error)
+        # What a forged record would have a person type is not passed on unasked.
+        return error.message if entry.rescued and not believed else str(error)
     return ""
 
 

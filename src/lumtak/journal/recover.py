@@ -140,13 +140,12 @@ def _judge(journal: Journal, computer: Computer) -> list[_Judged]:
     mine = [e for e in journal.entries_of(computer) if e.is_open]
     above: dict[SettingRef, Entry] = {}
     judged = []
-    takes_root = computer.about.capabilities().asks_for
     # From the newest down: an older change of the same setting is judged by what stands on it.
     for entry in reversed(mine):
         if entry.stage in UNFINISHED:
             verdict = _judge_one(computer, entry, above.get(entry.ref))
-            # Somebody else can have written the second copy from which this record came.
-            if entry.rescued and entry.ref.area in takes_root:
+            # Somebody else can have written this record.
+            if verdict.clear is not None and not _vouched(computer, entry.ref, verdict.clear):
                 verdict = _hands_off(verdict)
             judged.append(verdict)
             if verdict.found in {"not done", "put back"}:
@@ -214,6 +213,13 @@ def _judge_back(entry: Entry, now: State) -> _Judged | None:
 
 def _is_written(entry: Entry, now: State) -> bool:
     return now.same_as(entry.left) or (entry.after is None and now.value == entry.value)
+
+
+def _vouched(computer: Computer, ref: SettingRef, state: State) -> bool:
+    try:
+        return computer.settings.vouched(ref, state)
+    except ComputerError:
+        return False
 
 
 def _hands_off(judged: _Judged) -> _Judged:

@@ -13,7 +13,7 @@ from lumtak.core.setting import SHOWS_WORDS
 from lumtak.core.text import plain
 from lumtak.core.units import counted
 from lumtak.errors import LumtakError
-from lumtak.journal import Drift, Entry, Outcome, is_asked, put_back, recorded, warnings
+from lumtak.journal import UNSEEN, Drift, Entry, Outcome, put_back, recorded, warnings
 from lumtak.journal.entry import ENDED_WORDS
 from lumtak.tui.background import WorkingScreen
 from lumtak.tui.command import Command
@@ -260,15 +260,13 @@ class PutBackScreen(Beside, WorkingScreen):
             self._ask([e for e in changes.open if everything or e.id in self._marked], changes)
 
     def _ask(self, entries: list[Entry], changes: Changes) -> None:
-        """One question for what nobody else changed, one for what somebody did, one for what has to
-        be looked at first.
+        """One question for what nobody else changed, one for what somebody did; what has to be
+        looked at first is asked about after these.
         """
-        rescued = [e for e in entries if is_asked(self._computer, e)]
-        disputed = [e for e in entries if e not in rescued and changes.conflict(e)]
-        clear = [e for e in entries if e not in rescued and e not in disputed]
-        questions = [self._of_clear(clear, changes, len(disputed), len(rescued))] if clear else []
+        disputed = [e for e in entries if changes.conflict(e)]
+        clear = [e for e in entries if e not in disputed]
+        questions = [self._of_clear(clear, changes, len(disputed))] if clear else []
         questions += [self._of_disputed(disputed, changes)] if disputed else []
-        questions += [self._of_rescued(entry) for entry in rescued]
         self._ask_next(questions)
 
     def _ask_next(self, questions: list[_Question], *, by_itself: bool = False) -> None:
@@ -293,9 +291,7 @@ class PutBackScreen(Beside, WorkingScreen):
             answered,
         )
 
-    def _of_clear(
-        self, entries: list[Entry], changes: Changes, disputed: int, rescued: int
-    ) -> _Question:
+    def _of_clear(self, entries: list[Entry], changes: Changes, disputed: int) -> _Question:
         numbers = [e.id for e in entries]
         lines = [plain(f"{e.title}: {e.word} → {e.restore.word}", 160) for e in reversed(entries)]
         lines += ["", *(f"Warning: {w}" for w in warnings(changes.facts, changes.entries, numbers))]
@@ -304,10 +300,6 @@ class PutBackScreen(Beside, WorkingScreen):
         ]
         if disputed:
             lines.append(f"{disputed} that somebody changed since are asked about afterwards.")
-        if rescued:
-            lines.append(
-                f"{rescued} whose records were rescued are asked about afterwards, one by one."
-            )
         asks = f"Put {counted(len(entries), 'change')} of {plain(self._computer.name)} back?"
         return _Question(entries, asks, lines, "Put back", "Leave it changed")
 
@@ -334,17 +326,13 @@ class PutBackScreen(Beside, WorkingScreen):
         return _Question(entries, asks, lines, "Overwrite", "Leave as it is now", overwrite=True)
 
     @staticmethod
-    def _of_rescued(entry: Entry) -> _Question:
-        lines = [
-            (
-                "Its record was rescued from its second copy, which somebody else may have written."
-                " As root it would write:"
-            ),
-            "",
-            *recorded(entry),
-        ]
-        asks = f"Is this what stood there before change {entry.number}, {plain(entry.title, 60)}?"
-        return _Question([entry], asks, lines, "Yes, put it back", "Leave it as it is now")
+    def _of_unseen(entries: list[Entry], *, overwrite: bool) -> _Question:
+        lines = [UNSEEN]
+        for entry in entries:
+            lines += ["", f"Change {entry.number}, {plain(entry.title, 60)}", *recorded(entry)]
+        asks = f"Is this what stood there before {counted(len(entries), 'change')}?"
+        yes, no = "Yes, put it back", "Leave it as it is now"
+        return _Question(entries, asks, lines, yes, no, overwrite=overwrite, seen=True)
 
     def _put_back(self, question: _Question, rest: list[_Question]) -> None:
         numbers = [e.id for e in question.entries]
@@ -355,14 +343,17 @@ class PutBackScreen(Beside, WorkingScreen):
                 self._computer,
                 numbers,
                 overwrite=question.overwrite,
-                shown=numbers,
+                shown=numbers if question.seen else (),
                 stop=self.stop,
             )
 
         def done(outcomes: list[Outcome]) -> None:
             self._marked -= set(numbers)
             self.tell_put_back(outcomes)
-            self._ask_next(rest, by_itself=True)
+            unseen = {o.id for o in outcomes if o.unseen}
+            waiting = [e for e in question.entries if e.id in unseen]
+            more = [self._of_unseen(waiting, overwrite=question.overwrite)] if waiting else []
+            self._ask_next([*rest, *more], by_itself=True)
 
         asks = asking(self._computer, (e.ref for e in question.entries))
         self.begin("putting back", job, done, asks=asks)

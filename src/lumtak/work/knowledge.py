@@ -11,12 +11,12 @@ from typing import TYPE_CHECKING
 
 import msgspec
 
+from lumtak.computers.hands.sent.files.owned import why_not_roots
 from lumtak.core.profile import Profile, load_profile
 from lumtak.core.record import UNREADABLE, json_document
 from lumtak.core.settings import Settings, load_settings, settings_toml
 from lumtak.core.text import plain
 from lumtak.errors import BadFileError, LumtakError, StorageError, UnknownNameError
-from lumtak.roots import why_not_roots
 from lumtak.storage import make_folder, read_handed_in, write_whole
 
 if TYPE_CHECKING:  # the opening screen needs none of them

@@ -18,7 +18,7 @@ from importlib.resources import files
 from typing import Any
 
 from lumtak.computers.hands.sent.files.places import NotOrdinaryError, RefusalError
-from lumtak.computers.hands.sent.looking import VERSION
+from lumtak.computers.hands.sent.operations import VERSION
 from lumtak.computers.hands.sent.wire import lengths, packed, unpacked
 
 _BOOT = (
@@ -86,7 +86,7 @@ class Channel:
 
     Args:
         command: starts the interpreter; from `bootstrap`, with whatever makes it another user.
-        options: of the hand: `rules`, `homes`.
+        options: of the hand: `rules`, `homes`, `own`, `roles`.
         who: for a person: "the hand of mia".
         session: whether it gets a session of its own at once; sudo has to stay in the caller's, to
             ask on the terminal.

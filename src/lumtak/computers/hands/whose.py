@@ -5,41 +5,20 @@ import os
 import pwd
 from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import Any, cast
 
+from lumtak.computers.hands.asking import Near
 from lumtak.computers.hands.channel import bootstrap
 from lumtak.computers.hands.piped import Piped
 from lumtak.computers.hands.reach import Reach
+from lumtak.computers.hands.sent.files.owned import why_not_roots
 from lumtak.computers.hands.sent.hand import Hand
+from lumtak.computers.hands.sent.operations import LOOKING, ROOT, SEARCHING, TRYING, UPKEEP, USER
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError, UnknownNameError
-from lumtak.roots import why_not_roots
 
 PYTHON = "/usr/bin/python3"
 _SUDO = ("/usr/bin/sudo", "/bin/sudo", "/usr/local/bin/sudo")
-_ROOT_ONLY = (
-    "about",
-    "own_put",
-    "own_link",
-    "own_remove",
-    "own_clear",
-    "make_swap",
-    "drop_swap",
-    "set_kernel",
-    "leave_script",
-    "run",
-    "aside_look",
-    "aside_move",
-    "aside_back",
-    "aside_empty",
-    "remove_packages",
-    "reinstall_packages",
-    "superblock",
-    "trim",
-)
-"""What root is asked for by sudo: it changes things, and Lumtak looks at them as itself."""
-_SEARCHES_ONLY = ("about", "space", "inodes", "survey", "tool_holds", "aside_look")
-_BESIDE_ONLY = ("about", "integrity", "scanner", "scan", "fragments", "run")
-_TRIES_ONLY = ("about", "feel", "touched", "run")
 _PROMPT = "Lumtak changes settings of the system. Password of %p: "
 
 
@@ -162,8 +141,8 @@ class Hands:
         root: Reach | None,
         why_no_root: str = "",
         trying: Piped | None = None,
-        searching: Piped | None = None,
-        beside: tuple[Piped, Piped] | None = None,
+        searching: Reach | None = None,
+        beside: tuple[Reach, Reach] | None = None,
     ) -> None:
         self.own, self.user = own, user
         self.searching = searching
@@ -171,7 +150,9 @@ class Hands:
         self.trying = trying
         self._root = root
         self.why_no_root = why_no_root
-        self._asked: Piped | None = None
+        self._pipe: Piped | None = None
+        self.believed = False
+        """Whether a person wants what was recorded also where root has no receipt of it."""
 
     @property
     def asks(self) -> bool:
@@ -186,11 +167,11 @@ class Hands:
         """
         if self._root is not None:
             return self._root
-        if self._asked is None or not self._asked.is_open:
+        if self._pipe is None or not self._pipe.is_open:
             self.take(ask=False)
-        if self._asked is None:
+        if self._pipe is None:
             raise ComputerError("This takes root, and there is none.", "Start Lumtak as root.")
-        return self._asked
+        return as_reach(self._pipe)
 
     def take(self, *, ask: bool) -> None:
         """Have a hand of root; sudo asks for the password on the terminal where it has to and may.
@@ -198,7 +179,7 @@ class Hands:
         Raises:
             ComputerError: it is refused, or cannot be had.
         """
-        if self._root is not None or (self._asked is not None and self._asked.is_open):
+        if self._root is not None or (self._pipe is not None and self._pipe.is_open):
             return
         if self.why_no_root:
             raise ComputerError(
@@ -207,13 +188,9 @@ class Hands:
         check_interpreter()
         how = ("-p", _PROMPT) if ask else ("-n",)
         command = (sudo(), *how, "--", *bootstrap(PYTHON))
-        hand = Piped(
-            command,
-            {"rules": True, "only": _ROOT_ONLY},
-            "the hand of root",
-            session=False,
-            start_s=None if ask else 30.0,
-        )
+        options = {"rules": True, "roles": (ROOT,)}
+        start_s = None if ask else 30.0
+        hand = Piped(command, options, "the hand of root", session=False, start_s=start_s)
         _untraced(on=True)
         try:
             hand.open()
@@ -224,19 +201,18 @@ class Hands:
                 "See whether you may use sudo here (sudo -l), then try again; or start Lumtak as"
                 " root.",
             ) from error
-        self._asked = hand
+        self._pipe = hand
 
     def give_back(self) -> None:
         """The hand of root that was asked for ends; the next change asks again."""
-        if self._asked is not None:
-            self._asked.close()
-            self._asked = None
+        if self._pipe is not None:
+            self._pipe.close()
+            self._pipe = None
             _untraced(on=False)
 
     def end_searching(self) -> None:
         """What looks the disk through ends, also in the middle of it."""
-        if self.searching is not None:
-            self.searching.kill()
+        _ended(self.searching, at_once=True)
 
     def beside(self, *, as_user: bool) -> Reach:
         """The hand that does upkeep beside all other work, as Lumtak itself or as the user."""
@@ -247,7 +223,7 @@ class Hands:
     def end_beside(self) -> None:
         """Upkeep ends, also in the middle of it."""
         for hand in self._beside or ():
-            hand.kill()
+            _ended(hand, at_once=True)
 
     def close(self) -> None:
         """End whatever was started."""
@@ -255,8 +231,21 @@ class Hands:
         self.end_beside()
         self.give_back()
         for hand in (self.user, self.trying):
-            if isinstance(hand, Piped):
-                hand.close()
+            _ended(hand)
+
+
+def _ended(hand: Reach | Piped | None, *, at_once: bool = False) -> None:
+    """A hand that is a process of its own is ended."""
+    if isinstance(hand, Piped):
+        if at_once:
+            hand.kill()
+        else:
+            hand.close()
+
+
+def as_reach(hand: Near | Piped) -> Reach:
+    """A hand as adapters know it: every operation of the table is an attribute of it."""
+    return cast("Reach", hand)
 
 
 def _untraced(*, on: bool) -> None:
@@ -276,15 +265,15 @@ def sudo() -> str:
 
 def local_hands(user: User) -> Hands:
     """The hands for the computer that Lumtak runs on, and one of its users."""
-    homes = (user.config_home, user.data_home)
+    of_user = {"homes": (user.config_home, user.data_home), "own": user.homes}
     if os.geteuid() != 0:
-        own = Hand(homes=homes)
+        own = _near(**of_user, roles=(LOOKING, USER))
         why = "" if sudo() else "it takes root: start Lumtak as root, or install sudo"
         beside = _beside(user)
         return Hands(own, own, None, why, _trying(user), _searching(rules=False), beside)
-    root, searching = Hand(rules=True), _searching(rules=True)
+    root, searching = _near(rules=True, roles=(LOOKING, ROOT)), _searching(rules=True)
     if user.uid == 0:
-        of_root = Hand(homes=homes)
+        of_root = _near(**of_user, roles=(LOOKING, USER))
         beside = _beside(user, rules=True)
         return Hands(root, of_root, root, trying=_trying(user), searching=searching, beside=beside)
     check_interpreter()
@@ -296,10 +285,10 @@ def local_hands(user: User) -> Hands:
         "--inh-caps=-all",
     )
     command = ("/usr/bin/setpriv", *ids, "--reset-env", "--", *bootstrap(PYTHON))
-    of_user = Piped(command, {"homes": homes}, f"the hand of {user.name}")
+    options = {**of_user, "roles": (LOOKING, USER)}
     return Hands(
         root,
-        of_user,
+        as_reach(Piped(command, options, f"the hand of {user.name}")),
         root,
         trying=_trying(user, command),
         searching=searching,
@@ -307,31 +296,35 @@ def local_hands(user: User) -> Hands:
     )
 
 
+def _near(**options: Any) -> Reach:
+    return as_reach(Near(Hand(**options)))
+
+
 def _trying(user: User, command: tuple[str, ...] = bootstrap(PYTHON)) -> Piped:
     """The hand that tries what a user waits for: a process of its own, so that nothing that Lumtak
     does meanwhile counts.
     """
-    return Piped(command, {"only": _TRIES_ONLY}, f"the trying hand of {user.name}")
+    return Piped(command, {"roles": (TRYING,)}, f"the trying hand of {user.name}")
 
 
-def _searching(*, rules: bool) -> Piped:
+def _searching(*, rules: bool) -> Reach:
     """The hand that looks the disk through: a process of its own that gives way to all others."""
-    options = {"rules": rules, "only": _SEARCHES_ONLY, "nice": 10}
-    return Piped(bootstrap(PYTHON), options, "the searching hand")
+    options = {"rules": rules, "roles": (SEARCHING,), "nice": 10}
+    return as_reach(Piped(bootstrap(PYTHON), options, "the searching hand"))
 
 
 def _beside(
     user: User, command: tuple[str, ...] = bootstrap(PYTHON), *, rules: bool = False
-) -> tuple[Piped, Piped]:
+) -> tuple[Reach, Reach]:
     """The hands that do upkeep beside all other work, with the lowest priority there is."""
-    idle = {"only": _BESIDE_ONLY, "nice": 19, "idle": True}
+    idle = {"roles": (UPKEEP,), "nice": 19, "idle": True}
     own = Piped(bootstrap(PYTHON), {**idle, "rules": rules}, "the hand of upkeep")
-    return own, Piped(command, idle, f"the upkeep hand of {user.name}")
+    return as_reach(own), as_reach(Piped(command, idle, f"the upkeep hand of {user.name}"))
 
 
 def folder_hands(root: str, user: User) -> Hands:
     """The hands for a folder that looks like a computer: it has files, and nobody's rights."""
-    hand = Hand(root, homes=(user.config_home, user.data_home))
+    hand = _near(root=root, homes=(user.config_home, user.data_home), own=user.homes)
     return Hands(hand, hand, hand, "it is a folder, not a computer that is switched on")
 
 

@@ -158,6 +158,14 @@ class Adapter(ABC):
         del ref, exact
 
 
+class RootAdapter(Adapter):
+    """Settings of the system: root's hand writes them, and knows by itself how."""
+
+    def write(self, ref: SettingRef, exact: Any) -> None:  # noqa: ANN401 - one of its kinds
+        """See `Adapter.write`."""
+        self._root.bring(ref, self.read(ref).exact, exact)
+
+
 def unfit(ref: SettingRef, why: str, by_hand: str = "") -> ComputerError:
     """The refusal of a recorded state, with what a person can type who knows the record to be
     right.

@@ -6,13 +6,11 @@ what the kernel tells of them.
 
 from lumtak.computers.hands.reach import Reach, runs_systemd
 from lumtak.computers.hands.sent.states.states import ClockPolicies
-from lumtak.computers.hands.sent.table import POLICIES, POWER_FILE, POWER_SWITCH, power_unit_text
+from lumtak.computers.hands.sent.table import POWER_FILE, POWER_SWITCH, power_unit_text
 from lumtak.computers.linux import hardware
-from lumtak.computers.linux.adapter import Adapter, Listed, Look
+from lumtak.computers.linux.adapter import Listed, Look, RootAdapter
 from lumtak.computers.linux.clocks import (
-    GOVERNOR,
     MIXED,
-    PREFERENCE,
     Now,
     clock_now,
     words_of_plan,
@@ -35,7 +33,7 @@ def plan_in_force(hand: Reach, service: Service | None) -> str | NotMeasured:
     return NotMeasured(not_measured=_NO_CHOICE) if clock is None else clock.plan
 
 
-class ClockPlan(Adapter):
+class ClockPlan(RootAdapter):
     """The plan that the clock policies of one computer make up."""
 
     area = "power"
@@ -109,24 +107,3 @@ class ClockPlan(Adapter):
             value=value,
             exact=ClockPolicies(held, power_unit_text(governor, preference), POWER_FILE),
         )
-
-    def write(self, ref: SettingRef, exact: ClockPolicies) -> None:
-        """The unit first, so that no restart in between brings the old plan back unseen.
-
-        Then each policy.
-        """
-        del ref
-        if exact.kept is not None:
-            self._root.put(POWER_FILE, exact.kept)
-        if exact.link:
-            self._root.link(POWER_SWITCH, exact.link)
-        else:
-            self._root.remove(POWER_SWITCH, folder_too=True)
-        if exact.kept is None:
-            self._root.remove(POWER_FILE)
-        self._root.systemctl("daemon-reload")
-        for policy, words in exact.policies.items():
-            governor, _, preference = words.partition("/")
-            for name, word in ((GOVERNOR, governor), (PREFERENCE, preference)):
-                if word:
-                    self._root.set_kernel(f"{POLICIES}/{policy}/{name}", word)

@@ -58,9 +58,9 @@ class Clutters(Adapter):
     def __init__(self, means: Means) -> None:
         super().__init__(means)
         self._hands = means.hands
-        self._planned: dict[str, tuple[float, Aside]] = {}
-        """What is to be set aside, by key: when it was looked for, and the state that comes of
-        it."""
+        self._planned: dict[str, tuple[float, Aside, str]] = {}
+        """What is to be set aside, by key: when it was looked for, the state that comes of it, and
+        the handle by which the hand knows it."""
         self._chosen: dict[str, Chosen] = {}
         """What a person chose, by key."""
 
@@ -154,10 +154,10 @@ class Clutters(Adapter):
         now = self.read(ref)
         if now.value == ASIDE:
             return now
-        looked, exact = self._planned.get(ref.key, (0.0, None))
+        looked, exact, _ = self._planned.get(ref.key, (0.0, None, ""))
         if exact is None or time.monotonic() - looked > _FRESH_S:
-            exact = self._look_for(ref)
-            self._planned[ref.key] = time.monotonic(), exact
+            exact, handle = self._look_for(ref)
+            self._planned[ref.key] = time.monotonic(), exact, handle
         return State(value=ASIDE, exact=exact)
 
     def choose(self, ref: SettingRef, chosen: Chosen) -> None:
@@ -165,7 +165,7 @@ class Clutters(Adapter):
         self._chosen[ref.key] = chosen
         self._planned.pop(ref.key, None)
 
-    def _look_for(self, ref: SettingRef) -> Aside:
+    def _look_for(self, ref: SettingRef) -> tuple[Aside, str]:
         name = class_of(ref.key)
         chosen = self._chosen.get(ref.key, Chosen())
         paths = chosen.paths or ((ref.key,) if name == PATH else ())
@@ -176,9 +176,7 @@ class Clutters(Adapter):
             )
         copies = [[unescaped(p), [unescaped(c) for c in held]] for p, held in chosen.copies]
         try:
-            found = self.acting().aside_look(
-                name, ref.key, self._user.homes, self.folder, [unescaped(p) for p in paths], copies
-            )
+            found = self.acting().aside_look(name, ref.key, [unescaped(p) for p in paths], copies)
         except OSError as error:
             raise ComputerError(
                 f"{plain(ref.key, _MOST_SHOWN)} cannot be set aside: {reason_of(error)}.",
@@ -191,7 +189,7 @@ class Clutters(Adapter):
                 f"{_because(found.get('left'))}.",
                 "Nothing was changed.",
             )
-        return self.state(self.folder, sha256, False)
+        return self.state(self.folder, sha256, False), str(found["handle"])
 
     def accept(self, ref: SettingRef, exact: Aside) -> None:
         """See `Adapter.accept`."""
@@ -226,15 +224,20 @@ class Clutters(Adapter):
         """An interruption may have left the folder, with nothing in it."""
         if not names_at(self._hand_that_looks, self.folder):
             with contextlib.suppress(OSError):
-                self.acting().aside_back(self.folder, "")
+                self.acting().aside_back("")
 
     def _set_aside(self, ref: SettingRef, exact: Aside) -> None:
         now = self.read(ref).exact
         if now == exact:
             return
-        self._planned.pop(ref.key, None)
+        _, planned, handle = self._planned.pop(ref.key, (0.0, None, ""))
+        if planned != exact:
+            raise ComputerError(
+                f"{plain(ref.key, _MOST_SHOWN)} is not set aside: it was not looked for.",
+                "Set it aside again.",
+            )
         try:
-            self.acting().aside_move(exact.sha256)
+            self.acting().aside_move(handle)
         except OSError as error:
             raise ComputerError(
                 f"{plain(ref.key, _MOST_SHOWN)} was not set aside: {reason_of(error)}.",
@@ -243,7 +246,7 @@ class Clutters(Adapter):
 
     def _back(self, note: Note) -> dict[str, int]:
         try:
-            done = self.acting().aside_back(self.folder, note.sha256)
+            done = self.acting().aside_back(note.sha256)
         except OSError as error:
             raise ComputerError(
                 f"{plain(note.key, _MOST_SHOWN)} was not put back: {reason_of(error)}.",
@@ -262,7 +265,7 @@ class Clutters(Adapter):
             )
         ended = Emptied(files=0, bytes=0)
         try:
-            for part in self.acting().aside_empty(self.folder, note.sha256):
+            for part in self.acting().aside_empty(note.sha256):
                 ended = msgspec.convert(part.get("ended", part), Emptied)
                 on_progress(ended)
         except (OSError, msgspec.ValidationError) as error:

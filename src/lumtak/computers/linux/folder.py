@@ -10,7 +10,7 @@ from collections.abc import Iterator
 
 from lumtak.computers.hands.reach import NotOrdinaryError, Reach
 from lumtak.computers.hands.sent.files.words import escaped, unescaped
-from lumtak.computers.hands.sent.looking import MOST_BYTES
+from lumtak.computers.hands.sent.operations import MOST_BYTES
 from lumtak.computers.hands.sent.states.states import Absent, File, InFolder, Link
 from lumtak.computers.linux.adapter import Adapter
 from lumtak.core.setting import SettingRef

@@ -3,7 +3,7 @@
 from lumtak.computers.hands.reach import text
 from lumtak.computers.hands.sent.states.states import KernelValue
 from lumtak.computers.hands.sent.table import KERNEL, sysctl_file, sysctl_text
-from lumtak.computers.linux.adapter import Adapter, Listed, Look
+from lumtak.computers.linux.adapter import Listed, Look, RootAdapter
 from lumtak.core.facts import Fixed, Item, Setting
 from lumtak.core.setting import SettingRef, State
 from lumtak.core.text import number, plain
@@ -15,7 +15,7 @@ _TITLES = {
 }
 
 
-class MemorySettings(Adapter):
+class MemorySettings(RootAdapter):
     """Settings of one kernel."""
 
     area = "memory"
@@ -82,18 +82,6 @@ class MemorySettings(Adapter):
                 f"Choose from {lowest} to {highest}.",
             )
         return State(value=wanted, exact=KernelValue(ref.key, wanted, sysctl_text(ref.key, wanted)))
-
-    def write(self, ref: SettingRef, exact: KernelValue) -> None:
-        """The file first, so that no restart in between brings the old value back unseen.
-
-        Then the kernel.
-        """
-        del ref
-        if exact.kept is None:
-            self._root.remove(exact.file)
-        else:
-            self._root.put(exact.file, exact.kept)
-        self._root.set_kernel(exact.place, exact.live)
 
 
 def _bounds(ref: SettingRef) -> tuple[int, int]:

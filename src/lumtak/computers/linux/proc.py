@@ -160,7 +160,7 @@ class Processes:
 
         Those that vanish on the way are left out.
         """
-        raw = self._hand.counters()
+        raw = {int(pid): data for pid, data in self._hand.counters().items()}
         raw.pop(self._own_pid or 0, None)
         self._set_apart(raw)
         for gone in self._known.keys() - raw.keys():

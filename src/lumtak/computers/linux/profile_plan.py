@@ -9,7 +9,7 @@ from lumtak.computers.hands.reach import Reach, text, text_at
 from lumtak.computers.hands.sent.states.states import Profile
 from lumtak.computers.hands.sent.table import PROFILE_BUSES
 from lumtak.computers.linux import hardware
-from lumtak.computers.linux.adapter import Adapter, Listed, Look
+from lumtak.computers.linux.adapter import Listed, Look, RootAdapter
 from lumtak.computers.linux.clocks import disagrees
 from lumtak.core.facts import Fixed, Gap, Item, Setting
 from lumtak.core.setting import IN_FORCE, SettingRef, State, not_in_force
@@ -77,7 +77,7 @@ def plan_item(source: str, value: str, plans: tuple[str, ...], note: str, why_no
     )
 
 
-class ProfilePlan(Adapter):
+class ProfilePlan(RootAdapter):
     """The plan that a profile service keeps."""
 
     area = "power"
@@ -137,8 +137,3 @@ class ProfilePlan(Adapter):
                 f"Choose from {', '.join(found.plans)}.",
             )
         return State(value=value, exact=Profile(found.bus, _SERVICE[value]))
-
-    def write(self, ref: SettingRef, exact: Profile) -> None:
-        """Set the plan; after an update the service may go by its other name."""
-        bus = self._answering(ref).bus
-        self._root.set_profile(bus, PROFILE_BUSES[bus], exact.plan)

@@ -1,17 +1,14 @@
 """What takes root, by the hand of root, which holds it against its own table whoever asks."""
 
 import contextlib
-import posixpath
 from collections.abc import Iterator
 
-from lumtak.computers.hands.reach import names_at
-from lumtak.computers.hands.sent.files.atomic import temporary_name
-from lumtak.computers.hands.sent.table import is_switch
+from lumtak.computers.hands.reach import reason_of
+from lumtak.computers.hands.sent.states.exact import Exact, OfRoot
 from lumtak.computers.hands.whose import Hands
+from lumtak.core.setting import SettingRef
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError
-
-_TIMEOUT_S = 90.0
 
 
 class Root:
@@ -32,80 +29,50 @@ class Root:
         return self._hands.why_no_root
 
     @contextlib.contextmanager
-    def _plainly(self) -> Iterator[None]:
-        """OSError becomes a sentence."""
+    def believing(self, *, believed: bool) -> Iterator[None]:
+        """While it lasts, a person wants what was recorded also where root has no receipt of it."""
+        kept, self._hands.believed = self._hands.believed, believed
         try:
             yield
+        finally:
+            self._hands.believed = kept
+
+    def bring(self, ref: SettingRef, before: object, wanted: OfRoot) -> None:
+        """A setting is in this state.
+
+        Args:
+            ref: of the setting.
+            before: the exact state that stands now.
+            wanted: the one that is to stand.
+
+        Raises:
+            ComputerError: it was refused, or failed; what stands then is only known by a look.
+        """
+        if not isinstance(before, Exact):
+            raise ComputerError(f"{plain(str(ref))} cannot be read.", "Audit the computer again.")
+        root = self._hands.root()
+        try:
+            root.change(ref.area, ref.key, before.said(), wanted.said(), self._hands.believed)
         except OSError as error:
+            by_hand = wanted.by_hand()
             raise ComputerError(
-                f"{plain(error.strerror or str(error), 400)}.",
-                "Nothing was changed; the log has the rest.",
+                f"{plain(str(ref))}: {plain(reason_of(error), 400)}.",
+                f"If it is to be so all the same, a person can type: {plain(by_hand, 4000)}"
+                if by_hand
+                else "`lumtak drift COMPUTER` shows how it stands now; the log has the rest.",
             ) from error
 
-    def put(self, path: str, data: bytes) -> None:
-        """A file that only Lumtak writes has these bytes, mode 0644: all at once, or not at all."""
-        with self._plainly():
-            self._hands.root().own_put(path, data)
+    def vouches(self, ref: SettingRef, wanted: Exact) -> bool:
+        """Whether root has a receipt that a setting was in this state.
 
-    def link(self, path: str, target: str) -> None:
-        """The link of a unit leads there: all at once, or not at all."""
-        with self._plainly():
-            self._hands.root().own_link(path, target)
-
-    def remove(self, path: str, *, folder_too: bool = False) -> None:
-        """The file or link is gone, with what an interrupted write left.
-
-        Its folder too, where that is asked for and it is empty.
+        Raises:
+            ComputerError: root cannot be asked.
         """
-        with self._plainly():
-            self._hands.root().own_remove(path, folder_too)
-
-    def clear(self, path: str) -> None:
-        """What an interrupted write left beside a file or link is gone.
-
-        Root is asked only where there is something.
-        """
-        folder, name = posixpath.split(path)
-        names = names_at(self._hands.own, folder)
-        begun = is_switch(path) and not names and self._hands.own.exists(folder)
-        if temporary_name(name) in names or begun:
-            with self._plainly():
-                self._hands.root().own_clear(path)
-
-    def make_swap_file(self, mib: int) -> None:
-        """A swap file of Lumtak's own, ready to be switched on."""
-        with self._plainly():
-            self._hands.root().make_swap(mib)
-
-    def remove_swap_file(self, mib: int) -> None:
-        """It is gone, and the folder where nothing else is in it."""
-        with self._plainly():
-            self._hands.root().drop_swap(mib)
-
-    def systemctl(self, verb: str, *units: str) -> None:
-        """Start, stop, or read unit files anew."""
-        arguments = ("systemctl", "--no-ask-password", verb, *(("--", *units) if units else ()))
-        with self._plainly():
-            self._hands.root().run(arguments, _TIMEOUT_S)
-
-    def set_kernel(self, path: str, value: str) -> None:
-        """A value of the kernel, until the next restart."""
-        with self._plainly():
-            self._hands.root().set_kernel(path, value)
-
-    def set_profile(self, bus: str, path: str, value: str) -> None:
-        """The plan of the profile service on the system bus."""
-        arguments = (
-            "busctl",
-            "--system",
-            "set-property",
-            "--",
-            bus,
-            path,
-            bus,
-            "ActiveProfile",
-            "s",
-            value,
-        )
-        with self._plainly():
-            self._hands.root().run(arguments, _TIMEOUT_S)
+        root = self._hands.root()
+        try:
+            return root.vouched(ref.area, ref.key, wanted.said())
+        except OSError as error:
+            raise ComputerError(
+                f"Root could not be asked about {plain(str(ref))}: {reason_of(error)}.",
+                "Try again.",
+            ) from error

@@ -7,19 +7,13 @@ from collections.abc import Mapping
 
 import msgspec
 
-from lumtak.computers.hands.reach import reason_of, runs_systemd, text, text_at
+from lumtak.computers.hands.reach import reason_of, runs_systemd, text
 from lumtak.computers.hands.sent.states.states import UnitLinks, unit_name
 from lumtak.computers.hands.sent.table import NOWHERE, UNITS, is_switch, why_no_link
-from lumtak.computers.linux.adapter import Adapter, Listed, Look
+from lumtak.computers.hands.sent.units.links import behind_mask, installing, links
+from lumtak.computers.linux.adapter import Listed, Look, RootAdapter
 from lumtak.computers.linux.listening import is_open
-from lumtak.computers.linux.units import (
-    Fields,
-    all_units,
-    behind_mask,
-    installing,
-    links,
-    show,
-)
+from lumtak.computers.linux.units import Fields, all_units, show
 from lumtak.core.facts import Fixed, Gap, Item, Origin, Setting, Trigger, TriggerKind
 from lumtak.core.setting import IN_FORCE, SettingRef, State, not_in_force
 from lumtak.core.text import number, plain
@@ -46,7 +40,7 @@ _EARLY = {
 _VALUES = ("auto", "demand", "manual", "off")
 
 
-class Services(Adapter):
+class Services(RootAdapter):
     """Services and timers of the system's manager."""
 
     area = "services"
@@ -246,11 +240,6 @@ class Services(Adapter):
             found = {}
         return State(value=value, exact=UnitLinks(unit, found, value == "auto"))
 
-    def _places(self, unit: str) -> list[str]:
-        """Where Lumtak can have begun to write a link of this unit."""
-        path = behind_mask(self._hand, unit)
-        return [f"{UNITS}/{unit}", *installing(unit, path, text_at(self._hand, path))]
-
     def _installing(self, unit: str, fields: Fields, ref: SettingRef) -> dict[str, str]:
         path = fields.get("FragmentPath", "")
         if fields.get("LoadState") == "masked":
@@ -269,22 +258,6 @@ class Services(Adapter):
                 "Choose demand or manual.",
             )
         return wanted
-
-    def write(self, ref: SettingRef, exact: UnitLinks) -> None:
-        """Bring about the links, then start or stop it."""
-        now = links(self._hand).get(exact.unit, {})
-        for path in {*self._places(exact.unit), *exact.links}:
-            self._root.clear(path)
-        for path in now.keys() - exact.links.keys():
-            self._root.remove(path, folder_too=is_switch(path))
-        for path, target in exact.links.items():
-            if now.get(path) != target:
-                self._root.link(path, target)
-        if now != exact.links:
-            self._root.systemctl("daemon-reload")
-        runs = self._fields(ref).get("ActiveState") in _UP
-        if exact.active is not None and runs != exact.active:
-            self._root.systemctl("start" if exact.active else "stop", exact.unit)
 
 
 def _unit(ref: SettingRef) -> str:

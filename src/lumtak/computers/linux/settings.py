@@ -12,6 +12,7 @@ from lumtak.computers.hands.whose import Hands, User
 from lumtak.computers.linux.adapter import Adapter, check_fits, unfit
 from lumtak.computers.linux.clutter import Clutters
 from lumtak.computers.linux.folder import UserFolder
+from lumtak.computers.linux.root import Root
 from lumtak.computers.linux.undo_kit import FileUndoKit
 from lumtak.computers.linux.upkeep import acting
 from lumtak.computers.linux.watch import Watching
@@ -32,7 +33,7 @@ class LinuxSettings:
     """
 
     def __init__(self, hands: Hands, user: User, adapters: Sequence[Adapter]) -> None:
-        self._hands, self._user = hands, user
+        self._hands, self._user, self._root = hands, user, Root(hands)
         self._adapters = adapters
 
     @property
@@ -53,10 +54,18 @@ class LinuxSettings:
         """
         return self._settled(ref, state)[1]
 
-    def write(self, ref: SettingRef, state: State) -> None:
+    def write(self, ref: SettingRef, state: State, *, believed: bool = False) -> None:
         """Bring a setting to a value, or restore it exactly."""
         adapter, wanted = self._settled(ref, state)
-        adapter.write(ref, wanted.exact)
+        with self._root.believing(believed=believed):
+            adapter.write(ref, wanted.exact)
+
+    def vouched(self, ref: SettingRef, state: State) -> bool:
+        """See `Settings.vouched`: what takes only the user's rights needs no receipt."""
+        exact = state.exact
+        if not isinstance(exact, Exact):
+            return not self.takes_root(ref)
+        return not exact.root or self._root.vouches(ref, exact)
 
     def _settled(self, ref: SettingRef, state: State) -> tuple[Adapter, State]:
         """(who writes it, the exact state to be written).

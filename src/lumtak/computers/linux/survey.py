@@ -10,8 +10,6 @@ from lumtak.computers.clutter import shipped
 from lumtak.computers.hands.reach import Reach, reason_of
 from lumtak.computers.hands.sent.files.walking import AGES_DAYS
 from lumtak.computers.hands.sent.files.words import escaped
-from lumtak.computers.hands.sent.states.aside_states import OWN_NOTES
-from lumtak.computers.hands.sent.table import SWAP_FOLDER
 from lumtak.computers.hands.whose import Hands, User
 from lumtak.core.clutter import Age, Clutter, Looked, Sums, Survey
 from lumtak.core.record import MOST_MEASURED
@@ -63,7 +61,7 @@ def survey(
             if stop.is_set():
                 raise StoppedError("Looking through the disk")
             on_progress(Looked(done=inodes, whole=inodes, bytes=0, at=clutter.title))
-            piles += _sums(hands, searching, user, clutter)
+            piles += _sums(hands, searching, clutter)
         return _survey(found, wanted, total, free, piles)
     except (OSError, msgspec.ValidationError, TypeError, ValueError) as error:
         raise ComputerError(
@@ -87,7 +85,7 @@ def _told(part: dict[str, Any]) -> tuple[int, int, str]:
     raise ValueError("the hand says what is no progress")
 
 
-def _sums(hands: Hands, searching: Reach, user: User, clutter: Clutter) -> list[Sums]:
+def _sums(hands: Hands, searching: Reach, clutter: Clutter) -> list[Sums]:
     """What a class holds; nothing where its places are not there."""
     if clutter.whose == "tool":
         told = searching.tool_holds(clutter.name).get("places", [])
@@ -104,10 +102,9 @@ def _sums(hands: Hands, searching: Reach, user: User, clutter: Clutter) -> list[
         ]
     # What is the user's is looked at as the user, in folders that nobody else may look into.
     hand = hands.user if clutter.whose == "user" else searching
-    folder = user.data_home + OWN_NOTES if clutter.whose == "user" else SWAP_FOLDER
-    told = hand.aside_look(clutter.name, clutter.name, user.homes, folder, (), ())
-    told.pop("sha256", None)
-    told.pop("pieces", None)
+    told = hand.aside_look(clutter.name, clutter.name, (), ())
+    for name in ("sha256", "handle", "pieces"):
+        told.pop(name)
     told["oldest_at"] = told.pop("oldest", 0)
     told.pop("all_files", None)
     sums = msgspec.convert({"clutter": clutter.name, **told}, Sums)

@@ -8,26 +8,21 @@ What the computer hibernates into is left alone.
 """
 
 import posixpath
-import re
 from collections.abc import Iterable
 from typing import NamedTuple
 
-from lumtak.computers.hands.reach import Reach, names_at, real_path, runs_systemd, text_at
-from lumtak.computers.hands.sent.states.states import SwapAreas, swap_switch
+from lumtak.computers.hands.reach import Reach, real_path, runs_systemd, text_at
+from lumtak.computers.hands.sent.states.states import SwapAreas
+from lumtak.computers.hands.sent.system import swaps
 from lumtak.computers.hands.sent.table import (
-    NOWHERE,
     SWAP_FOLDER,
     UNITS,
-    swap_file,
-    swap_unit,
-    swap_unit_size,
-    swap_unit_text,
 )
-from lumtak.computers.linux.adapter import Adapter, Listed, Look
+from lumtak.computers.linux.adapter import Listed, Look, RootAdapter
 from lumtak.computers.linux.proc import meminfo
 from lumtak.core.facts import Fixed, Item, Setting
 from lumtak.core.setting import SettingRef, State
-from lumtak.core.text import number, plain
+from lumtak.core.text import plain
 from lumtak.core.units import MIB
 from lumtak.errors import ComputerError
 
@@ -37,23 +32,6 @@ _FILE_SYSTEMS = {"ext3", "ext4", "xfs"}
 _ABOVE = posixpath.dirname(SWAP_FOLDER)
 _SPACE_KEPT = 0.10
 _MOST_BYTES = 1 << 20
-_ROOM = 0.8
-"""How much of the memory that is free may be filled by what comes back from swap."""
-_OWN_NAME = re.compile(r"swap_([1-9][0-9]{0,6})")
-_UNIT_FOLDERS = (UNITS, "/run/systemd/transient", "/run/systemd/generator.early",
-"/run/systemd/system", "/run/systemd/generator",
-                 "/usr/local/lib/systemd/system", "/usr/lib/systemd/system", "/lib/systemd/system",
-                 "/run/systemd/generator.late")  # fmt: skip
-"""Most important first; systemd.unit(5)."""
-
-
-class SwapArea(NamedTuple):
-    """One swap area that is in use; proc(5), /proc/swaps."""
-
-    path: str
-    mib: int
-    used_bytes: int
-    kind: str
 
 
 class _Old(NamedTuple):
@@ -66,7 +44,7 @@ class _Old(NamedTuple):
     masked: bool
 
 
-class Swap(Adapter):
+class Swap(RootAdapter):
     """Swap of one computer."""
 
     area = "memory"
@@ -80,7 +58,7 @@ class Swap(Adapter):
 
     def items(self, look: Look) -> Listed:
         """The size of all swap as a setting; where it cannot be changed, why not."""
-        areas = self.areas()
+        areas = swaps.areas_in_use(self._hand)
         names = {"partition": "a partition", "file": "a file", "zram": "compressed memory"}
         kinds = [names.get(a.kind, a.kind) for a in areas]
         item = Item(
@@ -98,13 +76,13 @@ class Swap(Adapter):
         )
         return Listed([item])
 
-    def _setting(self, areas: list[SwapArea]) -> Setting | Fixed:
+    def _setting(self, areas: list[swaps.SwapArea]) -> Setting | Fixed:
         if why := self._root.why_not() or self._why_no_file():
             return Fixed(needed=why)
         olds = self._olds(areas)
         _, free = self._hand.space(_ABOVE)
         free_mib = int(free / MIB * (1 - _SPACE_KEPT))
-        own_mib = sum(a.mib for a in areas if _own_mib(a.path))
+        own_mib = sum(a.mib for a in areas if swaps.own_mib(a.path))
         lowest = sum(o.mib for o in olds if not o.unit)
         return Setting(lowest=lowest, highest=sum(o.mib for o in olds) + own_mib + free_mib)
 
@@ -121,47 +99,13 @@ class Swap(Adapter):
             )
         )
 
-    def areas(self) -> list[SwapArea]:
-        """What is in use now."""
-        found = []
-        for line in text_at(self._hand, "/proc/swaps", _MOST_BYTES).splitlines()[1:]:
-            fields = line.split()
-            kib, used_kib = (number(f) for f in fields[2:4]) if len(fields) >= 4 else (None, None)
-            if kib is not None and used_kib is not None:
-                path = re.sub(r"\\([0-7]{3})", lambda m: chr(int(m[1], 8)), fields[0])
-                kind = "zram" if re.match(r"/dev/zram[0-9]", path) else fields[1]
-                found.append(SwapArea(path, round(kib / 1024), used_kib * 1024, kind))
-        return found
-
-    def _units(self) -> dict[str, tuple[str, str]]:
-        """(unit, folder of its file) by the path that it swaps to.
-
-        From files, those that a generator made from fstab included.
-        """
-        found: dict[str, tuple[str, str]] = {}
-        seen: set[str] = set()
-        for folder in _UNIT_FOLDERS:
-            for name in names_at(self._hand, folder):
-                if (
-                    name.endswith(".swap")
-                    and self._hand.link(f"{folder}/{name}") != NOWHERE
-                    and name not in seen
-                ):
-                    seen.add(name)
-                    what = re.search(
-                        r"(?m)^What=[ \t]*(/.*)$", text_at(self._hand, f"{folder}/{name}")
-                    )
-                    if what:
-                        found.setdefault(real_path(self._hand, what[1].strip()), (name, folder))
-        return found
-
-    def _olds(self, areas: list[SwapArea]) -> list[_Old]:
+    def _olds(self, areas: list[swaps.SwapArea]) -> list[_Old]:
         """What is not Lumtak's own.
 
         Without a unit where Lumtak must not or cannot switch it off for good.
         """
-        others = [a for a in areas if not _own_mib(a.path)]
-        units, masked = self._units(), self._masked()
+        others = [a for a in areas if not swaps.own_mib(a.path)]
+        units, masked = swaps.units_by_path(self._hand), swaps.masked_units(self._hand)
         found = []
         for area in others:
             unit, folder = units.get(area.path, ("", ""))
@@ -178,11 +122,7 @@ class Swap(Adapter):
     def _memory(self) -> dict[str, int]:
         return meminfo(text_at(self._hand, "/proc/meminfo").encode())
 
-    def _masked(self) -> list[str]:
-        names = [n for n in names_at(self._hand, UNITS) if n.endswith(".swap")]
-        return [n for n in names if self._hand.link(f"{UNITS}/{n}") == NOWHERE]
-
-    def _hibernates_into(self, area: SwapArea) -> bool:
+    def _hibernates_into(self, area: swaps.SwapArea) -> bool:
         """Whether memory may be saved there.
 
         What the kernel was told to wake up from, else, where it can sleep so, what could hold it.
@@ -212,36 +152,31 @@ class Swap(Adapter):
     def read(self, ref: SettingRef) -> State:
         """The size of all that is in use, and how each part of it stands."""
         del ref
-        areas = self.areas()
+        areas = swaps.areas_in_use(self._hand)
         return State(value=str(sum(a.mib for a in areas)), exact=self._exact(areas))
 
-    def _exact(self, areas: list[SwapArea]) -> SwapAreas:
+    def _exact(self, areas: list[swaps.SwapArea]) -> SwapAreas:
         olds = [o for o in self._olds(areas) if o.unit]
         kept, on = self._own(areas)
         return _exact(kept, on, [o.unit for o in olds if o.masked], [o.unit for o in olds if o.on])
 
-    def _own(self, areas: list[SwapArea]) -> tuple[set[int], set[int]]:
+    def _own(self, areas: list[swaps.SwapArea]) -> tuple[set[int], set[int]]:
         """(sizes of those that are kept over a restart, of those in use).
 
         A file of Lumtak's own that is neither is only litter.
         """
-        kept = {
-            size
-            for name in names_at(self._hand, posixpath.dirname(swap_switch(1)))
-            if (size := swap_unit_size(name))
-        }
-        return kept, {mib for a in areas if (mib := _own_mib(a.path))}
+        return swaps.own_kept(self._hand), {mib for a in areas if (mib := swaps.own_mib(a.path))}
 
     def foresee(self, ref: SettingRef, value: str | None) -> State:
         """What stood stays where that is enough, and a file of Lumtak's own makes up the rest.
 
         Else what stood is masked.
         """
-        areas = self.areas()
+        areas = swaps.areas_in_use(self._hand)
         wanted = self._size(ref, value, self._setting(areas))
         olds = [o for o in self._olds(areas) if o.on]
         standing = sum(o.mib for o in olds)
-        units, masked = [o.unit for o in olds if o.unit], self._masked()
+        units, masked = [o.unit for o in olds if o.unit], swaps.masked_units(self._hand)
         # What the computer came with is never taken away where adding to it is enough.
         if wanted >= standing:
             rest = wanted - standing
@@ -269,86 +204,6 @@ class Swap(Adapter):
         if problem := setting.problem_with(value):
             raise ComputerError(f"{ref} cannot be {plain(value)}.", f"Choose again: {problem}")
         return int(value)
-
-    def write(self, ref: SettingRef, exact: SwapAreas) -> None:
-        """New before old.
-
-        A file is made and on before anything is switched off, and that only where memory is free
-        for what it holds.
-        """
-        now = self._exact(self.areas())
-        gone = sorted(m for m in {*self._leftovers(), *now.own} if m not in exact.own)
-        leaving = [unit for unit in now.used if unit not in exact.used]
-        self._check_room(ref, gone, leaving, sum(m for m in exact.own if m not in now.on))
-        self._switch_on(exact, now)
-        self._switch_off(exact, now, gone)
-        self._root.systemctl("daemon-reload")
-
-    def _switch_on(self, exact: SwapAreas, now: SwapAreas) -> None:
-        for unit in exact.old:
-            self._root.clear(f"{UNITS}/{unit}")
-        for unit in now.masked:
-            if unit in exact.used or unit not in exact.masked:
-                self._root.remove(f"{UNITS}/{unit}")
-        for mib in exact.own:
-            if mib not in now.on:
-                self._root.make_swap_file(mib)
-            self._root.put(f"{UNITS}/{swap_unit(mib)}", swap_unit_text(mib))
-            self._root.link(swap_switch(mib), f"{UNITS}/{swap_unit(mib)}")
-        self._root.systemctl("daemon-reload")
-        for unit in (*map(swap_unit, exact.own), *exact.used):
-            self._root.systemctl("start", unit)
-
-    def _switch_off(self, exact: SwapAreas, now: SwapAreas, gone: list[int]) -> None:
-        for unit in exact.masked:
-            self._root.link(f"{UNITS}/{unit}", NOWHERE)
-        for unit in now.used:
-            if unit not in exact.used:
-                self._stop(unit, masked_now=unit in exact.masked and unit not in now.masked)
-        for mib in gone:
-            if mib in now.on:
-                self._root.systemctl("stop", swap_unit(mib))
-            self._root.remove(swap_switch(mib), folder_too=True)
-            self._root.remove(f"{UNITS}/{swap_unit(mib)}")
-            self._root.remove_swap_file(mib)
-
-    def _stop(self, unit: str, *, masked_now: bool) -> None:
-        """Switch one off; a mask that was made for it does not stay where that fails."""
-        try:
-            self._root.systemctl("stop", unit)
-        except ComputerError:
-            if masked_now:
-                self._root.remove(f"{UNITS}/{unit}")
-            raise
-
-    def _leftovers(self) -> set[int]:
-        return {
-            int(m[1]) for n in names_at(self._hand, SWAP_FOLDER) if (m := _OWN_NAME.fullmatch(n))
-        }
-
-    def _check_room(self, ref: SettingRef, gone: list[int], off: list[str], coming: int) -> None:
-        """Memory, or the swap that stays or comes (MiB), must have room for what is in the areas
-        that are switched off.
-        """
-        areas, units = self.areas(), self._units()
-        leaving = {swap_file(mib) for mib in gone} | {
-            path for path, (unit, _) in units.items() if unit in off
-        }
-        holds = sum(a.used_bytes for a in areas if a.path in leaving)
-        stays = sum(a.mib * MIB - a.used_bytes for a in areas if a.path not in leaving)
-        free = self._memory().get("MemAvailable", 0) * _ROOM
-        if holds > free + stays + coming * MIB:
-            raise ComputerError(
-                f"{ref} was not lowered: {holds // MIB} MiB are in the swap that would go, and"
-                " memory is not free for them.",
-                "Close programs, then try again.",
-            )
-
-
-def _own_mib(path: str) -> int:
-    folder, name = posixpath.split(path)
-    said = _OWN_NAME.fullmatch(name)
-    return int(said[1]) if said and folder == SWAP_FOLDER else 0
 
 
 def _exact(

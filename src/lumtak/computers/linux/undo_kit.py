@@ -6,6 +6,7 @@ Beyond POSIX it uses readlink, which every Linux system has, and only where a li
 compared.
 """
 
+import contextlib
 import hashlib
 import json
 import posixpath
@@ -13,11 +14,9 @@ import re
 from collections.abc import Iterable, Sequence
 from typing import Any
 
-import msgspec
-
 from lumtak.computers.hands.sent.files.atomic import temporary_name
 from lumtak.computers.hands.sent.files.words import escaped
-from lumtak.computers.hands.sent.root.back import root_script, script_path
+from lumtak.computers.hands.sent.root.back import is_told, script_path
 from lumtak.computers.hands.sent.script.shell import FILES, at, quoted, ways_back
 from lumtak.computers.hands.sent.script.shell_words import COUNTERS, WORDS
 from lumtak.computers.hands.sent.states.states import Exact
@@ -79,9 +78,11 @@ sync 2>/dev/null || :
 printf '%s as before, %s left alone, %s failed\\n' "$back" "$left" "$failed"
 [ -z "$look" ] || exit 0
 [ "$failed" = 0 ] || exit 1
-if [ -e "$root"{by_root} ]; then
+if [ -e "$root"{by_root} ] || [ -e "$root"{before} ]; then
     echo 'What takes root is put back by another script, which root owns:' >&2
-    printf '    %s\\n' {command} >&2
+    for script in {by_root} {before}; do
+        [ ! -e "$root$script" ] || printf '    sudo sh %s\\n' "$script" >&2
+    done
     exit 3
 fi
 [ "$left" = 0 ] || exit 3
@@ -130,17 +131,22 @@ class FileUndoKit:
         """
         self._count += 1
         known = [_known(ref, way) for way in ways]
-        if not any(restore.root for _, _, restore, _ in known):
-            for number, _, restore, _ in known:
+        if not any(restore.root for _, _, restore, *_ in known):
+            for number, _, restore, *_ in known:
                 self._heads += restore.heads
                 self._numbers.append(number)
             return ways_back(str(self._count), plain(title), known)
         said = [
-            {"number": number, "word": word, "restore": restore, "accepted": accepted}
-            for number, word, restore, accepted in known
+            {
+                "number": number,
+                "word": word,
+                "restore": restore.said(),
+                "accepted": [state.said() for state in accepted],
+            }
+            for number, word, restore, accepted, _ in known
         ]
         part = {"area": ref.area, "key": ref.key, "title": plain(title), "ways": said}
-        self._of_root.append({name: msgspec.to_builtins(value) for name, value in part.items()})
+        self._of_root.append(part)
         return b""
 
     def script(
@@ -164,6 +170,7 @@ class FileUndoKit:
             here=at(self._folder.path, name).decode("utf-8", "surrogateescape"),
             made=max(_OWN, made),
             by_root=quoted(by_root).decode(),
+            before=quoted(script_path(tag, before=True)).decode(),
             command=quoted(f"sudo sh {by_root}").decode(),
             put_back=PUT_BACK,
             begun=quoted(temporary_name(PUT_BACK)).decode(),
@@ -196,12 +203,14 @@ class FileUndoKit:
 
     def _by_root(self, tag: str) -> None:
         path = script_path(tag)
-        wanted = root_script(tag, self._of_root) if self._of_root else b""
         try:
             stands = self._hands.own.read(path)
         except OSError:
             stands = b""
-        if stands == wanted and (wanted or not self._is_begun(path)):
+        if self._of_root:
+            if is_told(stands, self._of_root):
+                return
+        elif not stands and not self._is_begun(path):
             return
         try:
             self._hands.root().leave_script(tag, json.dumps(self._of_root))
@@ -231,14 +240,12 @@ class FileUndoKit:
                     sha256=hashlib.sha256(data).hexdigest(),
                 )
             )
-        try:
-            data = self._hands.own.read(script_path(tag))
-        except OSError:
-            return found
-        return [
-            *found,
-            Script(command=f"sudo sh {script_path(tag)}", sha256=hashlib.sha256(data).hexdigest()),
-        ]
+        for path in (script_path(tag), script_path(tag, before=True)):
+            with contextlib.suppress(OSError):
+                data = self._hands.own.read(path)
+                sha256 = hashlib.sha256(data).hexdigest()
+                found.append(Script(command=f"sudo sh {path}", sha256=sha256))
+        return found
 
     def by_number(self, tag: str) -> str:
         """See `UndoKit.by_number`."""
@@ -263,13 +270,13 @@ class FileUndoKit:
         self._folder.remove(_file_name(tag), max(_OWN, made))
 
 
-def _known(ref: SettingRef, way: Way) -> tuple[int, str, Exact, list[Exact]]:
+def _known(ref: SettingRef, way: Way) -> tuple[int, str, Exact, list[Exact], bytes]:
     """A way back as a script has it, once each state is known to be one of this setting."""
     exact, *others = [_checked(ref, state) for state in (way.restore, *way.accepted)]
     if other := next((o for o in others if not exact.alike(o)), None):
         raise unfit(ref, f"it was recorded as {exact.kind} and as {other.kind}")
     different = [o for n, o in enumerate(others) if o not in (exact, *others[:n])]
-    return way.number, plain(way.restore.word, 100), exact, different
+    return way.number, plain(way.restore.word, 100), exact, different, b""
 
 
 def _in_a_row(numbers: Iterable[int]) -> str:

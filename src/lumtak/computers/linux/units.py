@@ -4,17 +4,13 @@ import re
 from collections.abc import Iterable, Mapping
 
 from lumtak.computers.hands.reach import Reach, text
-from lumtak.computers.hands.sent.files.words import escaped
 from lumtak.computers.hands.sent.table import (
     NOWHERE,
-    SWITCH_FOLDERS,
-    UNIT_ENDINGS,
     UNIT_FOLDERS,
     UNIT_NAME,
-    UNITS,
     is_switch,
-    unit_of,
 )
+from lumtak.computers.hands.sent.units.links import installing, links
 
 PROPERTIES = (
     "Id",
@@ -43,8 +39,6 @@ _SHOW = ("systemctl", "show", "--no-pager", f"--property={','.join(PROPERTIES)}"
 _ENDINGS = (".service", ".timer", ".socket", ".path")
 """Of the kinds of units that are looked at."""
 _MOST_BYTES = 1 << 16
-_INSTALL = re.compile(r"(?ms)^\[Install\]\s*$(.*?)(?=^\[|\Z)")
-_WANTED = {"WantedBy": ".wants", "RequiredBy": ".requires", "UpheldBy": ".upholds"}
 
 Fields = dict[str, str]
 
@@ -156,80 +150,3 @@ def fields_of(content: str) -> Fields:
     ):
         fields[key] = f"{fields[key]} {value}" if key in fields else value
     return fields
-
-
-def wanted_by(content: str) -> list[str]:
-    """The folders in which the [Install] section of a unit file wants a link; systemd.unit(5).
-
-    Aliases are names, not starts.
-    """
-    section = _INSTALL.search(content)
-    found = []
-    for line in (section[1] if section else "").splitlines():
-        name, _, value = line.partition("=")
-        if suffix := _WANTED.get(name.strip()):
-            found += [f"{by}{suffix}" for by in value.split()]
-    return list(dict.fromkeys(found))
-
-
-def behind_mask(hand: Reach, unit: str) -> str:
-    """The unit file that a mask hides: of the first folder that has one.
-
-    Empty where there is none.
-    """
-    for folder in UNIT_FOLDERS:
-        path = f"{folder}/{unit}"
-        if hand.link(path) == NOWHERE:
-            continue
-        try:
-            if unit in hand.names(folder):
-                return path
-        except OSError:
-            continue
-    return ""
-
-
-def links(hand: Reach) -> dict[str, dict[str, str]]:
-    """(path -> target) by unit of every link in the administrator's folder that switches a unit on,
-    names it, or masks it.
-    """
-    found: dict[str, dict[str, str]] = {}
-    for path, target in _all_links(hand):
-        found.setdefault(unit_of(path, target), {})[path] = target
-    return found
-
-
-def _all_links(hand: Reach) -> Iterable[tuple[str, str]]:
-    try:
-        names = hand.names(UNITS)
-    except OSError:
-        return
-    for name in names:
-        path = f"{UNITS}/{name}"
-        if not UNIT_NAME.fullmatch(name):
-            continue
-        if name.endswith(SWITCH_FOLDERS):
-            try:
-                inside = hand.names(path)
-            except OSError:
-                continue
-            for entry in inside:
-                if _is_unit(entry) and (target := hand.link(f"{path}/{entry}")) is not None:
-                    yield f"{path}/{entry}", escaped(target)
-        elif _is_unit(name) and (target := hand.link(path)) is not None:
-            yield path, escaped(target)
-
-
-def _is_unit(name: str) -> bool:
-    return UNIT_NAME.fullmatch(name) is not None and name.endswith(UNIT_ENDINGS)
-
-
-def installing(unit: str, fragment: str, content: str) -> dict[str, str]:
-    """The links that the [Install] section of a unit file asks for; systemd.unit(5).
-
-    Instances of templates are none of ours.
-    """
-    section = _INSTALL.search(content)
-    aliases = re.findall(r"(?m)^[ \t]*Alias[ \t]*=(.*)$", section[1] if section else "")
-    names = [f"{folder}/{unit}" for folder in wanted_by(content)] + " ".join(aliases).split()
-    return {f"{UNITS}/{name}": fragment for name in names}

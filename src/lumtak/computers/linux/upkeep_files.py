@@ -13,13 +13,14 @@ from typing import ClassVar, NamedTuple
 from lumtak.computers.hands.reach import runs_systemd, text
 from lumtak.computers.hands.sent.states.states import KeptFile
 from lumtak.computers.hands.sent.table import (
+    OTHER_WAYS,
     READ_ANEW,
     UPKEEP,
     upkeep_file,
     upkeep_text,
     upkeep_value,
 )
-from lumtak.computers.linux.adapter import Adapter, Listed, Look
+from lumtak.computers.linux.adapter import Listed, Look, RootAdapter
 from lumtak.computers.linux.starts import seconds_in
 from lumtak.core.facts import Fixed, Item, Setting
 from lumtak.core.setting import IN_FORCE, SettingRef, Shows, State, not_in_force
@@ -28,14 +29,6 @@ from lumtak.errors import ComputerError
 
 _UNSET = "Unset counts as what the system has by itself."
 _WORDS = {"0": "off", "1": "on"}
-_OTHER_WAYS = (
-    "/usr/bin/gnome-software",
-    "/usr/bin/plasma-discover",
-    "/usr/bin/update-manager",
-    "/usr/bin/mintupdate",
-    "/usr/bin/update-notifier",
-)
-"""Programs of a desktop that tell of security updates and install them."""
 
 
 class _Kept(NamedTuple):
@@ -51,7 +44,7 @@ class _Kept(NamedTuple):
     """Whether it is on or off, and no number."""
 
 
-class _Files(Adapter):
+class _Files(RootAdapter):
     """Settings of one area."""
 
     kinds = (KeptFile,)
@@ -138,15 +131,6 @@ class _Files(Adapter):
             ComputerError: something does.
         """
 
-    def write(self, ref: SettingRef, exact: KeptFile) -> None:
-        """Put the file there, or take it away; what has to read it anew does."""
-        if exact.kept is None:
-            self._root.remove(exact.file)
-        else:
-            self._root.put(exact.file, exact.kept)
-        if ref.key in READ_ANEW and self._hand.live:
-            self._root.systemctl("daemon-reload")
-
 
 class UpkeepFiles(_Files):
     """Of the disk, where systemd looks after journal and temporary files."""
@@ -188,7 +172,7 @@ class SystemUpkeep(_Files):
     def _check(self, ref: SettingRef, value: str) -> None:
         """One working way to get security updates always stays."""
         if (ref.key, value) == ("automatic_updates", "off") and not any(
-            map(self._hand.exists, _OTHER_WAYS)
+            map(self._hand.exists, OTHER_WAYS)
         ):
             raise ComputerError(
                 "Updates that install themselves are the only way by which this computer gets"

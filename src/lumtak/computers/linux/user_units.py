@@ -13,10 +13,11 @@ from lumtak.computers.hands.reach import text
 from lumtak.computers.hands.sent.states.states import Absent, InFolder
 from lumtak.computers.hands.sent.states.watch_states import SERVICE, TIMER
 from lumtak.computers.hands.sent.table import NOWHERE, UNIT_NAME
+from lumtak.computers.hands.sent.units.links import wanted_by
 from lumtak.computers.linux.adapter import Counted, Listed, Look, Means
 from lumtak.computers.linux.folder import InFiles, UserFolder
 from lumtak.computers.linux.proc import USER_UNIT
-from lumtak.computers.linux.units import Fields, fields_of, wanted_by
+from lumtak.computers.linux.units import Fields, fields_of
 from lumtak.computers.linux.watch import is_ours
 from lumtak.core.facts import Fixed, Item, Origin, Setting, Trigger, TriggerKind
 from lumtak.core.setting import SettingRef, State

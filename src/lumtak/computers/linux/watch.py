@@ -280,4 +280,4 @@ class _Found(Record):
 
 def program_text() -> bytes:
     """The one file that it runs."""
-    return (files("lumtak.computers.hands") / "lookout.py").read_bytes()
+    return (files("lumtak.computers.hands.sent") / "lookout.py").read_bytes()

@@ -8,7 +8,7 @@ from lumtak.computers.hands.reach import names_at, text_at
 from lumtak.computers.hands.sent.states.states import WirelessFile
 from lumtak.computers.hands.sent.table import WIRELESS, WIRELESS_FILE, wireless_text
 from lumtak.computers.linux import ini_text
-from lumtak.computers.linux.adapter import Adapter, Listed, Look
+from lumtak.computers.linux.adapter import Listed, Look, RootAdapter
 from lumtak.core.facts import Fixed, Item, Setting
 from lumtak.core.setting import SettingRef, State
 from lumtak.core.text import plain
@@ -23,7 +23,7 @@ _MAIN = "/etc/NetworkManager/NetworkManager.conf"
 _WORDS = {str(number): value for value, number in WIRELESS.items()}
 
 
-class Wireless(Adapter):
+class Wireless(RootAdapter):
     """One setting, where there is a wireless device and NetworkManager looks after it."""
 
     area = "power"
@@ -97,11 +97,3 @@ class Wireless(Adapter):
                 f"{ref} cannot be {plain(value or 'unset')}.", "Choose from on and off."
             )
         return State(value=value, exact=WirelessFile(wireless_text(value)))
-
-    def write(self, ref: SettingRef, exact: WirelessFile) -> None:
-        """Put the file there, or take it away."""
-        del ref
-        if exact.kept is None:
-            self._root.remove(WIRELESS_FILE)
-        else:
-            self._root.put(WIRELESS_FILE, exact.kept)

@@ -9,11 +9,11 @@ import contextlib
 import errno
 import os
 import posixpath
-import stat
 import time
 from typing import Any, Dict, Iterator, List, Sequence
 
 from lumtak.computers.hands.sent.files.kernel import FOLDER
+from lumtak.computers.hands.sent.files.mounts import mounts_in, opened_disk
 from lumtak.computers.hands.sent.files.passing import Pass
 from lumtak.computers.hands.sent.files.pieces import Fragments, gather, trim
 from lumtak.computers.hands.sent.files.places import RefusalError, read_most
@@ -137,14 +137,16 @@ class Checking(Removing):
                 found.append(None)
         return found
 
-    def superblock(self, device: str) -> bytes:
-        """The superblock of an ext file system, as its disk has it."""
-        if not self.rules or not self.live or not device.startswith("/dev/"):
+    def superblock(self, place: str) -> bytes:
+        """The superblock of an ext file system, as its disk has it.
+
+        Args:
+            place: where it is mounted; which disk that is, the kernel says.
+        """
+        if not self.rules or not self.live:
             raise RefusalError("this hand reads no disks")
-        descriptor = os.open(device, os.O_RDONLY | os.O_CLOEXEC | os.O_NONBLOCK)
+        descriptor = opened_disk(place, self._mount_table())
         try:
-            if not stat.S_ISBLK(os.fstat(descriptor).st_mode):
-                raise RefusalError("%s is no disk" % device)
             os.lseek(descriptor, _SUPERBLOCK, os.SEEK_SET)
             return read_most(descriptor, _SUPERBLOCK)
         finally:
@@ -158,6 +160,6 @@ class Checking(Removing):
         """
         if not self.rules or not self.live:
             raise RefusalError("this hand tells no disk anything")
-        if path not in self._mounts():
+        if path not in mounts_in(self._mount_table()):
             raise OSError(errno.EINVAL, "%s is where no volume begins" % path)
         return trim(self._settled(path) if path != "/" else path)

@@ -10,6 +10,7 @@ import contextlib
 import errno
 import os
 import posixpath
+import re
 import stat
 import time
 from typing import Any, Iterator, Sequence
@@ -22,11 +23,11 @@ from lumtak.computers.hands.sent.files.places import (
     open_ordinary,
     read_most,
 )
+from lumtak.computers.hands.sent.operations import MOST_BYTES, MOST_NAMES, VERSION
+from lumtak.computers.hands.sent.running.programs import on_the_bus, printed
+from lumtak.computers.hands.sent.table import OF_A_USER, PROGRAMS
 
-VERSION = 1
-MOST_BYTES = 1 << 20
-"""Of one file, unless less is asked for."""
-_MOST_NAMES = 100_000
+_MOST_COUNTED = 10_000_000
 
 
 def _read_at() -> list[float]:
@@ -68,10 +69,26 @@ class Looking(Places):
 
     def names(self, path: str) -> list[str]:
         """What a folder holds, sorted."""
-        found = sorted(os.listdir(self._looked(path)))
-        if len(found) > _MOST_NAMES:
-            raise RefusalError("%s holds more than %d names" % (path, _MOST_NAMES))
-        return found
+        found = self.listing(path)
+        if found["whole"] > len(found["names"]):
+            raise RefusalError("%s holds more than %d names" % (path, MOST_NAMES))
+        names: list[str] = found["names"]
+        return names
+
+    def listing(self, path: str) -> dict[str, Any]:
+        """The names that a folder holds, sorted, as far as they are listed; `whole`: how many there
+        are, counted up to ten million.
+        """
+        names: list[str] = []
+        whole = 0
+        with os.scandir(self._looked(path)) as entries:
+            for entry in entries:
+                whole += 1
+                if whole <= MOST_NAMES:
+                    names.append(entry.name)
+                elif whole >= _MOST_COUNTED:
+                    break
+        return {"names": sorted(names), "whole": whole}
 
     def link(self, path: str) -> str | None:
         """Where a link leads; None where there is none."""
@@ -187,7 +204,7 @@ class Looking(Places):
                 ago.append(idle_s(name, cookies))
         return max(0.0, min(ago)) if ago else -1.0
 
-    def counters(self) -> dict[int, bytes]:
+    def counters(self) -> dict[str, bytes]:
         """The bytes of /proc/PID/stat of every process, by its number: one pass; proc(5)."""
         found = {}
         for name in os.listdir(self._place("/proc")):
@@ -198,7 +215,7 @@ class Looking(Places):
             except OSError:
                 continue
             try:
-                found[int(name)] = os.read(descriptor, 4096)
+                found[name] = os.read(descriptor, 4096)
             except OSError:
                 continue
             finally:
@@ -214,3 +231,33 @@ class Looking(Places):
             "tick": os.sysconf("SC_CLK_TCK"),
             "page": os.sysconf("SC_PAGE_SIZE"),
         }
+
+    # -- programs ----------------------------------------------------------------------------------
+
+    def run(
+        self, arguments: Sequence[str], timeout_s: float = 20.0, partly: bool = False, bus: str = ""
+    ) -> bytes:
+        """What a program of the table prints.
+
+        Args:
+            arguments: its name and arguments.
+            timeout_s: after that it is ended, with whatever it started.
+            partly: take what it prints although it fails.
+            bus: run it on the session bus of this hand's user, who is at home there: HOME, then the
+                configuration folder, then the bus where it is known, a line each.
+        """
+        arguments = list(arguments)
+        name, told = arguments[0], "\0".join(arguments[1:])
+        tables = [PROGRAMS] + ([OF_A_USER] if bus else [])
+        # Arguments are joined by NUL, which none can hold: no pattern can match across two of them.
+        if not any(name in t and re.fullmatch(t[name], told) for t in tables):
+            raise RefusalError("%s is not run by Lumtak with these arguments" % name)
+        if not self.live:
+            raise OSError(errno.ENOSYS, "no programs run in a folder")
+        if not bus:
+            return printed(arguments, timeout_s, check=not partly)
+        home, config, *known = bus.split("\n")
+        own = {"HOME": home, "XDG_CONFIG_HOME": config}
+        if known:
+            own["DBUS_SESSION_BUS_ADDRESS"] = known[0]
+        return on_the_bus(arguments, timeout_s, own)

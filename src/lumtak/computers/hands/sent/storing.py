@@ -9,7 +9,9 @@ import contextlib
 import hashlib
 import os
 import posixpath
-from typing import Any, Dict, Iterator, List, Sequence, Set, Tuple
+import re
+import time
+from typing import Any, Dict, Iterator, List, NamedTuple, Sequence, Tuple
 
 from lumtak.computers.hands.sent.clutter.aside import GONE, Aside
 from lumtak.computers.hands.sent.clutter.aside_list import written
@@ -21,8 +23,9 @@ from lumtak.computers.hands.sent.clutter.rules import Piece, Rule
 from lumtak.computers.hands.sent.clutter.used import in_use
 from lumtak.computers.hands.sent.files.atomic import shed, times_kept
 from lumtak.computers.hands.sent.files.kernel import FOLDER, folder_at
+from lumtak.computers.hands.sent.files.mounts import mounts_in
 from lumtak.computers.hands.sent.files.places import RefusalError
-from lumtak.computers.hands.sent.files.walking import Walk, mounts_in
+from lumtak.computers.hands.sent.files.walking import Walk
 from lumtak.computers.hands.sent.looking import Looking
 from lumtak.computers.hands.sent.states.aside_states import OWN_NOTES
 from lumtak.computers.hands.sent.table import SWAP_FOLDER
@@ -30,18 +33,30 @@ from lumtak.computers.hands.sent.table import SWAP_FOLDER
 BY_PATH = {name: Rule(name, "user", (), 0) for name in ("path", "chosen")}
 """What a person named, one thing or several."""
 _MOST_MOUNTS = 1 << 22
+_FRESH_S = 10.0
 _TRASHES = ("%s/.Trash/%d", "%s/.Trash-%d")
+
+
+class _Planned(NamedTuple):
+    """What a look found."""
+
+    at: float
+    folder: str
+    asked: Tuple[str, str, Tuple[str, ...], Tuple[Any, ...]]
+    pieces: List[Piece]
+    kept: Beside
+    """Copies that stay."""
+    sha256: str
 
 
 class Storing(Looking):
     """The operations of storage; see `hand.Hand`."""
 
-    def __init__(self, root: str, rules: bool, homes: Sequence[str]) -> None:
+    def __init__(self, root: str, rules: bool, homes: Sequence[str], own: Sequence[str]) -> None:
         super().__init__(root, rules)
-        self.homes = tuple(homes)
-        self._planned: Dict[str, Tuple[str, Dict[str, Any], List[Piece], Beside]] = {}
-        """What is to be set aside, by the checksum of its list: where, what of, the pieces, and
-        copies that stay."""
+        self.homes, self.own = tuple(homes), tuple(own)
+        self._planned: Dict[str, _Planned] = {}
+        """What is to be set aside, by the handle that whoever looked was given."""
 
     # -- looking -----------------------------------------------------------------------------------
 
@@ -69,11 +84,9 @@ class Storing(Looking):
         search = Copies(least, set(passed))
         yield from search.through(self._looked(path))
 
-    def _mounts(self) -> Set[str]:
-        if self.root:
-            return set()
-        with open("/proc/self/mountinfo", "rb") as file:
-            return mounts_in(file.read(_MOST_MOUNTS))
+    def _mount_table(self) -> bytes:
+        """What is mounted; proc(5), mountinfo."""
+        return self.read("/proc/self/mountinfo", _MOST_MOUNTS)
 
     def tool_holds(self, name: str) -> Dict[str, Any]:
         """[folder, bytes, files, folders that cannot be read] of each place of a class that a
@@ -118,51 +131,71 @@ class Storing(Looking):
         return found
 
     def aside_look(
-        self,
-        name: str,
-        key: str,
-        homes: Sequence[str],
-        folder: str,
-        paths: Sequence[str],
-        copies: Sequence[Sequence[Any]],
+        self, name: str, key: str, paths: Sequence[str], copies: Sequence[Sequence[Any]]
     ) -> Dict[str, Any]:
-        """What may be set aside of a class; see `clutter.sums`. The pieces are remembered under the
-        checksum of their list, `sha256`, which is empty where there are none.
+        """What may be set aside of a class; see `clutter.sums`. The pieces stay with this hand
+        under a `handle`, which is empty where there are none; `sha256` is the checksum of their
+        list.
+
+        Where a class stands, and where it would be kept, this hand knows by itself.
 
         Args:
             name: of the class; "path" for one thing that a person named, "chosen" for several.
             key: of the setting.
-            homes: of the user, of caches, of data: $HOME, $CACHE, $DATA.
-            folder: where it would be kept.
             paths: what was named; nothing for a class.
             copies: [file that goes, [files of the same content that stay]]: it goes only if one of
                 those holds the same bytes just before the move.
         """
+        planned, said = self._plan(name, key, paths, copies)
+        handle = ""
+        if planned.pieces:
+            handle = os.urandom(16).hex()
+            self._planned = {handle: planned}
+        return {**said, "sha256": planned.sha256, "handle": handle}
+
+    def _plan(
+        self, name: str, key: str, paths: Sequence[str], copies: Sequence[Sequence[Any]]
+    ) -> Tuple[_Planned, Dict[str, Any]]:
         rule = BY_PATH.get(name) or _rule(name)
-        if self.rules and rule.whose != "system":
+        if self.rules and (rule.whose != "system" or paths or copies):
             raise RefusalError("root sets nothing aside that is a user's")
-        gathered = self._gather(rule, homes, folder)
+        if rule.whose == "tool" or (paths and rule.where):
+            raise RefusalError("%s is not set aside so" % name)
+        if self.rules and re.fullmatch(re.escape(name) + r"(?:\.[0-9]{1,6})?", key) is None:
+            raise RefusalError("%s is the key of another setting" % key)
+        folder = self._folder_of(rule)
+        gathered = self._gather(rule, folder)
         for path in _topmost(paths):
             try:
-                self._one(gathered, path, homes, folder)
+                self._one(gathered, path, folder)
             except FileNotFoundError:
                 gathered.leave(GONE)
-        for place in self._looked_in(rule, homes):
+        for place in self._looked_in(rule):
             with contextlib.suppress(OSError):
                 real = self._real(place)
                 gathered.folder(folder_at(real), real[len(self.root) :])
         gathered.pieces.sort(key=lambda piece: (posixpath.dirname(piece.place), piece.place))
-        data = written(gathered.pieces)
-        sha256 = hashlib.sha256(data).hexdigest() if gathered.pieces else ""
-        if sha256:
-            said = {"key": key, "clutter": name}
-            kept = {self._shown(p): [self._shown(c) for c in held] for p, held in copies}
-            self._planned = {sha256: (folder, said, gathered.pieces, kept)}
-        return {**sums(gathered), "sha256": sha256}
+        sha256 = hashlib.sha256(written(gathered.pieces)).hexdigest() if gathered.pieces else ""
+        kept = {self._shown(p): [self._shown(c) for c in held] for p, held in copies}
+        asked = (name, key, tuple(paths), tuple(copies))
+        now = time.monotonic()
+        return _Planned(now, folder, asked, gathered.pieces, kept, sha256), sums(gathered)
 
-    def _looked_in(self, rule: Rule, homes: Sequence[str]) -> List[str]:
+    def _folder_of(self, rule: Rule) -> str:
+        """Where what is set aside of a class is kept."""
+        if self.rules or rule.whose == "system":
+            return SWAP_FOLDER
+        return self._homes()[2] + OWN_NOTES
+
+    def _homes(self) -> Tuple[str, ...]:
+        """Of this hand's user: home, caches, data."""
+        if len(self.own) != 3 or not all(home.startswith("/") for home in self.own):
+            raise RefusalError("these are no folders of a user")
+        return self.own
+
+    def _looked_in(self, rule: Rule) -> List[str]:
         """Its places; for root as a user none that are everybody's: those are the system's."""
-        places = _places(rule, homes)
+        places = self._places_of(rule)
         if rule.trash and self.live:
             # Of every volume on a disk here; XDG Trash Specification, "Trash directories".
             for top in self._volumes():
@@ -173,12 +206,21 @@ class Storing(Looking):
 
     def _volumes(self) -> List[str]:
         """Where volumes on disks of this computer are; none that comes over a network."""
-        with open("/proc/self/mountinfo", "rb") as file:
-            return sorted(mounts_in(file.read(_MOST_MOUNTS), b"/dev/"))
+        return sorted(mounts_in(self._mount_table(), b"/dev/"))
 
-    def _gather(self, rule: Rule, homes: Sequence[str], folder: str) -> Gather:
+    def _places_of(self, rule: Rule) -> List[str]:
+        """Where a class stands; of a class of users, of this hand's user."""
+        return [self._at_home(place) for place in rule.where]
+
+    def _at_home(self, place: str) -> str:
+        first, slash, rest = place.partition("/")
+        own = self._homes() if first else ()
+        return dict(zip(("$HOME", "$CACHE", "$DATA"), own)).get(first, first) + slash + rest
+
+    def _gather(self, rule: Rule, folder: str) -> Gather:
         used = in_use() if self.live else set()
-        passed = {p for r in RULES if r is not rule for p in _places(r, homes)}
+        places = {place for other in RULES if other is not rule for place in other.where}
+        passed = {self._at_home(p) for p in places if self.own or not p.startswith("$")}
         device = os.stat(self._nearest(folder)).st_dev
         safe = self.rules and self.live
         return Gather(rule, os.geteuid(), device, used, passed, safe)
@@ -204,7 +246,8 @@ class Storing(Looking):
     def _shown(self, path: str) -> str:
         return self._standing(path)[len(self.root) :]
 
-    def _one(self, gathered: Gather, path: str, homes: Sequence[str], folder: str) -> None:
+    def _one(self, gathered: Gather, path: str, folder: str) -> None:
+        homes = self._homes()
         real = self._standing(path)
         shown = real[len(self.root) :]
         kept = [*homes, folder, *self.homes, "/"]
@@ -218,50 +261,59 @@ class Storing(Looking):
 
     # -- setting aside, putting back, emptying -----------------------------------------------------
 
-    def aside_move(self, sha256: str) -> Dict[str, Any]:
-        """What `aside_look` remembered under this checksum is set aside; see `Aside.set_aside`."""
-        if sha256 not in self._planned:
-            raise RefusalError("what was to be set aside was not looked for by this hand")
-        folder, said, pieces, copies = self._planned.pop(sha256)
-        with self._notes(folder, make=True) as notes:
-            aside = self._aside(notes)
-            aside.beside = by_piece({piece.place for piece in pieces}, copies)
-            return aside.set_aside(pieces, said, in_use if self.live else set)
+    def aside_move(self, handle: str) -> Dict[str, Any]:
+        """What `aside_look` found is set aside; see `Aside.set_aside`.
 
-    def aside_back(self, folder: str, sha256: str) -> Dict[str, Any]:
+        What was found longer than ten seconds ago is looked for again, and has to be the same.
+        """
+        if handle not in self._planned:
+            raise RefusalError("what was to be set aside was not looked for by this hand")
+        planned = self._planned.pop(handle)
+        if time.monotonic() - planned.at > _FRESH_S:
+            again, _ = self._plan(*planned.asked)
+            if again.sha256 != planned.sha256:
+                raise RefusalError("what may be set aside is not the same any more: look again")
+            planned = again
+        name, key, _, _ = planned.asked
+        with self._notes(make=True) as notes:
+            aside = self._aside(notes)
+            aside.beside = by_piece({piece.place for piece in planned.pieces}, planned.kept)
+            said = {"key": key, "clutter": name}
+            return aside.set_aside(planned.pieces, said, in_use if self.live else set)
+
+    def aside_back(self, sha256: str) -> Dict[str, Any]:
         """What was set aside under this checksum goes back; see `Aside.put_back`.
 
         With an empty one only a folder goes that was made and holds nothing.
         """
+        folder = self._notes_folder()
         if not sha256:
-            with self._notes(folder):
+            with self._notes():
                 shed(self._place(folder))
             return {"files": 0, "left": {}}
-        with self._notes(folder) as notes:
+        with self._notes() as notes:
             back = self._aside(notes).put_back(sha256)
         shed(self._place(folder))
         return back
 
-    def aside_empty(self, folder: str, sha256: str) -> Iterator[Dict[str, Any]]:
+    def aside_empty(self, sha256: str) -> Iterator[Dict[str, Any]]:
         """What was set aside under this checksum is deleted; see `Aside.empty`."""
-        with self._notes(folder) as notes:
+        with self._notes() as notes:
             yield from self._aside(notes).empty(sha256)
-        shed(self._place(folder))
+        shed(self._place(self._notes_folder()))
+
+    def _notes_folder(self) -> str:
+        """Where this hand keeps what it sets aside."""
+        return SWAP_FOLDER if self.rules else self._homes()[2] + OWN_NOTES
 
     def _aside(self, notes: int) -> Aside:
         return Aside(notes, self.rules and self.live, self._place)
 
     @contextlib.contextmanager
-    def _notes(self, folder: str, make: bool = False) -> Iterator[int]:
+    def _notes(self, make: bool = False) -> Iterator[int]:
         """A descriptor of the folder in which it is noted what is set aside."""
-        if self.rules:
-            if folder != SWAP_FOLDER:
-                raise RefusalError("root keeps what is set aside in %s" % SWAP_FOLDER)
-            place = self._place(folder) if self.root else self._settled(folder)
-        else:
-            if folder not in {home + OWN_NOTES for home in self.homes}:
-                raise RefusalError("what is set aside is not kept in %s" % folder)
-            place = self._place(folder)
+        folder = self._notes_folder()
+        place = self._settled(folder) if self.rules and not self.root else self._place(folder)
         if make and not os.path.isdir(place):
             with times_kept(place):
                 os.makedirs(place, mode=0o755 if self.rules else 0o700, exist_ok=True)
@@ -288,16 +340,4 @@ def _topmost(paths: Sequence[str]) -> List[str]:
     for path in sorted(set(paths), key=lambda p: p.rstrip("/") + "/"):
         if not found or not path.startswith(found[-1].rstrip("/") + "/"):
             found.append(path)
-    return found
-
-
-def _places(rule: Rule, homes: Sequence[str]) -> List[str]:
-    """Where a class stands, of this user."""
-    if len(homes) != 3 or not all(home.startswith("/") for home in homes):
-        raise RefusalError("these are no folders of a user")
-    named = dict(zip(("$HOME", "$CACHE", "$DATA"), homes))
-    found = []
-    for place in rule.where:
-        first, slash, rest = place.partition("/")
-        found.append(named.get(first, first) + slash + rest)
     return found

@@ -79,7 +79,7 @@ _LEFT = "# Left by Lumtak, and removed when the change is put back.\n"
 _FOR_ALL = (
     "ExecStart=/bin/sh -c 'for f in {folder}/policy*/{file}; do echo {word} > \"$f\"; done'\n"
 )
-_UNIT = r"[A-Za-z0-9:_.\\@-]+\.(?:service|timer|socket|path|target|swap)"
+_UNIT = r"[A-Za-z0-9:_.\\@-]+\.(?:service|timer|swap)"
 _LINK = re.compile(r"%s/(?:[A-Za-z0-9:_.\\@-]+\.(?:wants|requires|upholds)/)?%s" % (UNITS, _UNIT))
 _SWAP_UNIT = re.compile(r"var-lib-lumtak-swap_([1-9][0-9]{0,6})\.swap")
 _SYSCTL_FILE = re.compile(r"%s/90-lumtak-([a-z_]+)\.conf" % SYSCTL_D)
@@ -127,6 +127,14 @@ _UPKEEP_TEXTS: dict[str, str] = {
     ),
     "update_hour": ("[Timer]\nOnCalendar=\nOnCalendar=*-*-* {0}:00:00\nRandomizedDelaySec=30min\n"),
 }
+OTHER_WAYS = (
+    "/usr/bin/gnome-software",
+    "/usr/bin/plasma-discover",
+    "/usr/bin/update-manager",
+    "/usr/bin/mintupdate",
+    "/usr/bin/update-notifier",
+)
+"""Programs of a desktop that tell of security updates and install them."""
 READ_ANEW = {"stop_seconds", "update_hour"}
 """The service manager is told to read these anew."""
 _OWN_FOLDERS = {posixpath.dirname(_UPKEEP_FILES[key]) for key in READ_ANEW}

@@ -20,64 +20,6 @@ from lumtak.computers.hands.sent.hand import Hand
 
 _MOST_MESSAGE = 1 << 26
 _HEAD = struct.Struct(">II")
-OPERATIONS: dict[str, tuple[tuple[str, Any], ...]] = {
-    "about": (),
-    "read": (("path", str), ("most", int)),
-    "read_many": (("paths", list), ("most", int)),
-    "names": (("path", str),),
-    "link": (("path", str),),
-    "exists": (("path", str),),
-    "look": (("folder", str), ("name", str)),
-    "missing": (("path", str),),
-    "space": (("path", str),),
-    "inodes": (("path", str),),
-    "walk": (("path", str), ("most", int)),
-    "display": (("name", str), ("authority", str)),
-    "touched": (("name", str), ("authority", str)),
-    "counters": (),
-    "feel": (("folder", str), ("program", str)),
-    "not_started": (("path", str),),
-    "put": (("folder", str), ("name", str), ("data", bytes), ("mode", int)),
-    "put_link": (("folder", str), ("name", str), ("target", str)),
-    "remove": (("folder", str), ("name", str), ("folders", int)),
-    "own_put": (("path", str), ("data", bytes)),
-    "own_link": (("path", str), ("target", str)),
-    "own_remove": (("path", str), ("folder_too", bool)),
-    "own_clear": (("path", str),),
-    "make_swap": (("mib", int),),
-    "drop_swap": (("mib", int),),
-    "set_kernel": (("path", str), ("value", str)),
-    "leave_script": (("tag", str), ("parts", str)),
-    "survey": (("path", str), ("own", list)),
-    "copies": (("path", str), ("least", int), ("passed", list)),
-    "tool_holds": (("name", str),),
-    "only_copies": (("paths", list),),
-    "times_of": (("paths", list),),
-    "integrity": (("after", str),),
-    "scanner": (),
-    "scan": (("top", str), ("after", str), ("place", str)),
-    "fragments": (("top", str), ("after", str)),
-    "owners": (("paths", list),),
-    "superblock": (("device", str),),
-    "trim": (("path", str),),
-    "remove_packages": (("names", list),),
-    "reinstall_packages": (("names", list),),
-    "gather": (("path", str),),
-    "aside_look": (
-        ("name", str),
-        ("key", str),
-        ("homes", list),
-        ("folder", str),
-        ("paths", list),
-        ("copies", list),
-    ),
-    "aside_move": (("sha256", str),),
-    "aside_back": (("folder", str), ("sha256", str)),
-    "aside_empty": (("folder", str), ("sha256", str)),
-    "end": (("pid", int), ("started", int), ("force", bool), ("wait_s", float)),
-    "run": (("arguments", list), ("timeout_s", float), ("partly", bool), ("bus", str)),
-}
-"""Every operation with its arguments, in order."""
 
 
 def packed(value: object) -> bytes:
@@ -146,8 +88,8 @@ def lengths(head: bytes) -> tuple[int, int]:
 def answered(hand: Hand, request: Any) -> dict[str, Any]:
     """What the hand does about a request: {"is": value}, or {"error": [number, words, kind]}."""
     try:
-        operation, given = _understood(hand, request)
-        return {"is": getattr(hand, operation)(*given)}
+        said = request if isinstance(request, dict) else {}
+        return {"is": hand.asked(said.get("do"), said.get("with", []))}
     except OSError as error:
         which = (
             "refused"
@@ -159,39 +101,6 @@ def answered(hand: Hand, request: Any) -> dict[str, Any]:
         return {"error": [error.errno or errno.EIO, error.strerror or str(error), which]}
     except Exception as error:  # noqa: BLE001 - whatever it is asked, a hand goes on
         return {"error": [errno.EINVAL, "this cannot be done: %s" % error, ""]}
-
-
-def _understood(hand: Hand, request: Any) -> tuple[str, list[Any]]:
-    """(operation, its arguments) of a request, each of the kind that it has to be.
-
-    Raises:
-        RefusalError: it is no request.
-    """
-    operation = request.get("do") if isinstance(request, dict) else None
-    if not isinstance(operation, str) or operation not in OPERATIONS:
-        raise RefusalError("this hand knows no such operation")
-    # What sudo gives answers to what takes root only, even if the caller is taken over.
-    if hand.only and operation not in hand.only:
-        raise RefusalError("this hand is not there for that")
-    given, wanted = request.get("with", []), OPERATIONS[operation]
-    if not isinstance(given, list) or len(given) != len(wanted):
-        raise RefusalError("%s takes %d arguments" % (operation, len(wanted)))
-    for value, (name, kind) in zip(given, wanted):
-        why = _misfit(value, kind)
-        if why:
-            raise RefusalError("%s of %s %s" % (name, operation, why))
-    if operation == "run" and not given[0]:
-        raise RefusalError("no program was named")
-    return operation, given
-
-
-def _misfit(value: Any, kind: Any) -> str:
-    """Why this is no argument of that kind, as a clause; empty where it is one."""
-    if type(value) is not kind and not (kind is float and type(value) is int):
-        return "is of another kind"
-    texts = value if kind is list else [value] if kind is str else []
-    fits = all(isinstance(v, str) and "\0" not in v for v in texts)
-    return "" if fits else "holds something else than texts"
 
 
 def serve(hand: Hand, source: BinaryIO, sink: BinaryIO) -> None:
@@ -271,7 +180,8 @@ def main(options: dict[str, Any]) -> None:
     hand = Hand(
         rules=bool(options.get("rules")),
         homes=options.get("homes", ()),
-        only=options.get("only", ()),
+        own=options.get("own", ()),
+        roles=options.get("roles", ()),
     )
     source, sink = os.fdopen(os.dup(0), "rb"), os.fdopen(os.dup(1), "wb")
     nothing = os.open(os.devnull, os.O_RDWR)

@@ -97,7 +97,7 @@ def _of_ext(given: Given, volume: Volume) -> list[Found]:
     errors = number(text_at(given.hands.own, f"/sys/fs/{volume.kind}/{volume.device}/errors_count"))
     checked = ""
     try:
-        block = given.hands.own.superblock(volume.source)
+        block = given.hands.own.superblock(volume.place)
         (last,) = struct.unpack_from("<I", block, 0x40)
         (state,) = struct.unpack_from("<H", block, 0x3A)
         checked = _day(last) if last else ""

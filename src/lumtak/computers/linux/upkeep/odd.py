@@ -10,8 +10,9 @@ import re
 import stat
 
 from lumtak.computers.hands.reach import Reach, names_at
+from lumtak.computers.hands.sent.units.running import programs_in
 from lumtak.computers.linux.upkeep.given import Given
-from lumtak.computers.linux.upkeep.starting import SPOOL, Starting, all_that_start, programs_in
+from lumtak.computers.linux.upkeep.starting import SPOOL, Starting, all_that_start
 from lumtak.core.text import plain
 from lumtak.core.upkeep.system import odd_result
 from lumtak.core.upkeep.tasks import Found, Result

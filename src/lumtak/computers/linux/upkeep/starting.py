@@ -5,12 +5,9 @@ Sources: systemd.service(5), Exec lines; Desktop Entry Specification 1.5; cronta
 
 import posixpath
 import re
-import shlex
-from collections.abc import Iterator
 from typing import NamedTuple
 
 from lumtak.computers.hands.reach import Reach, names_at, text
-from lumtak.computers.hands.sent.files.words import escaped
 from lumtak.computers.hands.sent.states.watch_states import SERVICE, TIMER
 from lumtak.computers.hands.sent.table import is_own_content
 from lumtak.computers.linux.upkeep.given import Given
@@ -33,17 +30,7 @@ _EXEC = re.compile(
 _CRON_LINE = re.compile(
     r"(?m)^[ \t]*(?:@[a-z]+|(?:[0-9*][^\s=]*[ \t]+){4}[^\s=]+)[ \t]+(.{1,4096})$"
 )
-_MOST_OF_ONE, _MOST_FILES, _MOST_WORDS = 1 << 16, 3000, 400
-_RUN_OTHERS = {
-    "sh", "bash", "dash", "zsh", "ksh", "python", "perl", "ruby", "node", "env", "nice", "ionice",
-    "setsid", "nohup", "timeout", "flock", "sudo", "su", "runuser", "chroot", "exec", "command",
-    "run-parts", "anacron", "chronic", "start-stop-daemon", "time",
-}  # fmt: skip
-"""What is given to them to run counts as well."""
-_SHELL_WORDS = {"if", "then", "else", "fi", "do", "done", "while", "until", "!", "{", "}", "("}
-_BETWEEN = {";", "&", "|", "&&", "||", ";;", "|&"}
-_ASIDE = re.compile(r"-|\w+=|[0-9.]+[smhd]?\Z")
-"""Begins what is no program: options, assignments, numbers."""
+_MOST_OF_ONE, _MOST_FILES = 1 << 16, 3000
 
 
 class Starting(NamedTuple):
@@ -118,45 +105,3 @@ def _jobs(hand: Reach, given: Given) -> list[Starting]:
 
 def _lines(data: str) -> list[str]:
     return [m.replace("\t", " ").strip() for m in _CRON_LINE.findall(data)]
-
-
-def programs_in(command: str, home: str) -> list[str]:
-    """Whole paths of the programs that a command runs: its first word, what an interpreter or a
-    wrapper is given to run, and the commands in a text that a shell is given.
-    """
-    return list(dict.fromkeys(_programs(command, home, 0)))
-
-
-def _programs(command: str, home: str, depth: int) -> Iterator[str]:
-    runs, done = False, False
-    for word in _words(command)[:_MOST_WORDS]:
-        if word in _BETWEEN:
-            runs = done = False
-        elif done or word in _SHELL_WORDS or _ASIDE.match(word):
-            continue
-        elif " " in word and runs and depth < 3:
-            yield from _programs(word, home, depth + 1)
-            done = True
-        else:
-            path = _whole(word, home)
-            if path:
-                yield path
-            runs = posixpath.basename(word).rstrip("0123456789.") in _RUN_OTHERS
-            done = not runs
-
-
-def _words(command: str) -> list[str]:
-    reader = shlex.shlex(command.replace("\n", ";"), posix=True, punctuation_chars=";&|")
-    reader.whitespace_split, reader.commenters = True, ""
-    try:
-        return list(reader)
-    except ValueError:
-        return command.split()
-
-
-def _whole(word: str, home: str) -> str:
-    """A word as a whole path; empty where it is none."""
-    for begin in ("~/", "$HOME/", "${HOME}/", "%h/"):
-        if word.startswith(begin):
-            word = f"{home}/{word[len(begin) :]}"
-    return escaped(posixpath.normpath(word)) if word.startswith("/") and len(word) > 1 else ""

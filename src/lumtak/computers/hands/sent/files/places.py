@@ -10,8 +10,9 @@ import os
 import posixpath
 import re
 import stat
+from typing import Any
 
-_LINKS_MOST = 40
+_LINKS_MOST, _LINKS_FOLLOWED = 40, 8
 _KERNEL_FILES = ("/proc/", "/sys/")
 _ELSEWHERE = re.compile(
     r"/proc/[^/]+/(?:task/[^/]+/)?(?:root|cwd|exe|fd|map_files)(?:/|$)|/\.\.?(?:/|$)"
@@ -161,3 +162,24 @@ def read_most(descriptor: int, most: int) -> bytes:
 def _parts(path: str) -> list[str]:
     """The names in a path, the last one first."""
     return [part for part in reversed(path.split("/")) if part not in {"", "."}]
+
+
+def real_path(hand: Any, path: str) -> str:
+    """Where a path leads, links on all of it followed.
+
+    A circle ends where it was when that was noticed.
+    """
+    done, left, links = "", [part for part in path.split("/") if part], 0
+    while left:
+        part = left.pop(0)
+        if part in {".", ".."}:
+            done = done.rpartition("/")[0] if part == ".." else done
+            continue
+        target = hand.link("%s/%s" % (done, part)) if links < _LINKS_FOLLOWED else None
+        if target is None:
+            done = "%s/%s" % (done, part)
+            continue
+        links += 1
+        left = [p for p in target.split("/") if p] + left
+        done = "" if target.startswith("/") else done
+    return done or "/"

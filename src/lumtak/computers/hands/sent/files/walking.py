@@ -255,21 +255,3 @@ class Walk:
             "elsewhere": self.elsewhere,
             "vanished": self.vanished,
         }
-
-
-def mounts_in(data: bytes, source: bytes = b"") -> Set[str]:
-    """Where something is mounted, from /proc/self/mountinfo; proc(5).
-
-    Args:
-        data: of that file.
-        source: what begins the name of what is mounted; empty for anything.
-    """
-    found = set()
-    for line in data.split(b"\n"):
-        parts = line.split(b" ")
-        if len(parts) > 4 and parts[-2].startswith(source):
-            place = parts[4]
-            for code, byte in ((b"\\040", b" "), (b"\\011", b"\t"), (b"\\012", b"\n")):
-                place = place.replace(code, byte)
-            found.add(os.fsdecode(place.replace(b"\\134", b"\\")))
-    return found

@@ -1,35 +1,53 @@
-"""What takes root, put back without Lumtak.
-
-The script that root owns, made by the hand of root from states that it has checked.
+"""What takes root, put back without Lumtak: the script that root owns, made by root's hand.
 
 A script that somebody hands over is never written: whoever runs it later runs it as root. What is
-handed over are the states of settings; each is held against what this setting can have had, and the
-script is made of them here. One file of the standard library, in the language of Python 3.8, for it
-is sent with the hand.
+told are settings; of them what root has receipts of is in the script, which is made here. Sent with
+the hand: the standard library only, in the language of Python 3.8.
 """
 
 from __future__ import annotations
 
+import hashlib
+import json
 import re
-from typing import Any, List, Sequence
+from typing import Any, List, Optional, Sequence
 
-from lumtak.computers.hands.sent.script.shell import beside, quoted, ways_back
+from lumtak.computers.hands.sent.script.shell import UNCHANGED, beside, quoted, unchanged, ways_back
 from lumtak.computers.hands.sent.script.shell_words import COUNTERS, WORDS
 from lumtak.computers.hands.sent.states.states import Exact, state_of
 from lumtak.computers.hands.sent.table import SWAP_FOLDER
 
 _TAG = re.compile(r"[0-9a-f]{8}(?:-[0-9]{1,6})?")
+_TOLD, _MOST_HEAD = re.compile(rb"(?m)^# told ([0-9a-f]{64})$"), 4096
+_RECEIPTS = SWAP_FOLDER + "/receipts"
 
 
-def script_path(tag: str) -> str:
+def script_path(tag: str, before: bool = False) -> str:
     """Where the script stands.
+
+    Args:
+        tag: tells it from scripts of other journals.
+        before: whether that of a Lumtak is meant that kept no receipts.
 
     Raises:
         ValueError: nothing is called so.
     """
     if _TAG.fullmatch(tag) is None:
         raise ValueError("%s tells no script from another" % tag)
-    return "%s/undo-%s.sh" % (SWAP_FOLDER, tag)
+    return "%s/undo-%s%s.sh" % (SWAP_FOLDER, tag, "-before" if before else "")
+
+
+def told_sum(parts: Sequence[Any]) -> str:
+    """SHA-256 of what a script was to put back, by which it is known whether it still is as it
+    should be.
+    """
+    return hashlib.sha256(json.dumps(parts, sort_keys=True).encode()).hexdigest()
+
+
+def is_told(script: bytes, parts: Optional[Sequence[Any]] = None) -> bool:
+    """Whether a script says what it was to put back, and that it was these parts."""
+    said = _TOLD.search(script[:_MOST_HEAD])
+    return said is not None and (parts is None or said[1].decode() == told_sum(parts))
 
 
 _HEAD = """\
@@ -41,6 +59,7 @@ _HEAD = """\
 # does no harm. When everything is as it was, it removes itself. If this computer's disk is mounted
 # elsewhere, name the folder, for example: sudo sh undo.sh /mnt; kernel, bus and running services
 # are left alone then.
+# told {told}
 
 set -u
 umask 022
@@ -65,20 +84,23 @@ printf '%s as before, %s left alone, %s failed\\n' "$back" "$left" "$failed"
 [ -z "$look" ] || exit 0
 [ "$failed" = 0 ] || exit 1
 [ "$left" = 0 ] || exit 3
-rm -f "$root"{path} "$root"{begun}
+rm -f "$root"{path} "$root"{begun}{receipts} "$root"{noted}/.lumtak-*
+rmdir "$root"{noted} 2>/dev/null
 rmdir "$root"{folder} 2>/dev/null || :
 exit 0
 """
 
 
-def root_script(tag: str, parts: Sequence[Any]) -> bytes:
+def root_script(tag: str, parts: Sequence[Any], told: Optional[Sequence[Any]] = None) -> bytes:
     """The script for these settings.
 
     Args:
         tag: tells it from scripts of other journals.
         parts: dictionaries of `area`, `key`, `title` and `ways`: for each change, the oldest first,
             its `number`, what it restores as a `word` and as an exact state (`restore`), and those
-            from which it is brought back (`accepted`).
+            from which it is brought back (`accepted`); what a unit is and runs, as SHA-256 by path
+            (`sums`), and the number of root's receipt (`receipt`), where there is one.
+        told: what it was to put back, where not all of that is in it.
 
     Raises:
         ValueError: a state is none that its setting can have had, or nothing is called by this tag.
@@ -87,6 +109,7 @@ def root_script(tag: str, parts: Sequence[Any]) -> bytes:
     text: List[bytes] = []
     heads: List[str] = [COUNTERS]
     numbers: List[str] = []
+    receipts: List[bytes] = []
     for place, part in enumerate(parts, start=1):
         area, key, title = (_text(part[name]) for name in ("area", "key", "title"))
         ways = []
@@ -97,15 +120,26 @@ def root_script(tag: str, parts: Sequence[Any]) -> bytes:
             heads += restore.heads
             number = _number(way["number"])
             others = [state for state in accepted if state != restore]
-            ways.append((number, _shown(_text(way["word"])), restore, others))
+            also = unchanged(way.get("sums", {}))
+            heads += [UNCHANGED] if also else []
+            if way.get("receipt"):
+                receipts.append(quoted("%s/%06d.json" % (_RECEIPTS, _number(way["receipt"]))))
+            ways.append((number, _shown(_text(way["word"])), restore, others, also))
             numbers.append(str(number))
         text.append(ways_back(str(place), _shown(title), ways))
-    head = _HEAD.format(path=path, words=WORDS, numbers=" ".join(numbers))
+    head = _HEAD.format(
+        path=path,
+        words=WORDS,
+        numbers=" ".join(numbers),
+        told=told_sum(parts if told is None else told),
+    )
     head += "".join(dict.fromkeys(heads))
     tail = _TAIL.format(
         path=quoted(path).decode(),
         begun=quoted(beside(path)).decode(),
         folder=quoted(SWAP_FOLDER).decode(),
+        noted=quoted(_RECEIPTS).decode(),
+        receipts="".join(' "$root"%s' % place.decode() for place in dict.fromkeys(receipts)),
     )
     return head.encode() + b"".join(text) + tail.encode()
 

@@ -251,6 +251,22 @@ plan() { [ -n "$root" ] || busctl --system set-property "$1" "$2" "$1" ActivePro
 """
 
 
+UNCHANGED = """
+unchanged() { # SHA256 FILE ...: what a unit is and runs is as it was when that was recorded
+    while [ "$#" -gt 1 ]; do
+        [ "$(sha256sum <"$root$2" 2>/dev/null | cut -c 1-64)" = "$1" ] || return 1
+        shift 2
+    done
+}
+"""
+
+
+def unchanged(sums: Dict[str, str]) -> bytes:
+    """The condition that these files are as they were recorded; empty for none."""
+    words = [b"%s %s" % (quoted(made), quoted(path)) for path, made in sorted(sums.items()) if made]
+    return b" ".join([b"unchanged", *words]) if words else b""
+
+
 def beside(path: str) -> str:
     """Where what takes the place of this file or link is written first."""
     folder, name = posixpath.split(path)
@@ -318,19 +334,20 @@ def ways_back(part: str, title: str, ways: Sequence[Any]) -> bytes:
         part: tells it from the other parts.
         title: for the person who runs the script.
         ways: (number of the change, word of what it restores, the state, those from which it is
-            brought back), the oldest change first; each takes along the newer ones.
+            brought back, a condition besides or nothing), the oldest change first; each takes along
+            the newer ones.
     """
-    numbers = [str(number) for number, _, _, _ in ways]
+    numbers = [str(number) for number, *_ in ways]
     lines = [b"", b"title=%s" % quoted(title)]
-    for place, (_, word, restore, accepted) in enumerate(ways):
+    for place, (_, word, restore, accepted, also) in enumerate(ways):
         newer = ", ".join(numbers[place + 1 :])
         words = b" ".join([numbers[place].encode(), quoted(word), quoted(newer)])
         lines.append(b"%s way %s; then" % (b"elif" if place else b"if", words))
-        lines.append(choice("%s_%d" % (part, place + 1), restore, accepted))
+        lines.append(choice("%s_%d" % (part, place + 1), restore, accepted, also))
     return b"\n".join([*lines, b"fi\n"])
 
 
-def choice(number: str, restore: Any, accepted: Sequence[Any]) -> bytes:
+def choice(number: str, restore: Any, accepted: Sequence[Any], also: bytes = b"") -> bytes:
     """One way back of a setting.
 
     As it was already, brought back from a state that is known, or left alone.
@@ -342,6 +359,7 @@ def choice(number: str, restore: Any, accepted: Sequence[Any]) -> bytes:
         number: tells it from the other parts.
         restore: the state that is brought back.
         accepted: those from which it is, that one left out.
+        also: has to hold too before anything is brought back; empty for nothing.
     """
     part = ScriptPart(number, [restore, *accepted])
     known = [state.tests(part) for state in (restore, *accepted)]
@@ -354,7 +372,8 @@ def choice(number: str, restore: Any, accepted: Sequence[Any]) -> bytes:
     lines = [*part.functions, *restore.preface(part)]
     lines.append(b"if %s; then\n%s    already" % (before, tidy))
     if accepted:
-        lines.append(b"elif %s; then" % (b" && ".join(map(_any, zip(*known))) or b"true"))
+        held = b" && ".join([*map(_any, zip(*known)), *([also] if also else [])])
+        lines.append(b"elif %s; then" % (held or b"true"))
         lines.append(b'    if [ -n "$look" ]; then stands; else')
         lines.append(b"    %s\n%s    if %s; then done_now; else failed; fi" % (bring, tidy, before))
         lines.append(b"    fi")

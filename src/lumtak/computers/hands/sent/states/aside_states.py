@@ -6,11 +6,11 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
-from typing import ClassVar, List, Optional
+from typing import Any, ClassVar, List, Optional
 
 from lumtak.computers.hands.sent.script.aside_shell import ASIDE
 from lumtak.computers.hands.sent.script.shell import DROP, KEPT, LINKS, ScriptPart, quoted
-from lumtak.computers.hands.sent.states.exact import Exact, own_file_problem, word
+from lumtak.computers.hands.sent.states.exact import Exact, OfRoot, own_file_problem, word
 from lumtak.computers.hands.sent.table import (
     READ_ANEW,
     SWAP_FOLDER,
@@ -81,11 +81,10 @@ class Aside(Exact):
 
 
 @dataclass(frozen=True)
-class KeptFile(Exact, kind="kept file"):
+class KeptFile(OfRoot, kind="kept file"):
     """A file of Lumtak's own that sets the system's upkeep of itself."""
 
     areas = ("storage", "upkeep")
-    root = True
     heads = (DROP, LINKS, KEPT)
     file: str
     kept: Optional[bytes]
@@ -95,6 +94,16 @@ class KeptFile(Exact, kind="kept file"):
         if key not in UPKEEP or self.file != upkeep_file(key):
             return "it is a file of another setting"
         return own_file_problem(self.file, self.kept)
+
+    def seen(self, at: Any) -> Optional[OfRoot]:
+        """See `OfRoot.seen`."""
+        return self if at.held(self.file) == self.kept else None
+
+    def write(self, to: Any, was: Exact) -> None:
+        """See `OfRoot.write`; what has to read it anew does."""
+        to.keep(self.file, self.kept)
+        if any(self.file == upkeep_file(key) for key in READ_ANEW):
+            to.units("daemon-reload")
 
     def by_hand(self) -> str:
         """See `Exact.by_hand`."""

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import base64
 from abc import ABC, abstractmethod
 from dataclasses import dataclass, field, fields
-from typing import ClassVar, Dict, List, Mapping, Optional, Tuple, Type
+from typing import Any, ClassVar, Dict, List, Mapping, Optional, Tuple, Type
 
 from lumtak.computers.hands.sent.script.shell import ScriptPart, beside, quoted
 from lumtak.computers.hands.sent.table import is_own_content, is_switch
@@ -38,6 +39,11 @@ class Exact(ABC):
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "kind", type(self).kind)
+
+    def said(self) -> Dict[str, Any]:
+        """It as a document of JSON; docs/FORMATS.md."""
+        found = {f.name: _as_json(getattr(self, f.name)) for f in fields(self) if f.init}
+        return {"kind": self.kind, **found}
 
     # -- what it looks like ------------------------------------------------------------------------
 
@@ -129,6 +135,46 @@ class Exact(ABC):
         Empty where nothing is.
         """
         return b""
+
+
+class OfRoot(Exact):
+    """A state that it takes root to bring about: root's hand looks at it and writes it by itself.
+
+    `at` looks (names, link, read, exists, listing, is_active), `to` writes besides (own_put,
+    own_link, own_remove, own_clear, units, set_kernel, ...); see `root.writing.Writing`.
+    """
+
+    root = True
+
+    @abstractmethod
+    def seen(self, at: Any) -> Optional[OfRoot]:
+        """This state as root itself sees it; None where something else stands there."""
+
+    @abstractmethod
+    def write(self, to: Any, was: Exact) -> None:
+        """It is there.
+
+        Args:
+            to: writes.
+            was: the state that stood before.
+
+        Raises:
+            OSError: it was refused, or failed half-way.
+        """
+
+    def switches(self, before: Exact) -> List[Tuple[str, bool, bool]]:
+        """(unit, whether it is taken off, whether it is put on) of each unit that goes from the
+        state before to this one.
+        """
+        return []
+
+
+def _as_json(value: Any) -> Any:
+    if isinstance(value, bytes):
+        return base64.b64encode(value).decode()
+    if isinstance(value, Mapping):
+        return dict(value)
+    return list(value) if isinstance(value, tuple) else value
 
 
 def own_file_problem(path: str, data: Optional[bytes]) -> str:

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import posixpath
 import re
 from dataclasses import dataclass, field, replace
-from typing import List, Mapping, Optional
+from typing import Any, Dict, List, Mapping, Optional, Tuple
 
 from lumtak.computers.hands.sent.script.shell import (
     CLOCK,
@@ -16,14 +17,22 @@ from lumtak.computers.hands.sent.script.shell import (
     ScriptPart,
     quoted,
 )
-from lumtak.computers.hands.sent.states.exact import Exact, link_test, own_file_problem, word
+from lumtak.computers.hands.sent.states.exact import (
+    Exact,
+    OfRoot,
+    link_test,
+    own_file_problem,
+    word,
+)
 from lumtak.computers.hands.sent.table import (
     KERNEL,
+    NOWHERE,
     POLICIES,
     POWER_FILE,
     POWER_SWITCH,
     PROFILE_BUSES,
     PROFILES,
+    UNITS,
     WIRELESS_FILE,
     is_switch,
     kernel_value_fits,
@@ -31,6 +40,7 @@ from lumtak.computers.hands.sent.table import (
     unit_of,
     why_no_link,
 )
+from lumtak.computers.hands.sent.units.links import behind_mask, installing, links
 
 
 def unit_name(key: str) -> str:
@@ -41,14 +51,13 @@ def unit_name(key: str) -> str:
 
 
 @dataclass(frozen=True)
-class UnitLinks(Exact, kind="links"):
+class UnitLinks(OfRoot, kind="links"):
     """Every link in the administrator's folder that switches a unit on, names or masks it.
 
     And, going along, whether it runs.
     """
 
     areas = ("services",)
-    root = True
     apart = ("links",)
     heads = (DROP, LINKS)
     unit: str
@@ -67,6 +76,41 @@ class UnitLinks(Exact, kind="links"):
             if unit_of(path, target) != self.unit:
                 return "%s is a link of another unit" % path
         return ""
+
+    def seen(self, at: Any) -> Optional[OfRoot]:
+        """See `OfRoot.seen`."""
+        if links(at).get(self.unit, {}) != self.links:
+            return None
+        return replace(self, active=at.is_active(self.unit))
+
+    def switches(self, before: Exact) -> List[Tuple[str, bool, bool]]:
+        """See `OfRoot.switches`."""
+        held: Mapping[str, str] = before.links if isinstance(before, UnitLinks) else {}
+        lost = any(target != NOWHERE and path not in self.links for path, target in held.items())
+        masked = NOWHERE in self.links.values() and NOWHERE not in held.values()
+        gained = any(target != NOWHERE and path not in held for path, target in self.links.items())
+        unmasked = NOWHERE in held.values() and NOWHERE not in self.links.values()
+        off, on = lost or masked or self.active is False, gained or unmasked or bool(self.active)
+        named = {self.unit, *(unit_of(p, t) for p, t in (*self.links.items(), *held.items()))}
+        leads = {posixpath.basename(t) for t in (*self.links.values(), *held.values())}
+        return [(unit, off, on) for unit in sorted((named | leads) - {"null"})]
+
+    def write(self, to: Any, was: Exact) -> None:
+        """See `OfRoot.write`: the links, then started or stopped."""
+        now: Dict[str, str] = links(to).get(self.unit, {})
+        path = behind_mask(to, self.unit)
+        begun = ["%s/%s" % (UNITS, self.unit), *installing(self.unit, path, to.text_of(path))]
+        for place in sorted({*begun, *self.links}):
+            to.own_clear(place)
+        for place in sorted(now.keys() - self.links.keys()):
+            to.own_remove(place, is_switch(place))
+        for place, target in self.links.items():
+            if now.get(place) != target:
+                to.own_link(place, target)
+        if now != self.links:
+            to.units("daemon-reload")
+        if self.active is not None and to.is_active(self.unit) != self.active:
+            to.units("start" if self.active else "stop", self.unit)
 
     def by_hand(self) -> str:
         """See `Exact.by_hand`."""
@@ -104,11 +148,10 @@ class UnitLinks(Exact, kind="links"):
 
 
 @dataclass(frozen=True)
-class WirelessFile(Exact, kind="wireless"):
+class WirelessFile(OfRoot, kind="wireless"):
     """Lumtak's own file that says whether wireless devices save power."""
 
     areas = ("power",)
-    root = True
     heads = (DROP, KEPT)
     kept: Optional[bytes]
     """What it holds; None where there is none."""
@@ -117,6 +160,14 @@ class WirelessFile(Exact, kind="wireless"):
         if key != "wireless_saving":
             return "it is a file of another setting"
         return own_file_problem(WIRELESS_FILE, self.kept)
+
+    def seen(self, at: Any) -> Optional[OfRoot]:
+        """See `OfRoot.seen`."""
+        return self if at.held(WIRELESS_FILE) == self.kept else None
+
+    def write(self, to: Any, was: Exact) -> None:
+        """See `OfRoot.write`."""
+        to.keep(WIRELESS_FILE, self.kept)
 
     def by_hand(self) -> str:
         """See `Exact.by_hand`."""
@@ -136,13 +187,12 @@ class WirelessFile(Exact, kind="wireless"):
 
 
 @dataclass(frozen=True)
-class KernelValue(Exact, kind="sysctl"):
+class KernelValue(OfRoot, kind="sysctl"):
     """A value of the kernel below /proc/sys/vm, and Lumtak's own file that keeps one over a
     restart.
     """
 
     areas = ("memory",)
-    root = True
     apart = ("live", "kept")
     heads = (VALUE, DROP, KEPT)
     name: str
@@ -166,6 +216,21 @@ class KernelValue(Exact, kind="sysctl"):
         if not kernel_value_fits(key, self.live):
             return "%s is no value that Lumtak sets there" % self.live
         return own_file_problem(self.file, self.kept)
+
+    def seen(self, at: Any) -> Optional[OfRoot]:
+        """See `OfRoot.seen`."""
+        return (
+            self
+            if (at.text_of(self.place).strip(), at.held(self.file)) == (self.live, self.kept)
+            else None
+        )
+
+    def write(self, to: Any, was: Exact) -> None:
+        """See `OfRoot.write`: the file first, so that no restart in between brings the
+        old value back unseen; then the kernel.
+        """
+        to.keep(self.file, self.kept)
+        to.set_kernel(self.place, self.live)
 
     def by_hand(self) -> str:
         """See `Exact.by_hand`."""
@@ -192,18 +257,18 @@ class KernelValue(Exact, kind="sysctl"):
         ]
 
 
+GOVERNOR, PREFERENCE = "scaling_governor", "energy_performance_preference"
 _NO_PREFERENCE = "performance"
 """The governor under which no energy preference counts."""
 
 
 @dataclass(frozen=True)
-class ClockPolicies(Exact, kind="clock"):
+class ClockPolicies(OfRoot, kind="clock"):
     """What each policy of the processors' clock holds, and Lumtak's own unit that keeps a plan over
     a restart.
     """
 
     areas = ("power",)
-    root = True
     apart = ("policies", "kept", "link")
     heads = (DROP, LINKS, KEPT, CLOCK)
     policies: Mapping[str, str]
@@ -227,6 +292,40 @@ class ClockPolicies(Exact, kind="clock"):
         return own_file_problem(POWER_FILE, self.kept) or (
             "" if self.link in {None, POWER_FILE} else "its link leads elsewhere"
         )
+
+    def seen(self, at: Any) -> Optional[OfRoot]:
+        """See `OfRoot.seen`."""
+        held = {policy: self._held(at, policy) for policy in self.policies}
+        link = at.link(POWER_SWITCH)
+        same = (held, at.held(POWER_FILE), link) == (dict(self.policies), self.kept, self.link)
+        return self if same else None
+
+    @staticmethod
+    def _held(at: Any, policy: str) -> str:
+        governor, preference = (
+            at.text_of("%s/%s/%s" % (POLICIES, policy, name)).strip()
+            for name in (GOVERNOR, PREFERENCE)
+        )
+        return "%s/%s" % (governor, "" if governor == _NO_PREFERENCE else preference)
+
+    def write(self, to: Any, was: Exact) -> None:
+        """See `OfRoot.write`: the unit first, so that no restart in between brings the old plan
+        back unseen; then each policy.
+        """
+        if self.kept is not None:
+            to.own_put(POWER_FILE, self.kept)
+        if self.link:
+            to.own_link(POWER_SWITCH, self.link)
+        else:
+            to.own_remove(POWER_SWITCH, True)
+        if self.kept is None:
+            to.own_remove(POWER_FILE)
+        to.units("daemon-reload")
+        for policy, words in self.policies.items():
+            governor, _, preference = words.partition("/")
+            for name, said in ((GOVERNOR, governor), (PREFERENCE, preference)):
+                if said:
+                    to.set_kernel("%s/%s/%s" % (POLICIES, policy, name), said)
 
     def between(self, one: Exact, other: Exact) -> bool:
         """Half-way from a governor under which no preference counts, a policy has the new governor
@@ -279,11 +378,10 @@ class ClockPolicies(Exact, kind="clock"):
 
 
 @dataclass(frozen=True)
-class Profile(Exact, kind="property"):
+class Profile(OfRoot, kind="property"):
     """The plan of the profile service on the system bus."""
 
     areas = ("power",)
-    root = True
     heads = (PLAN,)
     bus: str
     plan: str
@@ -291,6 +389,16 @@ class Profile(Exact, kind="property"):
     def _problem(self, key: str) -> str:
         ours = self.bus in PROFILE_BUSES and self.plan in PROFILES
         return "" if ours else "the plan %s is none that Lumtak sets" % self.plan
+
+    def seen(self, at: Any) -> Optional[OfRoot]:
+        """See `OfRoot.seen`."""
+        return self if at.profile()[1] == self.plan else None
+
+    def write(self, to: Any, was: Exact) -> None:
+        """See `OfRoot.write`; after an update the service may go by its other name."""
+        bus, now = to.profile()
+        if now != self.plan:
+            to.set_profile(bus or self.bus, self.plan)
 
     def by_hand(self) -> str:
         """See `Exact.by_hand`."""

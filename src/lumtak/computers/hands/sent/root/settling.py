@@ -1,0 +1,264 @@
+"""A setting that takes root is brought to a state: looked at, let, noted, written, looked at again.
+
+Root believes nobody: it finds the state before by itself and keeps a receipt of it, goes back by
+its own receipts, and holds every unit against what it is (`units.policy`). Sent with the hand: the
+standard library only, in the language of Python 3.8.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import os
+import posixpath
+import time
+from typing import Any, Dict, List, Optional, Sequence
+
+from lumtak.computers.hands.sent.clutter.aside_list import note_name
+from lumtak.computers.hands.sent.files.atomic import forget, put, shed, temporary_name
+from lumtak.computers.hands.sent.files.places import RefusalError
+from lumtak.computers.hands.sent.root.back import is_told, root_script, script_path
+from lumtak.computers.hands.sent.root.receipts import FOLDER, Receipt, Receipts
+from lumtak.computers.hands.sent.root.writing import Writing
+from lumtak.computers.hands.sent.states.aside_states import KeptFile, RootAside
+from lumtak.computers.hands.sent.states.exact import Exact, OfRoot
+from lumtak.computers.hands.sent.states.states import state_of
+from lumtak.computers.hands.sent.system.owners import Owners
+from lumtak.computers.hands.sent.table import OTHER_WAYS, SWAP_FOLDER, upkeep_file, upkeep_value
+from lumtak.computers.hands.sent.units.policy import Policy
+
+Told = Dict[str, Any]
+
+
+class Settling(Writing):
+    """The operations; see `hand.Hand`."""
+
+    def __init__(self, root: str, rules: bool, homes: Sequence[str], own: Sequence[str]) -> None:
+        super().__init__(root, rules, homes, own)
+        self._owners = Owners(self, self.live)
+        self._parts: Dict[str, List[Told]] = {}
+        """What the scripts of a tag are to put back, as it was told."""
+
+    # -- a change, forth or back -------------------------------------------------------------------
+
+    def change(
+        self, area: str, key: str, before: Told, wanted: Told, believed: bool
+    ) -> Dict[str, bool]:
+        """A setting is brought to an exact state; {"stands": whether it is there now}.
+
+        Where root has a receipt of that state, it goes back by it. Else what stands has to be what
+        the caller says it is, and a receipt of it is written first.
+
+        Args:
+            area: of the setting.
+            key: of the setting.
+            before: the exact state that stands, as the caller saw it.
+            wanted: the exact state that it is brought to.
+            believed: whether a person was shown all of it and wants it without a receipt; what is
+                never done is not done all the same.
+
+        Raises:
+            OSError: it is not done, or failed half-way.
+        """
+        self._of_root()
+        was, goal = self._state(area, key, before), self._state(area, key, wanted)
+        known = self._receipts().of(area, key)
+        mine = next((r for r in reversed(known) if self._is(r.before, area, key, goal)), None)
+        if mine is not None:
+            goal = self._state(area, key, mine.before)
+        why = self._why_not(goal, was, mine, believed)
+        if why:
+            raise RefusalError(why)
+        if mine is None and not believed and was != goal:
+            mine = self._noted(area, key, was, goal, known)
+            try:
+                goal.write(self, was)
+            except OSError:
+                if was.seen(self) is not None:  # nothing came of it
+                    self._drop([mine.number])
+                raise
+            return {"stands": goal.seen(self) is not None}
+        goal.write(self, was)
+        stands = goal.seen(self) is not None
+        if stands and mine is not None:
+            self._drop([r.number for r in known if r.number >= mine.number])
+        return {"stands": stands}
+
+    def vouched(self, area: str, key: str, wanted: Told) -> bool:
+        """Whether root has a receipt that this setting was in this state."""
+        self._of_root()
+        goal = _read(wanted)
+        if isinstance(goal, RootAside):
+            return not goal.sha256 or self._holds_aside(goal)
+        return any(self._is(r.before, area, key, goal) for r in self._receipts().of(area, key))
+
+    def _of_root(self) -> None:
+        if not self.rules:
+            raise RefusalError("this hand is not root's")
+
+    def _state(self, area: str, key: str, said: Told) -> OfRoot:
+        state = _read(said)
+        if not isinstance(state, OfRoot):
+            raise RefusalError("%s is no state that root brings about so" % state.kind)
+        why = state.problem(area, key)
+        if why:
+            raise RefusalError(why)
+        return state
+
+    @staticmethod
+    def _is(said: Told, area: str, key: str, goal: Exact) -> bool:
+        """Whether a document is this state of this setting."""
+        with contextlib.suppress(ValueError):
+            state = state_of(said)
+            return state == goal and not state.problem(area, key)
+        return False
+
+    def _why_not(self, goal: OfRoot, was: OfRoot, mine: Optional[Receipt], believed: bool) -> str:
+        """Why root does not go from the one to the other, as a clause; empty where it does."""
+        why = self._why_no_updates(goal) if mine is None else ""
+        policy = Policy(self, self.root, self._owners.package_of)
+        for unit, off, on in () if why else goal.switches(was):
+            why = why or policy.why_never(unit, off, on)
+            if mine is None and not believed:
+                why = why or policy.why_guarded(unit)
+                # What could not be started again is not stopped.
+                why = why or (policy.why_not_again(unit) if off and not on else "")
+            if on:
+                why = why or policy.why_not_again(unit, mine.sums if mine else None)
+        return why
+
+    def _why_no_updates(self, goal: OfRoot) -> str:
+        """One working way to get security updates always stays."""
+        file = upkeep_file("automatic_updates")
+        off = isinstance(goal, KeptFile) and goal.file == file and goal.kept is not None
+        if not off or upkeep_value("automatic_updates", goal.kept or b"") != "0":  # type: ignore[attr-defined]
+            return ""
+        return (
+            ""
+            if any(self.exists(path) for path in OTHER_WAYS)
+            else "updates that install themselves are the only way by which this computer gets them"
+        )
+
+    def _noted(
+        self, area: str, key: str, was: OfRoot, goal: OfRoot, known: List[Receipt]
+    ) -> Receipt:
+        """A receipt of what stands now is on the disk, and in the script."""
+        found = was.seen(self)
+        if found is None:
+            raise RefusalError("it is not as it was when this was asked for: look again")
+        # What stands is what stood before an older change: nothing of that is left to put back.
+        back = next((r for r in known if self._is(r.before, area, key, found)), None)
+        self._drop([r.number for r in known if back and r.number >= back.number])
+        policy = Policy(self, self.root, self._owners.package_of)
+        sums: Dict[str, str] = {}
+        for unit, off, on in goal.switches(was):
+            sums.update(policy.sums(unit) if off or on else {})
+        kept = self._receipts()
+        at = int(time.time())
+        made = Receipt(kept.new_number(), area, key, found.said(), goal.said(), sums, at)
+        # The script first: what it says of this change is true from the receipt on.
+        for tag in self._parts:
+            self._write_script(tag, made)
+        try:
+            kept.write(made)
+        except OSError:
+            self._drop([made.number])
+            raise
+        return made
+
+    # -- receipts ----------------------------------------------------------------------------------
+
+    def _receipts(self) -> Receipts:
+        return Receipts(
+            lambda: self.system_folder(FOLDER, 0o700), lambda: os.path.isdir(self._place(FOLDER))
+        )
+
+    def _drop(self, numbers: List[int]) -> None:
+        self._receipts().drop(numbers)
+        if numbers and shed(self._place(FOLDER)):
+            shed(self._place(SWAP_FOLDER))
+
+    def _holds_aside(self, state: RootAside) -> bool:
+        return self.exists("%s/%s" % (SWAP_FOLDER, note_name(state.sha256)))
+
+    # -- the script --------------------------------------------------------------------------------
+
+    def leave_script(self, tag: str, parts: str) -> None:
+        """The script that puts back what takes root stands: of these settings (JSON) what root has
+        receipts of. With none of them it goes.
+        """
+        self._of_root()
+        path = script_path(tag)
+        found = json.loads(parts)
+        if not isinstance(found, list) or not all(isinstance(p, dict) for p in found):
+            raise RefusalError("these are no states")
+        self._parts[tag] = found
+        if found:
+            self._set_older_aside(path)
+            self._write_script(tag)
+            return
+        del self._parts[tag]
+        folder = posixpath.dirname(path)
+        if os.path.isdir(self._place(folder)):
+            with self.system_folder(folder) as descriptor:
+                for place in (path, script_path(tag, before=True)):
+                    forget(temporary_name(posixpath.basename(place)), descriptor)
+                    forget(posixpath.basename(place), descriptor)
+                os.fsync(descriptor)
+        self._receipts().sweep()
+        if shed(self._place(FOLDER)):
+            shed(self._place(folder))
+
+    def _set_older_aside(self, path: str) -> None:
+        """A script of a Lumtak that kept no receipts stays as it is, under another name."""
+        folder, name = posixpath.split(path)
+        held = self.held(path)
+        if held is not None and not is_told(held):
+            before = "%s-before.sh" % name[: -len(".sh")]
+            with self.system_folder(folder) as descriptor:
+                os.rename(name, before, src_dir_fd=descriptor, dst_dir_fd=descriptor)
+                os.fsync(descriptor)
+
+    def _write_script(self, tag: str, new: Optional[Receipt] = None) -> None:
+        path = script_path(tag)
+        folder, name = posixpath.split(path)
+        told = self._parts[tag]
+        kept = [*self._receipts().all(), *([new] if new else [])]
+        try:
+            parts = [part for one in told for part in [self._part(one, kept)] if part["ways"]]
+            script = root_script(tag, parts, told)
+        except (ValueError, KeyError, TypeError) as error:
+            raise RefusalError("no script is made of this: %s" % error) from error
+        with self.system_folder(folder) as descriptor:
+            put(descriptor, name, script, 0o755)
+
+    def _part(self, told: Told, kept: List[Receipt]) -> Told:
+        """Of one setting what root knows by itself."""
+        area, key = str(told["area"]), str(told["key"])
+        mine = [r for r in kept if (r.area, r.key) == (area, key)]
+        ways = []
+        for way in told["ways"]:
+            restore = state_of(way["restore"])
+            states = [state_of(said) for said in way["accepted"]]
+            if isinstance(restore, RootAside):
+                asides = [s for s in states if isinstance(s, RootAside) and s.sha256]
+                ways += [way] if all(map(self._holds_aside, asides)) else []
+                continue
+            own = next((r for r in reversed(mine) if self._is(r.before, area, key, restore)), None)
+            if own is None or not isinstance(restore, OfRoot):
+                continue
+            vouched = [said for r in mine for said in (r.before, r.after)]
+            accepted = [s for s in states if any(self._is(v, area, key, s) for v in vouched)]
+            was = next((s for s in accepted if isinstance(s, OfRoot)), restore)
+            if self._why_not(self._state(area, key, own.before), was, own, believed=False):
+                continue
+            said = {"restore": own.before, "accepted": [s.said() for s in accepted]}
+            ways.append({**way, **said, "sums": own.sums, "receipt": own.number})
+        return {"area": area, "key": key, "title": told["title"], "ways": ways}
+
+
+def _read(said: Any) -> Exact:
+    try:
+        return state_of(said)
+    except ValueError as error:
+        raise RefusalError("this is no state: %s" % error) from error
