@@ -475,7 +475,7 @@ def _wrong_script(world, before) -> list[str]:
         return []
     copy = world.folder / "copy"
     shutil.copytree(world.tree, copy, symlinks=True)
-    of_root = sorted(copy.glob("var/lib/lumtak/undo-*.sh"))
+    of_root = sorted(copy.glob("var/lib/lumtak/put-back-*.sh"))
     if of_root and os.geteuid() != 0:
         shutil.rmtree(copy)
         return []

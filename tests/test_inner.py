@@ -398,7 +398,7 @@ def test_what_is_the_system_s_is_set_aside_by_root_and_comes_back(inner, by):
     if by == "lumtak":
         lumtak(inner, "undo", "local", "--all", user=USER)
     else:
-        (script,) = [p for p in now if p.startswith("/var/lib/lumtak/undo-")]
+        (script,) = [p for p in now if p.startswith("/var/lib/lumtak/put-back-")]
         assert "3 as before, 0 left alone, 0 failed" in inner.run("root", "sh", script)
         lumtak(inner, "undo", "local", "--all", user=USER)
     back = held()

@@ -258,7 +258,9 @@ def _put_back_without_lumtak(lab):
     script = lab.ssh(USER, "sh", "-c", "ls ~/.local/share/lumtak-undo/undo-*.sh").strip()
     said = lab.ssh(USER, "sh", script, check=False)
     assert "0 left alone, 0 failed" in said, said
-    by_root = lab.ssh(USER, "sudo", "sh", re.search(r"sudo sh (/var/lib/lumtak/undo-\S+)", said)[1])
+    by_root = lab.ssh(
+        USER, "sudo", "sh", re.search(r"sudo sh (/var/lib/lumtak/put-back-\S+)", said)[1]
+    )
     assert "0 left alone, 0 failed" in by_root, by_root
     assert (said + by_root).count("put back: ") == len(CHANGES), (said, by_root)
     lab.ssh(USER, "sh", script)
@@ -298,7 +300,7 @@ def test_one_change_goes_back_by_its_number_with_lumtak_and_its_data_gone(lab, b
     assert f"Change {roots} is put back and read back" in lab.ssh(USER, "sh", "-c", line)
     assert standing() == every - {mine, bell, roots}
     said = put_back("busybox sh", "all")
-    lab.ssh(USER, "sh", "-c", re.search(r"sudo sh /var/lib/lumtak/undo-\S+", said)[0])
+    lab.ssh(USER, "sh", "-c", re.search(r"sudo sh /var/lib/lumtak/put-back-\S+", said)[0])
     put_back("sh", "all")
     assert "undo" not in lab.ssh(USER, "ls", "-a", f"/home/{USER}/.local/share")
     lab.ssh("root", "mv", "/opt/lumtak/away", "/opt/lumtak/lumtak")

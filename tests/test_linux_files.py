@@ -9,6 +9,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from helpers import CATALOGUE, ENTRY, linux, put, snapshot_of, tree_user
+from lumtak.computers.hands.sent.files import owned
 from lumtak.computers.hands.sent.files.places import RefusalError
 from lumtak.computers.hands.sent.hand import Hand
 from lumtak.computers.hands.sent.looking import MOST_BYTES
@@ -360,16 +361,16 @@ def test_home_and_xdg_count_for_the_caller():
 def test_root_runs_nothing_that_others_can_write(tmp_path, monkeypatch, mode, uid, refused):
     folder = put(tmp_path, "/tools/lumtak/x.py", "").parent
     (tmp_path / "tools").chmod(mode)
-    real = os.lstat
+    real = owned.on_the_way
 
-    def owned(path, *rest, **more):
-        about = list(real(path, *rest, **more))
-        about[4:6] = (uid if str(path).endswith("tools") else 0), 0
-        if not str(path).startswith(str(tmp_path)):
-            about[0] = 0o40755
-        return os.stat_result(about)
+    def steps(path):
+        for place, about in real(path):
+            said = list(about)
+            said[4:6] = (uid if place.endswith("tools") else 0), 0
+            said[0] = said[0] if place.startswith(str(tmp_path)) else 0o40755
+            yield place, os.stat_result(said)
 
-    monkeypatch.setattr(os, "lstat", owned)
+    monkeypatch.setattr(owned, "on_the_way", steps)
     monkeypatch.setattr(os, "geteuid", lambda: 0)
     monkeypatch.setattr(sys, "path", [str(folder), *sys.path])
     assert why_not_as_root({}) == ""

@@ -262,10 +262,10 @@ def test_two_scripts_are_left_one_of_roots_and_their_sums_are_told(tree):
     left((ref, "Tides $(id) `id` \n'", [way_to(before, expected)]))
     mine.write(ref, State(value="off"))  # from here on root has a receipt of what was before
     kit = left((ref, "Tides $(id) `id` \n'", [way_to(before, expected)]))
-    root_file = tree / f"var/lib/lumtak/undo-{TAG}.sh"
+    root_file = tree / f"var/lib/lumtak/put-back-{TAG}.sh"
     assert [s.command for s in kit.left(TAG)] == [
         f"sh {user.data_home}/lumtak-undo/undo-{TAG}.sh",
-        f"sudo sh /var/lib/lumtak/undo-{TAG}.sh",
+        f"sudo sh /var/lib/lumtak/put-back-{TAG}.sh",
     ]
     assert kit.left(TAG)[1].sha256 == hashlib.sha256(root_file.read_bytes()).hexdigest()
     subprocess.run(["shellcheck", "-s", "sh", "-e", "SC2317,SC2016", root_file], check=True)

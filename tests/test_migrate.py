@@ -29,7 +29,14 @@ from lumtak.journal.undo_script import refresh_script
 from outside import Outside
 from test_losses import sealed
 
-JOBS = json.loads((Path(__file__).parent / "data/jobs-0.1.json").read_text(encoding="utf-8"))
+JOBS = {
+    name: made
+    for file in ("jobs-0.1", "jobs-without-receipts")
+    for name, made in json.loads(
+        (Path(__file__).parent / f"data/{file}.json").read_text(encoding="utf-8")
+    ).items()
+}
+"""Of 0.1, and of the last Lumtak whose root kept no receipts."""
 
 
 def build(root, paths):
@@ -82,7 +89,7 @@ def job(request, tmp_path, home):
     return Outside(root), before
 
 
-def test_the_journal_of_a_job_of_0_1_opens_shows_and_puts_back_to_the_byte(job, home):
+def test_the_journal_of_an_older_job_opens_shows_and_puts_back_to_the_byte(job, home):
     hand, before = job
     computer, journal = computer_on(hand), Journal(home)
     assert journal.notices == []
@@ -91,32 +98,47 @@ def test_the_journal_of_a_job_of_0_1_opens_shows_and_puts_back_to_the_byte(job, 
         assert type(entry.restore.exact) is STATE_KINDS[entry.restore.exact.kind]
         assert any("kind: " in line for line in recorded(entry))
     assert {d.standing for d in drift(journal, computer)} == {"as left"}
-    done = put_back(journal, computer)
+    first = put_back(journal, computer)
+    assert {o.result for o in first} == {"done", "failed"} or {o.result for o in first} == {
+        "failed"
+    }
+    unseen = [o.id for o in first if o.unseen]
+    assert {o.id for o in first if o.result == "failed"} == set(unseen)
+    assert {e.ref.area for e in journal.entries() if e.id in unseen} <= set(
+        computer.settings.take_root
+    ), "what takes only the user's rights is put back as ever"
+    done = put_back(journal, computer, unseen, shown=unseen)
     assert {o.result for o in done} == {"done"}, [o.note for o in done]
     assert seen(hand.path) == before
     journal.close()
 
 
 @pytest.mark.skipif(os.geteuid() != 0, reason="one of the scripts is root's")
-def test_the_scripts_of_today_put_back_a_job_of_0_1(job, home, tmp_path):
+def test_scripts_put_back_an_older_job_and_root_s_own_of_then_stays_as_it_was(job, home, tmp_path):
     hand, before = job
+    of_root = sorted((hand.path / "var/lib/lumtak").glob("undo-*.sh"))
+    told = [script.read_bytes() for script in of_root]
     journal = Journal(home)
     refresh_script(journal, computer_on(hand))
     tag = journal.tag
     journal.close()
     copy = shutil.copytree(hand.path, tmp_path / "copy", symlinks=True)
+    kept = sorted((copy / "var/lib/lumtak").glob("undo-*.sh"))
+    assert [script.read_bytes() for script in kept] == told
     for script in (
-        f"var/lib/lumtak/undo-{tag}.sh",
-        f"home/u/.local/share/lumtak-undo/undo-{tag}.sh",
+        *kept,
+        copy / f"var/lib/lumtak/put-back-{tag}.sh",
+        copy / f"home/u/.local/share/lumtak-undo/undo-{tag}.sh",
     ):
-        ended = run_script(copy / script, copy) if (copy / script).exists() else None
+        ended = run_script(script, copy) if script.exists() else None
         assert ended is None or (ended.returncode, "0 left alone, 0 failed" in ended.stdout) == (
             0,
             True,
         ), ended
-    kernels = ("proc", "sys", "outside.json", "var/lib/lumtak/swap")
-    now = {n: what for n, what in seen(copy).items() if not n.startswith(kernels)}
-    assert now == {n: what for n, what in before.items() if not n.startswith(kernels)}
+    passed = ("proc", "sys", "outside.json", "var/lib/lumtak/swap")
+    passed += () if told else ("etc", "var/lib/lumtak")
+    now = {n: what for n, what in seen(copy).items() if not n.startswith(passed)}
+    assert now == {n: what for n, what in before.items() if not n.startswith(passed)}
 
 
 CHANGE = {

@@ -114,7 +114,7 @@ def test_a_mask_does_not_stay_where_the_service_could_not_be_stopped(tree, journ
     assert folder_of(tree) == before
     assert "tide.service" in hand.running
     assert ("leave script", journal.tag) in hand.asked
-    assert not list(tree.glob("var/lib/lumtak/undo-*")), "nothing is left to be put back"
+    assert not list(tree.glob("var/lib/lumtak/put-back-*")), "nothing is left to be put back"
 
 
 def test_demand_keeps_other_names_and_drops_what_switches_it_on(tree, journal):
@@ -865,11 +865,11 @@ def test_the_way_back_of_what_was_not_done_goes_when_an_interruption_is_settled(
     hand.own_link = cut
     with pytest.raises(KeyboardInterrupt):
         changed(journal, box, "services:tide=auto")
-    assert len(list(tree.glob("var/lib/lumtak/undo-*"))) == 1
+    assert len(list(tree.glob("var/lib/lumtak/put-back-*"))) == 1
     del hand.own_link
     with journal.writing(box.identity):
         assert [line.found for line in recover(journal, box).lines] == ["not done"]
-    assert not list(tree.glob("var/lib/lumtak/undo-*"))
+    assert not list(tree.glob("var/lib/lumtak/put-back-*"))
 
 
 def test_what_reads_back_as_something_else_after_putting_back_is_a_conflict(journal):

@@ -4,8 +4,8 @@ import contextlib
 import signal
 import sys
 import threading
-from functools import partial
 from collections.abc import Callable, Iterator
+from functools import partial
 
 import click
 

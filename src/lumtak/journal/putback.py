@@ -175,7 +175,7 @@ def _put_back(
 
 
 def _not_believed(journal: Journal, computer: Computer, entry: Entry, now: State) -> Outcome:
-    """Nothing is written on the word of this record; where nothing is left to do it is done with."""
+    """Nothing is written on the word of this record; it ends where nothing is left to do."""
     if now.same_as(entry.restore):
         note = "it stands as before already; nothing was written"
         journal.stage(entry, "undone", clock(computer), note=note)

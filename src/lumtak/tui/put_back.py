@@ -39,6 +39,8 @@ class _Question(NamedTuple):
     yes: str
     no: str
     overwrite: bool = False
+    seen: bool = False
+    """Whether it shows all that records would write which the computer does not vouch for."""
 
 
 class PutBackScreen(Beside, WorkingScreen):
@@ -352,8 +354,12 @@ class PutBackScreen(Beside, WorkingScreen):
             self.tell_put_back(outcomes)
             unseen = {o.id for o in outcomes if o.unseen}
             waiting = [e for e in question.entries if e.id in unseen]
-            more = [self._of_unseen(waiting, overwrite=question.overwrite)] if waiting else []
-            self._ask_next([*rest, *more], by_itself=True)
+            last = [q for q in rest if q.seen]
+            if waiting:  # one question a visit, after all others
+                before = [e for q in last for e in q.entries]
+                overwrite = question.overwrite or any(q.overwrite for q in last)
+                last = [self._of_unseen([*before, *waiting], overwrite=overwrite)]
+            self._ask_next([*(q for q in rest if not q.seen), *last], by_itself=True)
 
         asks = asking(self._computer, (e.ref for e in question.entries))
         self.begin("putting back", job, done, asks=asks)

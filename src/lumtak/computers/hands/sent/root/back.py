@@ -27,14 +27,15 @@ def script_path(tag: str, before: bool = False) -> str:
 
     Args:
         tag: tells it from scripts of other journals.
-        before: whether that of a Lumtak is meant that kept no receipts.
+        before: whether that is meant which a Lumtak left that kept no receipts; it stays until
+            all that it puts back is.
 
     Raises:
         ValueError: nothing is called so.
     """
     if _TAG.fullmatch(tag) is None:
         raise ValueError("%s tells no script from another" % tag)
-    return "%s/undo-%s%s.sh" % (SWAP_FOLDER, tag, "-before" if before else "")
+    return "%s/%s-%s.sh" % (SWAP_FOLDER, "undo" if before else "put-back", tag)
 
 
 def told_sum(parts: Sequence[Any]) -> str:

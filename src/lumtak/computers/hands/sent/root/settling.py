@@ -17,7 +17,7 @@ from typing import Any, Dict, List, Optional, Sequence
 from lumtak.computers.hands.sent.clutter.aside_list import note_name
 from lumtak.computers.hands.sent.files.atomic import forget, put, shed, temporary_name
 from lumtak.computers.hands.sent.files.places import RefusalError
-from lumtak.computers.hands.sent.root.back import is_told, root_script, script_path
+from lumtak.computers.hands.sent.root.back import root_script, script_path
 from lumtak.computers.hands.sent.root.receipts import FOLDER, Receipt, Receipts
 from lumtak.computers.hands.sent.root.writing import Writing
 from lumtak.computers.hands.sent.states.aside_states import KeptFile, RootAside
@@ -194,7 +194,6 @@ class Settling(Writing):
             raise RefusalError("these are no states")
         self._parts[tag] = found
         if found:
-            self._set_older_aside(path)
             self._write_script(tag)
             return
         del self._parts[tag]
@@ -208,16 +207,6 @@ class Settling(Writing):
         self._receipts().sweep()
         if shed(self._place(FOLDER)):
             shed(self._place(folder))
-
-    def _set_older_aside(self, path: str) -> None:
-        """A script of a Lumtak that kept no receipts stays as it is, under another name."""
-        folder, name = posixpath.split(path)
-        held = self.held(path)
-        if held is not None and not is_told(held):
-            before = "%s-before.sh" % name[: -len(".sh")]
-            with self.system_folder(folder) as descriptor:
-                os.rename(name, before, src_dir_fd=descriptor, dst_dir_fd=descriptor)
-                os.fsync(descriptor)
 
     def _write_script(self, tag: str, new: Optional[Receipt] = None) -> None:
         path = script_path(tag)
