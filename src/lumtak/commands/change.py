@@ -9,6 +9,7 @@ from functools import partial
 
 import click
 
+from lumtak.commands.believing import agreed_of, believed_of
 from lumtak.commands.common import (
     ask_first,
     json_option,
@@ -23,17 +24,14 @@ from lumtak.core.facts import Facts
 from lumtak.core.plan import check_changes, guards
 from lumtak.core.setting import Change, parse_change
 from lumtak.core.text import plain
-from lumtak.core.units import counted
 from lumtak.errors import ConflictError, LumtakError, UsageError
 from lumtak.journal import (
-    UNSEEN,
     Entry,
     Outcome,
     Review,
     apply_changes,
     owed_now,
     put_back,
-    recorded,
     scripts_left,
     warnings,
 )
@@ -320,7 +318,7 @@ def undo_command(
             "Either --all, or numbers from `lumtak journal COMPUTER`.",
         )
     wanted, lost = _wanted(data_folder, address, numbers)
-    believed = _believed(wanted, believe)
+    believed = believed_of(wanted, believe)
     outcomes: list[Outcome] = []
     warned: list[str] = []
     with stopping() as stop, _counted(len(wanted), "put back", as_json=as_json) as on_step:
@@ -336,7 +334,7 @@ def undo_command(
                 stop=stop,
             )
             done = back([e.id for e in mine], shown=believed, on_step=on_step)
-            agreed = _agreed(mine, done, as_json=as_json)
+            agreed = agreed_of(mine, done, as_json=as_json)
             again = back(agreed, shown=agreed, on_step=on_step) if agreed else []
             outcomes += [o for o in done if o.id not in agreed] + again
             computer.close()
@@ -368,38 +366,3 @@ def _warned(computer: Computer, entries: list[Entry], *, as_json: bool) -> tuple
         for sentence in told:
             click.echo(f"Warning: {plain(sentence, 300)}")
     return told
-
-
-def _believed(entries: list[Entry], named: tuple[str, ...]) -> list[int]:
-    """Places in the journal of the records that a script says are to be believed.
-
-    Raises:
-        UsageError: one is no number, or none of those that are put back.
-    """
-    words = [word for text in named for word in text.replace(",", " ").split()]
-    by_number = {str(e.number): e.id for e in entries}
-    if strange := next((word for word in words if word not in by_number), ""):
-        raise UsageError(
-            f"{plain(strange, 20)} is no number of a change that is put back now.",
-            "Name it among the changes too, or see `lumtak journal COMPUTER`.",
-        )
-    return [by_number[word] for word in words]
-
-
-def _agreed(entries: list[Entry], outcomes: list[Outcome], *, as_json: bool) -> list[int]:
-    """Places of records without a receipt, where a person was shown all that they would write and
-    agreed; nobody else can.
-    """
-    unseen = {o.id for o in outcomes if o.unseen}
-    waiting = [e for e in entries if e.id in unseen]
-    if not waiting or as_json or not sys.stdin.isatty():
-        return []
-    click.echo(UNSEEN)
-    for entry in waiting:
-        click.echo(f"Change {entry.number}, {plain(entry.title, 80)}:")
-        for line in recorded(entry):
-            click.echo(f"  {line}")
-    count = counted(len(waiting), "change")
-    if not click.confirm(f"Is that what stood there before, and {count} put back?", default=False):
-        return []
-    return [e.id for e in waiting]

@@ -101,7 +101,7 @@ def running(process: Process, cpu_pct: float, facts: Facts, catalogue: Catalogue
     item = next((i for i in facts.items if i.consumer == process.consumer), None)
     role = catalogue.find((item.role if item else "") or catalogue.role_of(process.name))
     why_not = process.untouchable
-    if not why_not and role is not None and role.guarded:
+    if not why_not and role is not None and role.guarded and process.system:
         why_not = f"it is guarded: {role.title.lower()}"
     loses = "What it has not saved is lost."
     if role is not None:

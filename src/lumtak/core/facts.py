@@ -244,6 +244,8 @@ class Process(Record):
     """Number of the process that started it; 0 where that is not known."""
     untouchable: str = ""
     """Why it is never ended, as a clause; empty when it can be."""
+    system: bool = True
+    """Whether its program is the system's, by its file: else its name guards nothing."""
 
 
 class ProcessDetails(Record):

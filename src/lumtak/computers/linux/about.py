@@ -18,6 +18,7 @@ from lumtak.computers.linux.closely import closely
 from lumtak.computers.linux.disk_health import disk_health
 from lumtak.computers.linux.extensions import with_extensions
 from lumtak.computers.linux.history import history, last_opened, used_days
+from lumtak.computers.linux.identity import Programs as ProgramFiles
 from lumtak.computers.linux.installed import installed, rehearse
 from lumtak.computers.linux.listening import with_listening
 from lumtak.computers.linux.load import Counters
@@ -93,6 +94,7 @@ class LinuxAbout:
         hints: Callable[[], tuple[str, ...]],
     ) -> None:
         self._hands, self._hand, self._user = hands, hands.own, user
+        self._programs = ProgramFiles(hands.own, user.home, catalogue)
         self._catalogue, self._adapters = catalogue, adapters
         self._counters, self._clock = counters, clock
         self._identity, self._take_root = identity, take_root
@@ -116,7 +118,7 @@ class LinuxAbout:
             times = self.times()
             found = [one.result() for one in asked]
             owners = packages.result()
-        processes, memory = self._counters.seen(look), look.memory
+        processes, memory = self._known(self._counters.seen(look)), look.memory
         items = [_running(item, look.running) for listed in found for item in listed.items]
         paths = {c: path for listed in found for c, path in listed.paths.items()}
         items = with_packages(self._hand, items, paths, owners, self._catalogue)
@@ -151,6 +153,13 @@ class LinuxAbout:
             signs=tuple(seen),
             times=times,
         )
+
+    def _known(self, processes: Sequence[Process]) -> list[Process]:
+        """The processes, with whether their programs are the system's."""
+        strange = self._programs.of_processes([p.pid for p in processes])
+        return [
+            msgspec.structs.replace(p, system=False) if p.pid in strange else p for p in processes
+        ]
 
     def space(self) -> Space:
         """See `hardware.space`."""
@@ -286,7 +295,7 @@ class LinuxAbout:
                     area="apps",
                     key=consumer.removeprefix("apps:"),
                     title=name,
-                    role=self._catalogue.role_of(name),
+                    role=self._role_by_name(name, processes, consumer),
                     value="on",
                     running=True,
                     started_by=(
@@ -304,6 +313,13 @@ class LinuxAbout:
                 )
             )
         return found
+
+    def _role_by_name(self, name: str, processes: list[Process], consumer: str) -> str:
+        """What a name tells; nothing guarded where a program of that name is not the system's."""
+        role = self._catalogue.role_of(name)
+        known = self._catalogue.find(role)
+        strange = any(p.consumer == consumer and not p.system for p in processes)
+        return "" if known is not None and known.guarded and strange else role
 
     def system(self) -> System:
         """What runs on it and since when."""

@@ -12,6 +12,7 @@ from typing import Any, ClassVar, NamedTuple, TypeVar
 from lumtak.computers.hands.reach import Reach
 from lumtak.computers.hands.sent.states.states import Exact
 from lumtak.computers.hands.whose import Hands, User
+from lumtak.computers.linux.identity import Programs
 from lumtak.computers.linux.login_starts import LoginStart
 from lumtak.computers.linux.root import Root
 from lumtak.core.catalogue import Catalogue
@@ -39,6 +40,7 @@ class Means:
         self.root = Root(hands)
         self.user = user
         self.catalogue = catalogue
+        self.identity = Programs(hands.own, user.home, catalogue)
 
 
 class Counted(NamedTuple):
@@ -110,6 +112,7 @@ class Adapter(ABC):
     def __init__(self, means: Means) -> None:
         self._hand, self._of_user, self._root = means.hand, means.of_user, means.root
         self._user, self._catalogue = means.user, means.catalogue
+        self._identity = means.identity
 
     def has(self, ref: SettingRef) -> bool:
         """Whether it keeps this setting here now.

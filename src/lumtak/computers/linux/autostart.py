@@ -2,12 +2,16 @@
 the user's own override.
 """
 
+import contextlib
 import posixpath
+from typing import NamedTuple
 
 import msgspec
 
 from lumtak.computers.hands.sent.files.words import escaped, unescaped
 from lumtak.computers.hands.sent.states.states import File
+from lumtak.computers.hands.sent.units.entries import names_in
+from lumtak.computers.hands.sent.units.resolving import Gap as Unseen
 from lumtak.computers.linux.adapter import Counted, Listed, Look, Means
 from lumtak.computers.linux.desktop_entry import (
     command_of,
@@ -20,7 +24,7 @@ from lumtak.computers.linux.desktop_entry import (
 from lumtak.computers.linux.folder import InFiles, UserFolder
 from lumtak.computers.linux.login_starts import PROGRAM_FOLDERS, LoginStart
 from lumtak.computers.linux.session import desktops_of
-from lumtak.core.facts import Fixed, Item, Setting
+from lumtak.core.facts import Fixed, Gap, Item, Setting
 from lumtak.core.setting import SettingRef, State
 from lumtak.core.text import number, plain
 from lumtak.errors import ComputerError, LumtakError
@@ -31,9 +35,18 @@ _PHASES = {"EarlyInitialization", "PreDisplayServer", "DisplayServer", "Initiali
 """Of a session, in which it waits for what starts; GNOME session manager, gnome-session(1)."""
 _AT_LOGIN, _FROM_THE_LIST = "starts at login", "starts at login, from the system's list"
 _LONGEST_DELAY_S = 3600
-_ENTRIES_MOST = 5000
 _MOST_OF_ONE, _MOST_OF_ALL = 1 << 16, 1 << 22
 """Bytes of an entry, and of all of them in one look: what is beyond is listed, and not read."""
+
+
+class _Entries(NamedTuple):
+    """One look at them."""
+
+    items: list[Item]
+    starts: list[LoginStart]
+    gaps: list[Unseen]
+    replaced: set[str]
+    """Consumers whose entry of the system's the user's own replaces with another program."""
 
 
 class Autostart(InFiles):
@@ -49,26 +62,41 @@ class Autostart(InFiles):
 
     def counts(self, look: Look) -> Counted:
         """What the entries start."""
-        _, starts = look.once(self._entries)
-        return Counted(starts=tuple(starts))
+        return Counted(starts=tuple(look.once(self._entries).starts))
 
     def items(self, look: Look) -> Listed:
         """All entries, the user's before the system's."""
-        items, _ = look.once(self._entries)
-        folders = self._user.config_dirs[:1]
+        found = look.once(self._entries)
+        items, folders = found.items, self._user.config_dirs[:1]
+        gaps = [
+            Gap(area="apps", reason=plain(gap.in_words, 300), needed="a look by hand")
+            for gap in found.gaps
+        ]
         return Listed(
             items,
-            paths={i.consumer: f"{f}/autostart/{i.key}{_ENDING}" for f in folders for i in items},
+            gaps=gaps,
+            paths={
+                i.consumer: f"{f}/autostart/{i.key}{_ENDING}"
+                for f in folders
+                for i in items
+                if i.consumer not in found.replaced
+            },
         )
 
-    def _entries(self) -> tuple[list[Item], list[LoginStart]]:
+    def _entries(self) -> _Entries:
+        """Every entry that was looked at; of a folder that holds too many, the first."""
         origins: dict[str, bool] = {}
-        for folder in reversed(self._user.config_dirs):
-            origins |= dict.fromkeys(self._system_names(folder), False)
-        origins |= dict.fromkeys(self._own_names(), True)
+        gaps: list[Unseen] = []
+        folders = [(self._hand, f"{d}/autostart") for d in reversed(self._user.config_dirs)]
+        for hand, folder in (*folders, (self._of_user, self._own.path)):
+            names, gap = names_in(hand, folder)
+            origins |= dict.fromkeys(names, folder == self._own.path)
+            gaps += [gap] if gap else []
         items, starts, desktops = [], list[LoginStart](), desktops_of(self._hand, self._user)
+        replaced: set[str] = set()
         left = _MOST_OF_ALL
-        for name, own in sorted(origins.items())[:_ENTRIES_MOST]:
+        # The system's first: nobody pushes them out of sight by many of their own.
+        for name, own in sorted(origins.items(), key=lambda one: (one[1], one[0])):
             if left <= 0:
                 items.append(
                     _unread(
@@ -81,20 +109,16 @@ class Autostart(InFiles):
             item, start, size = self._item(name, desktops, own=own)
             left -= size
             items.append(item)
+            if own and self._replaces(name):
+                replaced.add(item.consumer)
             starts += [start] if start else []
-        return items, starts
+        return _Entries(items, starts, gaps, replaced)
 
-    def _own_names(self) -> list[str]:
-        try:
-            return [n for n in self._own.names() if _is_entry(n)]
-        except OSError:
-            return []
-
-    def _system_names(self, folder: str) -> list[str]:
-        try:
-            return [n for n in self._hand.names(f"{folder}/autostart") if _is_entry(n)]
-        except OSError:
-            return []
+    def _replaces(self, name: str) -> bool:
+        """Whether the user's own entry of this name says by itself what is started."""
+        with contextlib.suppress(LumtakError):
+            return bool(read_entry(self._own.content(name, _MOST_OF_ONE) or b"").get("Exec"))
+        return False
 
     def _item(
         self, name: str, desktops: list[str], *, own: bool
@@ -110,6 +134,9 @@ class Autostart(InFiles):
         # An override may hold nothing but Hidden: name and program then stand in the system's file.
         shown = entry if entry.get("Exec") or system_data is None else read_entry(system_data)
         item = self._as_item(key, shown, packaged=system_data is not None, own=own)
+        if own_data is not None:  # a name is easily taken: what is started has to be the system's
+            role = self._identity.role_of_command(item.role, shown.get("Exec", ""))
+            item = msgspec.structs.replace(item, role=role)
         if is_off(first):
             item = msgspec.structs.replace(item, value="off")
         elif never := never_here(shown, desktops, self._is_there, self._user.config_home):

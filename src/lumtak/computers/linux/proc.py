@@ -3,22 +3,16 @@
 Consumers by control group, autostart entry or program name.
 """
 
-import posixpath
 import re
 from dataclasses import dataclass
-from itertools import pairwise
 
 from lumtak.computers.hands.reach import Reach, text
-from lumtak.computers.linux.closely import uid_of, words_of
 from lumtak.computers.linux.groups import Groups, group_of
 from lumtak.computers.linux.login_starts import LoginStarts
 from lumtak.core.facts import RUNS_LUMTAK, UNLISTED, Process
 from lumtak.core.sample import LUMTAK, Memory
 from lumtak.core.text import plain
 
-_MAY_BE_LUMTAK = ("lumtak", "python")
-_FIRST_WORDS = 6
-"""Options of the interpreter stand before what it runs."""
 _KERNEL_THREAD = 0x00200000
 _REST = "resident minus shared"
 _SERVICE = re.compile(r"/system\.slice/(?:[^/]+\.slice/)*([^/]+)\.service(?=/|$)")
@@ -284,9 +278,7 @@ class Processes:
     def _consumer(self, pid: int, stat: _Known) -> str:
         if stat.flags & _KERNEL_THREAD:
             return "system:kernel"
-        if self._own_pid is not None and (
-            stat.parent in {self._own_pid, *self._begun} or self._is_lumtak(pid, stat.name)
-        ):
+        if self._own_pid is not None and stat.parent in {self._own_pid, *self._begun}:
             self._begun.add(pid)
             return LUMTAK
         group = self._group(pid)
@@ -296,7 +288,7 @@ class Processes:
             or self._by_parent(stat)
             or self.starts.consumer_of(pid, stat.name, stat.started, group)
         )
-        return found or (LUMTAK if pid in self._ancestors() else f"{UNLISTED}{stat.name}")
+        return found or f"{UNLISTED}{stat.name}"
 
     def _by_group(self, group: str) -> str:
         """The service, unit, sandbox or app that a control group stands for; empty for none."""
@@ -317,17 +309,6 @@ class Processes:
         if parent is None or parent.name != stat.name:
             return ""
         return parent.consumer if parent.consumer in self.starts.consumers else ""
-
-    def _is_lumtak(self, pid: int, name: str) -> bool:
-        """Whether it is another Lumtak of whoever started this one.
-
-        The workbench in another terminal.
-        """
-        if not name.startswith(_MAY_BE_LUMTAK) or uid_of(self._hand, pid) != self._own_uid:
-            return False
-        words = words_of(self._hand, pid)[:_FIRST_WORDS]
-        script = any(posixpath.basename(word) == "lumtak" for word in words[:2])
-        return script or ("-m", "lumtak") in pairwise(words)
 
     def _group(self, pid: int) -> str:
         try:

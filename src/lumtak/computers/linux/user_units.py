@@ -12,14 +12,16 @@ from typing import NamedTuple
 from lumtak.computers.hands.reach import text
 from lumtak.computers.hands.sent.states.states import Absent, InFolder
 from lumtak.computers.hands.sent.states.watch_states import SERVICE, TIMER
-from lumtak.computers.hands.sent.table import NOWHERE, UNIT_NAME
+from lumtak.computers.hands.sent.table import NOWHERE
 from lumtak.computers.hands.sent.units.links import wanted_by
+from lumtak.computers.hands.sent.units.resolving import SWITCHES, Units, of_user
+from lumtak.computers.hands.sent.units.resolving import Gap as Unseen
 from lumtak.computers.linux.adapter import Counted, Listed, Look, Means
 from lumtak.computers.linux.folder import InFiles, UserFolder
 from lumtak.computers.linux.proc import USER_UNIT
 from lumtak.computers.linux.units import Fields, fields_of
 from lumtak.computers.linux.watch import is_ours
-from lumtak.core.facts import Fixed, Item, Origin, Setting, Trigger, TriggerKind
+from lumtak.core.facts import Fixed, Gap, Item, Origin, Setting, Trigger, TriggerKind
 from lumtak.core.setting import SettingRef, State
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError, LumtakError
@@ -28,7 +30,7 @@ PREFIX = USER_UNIT.partition(":")[2]
 _KINDS = (".service", ".timer")
 _STARTERS: dict[str, TriggerKind] = {".socket": "socket", ".timer": "timer", ".path": "path"}
 _MOST_BYTES = 1 << 16
-_MOST_UNITS = 2000
+_MOST_UNITS = 20_000
 
 
 class _Found(NamedTuple):
@@ -52,15 +54,7 @@ class UserUnits(InFiles):
         super().__init__(means)
         user = means.user
         self._own = posixpath.join(user.config_home, "systemd/user")
-        self._folders = (
-            self._own,
-            "/etc/systemd/user",
-            "/run/systemd/user",
-            posixpath.join(user.data_home, "systemd/user"),
-            "/usr/local/lib/systemd/user",
-            "/usr/lib/systemd/user",
-        )
-        """Most important first; systemd.unit(5), load path of user units."""
+        self._folders = of_user(user.config_home, user.data_home, f"/run/user/{user.uid}")
 
     # -- what there is -----------------------------------------------------------------------------
 
@@ -70,11 +64,11 @@ class UserUnits(InFiles):
 
     def counts(self, look: Look) -> Counted:
         """What runs in a unit of this user."""
-        return Counted(units=frozenset(f"{USER_UNIT}{name}" for name in look.once(self._found)))
+        return Counted(units=frozenset(f"{USER_UNIT}{name}" for name in look.once(self._seen)[0]))
 
     def items(self, look: Look) -> Listed:
         """Units that start with another, are masked, or run now."""
-        found, running = look.once(self._found), look.running
+        (found, unseen), running = look.once(self._seen), look.running
         shown = {
             name
             for name, unit in found.items()
@@ -82,17 +76,40 @@ class UserUnits(InFiles):
             and (unit.switches or unit.masked or f"{USER_UNIT}{name}" in running)
         }
         items = [self._item(found[name], found, running, shown) for name in sorted(shown)]
-        return Listed(items, paths={f"{USER_UNIT}{n}": found[n].path for n in shown})
+        gaps = [
+            Gap(area="apps", reason=plain(gap.in_words, 300), needed="a look by hand")
+            for gap in unseen
+        ]
+        paths = {f"{USER_UNIT}{n}": found[n].path for n in shown}
+        return Listed(items, gaps=gaps, paths=paths)
 
     def _found(self) -> dict[str, _Found]:
+        return self._seen()[0]
+
+    def _seen(self) -> tuple[dict[str, _Found], list[Unseen]]:
+        """(units by name, what was not seen): those that are switched on or masked first."""
+        units = Units(self._of_user, self._folders)
+        paths, masks, switches = self._files(units)
+        every = sorted(paths.keys() | masks.keys(), key=lambda n: (n not in switches, n))
+        gaps = list(units.gaps)
+        if len(every) > _MOST_UNITS:
+            gaps.append(Unseen("the folders of the user's units", "", _MOST_UNITS, len(every)))
+        found = {
+            n: _Found(n, paths.get(n, ""), masks.get(n, ""), tuple(switches.get(n, ())))
+            for n in every[:_MOST_UNITS]
+        }
+        return found, gaps
+
+    def _files(self, units: Units) -> tuple[dict[str, str], dict[str, str], dict[str, list[str]]]:
+        """(file, mask, links that switch it on) of each unit, by its name."""
         paths: dict[str, str] = {}
         masks: dict[str, str] = {}
         switches: dict[str, list[str]] = {}
         for folder in self._folders:
-            for name in self._names(folder):
+            for name in self._names(units, folder):
                 path = f"{folder}/{name}"
-                if name.endswith((".wants", ".requires")):
-                    for unit in self._names(path):
+                if name.endswith(SWITCHES):
+                    for unit in self._names(units, path):
                         switches.setdefault(unit, []).append(f"{path}/{unit}")
                 elif (
                     name.endswith((*_KINDS, *_STARTERS)) and "@." not in name and name not in paths
@@ -102,20 +119,13 @@ class UserUnits(InFiles):
                         masks.setdefault(name, path)
                     elif target is None or folder == self._own:
                         paths[name] = path
-        names = sorted(paths.keys() | masks.keys())[:_MOST_UNITS]
-        return {
-            n: _Found(n, paths.get(n, ""), masks.get(n, ""), tuple(switches.get(n, ())))
-            for n in names
-        }
+        return paths, masks, switches
 
-    def _names(self, folder: str) -> list[str]:
-        try:
-            names = [n for n in self._folder(folder).names() if UNIT_NAME.fullmatch(n)]
-            if {SERVICE, TIMER}.isdisjoint(names) or not is_ours(self._of_user, self._user):
-                return names
-            return [n for n in names if n not in {SERVICE, TIMER}]  # a setting of upkeep
-        except (OSError, LumtakError):
-            return []
+    def _names(self, units: Units, folder: str) -> list[str]:
+        names = units.names(folder)
+        if {SERVICE, TIMER}.isdisjoint(names) or not is_ours(self._of_user, self._user):
+            return names
+        return [n for n in names if n not in {SERVICE, TIMER}]  # a setting of upkeep
 
     def _folder(self, path: str) -> UserFolder:
         return UserFolder(self._of_user, path)
@@ -145,11 +155,7 @@ class UserUnits(InFiles):
             key=PREFIX + unit.name,
             title=plain(fields.get("Description", "") or base),
             origin=origin,
-            role=self._catalogue.role_for(
-                "apps",
-                PREFIX + unit.name,
-                names=(base.removeprefix("app-"), fields.get("BusName", "")),
-            ),
+            role=self._role(unit, origin, base, fields.get("BusName", "")),
             value="off" if unit.masked else "on",
             running=f"{USER_UNIT}{unit.name}" in running,
             at_login=at_login,
@@ -163,6 +169,17 @@ class UserUnits(InFiles):
             setting=self._setting(unit, content),
             note=plain(fields.get("Description", "")),
         )
+
+    def _role(self, unit: _Found, origin: Origin, base: str, bus_name: str) -> str:
+        """Of a unit of the user's own a guarded one only where it starts programs of the system."""
+        names = (base.removeprefix("app-"), bus_name)
+        role = self._catalogue.role_for("apps", PREFIX + unit.name, names=names)
+        if origin != "user" or not role:
+            return role
+        said = Units(self._of_user, self._folders).find(unit.name).commands
+        for command in said or [""]:
+            role = self._identity.role_of_command(role, command)
+        return role
 
     @staticmethod
     def _triggers(unit: _Found, fields: Fields, found: dict[str, _Found]) -> tuple[Trigger, ...]:

@@ -180,7 +180,9 @@ def disks_result(at: str, looked: str, found: Sequence[Found], notes: Sequence[s
 # -- what starts -----------------------------------------------------------------------------------
 
 
-def odd_result(at: str, starting: int, seen: Sequence[Found], *, all_jobs: bool) -> Result:
+def odd_result(
+    at: str, starting: int, seen: Sequence[Found], *, all_jobs: bool, gaps: Sequence[str] = ()
+) -> Result:
     """What starts from odd places.
 
     Args:
@@ -188,16 +190,22 @@ def odd_result(at: str, starting: int, seen: Sequence[Found], *, all_jobs: bool)
         starting: how many things start by themselves.
         seen: what there is to look at.
         all_jobs: whether the scheduled jobs of single users could be read.
+        gaps: what could not be looked at, a clause each.
     """
     found = tuple({(f.what, f.why): f for f in seen}.values())
     said = f"{counted(starting, 'thing')} that can start by itself looked at: "
     said += f"{counted(len(found), 'thing')} to look at." if found else "nothing to look at."
+    notes = [f"Not looked at: {gap}." for gap in gaps]
+    if gaps:  # what was not seen comes first: nothing was found is said of the rest only
+        said = f"Not all was seen ({gaps[0]}). {said}"
+    if not all_jobs:
+        notes.append("Scheduled jobs of single users are known to root only.")
     return Result(
         task="odd",
         at=at,
-        state="found" if found else "fine",
+        state="found" if found or gaps else "fine",
         says=said,
         found=found[:_MOST],
         found_count=len(found),
-        notes=() if all_jobs else ("Scheduled jobs of single users are known to root only.",),
+        notes=tuple(notes[:_MOST]),
     )

@@ -13,8 +13,9 @@ import re
 import time
 from typing import Any, Dict, Iterator, List, NamedTuple, Sequence, Tuple
 
-from lumtak.computers.hands.sent.clutter.aside import GONE, Aside
+from lumtak.computers.hands.sent.clutter.aside import Aside
 from lumtak.computers.hands.sent.clutter.aside_list import written
+from lumtak.computers.hands.sent.clutter.aside_words import GONE
 from lumtak.computers.hands.sent.clutter.clutter import Gather, sums
 from lumtak.computers.hands.sent.clutter.clutter_data import RULES
 from lumtak.computers.hands.sent.clutter.copies import Beside, Copies, by_piece
@@ -156,13 +157,7 @@ class Storing(Looking):
     def _plan(
         self, name: str, key: str, paths: Sequence[str], copies: Sequence[Sequence[Any]]
     ) -> Tuple[_Planned, Dict[str, Any]]:
-        rule = BY_PATH.get(name) or _rule(name)
-        if self.rules and (rule.whose != "system" or paths or copies):
-            raise RefusalError("root sets nothing aside that is a user's")
-        if rule.whose == "tool" or (paths and rule.where):
-            raise RefusalError("%s is not set aside so" % name)
-        if self.rules and re.fullmatch(re.escape(name) + r"(?:\.[0-9]{1,6})?", key) is None:
-            raise RefusalError("%s is the key of another setting" % key)
+        rule = self._rule_for(name, key, named=bool(paths or copies))
         folder = self._folder_of(rule)
         gathered = self._gather(rule, folder)
         for path in _topmost(paths):
@@ -180,6 +175,23 @@ class Storing(Looking):
         asked = (name, key, tuple(paths), tuple(copies))
         now = time.monotonic()
         return _Planned(now, folder, asked, gathered.pieces, kept, sha256), sums(gathered)
+
+    def _rule_for(self, name: str, key: str, named: bool) -> Rule:
+        """The class that is looked for, where this hand may look for it so.
+
+        Args:
+            name: of it.
+            key: of the setting.
+            named: whether places were named too.
+        """
+        rule = BY_PATH.get(name) or _rule(name)
+        if rule.whose == "tool" or (named and rule.where):
+            raise RefusalError("%s is not set aside so" % name)
+        if self.rules and (rule.whose != "system" or named):
+            raise RefusalError("root sets nothing aside that is a user's")
+        if self.rules and re.fullmatch(re.escape(name) + r"(?:\.[0-9]{1,6})?", key) is None:
+            raise RefusalError("%s is the key of another setting" % key)
+        return rule
 
     def _folder_of(self, rule: Rule) -> str:
         """Where what is set aside of a class is kept."""

@@ -32,7 +32,8 @@ _OTHERS_WRITE = 0o022
 
 def odd(given: Given) -> Result:
     """Everything that there is to look at."""
-    starting = all_that_start(given)
+    told = all_that_start(given)
+    starting = told.starts
     home = given.user.home
     paths = {p for s in starting for c in s.commands for p in programs_in(c, home)}
     given.know_owners([s.path for s in starting] + sorted(paths))
@@ -40,7 +41,7 @@ def odd(given: Given) -> Result:
     seen = [f for one in starting for f in (*look.reasons(one), *look.job(one))]
     seen += [*_keys(given.hands.user, home, given.user.name), *_of_root(given), *_preloads(given)]
     spool = names_at(given.hands.own, SPOOL)
-    return odd_result(given.at, len(starting), seen, all_jobs=bool(spool))
+    return odd_result(given.at, len(starting), seen, all_jobs=bool(spool), gaps=told.gaps)
 
 
 class _Look:

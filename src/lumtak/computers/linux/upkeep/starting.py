@@ -5,32 +5,27 @@ Sources: systemd.service(5), Exec lines; Desktop Entry Specification 1.5; cronta
 
 import posixpath
 import re
+from collections.abc import Iterator
 from typing import NamedTuple
 
 from lumtak.computers.hands.reach import Reach, names_at, text
 from lumtak.computers.hands.sent.states.watch_states import SERVICE, TIMER
 from lumtak.computers.hands.sent.table import is_own_content
+from lumtak.computers.hands.sent.units.entries import entries_in
+from lumtak.computers.hands.sent.units.resolving import Gap, Units, of_user
+from lumtak.computers.hands.sent.units.syntax import parsed
 from lumtak.computers.linux.upkeep.given import Given
 from lumtak.computers.linux.watch import is_ours
+from lumtak.core.text import plain
 
-_OLD_UNITS = "/lib/systemd/system"
-_UNITS_OF_SYSTEM = (
-    "/etc/systemd/system",
-    "/usr/local/lib/systemd/system",
-    "/usr/lib/systemd/system",
-    _OLD_UNITS,
-)
-_UNITS_OF_ALL = ("/etc/systemd/user", "/usr/lib/systemd/user")
 _CRON_FILES, _CRON_FOLDER = ("/etc/crontab",), "/etc/cron.d"
 _CRON_SCRIPTS = ("/etc/cron.hourly", "/etc/cron.daily", "/etc/cron.weekly", "/etc/cron.monthly")
 SPOOL = "/var/spool/cron/crontabs"
-_EXEC = re.compile(
-    r"(?m)^Exec(?:Start|StartPre|StartPost|Stop|Reload)?\s*=\s*[-@:+!|]*(.{1,4096})$"
-)
 _CRON_LINE = re.compile(
     r"(?m)^[ \t]*(?:@[a-z]+|(?:[0-9*][^\s=]*[ \t]+){4}[^\s=]+)[ \t]+(.{1,4096})$"
 )
-_MOST_OF_ONE, _MOST_FILES = 1 << 16, 3000
+KINDS = (".service", ".timer", ".socket", ".path", ".mount", ".swap")
+MOST_UNITS = 20_000
 
 
 class Starting(NamedTuple):
@@ -46,42 +41,50 @@ class Starting(NamedTuple):
     """Whether Lumtak left it."""
 
 
-def all_that_start(given: Given) -> list[Starting]:
+class Found(NamedTuple):
+    """All that starts, and what of it could not be seen."""
+
+    starts: tuple[Starting, ...]
+    gaps: tuple[str, ...]
+    """A sentence each."""
+
+
+def all_that_start(given: Given) -> Found:
     """Of the system and of the user."""
     own, theirs, user = given.hands.own, given.hands.user, given.user
-    found = []
-    for folder in _UNITS_OF_SYSTEM:
-        if folder != _OLD_UNITS or own.link("/lib") is None:  # else it is the one before
-            found += _units(own, folder, as_root=True)
-    for folder in _UNITS_OF_ALL:
-        found += _units(own, folder, as_root=False)
-    for folder in (f"{user.config_home}/systemd/user", f"{user.data_home}/systemd/user"):
-        found += _units(theirs, folder, as_root=False)
+    system = Units(own)
+    users = Units(theirs, of_user(user.config_home, user.data_home, f"/run/user/{user.uid}"))
+    found = [*_units(system, as_root=True), *_units(users, as_root=False)]
     if is_ours(theirs, user):
         found = [s for s in found if posixpath.basename(s.path) not in {SERVICE, TIMER}]
-    for folder in user.config_dirs:
-        found += _files(own, f"{folder}/autostart", ".desktop", "login entry", as_root=False)
-    found += _files(
-        theirs, f"{user.config_home}/autostart", ".desktop", "login entry", as_root=False
-    )
-    return found + _jobs(own, given)
+    gaps = [*system.gaps, *users.gaps]
+    folders = [(own, f"{folder}/autostart") for folder in user.config_dirs]
+    for hand, folder in (*folders, (theirs, f"{user.config_home}/autostart")):
+        entries, gap = entries_in(hand, folder)
+        found += [_entry(path, content) for path, content in entries]
+        gaps += [gap] if gap else []
+    found += _jobs(own, given)
+    return Found(tuple(found), tuple(plain(gap.in_words, 300) for gap in gaps))
 
 
-def _units(hand: Reach, folder: str, *, as_root: bool) -> list[Starting]:
-    return _files(hand, folder, ".service", "service", as_root=as_root) + _files(
-        hand, folder, ".timer", "timer", as_root=as_root
-    )
+def _units(units: Units, *, as_root: bool) -> Iterator[Starting]:
+    """Every unit that runs something, with its drop-ins; instances that are switched on too."""
+    names = [*units.all(KINDS), *(n for n in units.switches() if n.endswith(KINDS))]
+    for name in list(dict.fromkeys(names))[:MOST_UNITS]:
+        unit = units.find(name)
+        what = "timer" if name.endswith(".timer") else "service"
+        path = unit.fragment or next(iter(unit.dropins), "")
+        if unit.name != name or not path:
+            continue  # another name of a unit that has its own
+        ours = is_own_content(path, units.content(path)) and not unit.dropins
+        yield Starting(path, what, tuple(unit.commands), as_root, ours)
+    if len(names) > MOST_UNITS:
+        units.gaps.append(Gap("the folders of units", "", MOST_UNITS, len(names)))
 
 
-def _files(hand: Reach, folder: str, ending: str, what: str, *, as_root: bool) -> list[Starting]:
-    names = [n for n in names_at(hand, folder) if n.endswith(ending)][:_MOST_FILES]
-    paths = [f"{folder}/{n}" for n in names if hand.link(f"{folder}/{n}") is None]
-    found = []
-    for path, data in zip(paths, hand.read_many(paths, _MOST_OF_ONE), strict=True):
-        commands = tuple(m.strip() for m in _EXEC.findall(text(data or b"")))
-        ours = is_own_content(path, data or b"")
-        found.append(Starting(path, what, commands, as_root, ours))
-    return found
+def _entry(path: str, content: bytes) -> Starting:
+    said = parsed([text(content)])
+    return Starting(path, "login entry", tuple(said.get(("Desktop Entry", "Exec"), ())), False)
 
 
 def _jobs(hand: Reach, given: Given) -> list[Starting]:

@@ -9,11 +9,9 @@ walks it too. Sent with the hand: the standard library only, in the language of 
 from __future__ import annotations
 
 import contextlib
-import errno
 import hashlib
 import json
 import os
-import stat
 import time
 from typing import Any, Callable, Dict, Iterator, List, Optional, Sequence, Tuple
 
@@ -24,13 +22,27 @@ from lumtak.computers.hands.sent.clutter.aside_list import (
     changed_at,
     ended_at,
     in_words,
+    note_in,
     note_name,
     read_back,
     tag_of,
     written,
 )
+from lumtak.computers.hands.sent.clutter.aside_words import (
+    CHANGED,
+    GONE,
+    MOUNTED,
+    OTHER,
+    TAKEN,
+    THEIRS,
+    as_before,
+    here_as,
+    is_it,
+    is_same,
+    why_of,
+)
 from lumtak.computers.hands.sent.clutter.copies import Kept, alike
-from lumtak.computers.hands.sent.clutter.rules import Piece
+from lumtak.computers.hands.sent.clutter.rules import FIRST_PERSON, Piece
 from lumtak.computers.hands.sent.files.atomic import forget, put, temporary_name
 from lumtak.computers.hands.sent.files.deleting import delete
 from lumtak.computers.hands.sent.files.kernel import (
@@ -41,21 +53,11 @@ from lumtak.computers.hands.sent.files.kernel import (
     only_roots,
 )
 from lumtak.computers.hands.sent.files.merging import merge
+from lumtak.computers.hands.sent.files.mounts import mount_table, mounts_below
 from lumtak.computers.hands.sent.files.places import RefusalError
 
-BASE, HELD, LIST, BACK = "aside", "held", "list", "back"
-_SPARE = 1 << 20
-CHANGED, TAKEN, GONE = "changed while it was looked at", "something stands there", "it is gone"
+BASE, HELD, LIST, BACK, _SPARE = "aside", "held", "list", "back", 1 << 20
 LONE = "no other copy of it stays"
-_FULL = {errno.ENOSPC, errno.EDQUOT}
-_WHY = {
-    errno.EXDEV: "on another file system",
-    errno.ENOSPC: "no space for it",
-    errno.EDQUOT: "no space for it",
-    errno.EROFS: "its disk can only be read",
-    errno.EEXIST: TAKEN,
-    errno.ENOENT: GONE,
-}
 
 
 class Aside:
@@ -145,25 +147,35 @@ class Aside:
         try:
             descriptor = self._open_above(piece, os.fstat(held).st_dev)
         except OSError as error:
-            return _why(error)
+            return why_of(error)
         name = os.path.basename(piece.place)
         try:
             about = os.stat(name, dir_fd=descriptor, follow_symlinks=False)
-            if not _is_it(piece, about) or about.st_mtime_ns != piece.changed_ns:
-                return CHANGED
-            if (about.st_dev, about.st_ino) in used:
-                return "in use"
+            why = self._why_left(piece, about, used)
+            if why:
+                return why
             move_new(descriptor, name, held, number)
         except OSError as error:
-            return _why(error)
+            return why_of(error)
         moved = os.stat(number, dir_fd=held, follow_symlinks=False)
-        if not _is_it(piece, moved):
+        if not is_it(piece, moved):
             # Somebody was quicker: what was moved is theirs, and goes where it came from.
             with contextlib.suppress(OSError):
                 move_new(held, number, descriptor, name)
             return CHANGED
-        _as_before(held, number, piece, moved)
+        as_before(held, number, piece, moved)
         return ""
+
+    def _why_left(self, piece: Piece, about: os.stat_result, used: Any) -> str:
+        """Why it is not moved as it is now; empty where it is."""
+        if not is_it(piece, about) or about.st_mtime_ns != piece.changed_ns:
+            return CHANGED
+        if self._root and about.st_uid >= FIRST_PERSON:
+            return THEIRS
+        if (about.st_dev, about.st_ino) in used:
+            return "in use"
+        mounted = piece.kind == "d" and mounts_below(mount_table(), self._here(piece.place))
+        return MOUNTED if mounted else ""
 
     def _stays(self, file: str, others: Sequence[str]) -> bool:
         """Whether the same bytes stand somewhere that stays; compared now."""
@@ -221,8 +233,8 @@ class Aside:
                 with contextlib.suppress(OSError):
                     self._open_above(piece, os.fstat(held).st_dev, back=True)
             return GONE if must else None
-        if about.st_ino != piece.inode:
-            return "it is not what was set aside"
+        if not is_same(piece, about):
+            return OTHER
         try:
             descriptor = self._open_above(piece, about.st_dev, back=True)
             name = os.path.basename(piece.place)
@@ -231,9 +243,9 @@ class Aside:
             except FileExistsError:
                 return "" if merge(held, number, descriptor, name, self._root) else TAKEN
             back = os.stat(name, dir_fd=descriptor, follow_symlinks=False)
-            _as_before(descriptor, name, piece, back)
+            as_before(descriptor, name, piece, back)
         except OSError as error:
-            return _why(error)
+            return why_of(error)
         return ""
 
     # -- emptying ----------------------------------------------------------------------------------
@@ -250,17 +262,25 @@ class Aside:
             yield {"ended": {"files": 0, "bytes": 0}}
             return
         pieces = self.listed(sha256)
+        with self._held(sha256) as (_, held):
+            within = mounts_below(mount_table(), os.readlink("/proc/self/fd/%d" % held))
+            if within:
+                raise RefusalError("something is mounted in what is held: %s" % within[0])
         self._say({**note, "sha256": sha256, "phase": "emptying"})
-        files = size = 0
+        files = size = strange = 0
         with self._held(sha256) as (_, held):
             told = time.monotonic()
             for number, piece in enumerate(pieces, start=1):
-                if delete(held, str(number)):
+                is_here = here_as(piece, held, str(number))
+                strange += is_here is False
+                if is_here and delete(held, str(number)):
                     files += piece.files
                     size += piece.bytes
                 if time.monotonic() - told > 0.25:
                     told = time.monotonic()
                     yield {"files": files, "bytes": size}
+        if strange:
+            raise RefusalError("%d of it are not what was set aside: they stay" % strange)
         self._drop(sha256)
         yield {"ended": {"files": files, "bytes": size}}
 
@@ -308,15 +328,7 @@ class Aside:
         put(self._notes, note_name(note["sha256"]), data, 0o644 if self._root else 0o600)
 
     def _noted(self, sha256: str) -> Dict[str, Any]:
-        """The note of a list; nothing where there is none that can be read."""
-        flags = os.O_RDONLY | os.O_NOFOLLOW | os.O_CLOEXEC
-        try:
-            descriptor = os.open(note_name(sha256), flags, dir_fd=self._notes)
-            with os.fdopen(descriptor, "rb") as file:
-                note = json.loads(file.read(1 << 16))
-        except (OSError, ValueError):
-            note = {}
-        return note if isinstance(note, dict) else {}
+        return note_in(self._notes, sha256)
 
     def _holds(self, sha256: str) -> bool:
         """Whether anything is held under a list."""
@@ -386,20 +398,3 @@ class Aside:
                 os.fsync(descriptor)
             os.close(descriptor)
         self._above = ("", -1, (0, 0))
-
-
-def _is_it(piece: Piece, about: os.stat_result) -> bool:
-    kind = "d" if stat.S_ISDIR(about.st_mode) else "l" if stat.S_ISLNK(about.st_mode) else "f"
-    return about.st_ino == piece.inode and about.st_dev == piece.device and kind == piece.kind
-
-
-def _as_before(folder: int, name: str, piece: Piece, about: os.stat_result) -> None:
-    """A folder that was moved may have another time of change than before."""
-    if about.st_mtime_ns != piece.changed_ns:
-        with contextlib.suppress(OSError):
-            times = (about.st_atime_ns, piece.changed_ns)
-            os.utime(name, ns=times, dir_fd=folder, follow_symlinks=False)
-
-
-def _why(error: OSError) -> str:
-    return _WHY.get(error.errno or 0, "") or (error.strerror or str(error)).lower()

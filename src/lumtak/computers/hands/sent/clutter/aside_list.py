@@ -6,9 +6,10 @@ Python 3.8.
 
 from __future__ import annotations
 
+import json
 import os
 import re
-from typing import Dict, List, Sequence, Set, Tuple
+from typing import Any, Dict, List, Sequence, Set, Tuple
 
 from lumtak.computers.hands.sent.clutter.rules import Piece
 from lumtak.computers.hands.sent.files.places import RefusalError
@@ -42,6 +43,18 @@ def tag_of(sha256: str) -> str:
 def note_name(sha256: str) -> str:
     """The file that says, without the list, what is held and whether that is all of it."""
     return "aside-%s.json" % tag_of(sha256)
+
+
+def note_in(folder: int, sha256: str) -> Dict[str, Any]:
+    """The note of a list; nothing where there is none that can be read."""
+    flags = os.O_RDONLY | os.O_NOFOLLOW | os.O_CLOEXEC
+    try:
+        descriptor = os.open(note_name(sha256), flags, dir_fd=folder)
+        with os.fdopen(descriptor, "rb") as file:
+            note = json.loads(file.read(1 << 16))
+    except (OSError, ValueError):
+        note = {}
+    return note if isinstance(note, dict) else {}
 
 
 def written(pieces: Sequence[Piece]) -> bytes:

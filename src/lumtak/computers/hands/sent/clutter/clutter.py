@@ -16,14 +16,12 @@ import stat
 import time
 from typing import Any, Dict, List, Optional, Set, Tuple
 
-from lumtak.computers.hands.sent.clutter.rules import Piece, Rule
+from lumtak.computers.hands.sent.clutter.rules import FIRST_PERSON, Piece, Rule
 from lumtak.computers.hands.sent.files.diving import Dive, Level, LostError
 from lumtak.computers.hands.sent.files.kernel import only_roots
 from lumtak.computers.hands.sent.files.places import read_most
 from lumtak.computers.hands.sent.files.walking import BLOCK
 
-FIRST_PERSON = 1000
-"""Numbers of users below this are the system's; login.defs(5), UID_MIN."""
 _NEVER = re.compile(
     r"\.(?:X11|ICE|XIM|font|Test)-unix|systemd-private-.*|snap-private-tmp|\.X[0-9]+-lock"
     r"|(?:ssh|tmux|pulse|dbus|screens?|uscreens?)(?:-.*)?|\.?lock(?:file)?|Singleton.*|lumtak.*"

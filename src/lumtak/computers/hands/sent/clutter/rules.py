@@ -7,6 +7,9 @@ from __future__ import annotations
 
 from typing import NamedTuple, Tuple
 
+FIRST_PERSON = 1000
+"""Numbers of users below this are the system's; login.defs(5), UID_MIN."""
+
 
 class Rule(NamedTuple):
     """What is in a class of clutter; data/clutter.toml has the rest of it, for people."""

@@ -13,6 +13,8 @@ from typing import Iterator, List, Set, Tuple
 
 from lumtak.computers.hands.sent.files.kernel import folder_at, only_roots
 
+_MOST = 1 << 24
+
 
 def mounts_in(data: bytes, source: bytes = b"") -> Set[str]:
     """Where something is mounted, from /proc/self/mountinfo; proc(5).
@@ -22,6 +24,12 @@ def mounts_in(data: bytes, source: bytes = b"") -> Set[str]:
         source: what begins the name of what is mounted; empty for anything.
     """
     return {place for place, _, _, named in _mounted(data) if named.startswith(source)}
+
+
+def mount_table() -> bytes:
+    """What is mounted where this process looks; proc(5), mountinfo."""
+    with open("/proc/self/mountinfo", "rb") as file:
+        return file.read(_MOST)
 
 
 def _mounted(data: bytes) -> Iterator[Tuple[str, bytes, bytes, bytes]]:

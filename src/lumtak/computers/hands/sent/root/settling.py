@@ -12,7 +12,7 @@ import json
 import os
 import posixpath
 import time
-from typing import Any, Dict, List, Optional, Sequence
+from typing import Any, Dict, List, Optional, Sequence, Tuple
 
 from lumtak.computers.hands.sent.clutter.aside_list import note_name
 from lumtak.computers.hands.sent.files.atomic import forget, put, shed, temporary_name
@@ -63,26 +63,30 @@ class Settling(Writing):
         self._of_root()
         was, goal = self._state(area, key, before), self._state(area, key, wanted)
         known = self._receipts().of(area, key)
-        mine = next((r for r in reversed(known) if self._is(r.before, area, key, goal)), None)
+        mine = self._newest(known, goal)
         if mine is not None:
             goal = self._state(area, key, mine.before)
         why = self._why_not(goal, was, mine, believed)
         if why:
             raise RefusalError(why)
         if mine is None and not believed and was != goal:
-            mine = self._noted(area, key, was, goal, known)
-            try:
-                goal.write(self, was)
-            except OSError:
-                if was.seen(self) is not None:  # nothing came of it
-                    self._drop([mine.number])
-                raise
-            return {"stands": goal.seen(self) is not None}
+            return {"stands": self._forth((area, key), was, goal, known)}
         goal.write(self, was)
         stands = goal.seen(self) is not None
         if stands and mine is not None:
             self._drop([r.number for r in known if r.number >= mine.number])
         return {"stands": stands}
+
+    def _forth(self, of: Tuple[str, str], was: OfRoot, goal: OfRoot, known: List[Receipt]) -> bool:
+        """A change for which there is no receipt yet: it is noted, then made; whether it stands."""
+        receipt = self._noted(of, was, goal, known)
+        try:
+            goal.write(self, was)
+        except OSError:
+            if was.seen(self) is not None:  # nothing came of it
+                self._drop([receipt.number])
+            raise
+        return goal.seen(self) is not None
 
     def vouched(self, area: str, key: str, wanted: Told) -> bool:
         """Whether root has a receipt that this setting was in this state."""
@@ -90,7 +94,7 @@ class Settling(Writing):
         goal = _read(wanted)
         if isinstance(goal, RootAside):
             return not goal.sha256 or self._holds_aside(goal)
-        return any(self._is(r.before, area, key, goal) for r in self._receipts().of(area, key))
+        return any(_is(r.before, area, key, goal) for r in self._receipts().of(area, key))
 
     def _of_root(self) -> None:
         if not self.rules:
@@ -106,26 +110,22 @@ class Settling(Writing):
         return state
 
     @staticmethod
-    def _is(said: Told, area: str, key: str, goal: Exact) -> bool:
-        """Whether a document is this state of this setting."""
-        with contextlib.suppress(ValueError):
-            state = state_of(said)
-            return state == goal and not state.problem(area, key)
-        return False
+    def _newest(receipts: List[Receipt], goal: Exact) -> Optional[Receipt]:
+        """The newest receipt that this state stood there."""
+        return next((r for r in reversed(receipts) if _is(r.before, r.area, r.key, goal)), None)
 
     def _why_not(self, goal: OfRoot, was: OfRoot, mine: Optional[Receipt], believed: bool) -> str:
         """Why root does not go from the one to the other, as a clause; empty where it does."""
-        why = self._why_no_updates(goal) if mine is None else ""
+        if mine is None and self._why_no_updates(goal):
+            return self._why_no_updates(goal)
         policy = Policy(self, self.root, self._owners.package_of)
-        for unit, off, on in () if why else goal.switches(was):
-            why = why or policy.why_never(unit, off, on)
-            if mine is None and not believed:
-                why = why or policy.why_guarded(unit)
-                # What could not be started again is not stopped.
-                why = why or (policy.why_not_again(unit) if off and not on else "")
-            if on:
-                why = why or policy.why_not_again(unit, mine.sums if mine else None)
-        return why
+        sums = mine.sums if mine else None
+        fresh = mine is None and not believed
+        for place, switched in enumerate(goal.switches(was)):
+            why = policy.why_not(switched, place == 0, fresh, sums)
+            if why:
+                return why
+        return ""
 
     def _why_no_updates(self, goal: OfRoot) -> str:
         """One working way to get security updates always stays."""
@@ -140,19 +140,20 @@ class Settling(Writing):
         )
 
     def _noted(
-        self, area: str, key: str, was: OfRoot, goal: OfRoot, known: List[Receipt]
+        self, of: Tuple[str, str], was: OfRoot, goal: OfRoot, known: List[Receipt]
     ) -> Receipt:
         """A receipt of what stands now is on the disk, and in the script."""
+        area, key = of
         found = was.seen(self)
         if found is None:
             raise RefusalError("it is not as it was when this was asked for: look again")
         # What stands is what stood before an older change: nothing of that is left to put back.
-        back = next((r for r in known if self._is(r.before, area, key, found)), None)
+        back = next((r for r in known if _is(r.before, area, key, found)), None)
         self._drop([r.number for r in known if back and r.number >= back.number])
         policy = Policy(self, self.root, self._owners.package_of)
         sums: Dict[str, str] = {}
-        for unit, off, on in goal.switches(was):
-            sums.update(policy.sums(unit) if off or on else {})
+        for unit, _, _ in goal.switches(was)[:1]:
+            sums = policy.sums(unit)
         kept = self._receipts()
         at = int(time.time())
         made = Receipt(kept.new_number(), area, key, found.said(), goal.said(), sums, at)
@@ -228,22 +229,37 @@ class Settling(Writing):
         ways = []
         for way in told["ways"]:
             restore = state_of(way["restore"])
-            states = [state_of(said) for said in way["accepted"]]
             if isinstance(restore, RootAside):
-                asides = [s for s in states if isinstance(s, RootAside) and s.sha256]
-                ways += [way] if all(map(self._holds_aside, asides)) else []
-                continue
-            own = next((r for r in reversed(mine) if self._is(r.before, area, key, restore)), None)
-            if own is None or not isinstance(restore, OfRoot):
-                continue
-            vouched = [said for r in mine for said in (r.before, r.after)]
-            accepted = [s for s in states if any(self._is(v, area, key, s) for v in vouched)]
-            was = next((s for s in accepted if isinstance(s, OfRoot)), restore)
-            if self._why_not(self._state(area, key, own.before), was, own, believed=False):
-                continue
-            said = {"restore": own.before, "accepted": [s.said() for s in accepted]}
-            ways.append({**way, **said, "sums": own.sums, "receipt": own.number})
+                ways += [way] if self._holds_all(way["accepted"]) else []
+            elif isinstance(restore, OfRoot):
+                own = self._newest(mine, restore)
+                ways += self._own_way(way, own, mine) if own else []
         return {"area": area, "key": key, "title": told["title"], "ways": ways}
+
+    def _holds_all(self, accepted: List[Told]) -> bool:
+        states = [state_of(said) for said in accepted]
+        asides = [s for s in states if isinstance(s, RootAside) and s.sha256]
+        return all(map(self._holds_aside, asides))
+
+    def _own_way(self, way: Told, own: Receipt, mine: List[Receipt]) -> List[Told]:
+        """A way back as root's receipts have it; none where root would not go it."""
+        vouched = [said for r in mine for said in (r.before, r.after)]
+        states = [state_of(said) for said in way["accepted"]]
+        accepted = [s for s in states if any(_is(v, own.area, own.key, s) for v in vouched)]
+        goal = self._state(own.area, own.key, own.before)
+        was = next((s for s in accepted if isinstance(s, OfRoot)), goal)
+        if self._why_not(goal, was, own, believed=False):
+            return []
+        said = {"restore": own.before, "accepted": [s.said() for s in accepted]}
+        return [{**way, **said, "sums": own.sums, "receipt": own.number}]
+
+
+def _is(said: Told, area: str, key: str, goal: Exact) -> bool:
+    """Whether a document is this state of this setting."""
+    with contextlib.suppress(ValueError):
+        state = state_of(said)
+        return state == goal and not state.problem(area, key)
+    return False
 
 
 def _read(said: Any) -> Exact:

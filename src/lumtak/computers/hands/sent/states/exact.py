@@ -163,8 +163,8 @@ class OfRoot(Exact):
         """
 
     def switches(self, before: Exact) -> List[Tuple[str, bool, bool]]:
-        """(unit, whether it is taken off, whether it is put on) of each unit that goes from the
-        state before to this one.
+        """(unit, whether it is taken off, whether it is put on) from the state before to this one;
+        after it every other name by which it goes.
         """
         return []
 

@@ -22,11 +22,10 @@ from lumtak.computers.hands.sent.states.root_states import (
     ClockPolicies,
     KernelValue,
     Profile,
-    UnitLinks,
     WirelessFile,
-    unit_name,
 )
 from lumtak.computers.hands.sent.states.swap_states import SwapAreas, swap_switch
+from lumtak.computers.hands.sent.states.unit_links import UnitLinks, unit_name
 from lumtak.computers.hands.sent.states.user_states import (
     Absent,
     ChannelKey,

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import fnmatch
 import re
-from typing import Any, Callable, Dict, Iterable, List, Optional, Sequence
+from typing import Any, Callable, Dict, Iterable, List, Optional, Sequence, Tuple
 
 from lumtak.computers.hands.sent.files.owned import sum_of, why_not_roots
 from lumtak.computers.hands.sent.units.guards_data import PACKAGES, PATTERNS, PROGRAMS, UNITS
@@ -99,6 +99,32 @@ class Policy:
         self.units = Units(hand)
         self._root, self._package_of = root, package_of
 
+    def why_not(
+        self,
+        switched: Tuple[str, bool, bool],
+        itself: bool,
+        fresh: bool,
+        sums: Optional[Dict[str, str]],
+    ) -> str:
+        """Why a unit is not switched so, as a clause; empty where it is.
+
+        What could not be started again is not stopped either.
+
+        Args:
+            switched: its name, whether it is taken off, whether it is put on; a name that leads to
+                it now, or did, is held against what is never done and what is guarded.
+            itself: whether this is the unit, and no other name of it.
+            fresh: whether nobody vouches for it: neither a receipt of root's nor a person.
+            sums: what it was and ran when root recorded it.
+        """
+        unit, off, on = switched
+        why = self.why_never(unit, off, on)
+        if not why and fresh:
+            why = self.why_guarded(unit)
+        if why or not itself or (not on and not fresh):
+            return why
+        return self.why_not_again(unit, sums)
+
     def why_never(self, name: str, off: bool, on: bool) -> str:
         """Why nobody does that to a unit, as a clause; empty where somebody may.
 
@@ -141,7 +167,8 @@ class Policy:
             why = "" if self._root else why_not_roots(path)
             if why:
                 return "%s would be started, and %s" % (name, why)
-        if sums and not owned and self.sums(name) != sums:
+        held = {} if owned or not sums else self.sums(name)
+        if sums and any(sums.get(path) != made for path, made in held.items()):
             return "%s was changed since Lumtak recorded it" % name
         return ""
 

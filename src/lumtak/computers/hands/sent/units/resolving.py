@@ -193,7 +193,8 @@ class Units:
         template = _template(own)
         said_of = [*names, *([template] if template else [])]
         dropins = self._dropins(said_of)
-        texts = [self._text(path) for path in (fragment, *dropins) if path]
+        files = [path for path in (fragment, *dropins) if path]
+        texts = [self.content(path).decode("utf-8", "replace") for path in files]
         switches = [p for n in names for p in self.switches().get(n, ())]
         return Unit(
             own, tuple(said_of), fragment, tuple(dropins), mask, parsed(texts), tuple(switches)
@@ -249,13 +250,14 @@ class Units:
         paths = [found[name] for name in sorted(found)]
         return [p for p in paths if self._hand.link(p) != NOWHERE]
 
-    def _text(self, path: str) -> str:
+    def content(self, path: str) -> bytes:
+        """A unit's file; nothing where it cannot be read, which stands in `gaps` then."""
         try:
             data: bytes = self._hand.read(path, MOST_OF_ONE)
         except OSError as error:
             self.gaps.append(Gap(path, (error.strerror or str(error)).lower()))
-            return ""
-        return data.decode("utf-8", "replace")
+            return b""
+        return data
 
 
 def _is_unit(name: str) -> bool:
