@@ -107,7 +107,7 @@ def test_helpers_of_what_an_entry_started_are_its_own_and_namesakes_are_not(sess
     )
 
 
-def test_lumtak_its_shell_and_what_it_starts_are_nobodys_question(tree):
+def test_what_lumtak_starts_is_its_own_and_a_name_makes_nothing_its_own(tree):
     for pid, name, parent in (
         (30, b"bash", 1),
         (31, b"python3", 30),
@@ -129,8 +129,9 @@ def test_lumtak_its_shell_and_what_it_starts_are_nobodys_question(tree):
     found.services = True
     seen = {p.pid: p for p in found.look()}
     assert 31 not in seen, "its own process is counted apart"
-    assert {seen[pid].consumer for pid in (30, 32, 33, 40, 41)} == {LUMTAK}
-    assert seen[42].consumer == "apps:process/python3"
+    assert {seen[pid].consumer for pid in (32, 33)} == {LUMTAK}
+    assert {seen[pid].consumer for pid in (40, 41, 42)} == {"apps:process/python3"}
+    assert seen[30].consumer == "apps:process/bash"
     assert seen[34].consumer == "apps:process/bash", "another shell is a program like any other"
     assert seen[33].untouchable == "it is part of Lumtak"
     assert (seen[30].untouchable, seen[35].untouchable) == (RUNS_LUMTAK, RUNS_LUMTAK)

@@ -41,26 +41,64 @@ def write_whole(path: Path, data: bytes, *, private: bool = False) -> None:
     # Its name says which process made it, so that `sweep` leaves those of living ones.
     if not path.name:
         raise StorageError(f"“{path}” names no file.", "Name the file as well as its folder.")
-    temporary = path.with_name(f".{path.name}.{os.getpid()}.{os.urandom(4).hex()}.new")
+    temporary = f".{path.name}.{os.getpid()}.{os.urandom(4).hex()}.new"
     try:
         if private:
             make_folder(path.parent)
-        flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
-        descriptor = os.open(temporary, flags, 0o600 if private else 0o644)
-        try:
-            try:
-                write_all(descriptor, data)
-                os.fsync(descriptor)
-            finally:
-                os.close(descriptor)
-            temporary.replace(path)
-        except BaseException:
-            with contextlib.suppress(OSError):
-                temporary.unlink()
-            raise
-        sync_folder(path.parent)
+        with _opened(path.parent) as folder:
+            _replace(folder, temporary, path.name, data, 0o600 if private else 0o644)
     except OSError as error:
         raise cannot_write(path, error) from error
+
+
+@contextlib.contextmanager
+def _opened(folder: Path) -> Iterator[int]:
+    """A descriptor of a folder that is written to; for root by no link that is somebody else's.
+
+    Raises:
+        StorageError: whoever owns a link on the way would decide where root writes.
+    """
+    flags = os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC
+    if os.geteuid() == 0:
+        whole = folder.absolute()
+        for step in (whole, *whole.parents):
+            about = step.lstat()
+            if stat.S_ISLNK(about.st_mode) and about.st_uid != 0:
+                raise StorageError(
+                    f"Root writes nothing to {folder}, since the link {step} is somebody else's.",
+                    "Name the folder itself that it leads to.",
+                )
+        # Step by step, so that no link that comes by now is followed either.
+        descriptor = os.open("/", flags)
+        for part in whole.resolve().parts[1:]:
+            above = descriptor
+            try:
+                descriptor = os.open(part, flags | os.O_NOFOLLOW, dir_fd=above)
+            finally:
+                os.close(above)
+    else:
+        descriptor = os.open(folder, flags)
+    try:
+        yield descriptor
+    finally:
+        os.close(descriptor)
+
+
+def _replace(folder: int, temporary: str, name: str, data: bytes, mode: int) -> None:
+    flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
+    descriptor = os.open(temporary, flags, mode, dir_fd=folder)
+    try:
+        try:
+            write_all(descriptor, data)
+            os.fsync(descriptor)
+        finally:
+            os.close(descriptor)
+        os.replace(temporary, name, src_dir_fd=folder, dst_dir_fd=folder)
+    except BaseException:
+        with contextlib.suppress(OSError):
+            os.unlink(temporary, dir_fd=folder)
+        raise
+    os.fsync(folder)
 
 
 def read_handed_in(path: Path, most: int, noun: str) -> bytes:

@@ -27,6 +27,8 @@ CLASS_WORDS: dict[Class, str] = {
     "remote": "reaching this computer from afar",
     "printing": "printing",
 }
+NO_ROLE = "none"
+"""Of an item whose name says what its program is not: no name of it counts for anything."""
 COPIES: frozenset[str] = frozenset({"backup", "sync"})
 """Without these, copies of the owner's data stop."""
 _REMEMBERED = 50_000

@@ -226,6 +226,7 @@ class Gap(Record):
     area: Area
     reason: str
     needed: str = ""
+    partly: bool = False  # there is more of something than was looked at
 
 
 class Process(Record):
@@ -244,8 +245,7 @@ class Process(Record):
     """Number of the process that started it; 0 where that is not known."""
     untouchable: str = ""
     """Why it is never ended, as a clause; empty when it can be."""
-    system: bool = True
-    """Whether its program is the system's, by its file: else its name guards nothing."""
+    system: bool = True  # whether its program's file is: else its name guards nothing
 
 
 class ProcessDetails(Record):

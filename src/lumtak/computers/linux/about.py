@@ -35,7 +35,7 @@ from lumtak.computers.linux.times import start_times
 from lumtak.computers.linux.upkeep.given import Given
 from lumtak.computers.linux.upkeep.tasks import run_task
 from lumtak.computers.protocol import Clock, Identity, Program
-from lumtak.core.catalogue import Catalogue
+from lumtak.core.catalogue import NO_ROLE, Catalogue
 from lumtak.core.causes import starter_of
 from lumtak.core.clutter import Looked, Survey
 from lumtak.core.deciding import OnlyCopies
@@ -319,7 +319,7 @@ class LinuxAbout:
         role = self._catalogue.role_of(name)
         known = self._catalogue.find(role)
         strange = any(p.consumer == consumer and not p.system for p in processes)
-        return "" if known is not None and known.guarded and strange else role
+        return NO_ROLE if known is not None and known.guarded and strange else role
 
     def system(self) -> System:
         """What runs on it and since when."""

@@ -11,6 +11,7 @@ from typing import Any, ClassVar, NamedTuple, TypeVar
 
 from lumtak.computers.hands.reach import Reach
 from lumtak.computers.hands.sent.states.states import Exact
+from lumtak.computers.hands.sent.units.resolving import Gap as Unseen
 from lumtak.computers.hands.whose import Hands, User
 from lumtak.computers.linux.identity import Programs
 from lumtak.computers.linux.login_starts import LoginStart
@@ -86,6 +87,12 @@ class Look:
                 self._known[find_out, arguments] = find_out(*arguments)
             found: T = self._known[find_out, arguments]
             return found
+
+
+def gap_of(area: Area, unseen: Unseen) -> Gap:
+    """What of a folder was not seen, as the audit tells it."""
+    needed = "a look by hand"
+    return Gap(area=area, reason=plain(unseen.in_words, 300), needed=needed, partly=unseen.of > 0)
 
 
 class Listed(NamedTuple):

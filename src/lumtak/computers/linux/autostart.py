@@ -12,7 +12,7 @@ from lumtak.computers.hands.sent.files.words import escaped, unescaped
 from lumtak.computers.hands.sent.states.states import File
 from lumtak.computers.hands.sent.units.entries import names_in
 from lumtak.computers.hands.sent.units.resolving import Gap as Unseen
-from lumtak.computers.linux.adapter import Counted, Listed, Look, Means
+from lumtak.computers.linux.adapter import Counted, Listed, Look, Means, gap_of
 from lumtak.computers.linux.desktop_entry import (
     command_of,
     is_off,
@@ -24,7 +24,7 @@ from lumtak.computers.linux.desktop_entry import (
 from lumtak.computers.linux.folder import InFiles, UserFolder
 from lumtak.computers.linux.login_starts import PROGRAM_FOLDERS, LoginStart
 from lumtak.computers.linux.session import desktops_of
-from lumtak.core.facts import Fixed, Gap, Item, Setting
+from lumtak.core.facts import Fixed, Item, Setting
 from lumtak.core.setting import SettingRef, State
 from lumtak.core.text import number, plain
 from lumtak.errors import ComputerError, LumtakError
@@ -68,10 +68,7 @@ class Autostart(InFiles):
         """All entries, the user's before the system's."""
         found = look.once(self._entries)
         items, folders = found.items, self._user.config_dirs[:1]
-        gaps = [
-            Gap(area="apps", reason=plain(gap.in_words, 300), needed="a look by hand")
-            for gap in found.gaps
-        ]
+        gaps = [gap_of("apps", gap) for gap in found.gaps]
         return Listed(
             items,
             gaps=gaps,

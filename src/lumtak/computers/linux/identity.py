@@ -5,7 +5,7 @@ import stat
 
 from lumtak.computers.hands.reach import Reach
 from lumtak.computers.hands.sent.units.running import programs_in
-from lumtak.core.catalogue import Catalogue
+from lumtak.core.catalogue import NO_ROLE, Catalogue
 
 _FOLDERS = ("/usr/local/bin", "/usr/bin", "/bin", "/usr/local/sbin", "/usr/sbin", "/sbin")
 FIRST_PERSON = 1000
@@ -66,7 +66,7 @@ class Programs:
             places = [f"{folder}/{first[0].strip(chr(34))}" for folder in _FOLDERS]
             first = [p for p in places if self._hand.exists(p)][:1]
         runs = [*first, *programs_in(command, self._home)]
-        return role if runs and all(map(self.is_systems, runs)) else ""
+        return role if runs and all(map(self.is_systems, runs)) else NO_ROLE
 
     def of_processes(self, pids: list[int]) -> set[int]:
         """Those of these processes whose program is not the system's: of a person, and no file of

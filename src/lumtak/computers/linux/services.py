@@ -11,7 +11,8 @@ from lumtak.computers.hands.reach import reason_of, runs_systemd, text
 from lumtak.computers.hands.sent.states.states import UnitLinks, unit_name
 from lumtak.computers.hands.sent.table import NOWHERE, UNITS, is_switch, why_no_link
 from lumtak.computers.hands.sent.units.links import behind_mask, installing, links
-from lumtak.computers.linux.adapter import Listed, Look, RootAdapter
+from lumtak.computers.hands.sent.units.resolving import Units
+from lumtak.computers.linux.adapter import Listed, Look, RootAdapter, gap_of
 from lumtak.computers.linux.listening import is_open
 from lumtak.computers.linux.units import Fields, all_units, show
 from lumtak.core.facts import Fixed, Gap, Item, Origin, Setting, Trigger, TriggerKind
@@ -56,13 +57,16 @@ class Services(RootAdapter):
             return Listed(
                 gaps=[Gap(area="services", reason=why, needed="a computer booted with systemd")]
             )
+        resolved = Units(self._hand)
         try:
-            units = all_units(self._hand)
+            units = all_units(self._hand, resolved)
         except OSError as error:
             why = f"the services could not be asked for: {reason_of(error)}"
             return Listed(gaps=[Gap(area="services", reason=why, needed="systemctl")])
         items, paths = self.parse(units)
-        return Listed(items, paths={f"services:{key}": path for key, path in paths.items()})
+        gaps = [gap_of("services", gap) for gap in resolved.gaps]
+        of_key = {f"services:{key}": path for key, path in paths.items()}
+        return Listed(items, gaps=gaps, paths=of_key)
 
     def parse(self, units: list[Fields]) -> tuple[list[Item], dict[str, str]]:
         """(items, unit file of each by key).

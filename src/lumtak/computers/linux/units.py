@@ -6,11 +6,10 @@ from collections.abc import Iterable, Mapping
 from lumtak.computers.hands.reach import Reach, text
 from lumtak.computers.hands.sent.table import (
     NOWHERE,
-    UNIT_FOLDERS,
-    UNIT_NAME,
     is_switch,
 )
 from lumtak.computers.hands.sent.units.links import installing, links
+from lumtak.computers.hands.sent.units.resolving import Units
 
 PROPERTIES = (
     "Id",
@@ -69,12 +68,16 @@ def show(hand: Reach, *patterns: str) -> list[Fields]:
     return blocks(text(hand.run((*_SHOW, *patterns), partly=True)))
 
 
-def all_units(hand: Reach) -> list[Fields]:
+def all_units(hand: Reach, resolved: Units | None = None) -> list[Fields]:
     """Loaded units of our kinds as systemd tells them, and those that nothing loaded as their files
     tell them.
 
     The files are read directly: asking systemd would make it load each of them, which takes several
     times as long as all the rest.
+
+    Args:
+        hand: looks.
+        resolved: looks into the folders of units, and knows then what of them was not seen.
 
     Raises:
         OSError: systemctl is missing or does not answer.
@@ -86,30 +89,23 @@ def all_units(hand: Reach) -> list[Fields]:
     for fields in loaded:
         for served in fields.get("Triggers", "").split():
             waiting.setdefault(served, []).append(fields["Id"])
-    files = [fields for fields in _files(hand, seen, switched) if fields]
+    resolved = resolved or Units(hand)
+    files = [fields for fields in _files(hand, resolved, seen, switched) if fields]
     return loaded + [{**f, "TriggeredBy": " ".join(waiting.get(f["Id"], ()))} for f in files]
 
 
 def _files(
-    hand: Reach, seen: set[str], switched: Mapping[str, Mapping[str, str]]
+    hand: Reach, units: Units, seen: set[str], switched: Mapping[str, Mapping[str, str]]
 ) -> Iterable[Fields]:
     """Units that are no template and were not seen yet, from the first folder that has them.
 
     Systemd.unit(5), unit file load path.
     """
     told = set(seen)
-    for folder in UNIT_FOLDERS:
-        try:
-            names = hand.names(folder)
-        except OSError:
-            continue
-        for name in names:
-            if (
-                name in told
-                or not UNIT_NAME.fullmatch(name)
-                or not name.endswith(_ENDINGS)
-                or name.partition(".")[0].endswith("@")
-            ):
+    for folder in units.folders:
+        for name in units.names(folder):
+            template = name.partition(".")[0].endswith("@")
+            if name in told or template or not name.endswith(_ENDINGS):
                 continue
             told.add(name)
             path = f"{folder}/{name}"

@@ -16,12 +16,12 @@ from lumtak.computers.hands.sent.table import NOWHERE
 from lumtak.computers.hands.sent.units.links import wanted_by
 from lumtak.computers.hands.sent.units.resolving import SWITCHES, Units, of_user
 from lumtak.computers.hands.sent.units.resolving import Gap as Unseen
-from lumtak.computers.linux.adapter import Counted, Listed, Look, Means
+from lumtak.computers.linux.adapter import Counted, Listed, Look, Means, gap_of
 from lumtak.computers.linux.folder import InFiles, UserFolder
 from lumtak.computers.linux.proc import USER_UNIT
 from lumtak.computers.linux.units import Fields, fields_of
 from lumtak.computers.linux.watch import is_ours
-from lumtak.core.facts import Fixed, Gap, Item, Origin, Setting, Trigger, TriggerKind
+from lumtak.core.facts import Fixed, Item, Origin, Setting, Trigger, TriggerKind
 from lumtak.core.setting import SettingRef, State
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError, LumtakError
@@ -76,10 +76,7 @@ class UserUnits(InFiles):
             and (unit.switches or unit.masked or f"{USER_UNIT}{name}" in running)
         }
         items = [self._item(found[name], found, running, shown) for name in sorted(shown)]
-        gaps = [
-            Gap(area="apps", reason=plain(gap.in_words, 300), needed="a look by hand")
-            for gap in unseen
-        ]
+        gaps = [gap_of("apps", gap) for gap in unseen]
         paths = {f"{USER_UNIT}{n}": found[n].path for n in shown}
         return Listed(items, gaps=gaps, paths=paths)
 

@@ -66,7 +66,12 @@ def audit(
         None if reading is None else find_bottleneck(facts, profile, reading, eased_sum(findings))
     )
     told = headline(
-        findings, profile, reading, found, room=room_of(facts, profile), signs=facts.signs
+        findings,
+        profile,
+        reading,
+        found,
+        room=room_of(facts, profile),
+        signs=facts.signs,
     )
     beyond = (found.not_by_settings,) if found and found.not_by_settings else ()
     return Audit(

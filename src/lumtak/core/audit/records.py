@@ -11,7 +11,7 @@ from lumtak.core.floor import Room
 from lumtak.core.record import Figure, Record, known
 from lumtak.core.setting import Area, Change, SettingRef
 from lumtak.core.stance import MAY_CHANGE, Stance
-from lumtak.core.text import capital
+from lumtak.core.text import capital, plain
 from lumtak.core.units import percent, ram
 
 Grade = Literal["proven here", "expected", "depends", "no effect", "harmful"]
@@ -151,14 +151,24 @@ class Audit(Record, dict=True, gc=True):
 
     @property
     def told(self) -> tuple[str, ...]:
-        """The headline line by line, and last what no setting will fix."""
+        """What was not seen, the headline line by line, and last what no setting will fix."""
         beyond = self.bottleneck.not_by_settings if self.bottleneck else ""
-        return (*(self.lines or (self.headline,)), *filter(None, (beyond,)))
+        lines = self.lines or (self.headline,)
+        return tuple(filter(None, (self.unseen, *lines, beyond)))
+
+    @property
+    def unseen(self) -> str:
+        """Of what there is more than was looked at, as a sentence; empty for nothing."""
+        reasons = [plain(gap.reason, 200) for gap in self.gaps if gap.partly]
+        if not reasons:
+            return ""
+        more = f", and {len(reasons) - 1} more" if len(reasons) > 1 else ""
+        return f"Not all was seen: {reasons[0]}{more}; what was not seen may hold anything."
 
     @property
     def nothing_to_gain(self) -> bool:
         """Whether it was weighed, and nothing weighs that may go."""
-        return self.bottleneck is not None and not self.first and bool(self.lines)
+        return self.bottleneck is not None and not (self.first or self.unseen or not self.lines)
 
     @cached_property
     def by_consumer(self) -> dict[str, Finding]:

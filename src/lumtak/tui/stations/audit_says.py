@@ -41,7 +41,8 @@ class SayingStation(DiskStation):
             return
         self.shown = key
         palette = Palette(self.app)
-        text = Text("\n").join(Text(plain(line, 300)) for line in told.lines)
+        lines = [*filter(None, (found.unseen,)), *told.lines]
+        text = Text("\n").join(Text(plain(line, 300)) for line in lines)
         beyond = found.bottleneck.not_by_settings if found.bottleneck and not now else ""
         if beyond and self.app.size.height >= _LOW:
             text.append(f"\n{plain(beyond, 400)}", style=f"not bold {palette.soft}")

@@ -9,11 +9,13 @@ import contextlib
 import errno
 import os
 import posixpath
+import pwd
 import time
 from typing import Any, Dict, Iterator, List, Sequence
 
 from lumtak.computers.hands.sent.files.kernel import FOLDER
 from lumtak.computers.hands.sent.files.mounts import mounts_in, opened_disk
+from lumtak.computers.hands.sent.files.owned import why_not_roots
 from lumtak.computers.hands.sent.files.passing import Pass
 from lumtak.computers.hands.sent.files.pieces import Fragments, gather, trim
 from lumtak.computers.hands.sent.files.places import RefusalError, read_most
@@ -26,7 +28,9 @@ from lumtak.computers.hands.sent.system.scanning import (
     ANSWER_S,
     CONFIGURATIONS,
     SCANNERS,
+    Line,
     Scan,
+    account_of,
     asked,
     counted,
     place_of,
@@ -63,13 +67,25 @@ class Checking(Removing):
         why = "no scanner runs"
         for place in self._scanners():
             try:
-                said = asked(self._place(place), b"VERSION", ANSWER_S)
+                said = asked(self._line_to(place), b"VERSION", ANSWER_S)
                 return {"place": place, "version": said.decode("utf-8", "replace")[:400], "why": ""}
             except FileNotFoundError:
                 continue
             except OSError as error:
                 why = "the scanner at %s does not answer: %s" % (place, error.strerror or error)
         return {"place": "", "version": "", "why": why}
+
+    def _line_to(self, place: str) -> Line:
+        """The scanner at a place: root's, or of the account that its configuration names."""
+        uids = {0} if not self.root else {0, os.geteuid()}
+        for path in CONFIGURATIONS:
+            with contextlib.suppress(OSError, KeyError):
+                data = self.read(path, 1 << 18)
+                if not self.root and why_not_roots(path):
+                    continue
+                account = account_of(data)
+                uids |= {pwd.getpwnam(account).pw_uid} if account else set()
+        return Line(self._place(place), frozenset(uids), strict=not self.root)
 
     def _scanners(self) -> List[str]:
         named = []
@@ -101,7 +117,7 @@ class Checking(Removing):
                 told = time.monotonic()
                 yield counted(files, size)
         way = Pass(here, top, after)
-        yield from Scan(self._place(place), way, (files, size)).through()
+        yield from Scan(self._line_to(place), way, (files, size)).through()
 
     def fragments(self, top: str, after: str) -> Iterator[Dict[str, Any]]:
         """In how many pieces the files below a folder lie; see `pieces.Fragments.through`."""

@@ -31,6 +31,19 @@ SESSIONS = re.compile(
     rb"|s?bin/(?:Xorg|Xwayland|dpkg|sudo|python3(?:\.\d+)?|login|sshd|NetworkManager))$"
 )
 """Files without which there is no desktop, no package manager, or no way in."""
+BOOTS = re.compile(
+    rb"(?m)^(?:/usr)?/(?:"
+    rb"share/initramfs-tools/(?:hooks|scripts)/.+|lib/initcpio/(?:hooks|install)/.+"
+    rb"|lib/dracut/.+|boot/.+|lib/grub/.+|share/grub/.+|lib/grub-legacy/.+"
+    rb"|lib/systemd/boot/.+|lib/shim/.+|lib/kernel/install\.d/.+|efi/.+"
+    rb"|lib/(?:[^/\n]+/)?security/pam_.+\.so|lib/(?:[^/\n]+/)?cryptsetup/.+"
+    rb"|s?bin/(?:cryptsetup|cryptdisks_start|zpool|zfs|lvm|vgchange|mdadm|dracut|mkinitcpio"
+    rb"|mkinitramfs|update-initramfs|grub-install|update-grub2?|efibootmgr|bootctl|extlinux|lilo"
+    rb"|kexec|fscrypt|ecryptfs-.+|mount\.ecryptfs|encfs|gocryptfs|homectl|clevis.*|kernel-install)"
+    rb")$"
+)
+"""Files that unlock a disk or a home, or boot: parts of an initramfs, boot loaders, their signed
+parts, modules of logging in."""
 _WISHES = (("Recommends", "RecommendsImportant"), ("Suggests", "SuggestsImportant"))
 GREETER = "/etc/X11/default-display-manager"
 
@@ -248,7 +261,7 @@ def list_names(package: Package) -> list[str]:
 
 def carries(listed: bytes, greeter: bytes) -> str:
     """What of a system's own a list of paths brings, as a name; empty for nothing."""
-    found = SESSIONS.search(listed)
+    found = SESSIONS.search(listed) or BOOTS.search(listed)
     if found:
         return found[0].decode("utf-8", "replace")
     if greeter and greeter in listed.splitlines():

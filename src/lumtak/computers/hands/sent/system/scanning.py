@@ -17,9 +17,11 @@ import re
 import select
 import socket
 import stat
+import struct
 import time
-from typing import Any, Dict, Iterator, List, Optional, Tuple
+from typing import Any, Dict, FrozenSet, Iterator, List, Optional, Tuple
 
+from lumtak.computers.hands.sent.files.owned import on_the_way
 from lumtak.computers.hands.sent.files.passing import READ, Pass
 
 SCANNERS = (
@@ -43,13 +45,68 @@ def place_of(configuration: bytes) -> str:
     return said[1].decode("utf-8", "replace") if said else ""
 
 
-def asked(place: str, command: bytes, timeout_s: float) -> bytes:
+def account_of(configuration: bytes) -> str:
+    """The account that a configuration says the scanner runs as; empty where it says none."""
+    said = re.search(rb"(?m)^\s*User\s+([a-z_][a-z0-9_-]{0,31})\s*$", configuration)
+    return said[1].decode() if said else ""
+
+
+class Line:
+    """A scanner that may be believed: its socket, the folder of that, and who answers there belong
+    to root or to the account that the system's own configuration names.
+
+    Args:
+        place: of the socket.
+        uids: of root and that account.
+        strict: whether every folder on the way is looked at too; not where a folder looks like a
+            computer.
+    """
+
+    def __init__(self, place: str, uids: FrozenSet[int], strict: bool = True) -> None:
+        self._place, self._uids, self._strict = place, uids, strict
+
+    def connected(self, timeout_s: float) -> socket.socket:
+        """A connection to it.
+
+        Raises:
+            OSError: it is not there, does not answer, or is somebody else's.
+        """
+        self._check()
+        line = socket.socket(socket.AF_UNIX, socket.SOCK_STREAM | socket.SOCK_CLOEXEC)
+        try:
+            line.settimeout(timeout_s)
+            line.connect(self._place)
+            said = line.getsockopt(socket.SOL_SOCKET, socket.SO_PEERCRED, struct.calcsize("3i"))
+            _, uid, _ = struct.unpack("3i", said)
+            self._expect(uid, "who answers at %s" % self._place)
+        except BaseException:
+            line.close()
+            raise
+        return line
+
+    def _check(self) -> None:
+        about = os.stat(self._place, follow_symlinks=not self._strict)
+        if not stat.S_ISSOCK(about.st_mode):
+            raise OSError(errno.ENOTSOCK, "%s is no socket" % self._place)
+        self._expect(about.st_uid, self._place)
+        for place, step in on_the_way(os.path.dirname(self._place)) if self._strict else ():
+            self._expect(step.st_uid, place)
+            shared = step.st_mode & 0o022 and not step.st_mode & stat.S_ISVTX
+            if shared and not stat.S_ISLNK(step.st_mode):
+                raise OSError(errno.EPERM, "others can write to %s" % place)
+
+    def _expect(self, uid: int, what: str) -> None:
+        if uid not in self._uids:
+            raise OSError(errno.EPERM, "%s is neither root's nor the scanner's own" % what)
+
+
+def asked(line_to: Line, command: bytes, timeout_s: float) -> bytes:
     """What the scanner answers to a command without a file.
 
     Raises:
         OSError: it is not there, or does not answer.
     """
-    with _connected(place, timeout_s) as line:
+    with line_to.connected(timeout_s) as line:
         line.sendall(b"z" + command + b"\0")
         said = b""
         until = time.monotonic() + timeout_s
@@ -60,19 +117,6 @@ def asked(place: str, command: bytes, timeout_s: float) -> bytes:
                 break
             said += more
         return said.partition(b"\0")[0]
-
-
-def _connected(place: str, timeout_s: float) -> socket.socket:
-    if not stat.S_ISSOCK(os.stat(place).st_mode):
-        raise OSError(errno.ENOTSOCK, "%s is no socket" % place)
-    line = socket.socket(socket.AF_UNIX, socket.SOCK_STREAM | socket.SOCK_CLOEXEC)
-    try:
-        line.settimeout(timeout_s)
-        line.connect(place)
-    except BaseException:
-        line.close()
-        raise
-    return line
 
 
 def counted(files: int, size: int) -> Dict[str, Any]:
@@ -105,13 +149,13 @@ class Scan:
     """One way through the files below a folder.
 
     Args:
-        place: the scanner's socket here.
+        line_to: the scanner.
         way: through the files.
         whole: how many files and bytes there are, as far as they were counted.
     """
 
-    def __init__(self, place: str, way: Pass, whole: Tuple[int, int]) -> None:
-        self._place, self._way = place, way
+    def __init__(self, line_to: Line, way: Pass, whole: Tuple[int, int]) -> None:
+        self._line_to, self._way = line_to, way
         self.whole = whole
         self.files = self.bytes = 0
         self.counts = {"finding": 0, "unread": 0, "unsure": 0}
@@ -164,7 +208,7 @@ class Scan:
                 self._shown.append(one)
                 self._settle()
                 return
-            one.line = _connected(self._place, ANSWER_S)
+            one.line = self._line_to.connected(ANSWER_S)
             handed = [(socket.SOL_SOCKET, socket.SCM_RIGHTS, array.array("i", [descriptor]))]
             with contextlib.suppress(BrokenPipeError):  # it has answered already
                 one.line.sendall(b"zFILDES\0")

@@ -35,24 +35,24 @@ def links(hand: Any) -> Dict[str, Dict[str, str]]:
 
 
 def _all_links(hand: Any) -> Iterator[Tuple[str, str]]:
-    try:
-        names = hand.names(UNITS)
-    except OSError:
-        return
-    for name in names:
+    for name in _listed(hand, UNITS):
         path = "%s/%s" % (UNITS, name)
         if not UNIT_NAME.fullmatch(name):
             continue
         if name.endswith(SWITCH_FOLDERS):
-            try:
-                inside = hand.names(path)
-            except OSError:
-                continue
-            for entry in inside:
+            for entry in _listed(hand, path):
                 if _is_unit(entry) and (target := hand.link("%s/%s" % (path, entry))) is not None:
                     yield "%s/%s" % (path, entry), escaped(target)
         elif _is_unit(name) and (target := hand.link(path)) is not None:
             yield path, escaped(target)
+
+
+def _listed(hand: Any, folder: str) -> List[str]:
+    try:
+        names: List[str] = hand.listing(folder)["names"]
+    except OSError:
+        return []
+    return names
 
 
 def _is_unit(name: str) -> bool:
