@@ -83,6 +83,8 @@ class Places:
         sticky folder such as /tmp others can make entries of their own, so that those have to be
         root's.
         """
+        if not path.startswith("/"):
+            raise RefusalError("%s is no whole path" % path)
         folder, name = posixpath.split(posixpath.normpath(path))
         if folder in self._trusted:
             return posixpath.join(folder, name)

@@ -66,10 +66,11 @@ class Settling(Writing):
         mine = self._newest(known, goal)
         if mine is not None:
             goal = self._state(area, key, mine.before)
-        why = self._why_not(goal, was, mine, believed)
+        found = goal.there(self, was)
+        why = self._why_not(goal, found, mine, believed)
         if why:
             raise RefusalError(why)
-        if mine is None and not believed and was != goal:
+        if mine is None and not believed and (was != goal or found != was):
             return {"stands": self._forth((area, key), was, goal, known)}
         goal.write(self, was)
         stands = goal.seen(self) is not None

@@ -150,6 +150,15 @@ class OfRoot(Exact):
     def seen(self, at: Any) -> Optional[OfRoot]:
         """This state as root itself sees it; None where something else stands there."""
 
+    def there(self, at: Any, was: OfRoot) -> OfRoot:
+        """What a write of it would find, and might take away.
+
+        Args:
+            at: looks.
+            was: what whoever asks says that stands.
+        """
+        return was
+
     @abstractmethod
     def write(self, to: Any, was: Exact) -> None:
         """It is there.

@@ -52,6 +52,10 @@ class UnitLinks(OfRoot, kind="links"):
             return None
         return replace(self, active=at.is_active(self.unit))
 
+    def there(self, at: Any, was: OfRoot) -> OfRoot:
+        """See `OfRoot.there`: the links as root finds them, whatever was told."""
+        return UnitLinks(self.unit, links(at).get(self.unit, {}), at.is_active(self.unit))
+
     def switches(self, before: Exact) -> List[Tuple[str, bool, bool]]:
         """See `OfRoot.switches`."""
         held: Mapping[str, str] = before.links if isinstance(before, UnitLinks) else {}

@@ -115,14 +115,17 @@ class Policy:
                 it now, or did, is held against what is never done and what is guarded.
             itself: whether this is the unit, and no other name of it.
             fresh: whether nobody vouches for it: neither a receipt of root's nor a person.
-            sums: what it was and ran when root recorded it.
+            sums: what it was and ran when root recorded it; None without a receipt.
         """
         unit, off, on = switched
         why = self.why_never(unit, off, on)
         if not why and fresh:
             why = self.why_guarded(unit)
-        if why or not itself or (not on and not fresh):
+        if why or not itself or (not on and sums is not None):
             return why
+        known = self.units.find(unit).name
+        if known != unit:
+            return "%s is another name of %s: name that" % (unit, known)
         return self.why_not_again(unit, sums)
 
     def why_never(self, name: str, off: bool, on: bool) -> str:

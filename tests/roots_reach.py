@@ -1,0 +1,248 @@
+"""A throwaway root with traps in it, root's hand inside of it, and what that touched.
+
+The hand is a real one, as root, with no folder before its paths: a child changes its root into the
+throwaway one, in mounts of its own, where the kernel's files can only be read.
+"""
+
+import ctypes
+import json
+import os
+import stat
+import subprocess
+import traceback
+from pathlib import Path
+
+from helpers import put
+from lumtak.computers.hands.sent.hand import Hand
+from lumtak.computers.hands.sent.operations import OPERATIONS, ROOT
+from lumtak.computers.hands.sent.table import (
+    POWER_FILE,
+    power_unit_text,
+    sysctl_text,
+    upkeep_file,
+    upkeep_text,
+)
+
+OWNER = 1001
+"""Whose files are in there, and who plants."""
+OLD = 1_500_000_000
+ETC, LIB = "/etc/systemd/system", "/usr/lib/systemd/system"
+WANTS = f"{ETC}/multi-user.target.wants"
+UNIT = "[Service]\nExecStart={0}\n[Install]\nWantedBy=multi-user.target\n"
+FINE, FORBIDDEN = ("tide", "quay"), (
+    "debug-shell", "emergency", "dbus", "firewalld", "apparmor", "unattended-upgrades",
+    "systemd-poweroff", "systemd-journald", "getty@tty1",
+)  # fmt: skip
+STRANGE = ("theirs", "writable", "dropped")
+"""Runs a program of the owner's; anybody may write its file; has a drop-in that anybody may write."""
+_NEW_MOUNTS = 0x20000
+
+
+def build(tree: Path) -> Path:
+    """The tree; it takes root."""
+    for name in (*FINE, *FORBIDDEN, "writable", "dropped"):
+        put(tree, f"{LIB}/{name}.service", UNIT.format("/usr/bin/run"))
+    put(tree, f"{LIB}/theirs.service", UNIT.format("/home/u/run"))
+    (tree / LIB[1:] / "writable.service").chmod(0o666)
+    put(tree, f"{ETC}/dropped.service.d/x.conf", "[Service]\nNice=1\n").chmod(0o666)
+    (tree / ETC[1:] / "x.service").symlink_to(f"{LIB}/debug-shell.service")
+    (tree / ETC[1:] / "y.service").symlink_to(f"{LIB}/firewalld.service")
+    put(tree, f"{LIB}/poweroff.target", "[Unit]\n")
+    put(tree, "/usr/bin/run", "").chmod(0o755)
+    for folder in ("etc/sysctl.d", "etc/apt/apt.conf.d", "var/lib", "proc", "dev", "run/systemd/system"):
+        (tree / folder).mkdir(parents=True, exist_ok=True)
+    put(tree, "/root/secret", "s").chmod(0o600)
+    put(tree, "/etc/shadow", "s").chmod(0o600)
+    for folder, mode in (("tmp", 0o1777), ("var/tmp", 0o1777), ("var/crash", 0o755), ("mnt", 0o755)):
+        (tree / folder).mkdir(parents=True, exist_ok=True)
+        (tree / folder).chmod(mode)
+    put(tree, "/mnt/kept", "on another mount")
+    for n in range(3):
+        put(tree, f"/var/crash/{n}.crash", "x" * 5000)
+    put(tree, "/var/crash/deep/in/one.crash", "x")
+    put(tree, "/var/crash/mounted/below/own.crash", "x")
+    put(tree, "/home/u/run", "").chmod(0o755)
+    for path in ("home/u/.config", "home/u/.cache/thumbnails", "tmp/planted", "home/u/lumtak-aside"):
+        (tree / path).mkdir(parents=True, exist_ok=True)
+    (tree / "home/u/.cache/thumbnails/secret").symlink_to("/root/secret")
+    (tree / "tmp/planted/link").symlink_to("/root")
+    put(tree, "/var/crash/of-the-owner.crash", "x")
+    for path in sorted(tree.rglob("*")):
+        os.utime(path, (OLD, OLD), follow_symlinks=False)
+    for top in ("home/u", "tmp/planted", "var/crash/of-the-owner.crash"):
+        for path in ((tree / top), *(tree / top).rglob("*")):
+            os.chown(path, OWNER, OWNER, follow_symlinks=False)
+    return tree
+
+
+def seen(tree: Path) -> dict[str, tuple]:
+    """Everything that can be told apart of what stands there, but the kernel's own."""
+    found = {}
+    for path in tree.rglob("*"):
+        name = str(path.relative_to(tree))
+        if name.startswith(("proc/", "dev/")):
+            continue
+        about = path.lstat()
+        kind = stat.S_IFMT(about.st_mode)
+        held = os.readlink(path) if stat.S_ISLNK(kind) else ""
+        if stat.S_ISREG(kind) and about.st_size < 1 << 20:
+            held = path.read_bytes().decode("latin-1")
+        found[name] = (about.st_mode, about.st_uid, about.st_size if held else 0, held)
+    return found
+
+
+class RootsHand(Hand):
+    """Root's hand, whose service manager is written down and never asked."""
+
+    def __init__(self) -> None:
+        super().__init__(rules=True, roles=(ROOT,))
+        self.told: list[str] = []
+
+    def run(self, arguments, timeout_s=20.0, partly=False, bus=""):
+        return b"ActiveState=active\n"
+
+    def run_as_root(self, arguments):
+        self.told.append(" ".join(arguments[2:]))
+
+
+def links(unit, made=(), mask=False, active=None):
+    """The state of a unit, as a document."""
+    found = {f"{WANTS}/{unit}.service": f"{LIB}/{name}.service" for name in made}
+    found |= {f"{ETC}/{unit}.service": "/dev/null"} if mask else {}
+    return {"kind": "links", "unit": f"{unit}.service", "links": found, "active": active}
+
+
+def states(unit):
+    """What a unit may be in, fair and not."""
+    yield links(unit)
+    yield links(unit, [unit], active=True)
+    yield links(unit, mask=True, active=False)
+    yield links(unit, ["debug-shell"], active=True)
+    yield {**links(unit), "links": {f"{ETC}/default.target": f"{LIB}/poweroff.target"}}
+    yield {**links(unit), "links": {f"{ETC}/{unit}.service": "/home/u/evil.service"}}
+    yield {**links(unit), "links": {"/etc/shadow": "/dev/null"}}
+
+
+def _kept(key, value):
+    file = upkeep_file(key)
+    data = None if value is None else upkeep_text(key, value)
+    return {"kind": "kept file", "file": file, "kept": None if data is None else _b64(data)}
+
+
+def _b64(data: bytes) -> str:
+    import base64
+
+    return base64.b64encode(data).decode()
+
+
+def changes():
+    """(area, key, before, wanted) of every kind, fair and not."""
+    for unit in (*FINE, *FORBIDDEN, *STRANGE, "x", "y", "default", "no-such"):
+        held = list(states(unit))
+        for before in held:
+            for wanted in held:
+                yield "services", unit, before, wanted
+    for key, values in {
+        "automatic_updates": (None, "0", "1"), "stop_seconds": (None, "45"),
+        "journal_mib": (None, "100"),
+    }.items():  # fmt: skip
+        area = "storage" if key == "journal_mib" else "upkeep"
+        for before in values:
+            for wanted in values:
+                yield area, key, _kept(key, before), _kept(key, wanted)
+    evil = {"kind": "kept file", "file": "/etc/shadow", "kept": _b64(b"x")}
+    yield "upkeep", "stop_seconds", _kept("stop_seconds", None), evil
+    for live in ("60", "10", "999999", "x"):
+        kept = {"kind": "sysctl", "name": "swappiness", "live": live}
+        text = _b64(sysctl_text("swappiness", live))
+        yield "memory", "swappiness", {**kept, "kept": None}, {**kept, "kept": text}
+    clock = {"kind": "clock", "policies": {"policy0": "powersave/"}, "link": None}
+    unit = _b64(power_unit_text("performance", ""))
+    yield "power", "mains", {**clock, "kept": None}, {**clock, "kept": unit, "link": POWER_FILE}
+    yield "power", "mains", {**clock, "kept": None}, {**clock, "kept": _b64(b"[Service]\n")}
+    swap = {"kind": "swap", "kept": [], "on": [], "masked": [], "used": []}
+    for more in ({"kept": [1], "on": [1]}, {"masked": ["dev-sda2.swap"]}, {"kept": [10**6]}):
+        yield "memory", "swap_mib", swap, {**swap, **more}
+
+
+PATHS = (
+    "/", "/root", "/root/secret", "/etc/shadow", "/home/u", "/home/u/run", "/tmp/planted/link",
+    "/var/crash", "/mnt", "/mnt/kept", "/dev/sda1", "/proc/1/root", "/var/crash/../../root",
+)  # fmt: skip
+NAMES = ("temp-system", "crash-reports", "thumbnails", "path", "chosen", "temp-own", "journal", "x")
+
+
+def requests():
+    """(operation, arguments) of all that root's hand can be asked for, fair and not."""
+    for area, key, before, wanted in changes():
+        for believed in (False, True):
+            yield "change", [area, key, before, wanted, believed]
+        yield "vouched", [area, key, wanted]
+    for name in NAMES:
+        for paths in ([], [PATHS[2]], [PATHS[7]]):
+            yield "aside_look", [name, name, paths, []]
+            yield "aside_look", [name, "other", paths, [[PATHS[2], [PATHS[3]]]]]
+    for sha256 in ("0" * 64, "", "../../../root"):
+        yield "aside_move", [sha256[:32]]
+        yield "aside_back", [sha256]
+        yield "aside_empty", [sha256]
+    for names in (["dpkg"], ["--force-all"], ["../x"], []):
+        yield "remove_packages", [names]
+        yield "reinstall_packages", [names]
+    for path in PATHS:
+        yield "superblock", [path]
+        yield "trim", [path]
+    told = [
+        {"area": a, "key": k, "title": "Printing $(id)", "ways": [
+            {"number": 1, "word": "on", "restore": w, "accepted": [b]}]}
+        for a, k, b, w in changes()
+    ]  # fmt: skip
+    yield "leave_script", ["0123abcd", json.dumps(told[:400])]
+    yield "leave_script", ["../../root", "[]"]
+
+
+def inside(tree: Path, act) -> dict:
+    """What `act` gives, done as root in the throwaway root: {"found": ...} or {"error": ...}."""
+    read, write = os.pipe()
+    child = os.fork()
+    if not child:
+        os.close(read)
+        try:
+            _enter(tree)
+            said = {"found": act()}
+        except BaseException:  # noqa: BLE001 - told to whoever waits
+            said = {"error": traceback.format_exc()}
+        with os.fdopen(write, "w") as pipe:
+            json.dump(said, pipe)
+        os._exit(0)
+    os.close(write)
+    with os.fdopen(read) as pipe:
+        said = json.load(pipe)
+    os.waitpid(child, 0)
+    return said
+
+
+def _enter(tree: Path) -> None:
+    if ctypes.CDLL(None).unshare(_NEW_MOUNTS) != 0:
+        raise OSError("no mounts of its own are to be had")
+    for words in (
+        ("--make-rprivate", "/"),
+        ("--bind", "/proc", tree / "proc"),
+        ("-o", "remount,bind,ro", tree / "proc"),
+        ("--bind", tree / "mnt", tree / "var/crash/mounted/below"),
+    ):
+        subprocess.run(["mount", *map(str, words)], check=True)
+    os.chroot(tree)
+    os.chdir("/")
+    os.umask(0o022)
+
+
+def asked(hand: RootsHand, name: str, given) -> str:
+    """What came of one request: "done", or the sentence with which it was refused."""
+    try:
+        found = hand.asked(name, given)
+        if OPERATIONS[name].parts:
+            list(found)
+    except OSError as error:
+        return error.strerror or str(error) or "no sentence"
+    return "done"
