@@ -4,6 +4,7 @@ The hand is a real one, as root, with no folder before its paths: a child change
 throwaway one, in mounts of its own, where the kernel's files can only be read.
 """
 
+import base64
 import ctypes
 import json
 import os
@@ -34,7 +35,7 @@ FINE, FORBIDDEN = ("tide", "quay"), (
     "systemd-poweroff", "systemd-journald", "getty@tty1",
 )  # fmt: skip
 STRANGE = ("theirs", "writable", "dropped")
-"""Runs a program of the owner's; anybody may write its file; has a drop-in that anybody may write."""
+"""Runs a program of the owner's; anybody may write its file, or a drop-in of it."""
 _NEW_MOUNTS = 0x20000
 
 
@@ -49,11 +50,23 @@ def build(tree: Path) -> Path:
     (tree / ETC[1:] / "y.service").symlink_to(f"{LIB}/firewalld.service")
     put(tree, f"{LIB}/poweroff.target", "[Unit]\n")
     put(tree, "/usr/bin/run", "").chmod(0o755)
-    for folder in ("etc/sysctl.d", "etc/apt/apt.conf.d", "var/lib", "proc", "dev", "run/systemd/system"):
+    for folder in (
+        "etc/sysctl.d",
+        "etc/apt/apt.conf.d",
+        "var/lib",
+        "proc",
+        "dev",
+        "run/systemd/system",
+    ):
         (tree / folder).mkdir(parents=True, exist_ok=True)
     put(tree, "/root/secret", "s").chmod(0o600)
     put(tree, "/etc/shadow", "s").chmod(0o600)
-    for folder, mode in (("tmp", 0o1777), ("var/tmp", 0o1777), ("var/crash", 0o755), ("mnt", 0o755)):
+    for folder, mode in (
+        ("tmp", 0o1777),
+        ("var/tmp", 0o1777),
+        ("var/crash", 0o755),
+        ("mnt", 0o755),
+    ):
         (tree / folder).mkdir(parents=True, exist_ok=True)
         (tree / folder).chmod(mode)
     put(tree, "/mnt/kept", "on another mount")
@@ -62,7 +75,12 @@ def build(tree: Path) -> Path:
     put(tree, "/var/crash/deep/in/one.crash", "x")
     put(tree, "/var/crash/mounted/below/own.crash", "x")
     put(tree, "/home/u/run", "").chmod(0o755)
-    for path in ("home/u/.config", "home/u/.cache/thumbnails", "tmp/planted", "home/u/lumtak-aside"):
+    for path in (
+        "home/u/.config",
+        "home/u/.cache/thumbnails",
+        "tmp/planted",
+        "home/u/lumtak-aside",
+    ):
         (tree / path).mkdir(parents=True, exist_ok=True)
     (tree / "home/u/.cache/thumbnails/secret").symlink_to("/root/secret")
     (tree / "tmp/planted/link").symlink_to("/root")
@@ -97,12 +115,15 @@ class RootsHand(Hand):
     def __init__(self) -> None:
         super().__init__(rules=True, roles=(ROOT,))
         self.told: list[str] = []
+        self.stopped: set[str] = set()
 
     def run(self, arguments, timeout_s=20.0, partly=False, bus=""):
-        return b"ActiveState=active\n"
+        return b"ActiveState=%s\n" % (b"inactive" if arguments[-1] in self.stopped else b"active")
 
     def run_as_root(self, arguments):
         self.told.append(" ".join(arguments[2:]))
+        if arguments[2] == "stop":
+            self.stopped.add(arguments[-1])
 
 
 def links(unit, made=(), mask=False, active=None):
@@ -130,8 +151,6 @@ def _kept(key, value):
 
 
 def _b64(data: bytes) -> str:
-    import base64
-
     return base64.b64encode(data).decode()
 
 
@@ -169,7 +188,17 @@ PATHS = (
     "/", "/root", "/root/secret", "/etc/shadow", "/home/u", "/home/u/run", "/tmp/planted/link",
     "/var/crash", "/mnt", "/mnt/kept", "/dev/sda1", "/proc/1/root", "/var/crash/../../root",
 )  # fmt: skip
-NAMES = ("temp-system", "crash-reports", "thumbnails", "path", "chosen", "temp-own", "journal", "x")
+NAMES = (
+    "temp-system",
+    "crash-dumps",
+    "old-logs",
+    "thumbnails",
+    "path",
+    "chosen",
+    "temp-own",
+    "journal",
+    "x",
+)
 
 
 def requests():

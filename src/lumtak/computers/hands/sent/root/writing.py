@@ -113,6 +113,10 @@ class Writing(Checking):
         """A descriptor of a folder of the system that is written to, made when it is not there."""
         if not self.rules:
             raise RefusalError("this hand is not root's")
+        above = posixpath.dirname(folder)
+        if not os.path.isdir(self._place(above)):
+            with gone_if_it_fails(self._place(above)), self.system_folder(above):
+                pass
         place = self._place(folder) if self.root else self._settled(folder)
         with gone_if_it_fails(place):
             if not os.path.isdir(place):
