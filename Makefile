@@ -5,7 +5,7 @@ BIN    := $(VENV)/bin
 STAMP  := $(VENV)/.set-up
 SHOTS  := docs/screenshots
 
-.PHONY: setup demo test check gallery knowledge bench calibrate projections faults fuzz mutants schemas helpfiles shots terminal-tools lab lab-tests lab-tools format clean
+.PHONY: setup demo test check operations gallery knowledge bench calibrate projections faults fuzz mutants schemas helpfiles shots terminal-tools lab lab-tests lab-tools format clean
 
 setup: $(STAMP)
 
@@ -59,6 +59,8 @@ check: setup
 	$(BIN)/lint-imports
 	$(BIN)/python scripts/limits.py
 	$(BIN)/python scripts/tidy.py
+	$(BIN)/python scripts/sent.py
+	$(BIN)/python scripts/operations.py --check
 
 # How well items of real desktops are known; another list: make knowledge ITEMS=FILE.csv
 knowledge: setup
@@ -92,6 +94,10 @@ mutants: setup
 # The man page, and what completion offers, from the help of every command.
 helpfiles: setup
 	@$(BIN)/python scripts/helpfiles.py
+
+# The client's types and the page of operations, from the table of operations.
+operations: setup
+	@$(BIN)/python scripts/operations.py
 
 schemas: setup
 	@$(BIN)/python scripts/schemas.py docs/schemas

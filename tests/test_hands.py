@@ -1,8 +1,6 @@
 """A hand: what it does, what it refuses, and what either end does about whatever the other says."""
 
-import ast
 import contextlib
-import importlib
 import inspect
 import io
 import json
@@ -13,6 +11,7 @@ import subprocess
 from pathlib import Path
 
 import pytest
+from sent import faults
 
 from helpers import linux_tree, put, snapshot_of
 from lumtak.computers.hands import channel
@@ -25,7 +24,6 @@ from lumtak.computers.hands.sent.table import UNITS, sysctl_text
 from lumtak.computers.hands.sent.wire import lengths, packed, serve, unpacked
 from lumtak.computers.hands.whose import PYTHON
 
-SENT = [importlib.import_module(f"lumtak.computers.hands.sent.{name}") for name in channel.sent()]
 OLD = sorted(
     p
     for p in Path.home().glob(".pyenv/versions/3.*/bin/python3")
@@ -48,13 +46,21 @@ def far(**options):
 # -- what it is ------------------------------------------------------------------------------------
 
 
-@pytest.mark.parametrize("name", channel.sent())
-def test_what_is_sent_is_in_the_language_of_python_3_8_and_knows_the_standard_library_only(name):
-    tree = ast.parse(channel.text_of(name), feature_version=(3, 8))
-    names = [a.name for n in ast.walk(tree) if isinstance(n, ast.Import) for a in n.names]
-    names += [n.module for n in ast.walk(tree) if isinstance(n, ast.ImportFrom)]
-    ours = {m.__name__ for m in SENT}
-    assert all(n in ours or n.partition(".")[0] in os.sys.stdlib_module_names for n in names), names
+@pytest.mark.parametrize(
+    ("text", "wrong"),
+    [
+        ("import msgspec\n", "standard library"),
+        ("from lumtak.core import text\n", "standard library"),
+        ("import os\nos.chmod('/x', 0o777)\n", "by a path"),
+        ("import os\nos.open(p, os.O_RDWR | os.O_CREAT)\n", "by a path"),
+        ("open(p, 'w')\n", "by a path"),
+        ("import os\nos.unlink('x', dir_fd=folder)\n", ""),
+    ],
+)
+def test_what_is_sent_is_held_to_its_rules(text, wrong):
+    assert not [f for name, sent in channel.sent().items() for f in faults(name, sent)]
+    assert wrong in " ".join(faults("x", text))
+    assert bool(list(faults("x", text))) is bool(wrong)
 
 
 def test_every_operation_of_the_table_is_a_method_of_the_hand_with_these_arguments():

@@ -265,7 +265,8 @@ def test_guards_travel_with_the_hand(names, package, guard):
 @pytest.mark.parametrize(
     "path",
     [
-        "/usr/share/initramfs-tools/hooks/cryptroot", "/usr/lib/dracut/modules.d/90zfs/module-setup.sh",
+        "/usr/share/initramfs-tools/hooks/cryptroot",
+        "/usr/lib/dracut/modules.d/90zfs/module-setup.sh",
         "/usr/sbin/grub-install", "/usr/lib/shim/shimx64.efi.signed", "/boot/grub/fonts",
         "/lib/x86_64-linux-gnu/security/pam_ecryptfs.so", "/sbin/cryptsetup", "/sbin/zpool",
         "/usr/lib/systemd/boot/efi/systemd-bootx64.efi",

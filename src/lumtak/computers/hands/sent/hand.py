@@ -27,6 +27,7 @@ from lumtak.computers.hands.sent.files.atomic import (
     temporary_name,
     times_kept,
 )
+from lumtak.computers.hands.sent.files.making import make_folder
 from lumtak.computers.hands.sent.files.places import RefusalError
 from lumtak.computers.hands.sent.operations import OPERATIONS, ROLES, misfit, of_role
 from lumtak.computers.hands.sent.root.settling import Settling
@@ -91,7 +92,7 @@ class Hand(Settling):
         with gone_if_it_fails(place):
             if not os.path.isdir(place):
                 with times_kept(place):
-                    os.makedirs(place, mode=0o700, exist_ok=True)
+                    make_folder(place, 0o700)
             descriptor = os.open(place, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
             try:
                 about = os.fstat(descriptor)

@@ -10,6 +10,7 @@ import fcntl
 import os
 from typing import Dict, List, Sequence, Set
 
+from lumtak.computers.hands.sent.files.making import opened_to_lock
 from lumtak.computers.hands.sent.files.places import RefusalError
 from lumtak.computers.hands.sent.running.programs import printed
 from lumtak.computers.hands.sent.storing import Storing
@@ -93,7 +94,7 @@ class Removing(Storing):
         """Whether somebody else has the package database; it would wait, or fail with no reason."""
         for name in _LOCKS:
             with contextlib.suppress(FileNotFoundError):
-                descriptor = os.open(name, os.O_RDWR | os.O_NOFOLLOW | os.O_CLOEXEC)
+                descriptor = opened_to_lock(name)
                 try:
                     fcntl.lockf(descriptor, fcntl.LOCK_EX | fcntl.LOCK_NB)
                 except BlockingIOError:

@@ -24,6 +24,7 @@ from lumtak.computers.hands.sent.clutter.rules import Piece, Rule
 from lumtak.computers.hands.sent.clutter.used import in_use
 from lumtak.computers.hands.sent.files.atomic import shed, times_kept
 from lumtak.computers.hands.sent.files.kernel import FOLDER, folder_at
+from lumtak.computers.hands.sent.files.making import make_folder
 from lumtak.computers.hands.sent.files.mounts import mounts_in
 from lumtak.computers.hands.sent.files.places import RefusalError
 from lumtak.computers.hands.sent.files.walking import Walk
@@ -328,7 +329,7 @@ class Storing(Looking):
         place = self._settled(folder) if self.rules and not self.root else self._place(folder)
         if make and not os.path.isdir(place):
             with times_kept(place):
-                os.makedirs(place, mode=0o755 if self.rules else 0o700, exist_ok=True)
+                make_folder(place, 0o755 if self.rules else 0o700)
         descriptor = os.open(place, FOLDER)
         try:
             about = os.fstat(descriptor)

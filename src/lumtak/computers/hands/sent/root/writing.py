@@ -23,6 +23,7 @@ from lumtak.computers.hands.sent.files.atomic import (
     shed,
     temporary_name,
 )
+from lumtak.computers.hands.sent.files.making import make_folder, tell_kernel
 from lumtak.computers.hands.sent.files.places import RefusalError
 from lumtak.computers.hands.sent.running.programs import printed
 from lumtak.computers.hands.sent.table import (
@@ -120,12 +121,7 @@ class Writing(Checking):
         place = self._place(folder) if self.root else self._settled(folder)
         with gone_if_it_fails(place):
             if not os.path.isdir(place):
-                os.makedirs(place, mode=mode, exist_ok=True)
-                made = os.open(place, os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC)
-                try:  # whatever the caller's mask is, the system has to be able to read there
-                    os.fchmod(made, mode)
-                finally:
-                    os.close(made)
+                make_folder(place, mode)
             descriptor = os.open(place, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC | os.O_NOFOLLOW)
             try:
                 about = os.fstat(descriptor)
@@ -247,10 +243,4 @@ class Writing(Checking):
     def set_kernel(self, path: str, value: str) -> None:
         """A value of the kernel, until the next restart."""
         self.check_kernel(path, value)
-        descriptor = os.open(
-            self._place(path), os.O_WRONLY | os.O_CLOEXEC | (os.O_TRUNC if self.root else 0)
-        )
-        try:
-            os.write(descriptor, value.encode())
-        finally:
-            os.close(descriptor)
+        tell_kernel(self._place(path), value.encode(), cut=bool(self.root))

@@ -7,7 +7,6 @@ Sources: execve(2), open(2) (O_TMPFILE), posix_fadvise(2), preadv2(2) (RWF_NOWAI
 
 from __future__ import annotations
 
-import contextlib
 import errno
 import mmap
 import os
@@ -16,6 +15,7 @@ import stat
 import time
 from collections.abc import Callable
 
+from lumtak.computers.hands.sent.files.making import nameless
 from lumtak.computers.hands.sent.running.programs import printed
 
 PART, PARTS = 1 << 16, 256
@@ -69,7 +69,7 @@ class Feeling:
             return
         try:
             _check_space(self._folder)
-            self._file = _nameless(self._folder)
+            self._file = nameless(self._folder, NAME)
             for _ in range(PARTS):
                 os.write(self._file, os.urandom(PART))
             os.fsync(self._file)
@@ -125,23 +125,6 @@ def _check_space(folder: str) -> None:
     space = os.statvfs(folder)
     if space.f_bavail * space.f_frsize < _LEFT_FREE:
         raise OSError(errno.ENOSPC, "the disk has too little free space to try it")
-
-
-def _nameless(folder: str) -> int:
-    """A file of this user's alone; gone when it is closed, and when its holder is killed."""
-    flags = os.O_RDWR | os.O_CLOEXEC
-    try:
-        return os.open(folder, flags | os.O_TMPFILE, 0o600)
-    except OSError as error:
-        if error.errno not in {errno.EOPNOTSUPP, errno.EISDIR, errno.EINVAL, errno.ENOENT}:
-            raise
-    # One fixed name: what a kill between these two lines leaves is gone with the next.
-    path = "%s/%s" % (folder, NAME)
-    with contextlib.suppress(FileNotFoundError):
-        os.unlink(path)
-    descriptor = os.open(path, flags | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW, 0o600)
-    os.unlink(path)
-    return descriptor
 
 
 def _tried(act: Callable[[], float]) -> float | str:

@@ -15,6 +15,8 @@ import subprocess
 import tempfile
 import time
 
+from lumtak.computers.hands.sent.files.making import new_file
+
 _MOST_PRINTED = 1 << 25
 _PATH = "/usr/sbin:/usr/bin:/sbin:/bin"
 _BUS = """<!DOCTYPE busconfig PUBLIC "-//freedesktop//DTD D-Bus Bus Configuration 1.0//EN"
@@ -63,8 +65,7 @@ def _on_a_bus(arguments: list[str], timeout_s: float, own: dict[str, str]) -> by
         )
         return printed(arguments, timeout_s, check=True, more=own)
     with tempfile.TemporaryDirectory(prefix="lumtak-bus-") as folder:
-        with open(folder + "/bus.conf", "w", encoding="ascii") as file:
-            file.write(_BUS)
+        new_file(folder + "/bus.conf", _BUS.encode("ascii"))
         # Some programs leave files in the user's cache, though they only read, where there is no
         # folder for what runs.
         own = dict(own, XDG_RUNTIME_DIR=folder)
