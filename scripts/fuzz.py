@@ -6,6 +6,7 @@
 import argparse
 import gc
 import multiprocessing
+import os
 import random
 import shutil
 import sys
@@ -18,7 +19,7 @@ from typing import NamedTuple
 HERE = Path(__file__).parent
 sys.path[:0] = [str(HERE), str(HERE.parent / "tests")]
 
-from fuzzing.kinds import KINDS
+from fuzzing.kinds import KINDS, TAKE_ROOT
 from fuzzing.world import World
 
 _MOST_FAULTS = 10
@@ -78,7 +79,11 @@ def main() -> int:
     wanted = parser.parse_args()
     if wanted.keep:
         wanted.keep.mkdir(parents=True, exist_ok=True)
-    tries = [(kind, wanted.inputs, wanted.seed, wanted.keep) for kind in wanted.kinds or KINDS]
+    able = set(KINDS) if os.geteuid() == 0 else set(KINDS) - TAKE_ROOT
+    if left := {*(wanted.kinds or KINDS)} - able:
+        print(f"Only root can try {', '.join(sorted(left))}.")
+    asked = [kind for kind in wanted.kinds or KINDS if kind in able]
+    tries = [(kind, wanted.inputs, wanted.seed, wanted.keep) for kind in asked]
     found = total = 0
     with multiprocessing.get_context("spawn").Pool() as pool:
         print(f"{'inputs':>7} {'faults':>6} {'s':>6}   kind")

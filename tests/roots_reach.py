@@ -5,9 +5,11 @@ throwaway one, in mounts of its own, where the kernel's files can only be read.
 """
 
 import base64
+import contextlib
 import ctypes
 import json
 import os
+import random
 import stat
 import subprocess
 import traceback
@@ -37,6 +39,24 @@ FINE, FORBIDDEN = ("tide", "quay"), (
 STRANGE = ("theirs", "writable", "dropped")
 """Runs a program of the owner's; anybody may write its file, or a drop-in of it."""
 _NEW_MOUNTS = 0x20000
+_ETC = ETC[1:]
+REACHED = {
+    f"{_ETC}/multi-user.target.wants", f"{_ETC}/tide.service", f"{_ETC}/quay.service",
+    f"{_ETC}/dev-sda2.swap", f"{_ETC}/lumtak-power.service",
+    f"{_ETC}/multi-user.target.wants/lumtak-power.service",
+    # What is never taken away may come back.
+    f"{_ETC}/multi-user.target.wants/apparmor.service",
+    f"{_ETC}/multi-user.target.wants/dbus.service",
+    f"{_ETC}/multi-user.target.wants/systemd-journald.service",
+    f"{_ETC}/multi-user.target.wants/unattended-upgrades.service",
+    "etc/apt/apt.conf.d/zz-lumtak-updates", "etc/sysctl.d/90-lumtak-swappiness.conf",
+    "etc/systemd/journald.conf.d", "etc/systemd/journald.conf.d/90-lumtak.conf",
+    "etc/systemd/system.conf.d", "etc/systemd/system.conf.d/90-lumtak.conf",
+    "var/lib/lumtak", "var/lib/lumtak/put-back-0123abcd.sh",
+    "var/lib/lumtak/receipts", "var/lib/lumtak/receipts/000001.json",
+}  # fmt: skip
+"""What all of `requests` may change, and nothing else."""
+UNITS = {"daemon-reload", "stop -- tide.service", "stop -- quay.service"}
 
 
 def build(tree: Path) -> Path:
@@ -70,8 +90,7 @@ def build(tree: Path) -> Path:
         (tree / folder).mkdir(parents=True, exist_ok=True)
         (tree / folder).chmod(mode)
     put(tree, "/mnt/kept", "on another mount")
-    for n in range(3):
-        put(tree, f"/var/crash/{n}.crash", "x" * 5000)
+    crash(tree)
     put(tree, "/var/crash/deep/in/one.crash", "x")
     put(tree, "/var/crash/mounted/below/own.crash", "x")
     put(tree, "/home/u/run", "").chmod(0o755)
@@ -93,6 +112,12 @@ def build(tree: Path) -> Path:
     return tree
 
 
+def crash(tree: Path) -> None:
+    """Something of the system's that may go."""
+    for n in range(3):
+        os.utime(put(tree, f"/var/crash/{n}.crash", "x" * 5000), (OLD, OLD))
+
+
 def seen(tree: Path) -> dict[str, tuple]:
     """Everything that can be told apart of what stands there, but the kernel's own."""
     found = {}
@@ -107,6 +132,12 @@ def seen(tree: Path) -> dict[str, tuple]:
             held = path.read_bytes().decode("latin-1")
         found[name] = (about.st_mode, about.st_uid, about.st_size if held else 0, held)
     return found
+
+
+def touched(tree: Path, before: dict[str, tuple]) -> set[str]:
+    """What is another than before, came or went."""
+    now = seen(tree)
+    return {name for name in {*before, *now} if before.get(name) != now.get(name)}
 
 
 class RootsHand(Hand):
@@ -266,12 +297,51 @@ def _enter(tree: Path) -> None:
     os.umask(0o022)
 
 
-def asked(hand: RootsHand, name: str, given) -> str:
-    """What came of one request: "done", or the sentence with which it was refused."""
+def asked(
+    hand: RootsHand, name: object, given: object, known: dict[str, list[str]] | None = None
+) -> str:
+    """What came of one request: "done", or the sentence with which it was refused.
+
+    Args:
+        hand: a hand of root.
+        name: of the operation.
+        given: its arguments.
+        known: gets what an answer gave away: "handle" and "sha256" of what was looked for.
+    """
     try:
         found = hand.asked(name, given)
-        if OPERATIONS[name].parts:
-            list(found)
+        if OPERATIONS[str(name)].parts:
+            found = list(found)
     except OSError as error:
-        return error.strerror or str(error) or "no sentence"
+        return error.strerror or str(error)
+    if known is not None and isinstance(found, dict):
+        for part in known:
+            known[part] += [found[part]] if found.get(part) else []
     return "done"
+
+
+def plant(chance: random.Random) -> None:
+    """Something that the owner can do with their rights alone."""
+    places = ("/tmp", "/tmp/planted", "/var/tmp", "/home/u", "/home/u/.cache/thumbnails")
+    name = f"{chance.choice(places)}/{chance.choice(('a', 'b', 'run', 'link', 'lumtak-aside'))}"
+    aim = chance.choice(
+        ("/root", "/root/secret", "/etc/shadow", "/etc/systemd/system", "/var/lib/lumtak", "..")
+    )
+    os.seteuid(OWNER)
+    try:
+        with contextlib.suppress(OSError):
+            match chance.randrange(6):
+                case 0:
+                    os.symlink(aim, name)
+                case 1:
+                    os.link(aim, name, follow_symlinks=False)
+                case 2:
+                    os.rename(name, name + ".away")
+                case 3:
+                    os.mkdir(name, chance.choice((0o777, 0o000, 0o2755)))
+                case 4:
+                    os.mkfifo(name)
+                case _:
+                    os.unlink(name)
+    finally:
+        os.seteuid(0)

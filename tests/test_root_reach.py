@@ -14,26 +14,21 @@ from lumtak.computers.hands.sent.system.packages import carries
 from lumtak.computers.hands.sent.system.scanning import ANSWER_S, Line
 from lumtak.computers.hands.sent.system.scanning import asked as asked_scanner
 from lumtak.computers.hands.sent.units.policy import guard_of
-from roots_reach import OWNER, RootsHand, asked, build, inside, links, requests, seen
+from roots_reach import (
+    OWNER,
+    REACHED,
+    UNITS,
+    RootsHand,
+    asked,
+    build,
+    inside,
+    links,
+    requests,
+    seen,
+    touched,
+)
 
 pytestmark = pytest.mark.skipif(os.geteuid() != 0, reason="root's hand acts as root")
-ETC = "etc/systemd/system"
-REACHED = {
-    f"{ETC}/multi-user.target.wants", f"{ETC}/tide.service", f"{ETC}/quay.service",
-    f"{ETC}/dev-sda2.swap", f"{ETC}/lumtak-power.service",
-    f"{ETC}/multi-user.target.wants/lumtak-power.service",
-    # What is never taken away may come back.
-    f"{ETC}/multi-user.target.wants/apparmor.service",
-    f"{ETC}/multi-user.target.wants/dbus.service",
-    f"{ETC}/multi-user.target.wants/systemd-journald.service",
-    f"{ETC}/multi-user.target.wants/unattended-upgrades.service",
-    "etc/apt/apt.conf.d/zz-lumtak-updates", "etc/sysctl.d/90-lumtak-swappiness.conf",
-    "etc/systemd/journald.conf.d", "etc/systemd/journald.conf.d/90-lumtak.conf",
-    "etc/systemd/system.conf.d", "etc/systemd/system.conf.d/90-lumtak.conf",
-    "var/lib/lumtak", "var/lib/lumtak/put-back-0123abcd.sh",
-    "var/lib/lumtak/receipts", "var/lib/lumtak/receipts/000001.json",
-}  # fmt: skip
-UNITS = {"daemon-reload", "stop -- tide.service", "stop -- quay.service"}
 
 
 @pytest.fixture
@@ -41,11 +36,6 @@ def root(tmp_path):
     """The throwaway root."""
     tmp_path.chmod(0o755)
     return build(tmp_path / "root")
-
-
-def touched(tree, before):
-    now = seen(tree)
-    return {name for name in {*before, *now} if before.get(name) != now.get(name)}
 
 
 def within(tree, act):

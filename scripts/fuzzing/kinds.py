@@ -11,12 +11,12 @@ from collections.abc import Callable, Iterator
 from contextlib import closing, suppress
 from importlib.resources import files
 from pathlib import Path
-from typing import NamedTuple
 
 import click
 
+from fuzzing.roots import roots_hand
 from fuzzing.spoil import NASTY_NUMBERS, NASTY_TEXT, any_of, bytes_of, fields_of, json_of, lines_of
-from fuzzing.world import Said, World
+from fuzzing.world import Said, Tried, World
 from helpers import ENTRY
 from lumtak.cli import cli
 from lumtak.core.upkeep.tasks import TASK_NAMES
@@ -90,16 +90,6 @@ _AT_ONCE = (1, 1, 2, 4)
 """Records of one file."""
 _MOST_AT_ONCE = 20
 """Files that stand on one computer: one look reads all of them."""
-
-
-class Tried(NamedTuple):
-    """One run, how many inputs it read, and which exit codes are right."""
-
-    inputs: int
-    said: Said
-    codes: tuple[int, ...]
-    files: tuple[Path, ...] = ()
-    """What was read, to be kept when it is a fault."""
 
 
 Kind = Callable[[World, random.Random], Iterator[Tried]]
@@ -695,9 +685,11 @@ KINDS: dict[str, Kind] = {
         profiles, captures, plans, readings, tables, addresses, login_entries, unit_files,
         kernel_files,
         effect_files, journals, jobs, casebooks, own_files, owner_lists, package_files,
-        upkeep_files, command_lines,
+        upkeep_files, command_lines, roots_hand,
     )
 }  # fmt: skip
+TAKE_ROOT = {"roots-hand"}
+"""Kinds that only root can try."""
 
 
 # -- what is spoiled -------------------------------------------------------------------------------

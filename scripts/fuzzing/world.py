@@ -61,6 +61,16 @@ class Said(NamedTuple):
         return f"{self.seconds:.1f} s" if self.seconds > LONGEST_S else ""
 
 
+class Tried(NamedTuple):
+    """One run, how many inputs it read, and which exit codes are right."""
+
+    inputs: int
+    said: Said
+    codes: tuple[int, ...]
+    files: tuple[Path, ...] = ()
+    """What was read, to be kept when it is a fault."""
+
+
 class World:
     """A computer in a folder, called local, and a data folder.
 

@@ -95,7 +95,7 @@ def kept(path: str) -> list[Any]:
             said = json.loads(file.read(1 << 20))
         looks = said["looks"]
         return looks if isinstance(looks, list) else []
-    except (OSError, ValueError, KeyError, TypeError):
+    except (OSError, ValueError, KeyError, TypeError, RecursionError):
         return []
 
 

@@ -52,7 +52,7 @@ def note_in(folder: int, sha256: str) -> Dict[str, Any]:
         descriptor = os.open(note_name(sha256), flags, dir_fd=folder)
         with os.fdopen(descriptor, "rb") as file:
             note = json.loads(file.read(1 << 16))
-    except (OSError, ValueError):
+    except (OSError, ValueError, RecursionError):
         note = {}
     return note if isinstance(note, dict) else {}
 

@@ -191,7 +191,10 @@ class Settling(Writing):
         """
         self._of_root()
         path = script_path(tag)
-        found = json.loads(parts)
+        try:
+            found = json.loads(parts)
+        except (ValueError, RecursionError) as error:
+            raise RefusalError("these are no states") from error
         if not isinstance(found, list) or not all(isinstance(p, dict) for p in found):
             raise RefusalError("these are no states")
         self._parts[tag] = found
