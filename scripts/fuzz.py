@@ -5,6 +5,7 @@
 
 import argparse
 import gc
+import importlib
 import multiprocessing
 import os
 import random
@@ -45,6 +46,8 @@ def tried(kind: str, inputs: int, seed: int, keep: Path | None = None) -> Tally:
         keep: where to put files that were read at a fault.
     """
     warnings.simplefilter("error")  # what a library warns of, nobody has to read on a terminal
+    for name in ("numpy", "scipy.special"):  # once, and in the time of no input
+        importlib.import_module(name)
     memory = Path("/dev/shm")  # noqa: S108 - thousands of small files: in memory where there is some
     began, count, faults = time.monotonic(), 0, []
     with (
