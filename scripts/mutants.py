@@ -45,7 +45,20 @@ TESTS = {
     "computers/linux/autostart": "linux_files linux_apps through_journal",
     "computers/linux/folder": "linux_files hostile",
     "computers/linux": "through_journal hostile linux_settings",
-    "computers/hands/sent/states/states": "states setting hostile migrate",
+    "computers/hands/sent/root": "root_reach undo_script through_journal linux_settings",
+    "computers/hands/sent/units": "root_reach linux_reading through_journal linux_settings",
+    "computers/hands/sent/states": "states setting root_reach linux_settings hostile migrate",
+    "computers/hands/sent/clutter": "clutter clutter_journal owned root_reach",
+    "computers/hands/sent/files": "hands clutter clutter_journal root_reach passing hostile",
+    "computers/hands/sent/storing": "root_reach clutter clutter_journal owned",
+    "computers/hands/sent/removing": "upkeep_acts root_reach owned",
+    "computers/hands/sent/system": "upkeep upkeep_acts root_reach linux_reading",
+    "computers/hands/sent/checking": "upkeep passing",
+    "computers/hands/sent/desktop": "desktops linux_settings",
+    "computers/hands/sent/running": "felt hands linux_settings",
+    "computers/hands/sent/script": "undo_script clutter_journal watch",
+    "computers/hands/sent/lookout": "watch",
+    "computers/hands": "hands root_reach linux_files linux_settings through_journal",
     "core/setting": "setting audit_plan through_journal",
     "core/compare": "compare",
     "core/wander": "compare",
@@ -55,6 +68,14 @@ TESTS = {
     "core/audit": "audit_plan sift knowledge",
 }
 """Which tests look after which modules, by the beginning of the module's path; fast ones first."""
+_TREE = ROOT / "src/lumtak"
+_NO_MISTAKE_COUNTS = {"__init__", "guards_data", "clutter_data", "desktop_data", "operations_asked"}
+HANDS = tuple(
+    str(file.relative_to(_TREE).with_suffix(""))
+    for file in sorted((_TREE / "computers/hands").rglob("*.py"))
+    if file.stem not in _NO_MISTAKE_COUNTS
+)
+"""All that acts on a real computer, but for what is made from other files."""
 MODULES = (
     "journal/apply", "journal/putback", "journal/recover", "journal/drift", "journal/owed",
     "journal/migrate",
@@ -66,7 +87,7 @@ MODULES = (
     "computers/linux/memory_settings", "computers/linux/profile_plan", "computers/linux/clock_plan",
     "computers/linux/clocks", "computers/linux/sandboxes", "computers/linux/settings",
     "computers/linux/adapter",
-    "computers/hands/sent/states/states", "core/setting", "core/compare", "core/wander",
+    *HANDS, "core/setting", "core/compare", "core/wander",
     "core/attribution",
     "core/means", "core/plan", "core/audit",
 )  # fmt: skip

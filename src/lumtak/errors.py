@@ -15,6 +15,8 @@ LumtakError                     1  something failed
 import difflib
 from collections.abc import Iterable
 
+NOT_KNOWN_NOW = "Whether that changed anything is not known; an audit reads it anew."
+"""The next step after a call that failed: it may have gone through all the same."""
 _NEAR = 0.6
 
 

@@ -33,7 +33,7 @@ from lumtak.computers.linux.session import environment_of, process_of
 from lumtak.core.facts import Gap
 from lumtak.core.setting import SettingRef, State
 from lumtak.core.text import plain
-from lumtak.errors import ComputerError, LumtakError
+from lumtak.errors import NOT_KNOWN_NOW, ComputerError, LumtakError
 
 _FOLDER = "xfce4/xfconf/xfce-perchannel-xml"
 _KEEPER = ("xfconfd",)
@@ -221,7 +221,7 @@ class DesktopChannels(DesktopAdapter):
             # Of what the user does not have the keeper says that it is not there.
             if exact.raw or "does not exist" not in str(error):
                 raise ComputerError(
-                    f"{ref} was refused: {reason_of(error)}.", "Nothing was changed."
+                    f"{ref} was refused: {reason_of(error)}.", NOT_KNOWN_NOW
                 ) from error
         key = self.key_of(ref)
         # Where the administrator set the same, the file alone tells that it is the user's own.

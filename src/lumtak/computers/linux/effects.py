@@ -21,7 +21,7 @@ from lumtak.computers.linux.session import desktops_of
 from lumtak.core.facts import Gap, Item
 from lumtak.core.setting import SettingRef, State
 from lumtak.core.text import plain
-from lumtak.errors import ComputerError
+from lumtak.errors import NOT_KNOWN_NOW, ComputerError
 
 _PROGRAMS = ("dconf", "gsettings")
 
@@ -146,7 +146,7 @@ class DesktopEffects(DesktopAdapter):
             self._of_user.run(("gsettings", *words), bus=self._user.bus)
         except OSError as error:
             raise ComputerError(
-                f"{ref} was refused: {reason_of(error)}.", "Nothing was changed."
+                f"{ref} was refused: {reason_of(error)}.", NOT_KNOWN_NOW
             ) from error
 
 

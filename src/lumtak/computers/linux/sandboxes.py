@@ -15,7 +15,7 @@ from lumtak.computers.linux.proc import SANDBOX
 from lumtak.core.facts import Gap, Item, Setting
 from lumtak.core.setting import SettingRef, State
 from lumtak.core.text import plain
-from lumtak.errors import ComputerError
+from lumtak.errors import NOT_KNOWN_NOW, ComputerError
 
 PREFIX = SANDBOX.partition(":")[2]
 _BUSES = "/usr/share/dbus-1/services"
@@ -135,5 +135,5 @@ class Sandboxes(Adapter):
                 self._call("DeletePermission", "sss", TABLE, TABLE, exact.app)
         except OSError as error:
             raise ComputerError(
-                f"{plain(str(ref))} was refused: {reason_of(error)}.", "Nothing was changed."
+                f"{plain(str(ref))} was refused: {reason_of(error)}.", NOT_KNOWN_NOW
             ) from error
