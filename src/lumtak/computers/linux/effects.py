@@ -145,9 +145,7 @@ class DesktopEffects(DesktopAdapter):
         try:
             self._of_user.run(("gsettings", *words), bus=self._user.bus)
         except OSError as error:
-            raise ComputerError(
-                f"{ref} was refused: {reason_of(error)}.", NOT_KNOWN_NOW
-            ) from error
+            raise ComputerError(f"{ref} was refused: {reason_of(error)}.", NOT_KNOWN_NOW) from error
 
 
 class DesktopIdle(DesktopEffects):
