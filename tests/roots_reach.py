@@ -12,10 +12,14 @@ import os
 import random
 import stat
 import subprocess
+import time
 import traceback
 from pathlib import Path
+from unittest import mock
 
 from helpers import put
+from lumtak.computers.hands.sent import storing
+from lumtak.computers.hands.sent.clutter.used import in_use
 from lumtak.computers.hands.sent.hand import Hand
 from lumtak.computers.hands.sent.operations import OPERATIONS, ROOT
 from lumtak.computers.hands.sent.table import (
@@ -345,3 +349,64 @@ def plant(chance: random.Random) -> None:
                     os.unlink(name)
     finally:
         os.seteuid(0)
+
+
+def race(chance: random.Random, seconds: float) -> dict[str, int]:
+    """Root sets aside, puts back, empties, changes and restores, while somebody else exchanges all
+    that they can reach for links to what is root's; how often each was done.
+
+    A folder that root left open to everybody, with old things of root's in it, is in their reach.
+    """
+    ends, done = time.monotonic() + seconds, dict[str, int]()
+    attacker = os.fork()
+    if not attacker:
+        os.setgid(OWNER)
+        os.setuid(OWNER)
+        while time.monotonic() < ends:
+            exchange(chance)
+        os._exit(0)
+    used = in_use()
+    mock.patch.object(storing, "in_use", return_value=used).start()  # the process ends with it
+    hand, rounds = RootsHand(), 0
+    on, off = links("tide", active=True), links("tide", mask=True, active=False)
+    while not os.waitpid(attacker, os.WNOHANG)[0]:
+        _leave_open()
+        crash(Path("/"))
+        known = dict[str, list[str]](handle=[], sha256=[])
+        steps: list[tuple[str, list]] = []
+        for name in ("temp-system", "crash-dumps"):
+            asked(hand, "aside_look", [name, name, [], []], known)
+        steps += [("aside_move", [handle]) for handle in known["handle"]]
+        last, rounds = ("aside_back", "aside_empty")[rounds % 2], rounds + 1
+        steps += [(last, [sha256]) for sha256 in known["sha256"]]
+        steps += [("change", ["services", "tide", on, off, False])]
+        steps += [("change", ["services", "tide", off, on, False])]
+        for name, given in steps:
+            done[name] = done.get(name, 0) + (asked(hand, name, given) == "done")
+    return done
+
+
+def _leave_open() -> None:
+    """Old things of root's in a folder that everybody may write to."""
+    for folder in ("/tmp/open", "/tmp/open/in"):
+        with contextlib.suppress(OSError):
+            os.mkdir(folder)
+            os.chmod(folder, 0o777)
+        for n in range(3):
+            with contextlib.suppress(OSError):
+                flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW
+                os.close(os.open(f"{folder}/{n}", flags, 0o600))
+                os.utime(f"{folder}/{n}", (OLD, OLD), follow_symlinks=False)
+        with contextlib.suppress(OSError):
+            os.utime(folder, (OLD, OLD), follow_symlinks=False)
+
+
+def exchange(chance: random.Random) -> None:
+    """One of the names becomes a link to what is root's, and is itself again."""
+    name = chance.choice(("open/in", "open/0", "open/in/1", "open/in/2", "planted", "planted/link"))
+    place, aim = f"/tmp/{name}", chance.choice(("/root", "/root/secret", "/mnt", "/etc/systemd"))
+    with contextlib.suppress(OSError):
+        os.rename(place, place + ".was")
+        os.symlink(aim, place)
+        os.unlink(place)
+        os.rename(place + ".was", place)

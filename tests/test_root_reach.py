@@ -2,6 +2,7 @@
 
 import ctypes
 import os
+import random
 import socket
 import time
 
@@ -23,6 +24,7 @@ from roots_reach import (
     build,
     inside,
     links,
+    race,
     requests,
     seen,
     touched,
@@ -212,6 +214,17 @@ def test_a_folder_that_becomes_a_link_while_it_is_emptied_changes_nobody_s_right
     assert said != "done"
     assert after == mode
     assert (root / "root/secret").exists()
+
+
+@pytest.mark.long
+def test_a_race_with_somebody_who_reaches_what_goes_aside_changes_nothing_of_anybody_s(root):
+    before = seen(root)
+    done = within(root, lambda: race(random.Random(1), 3))
+    assert all(done[name] for name in ("aside_move", "aside_back", "aside_empty", "change")), done
+    lost = {n for n in touched(root, before) if not n.startswith(("tmp/", "var/crash/"))}
+    assert lost <= {"tmp", "var/crash"} | REACHED
+    assert {"root/secret", "root", "mnt/kept", "mnt", "etc/shadow"} & lost == set()
+    assert (root / "var/crash/of-the-owner.crash").exists()
 
 
 # -- who something is ------------------------------------------------------------------------------
