@@ -387,18 +387,23 @@ def race(chance: random.Random, seconds: float) -> dict[str, int]:
 
 
 def _leave_open() -> None:
-    """Old things of root's in a folder that everybody may write to."""
-    for folder in ("/tmp/open", "/tmp/open/in"):
-        with contextlib.suppress(OSError):
-            os.mkdir(folder)
-            os.chmod(folder, 0o777)
-        for n in range(3):
-            with contextlib.suppress(OSError):
-                flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW
-                os.close(os.open(f"{folder}/{n}", flags, 0o600))
-                os.utime(f"{folder}/{n}", (OLD, OLD), follow_symlinks=False)
-        with contextlib.suppress(OSError):
-            os.utime(folder, (OLD, OLD), follow_symlinks=False)
+    """Old things of root's in a folder that everybody may write to; made by no link."""
+    folder = os.open("/tmp", os.O_RDONLY | os.O_DIRECTORY)
+    with contextlib.suppress(OSError):
+        for name in ("open", "in"):
+            with contextlib.suppress(FileExistsError):
+                os.mkdir(name, dir_fd=folder)
+            within = os.open(name, os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW, dir_fd=folder)
+            os.close(folder)
+            folder = within
+            os.fchmod(folder, 0o777)
+            for n in range(3):
+                flags = os.O_WRONLY | os.O_CREAT | os.O_NOFOLLOW
+                file = os.open(str(n), flags, 0o600, dir_fd=folder)
+                os.utime(file, (OLD, OLD))
+                os.close(file)
+            os.utime(folder, (OLD, OLD))
+    os.close(folder)
 
 
 def exchange(chance: random.Random) -> None:
