@@ -48,7 +48,7 @@ WantedBy=sysinit.target
 LET_IN = """#!/bin/sh
 # Whoever started this kernel said by its command line which key opens this computer, this time.
 key=$(sed -n 's/.*labkey=\\([A-Za-z0-9+/=]*\\).*/\\1/p' /proc/cmdline)
-[ -n "$key" ] && printf 'ssh-ed25519 %s\\n' "$key" >/etc/ssh/lab_keys
+[ -n "$key" ] && printf 'ssh-ed25519 %s\\n' "$key" >/run/lab_keys
 """
 BURN = """#!/usr/bin/python3
 import sys, time
@@ -226,7 +226,7 @@ class Lab:
             ENTRY.replace("Corner bell", "Sail copy"),
         )
         put("usr/local/lib/let-in", LET_IN, 0o755)
-        put("etc/ssh/sshd_config.d/lab.conf", "AuthorizedKeysFile /etc/ssh/lab_keys\n")
+        put("etc/ssh/sshd_config.d/lab.conf", "AuthorizedKeysFile /run/lab_keys\n")
         wanted = root / f"home/{USER}/.config/systemd/user/default.target.wants"
         wanted.mkdir(parents=True)
         (wanted / "sail-index.service").symlink_to("/usr/lib/systemd/user/sail-index.service")
