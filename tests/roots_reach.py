@@ -239,8 +239,8 @@ NAMES = (
 def requests():
     """(operation, arguments) of all that root's hand can be asked for, fair and not."""
     for area, key, before, wanted in changes():
-        for believed in (False, True):
-            yield "change", [area, key, before, wanted, believed]
+        for way in ("forth", "back", "believed"):
+            yield "change", [area, key, before, wanted, way]
         yield "vouched", [area, key, wanted]
     for name in NAMES:
         for paths in ([], [PATHS[2]], [PATHS[7]]):
@@ -379,8 +379,8 @@ def race(chance: random.Random, seconds: float) -> dict[str, int]:
         steps += [("aside_move", [handle]) for handle in known["handle"]]
         last, rounds = ("aside_back", "aside_empty")[rounds % 2], rounds + 1
         steps += [(last, [sha256]) for sha256 in known["sha256"]]
-        steps += [("change", ["services", "tide", on, off, False])]
-        steps += [("change", ["services", "tide", off, on, False])]
+        steps += [("change", ["services", "tide", on, off, "forth"])]
+        steps += [("change", ["services", "tide", off, on, "back"])]
         for name, given in steps:
             done[name] = done.get(name, 0) + (asked(hand, name, given) == "done")
     return done

@@ -64,14 +64,14 @@ def test_all_that_can_be_asked_for_touches_exactly_these_places_and_units(root):
     assert touched(root, before) == REACHED
 
 
-@pytest.mark.parametrize("believed", [False, True])
-def test_what_stands_is_what_root_finds_and_not_what_it_is_told(root, believed):
+@pytest.mark.parametrize("way", ["forth", "back", "believed"])
+def test_what_stands_is_what_root_finds_and_not_what_it_is_told(root, way):
     """An alias that somebody made goes with no state that does not name it."""
     before = seen(root)
 
     def act():
         hand, same = RootsHand(), links("debug-shell")
-        given = ["services", "debug-shell", same, same, believed]
+        given = ["services", "debug-shell", same, same, way]
         return asked(hand, "change", given)
 
     assert "neither starts nor links nor masks" in within(root, act)
@@ -82,12 +82,14 @@ def test_a_change_is_noted_before_it_is_made_and_goes_back_by_that(root):
     def act():
         hand, said = RootsHand(), []
         on, off = links("tide", active=True), links("tide", mask=True, active=False)
-        said.append(asked(hand, "change", ["services", "tide", on, off, False]))
+        said.append(asked(hand, "change", ["services", "tide", on, off, "forth"]))
         said.append(sorted(os.listdir("/var/lib/lumtak/receipts")))
         said.append(oct(os.stat("/var/lib/lumtak/receipts").st_mode))
         said.append(hand.vouched("services", "tide", links("tide")))
         said.append(hand.vouched("services", "tide", links("tide", ["tide"])))
-        said.append(asked(hand, "change", ["services", "tide", off, {**on, "active": None}, False]))
+        said.append(
+            asked(hand, "change", ["services", "tide", off, {**on, "active": None}, "back"])
+        )
         said.append(hand.told[-1])
         said.append(os.path.exists("/var/lib/lumtak"))
         return said
@@ -99,11 +101,30 @@ def test_a_change_is_noted_before_it_is_made_and_goes_back_by_that(root):
     assert touched(root, before) == set()
 
 
+def test_a_change_that_leads_to_what_stood_before_is_noted_all_the_same(root):
+    def act():
+        hand, said = RootsHand(), []
+        was, off = links("tide", active=True), links("tide", mask=True, active=False)
+        for before, wanted, way in (
+            (was, off, "forth"), (off, was, "forth"), (was, off, "back"), (off, was, "back"),
+        ):  # fmt: skip
+            said.append(asked(hand, "change", ["services", "tide", before, wanted, way]))
+            said.append(hand.vouched("services", "tide", wanted))
+            hand.stopped = {"tide.service"} if wanted == off else set()
+        return [*said, os.path.exists("/var/lib/lumtak")]
+
+    before = seen(root)
+    assert within(root, act) == [
+        "done", False, "done", True, "done", False, "done", False, False,
+    ]  # fmt: skip
+    assert touched(root, before) == set()
+
+
 def test_what_runs_something_of_somebody_else_s_is_neither_stopped_nor_started(root):
     def act():
         hand = RootsHand()
         return [
-            asked(hand, "change", ["services", unit, links(unit), links(unit, mask=True), False])
+            asked(hand, "change", ["services", unit, links(unit), links(unit, mask=True), "forth"])
             for unit in ("theirs", "writable", "dropped")
         ]
 
@@ -117,10 +138,10 @@ def test_a_unit_that_was_changed_since_is_not_started_again(root):
     def act():
         hand = RootsHand()
         on, off = links("tide", active=True), links("tide", mask=True, active=False)
-        asked(hand, "change", ["services", "tide", on, off, False])
+        asked(hand, "change", ["services", "tide", on, off, "forth"])
         with open("/usr/bin/run", "w") as file:
             file.write("#!/bin/sh\nanother\n")
-        return asked(RootsHand(), "change", ["services", "tide", off, on, False])
+        return asked(RootsHand(), "change", ["services", "tide", off, on, "back"])
 
     assert "was changed since Lumtak recorded it" in within(root, act)
 

@@ -151,8 +151,8 @@ class Hands:
         self._root = root
         self.why_no_root = why_no_root
         self._pipe: Piped | None = None
-        self.believed = False
-        """Whether a person wants what was recorded also where root has no receipt of it."""
+        self.way = "back"
+        """Which way root is asked to go; see `Settling.change`."""
 
     @property
     def asks(self) -> bool:

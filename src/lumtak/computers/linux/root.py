@@ -29,13 +29,13 @@ class Root:
         return self._hands.why_no_root
 
     @contextlib.contextmanager
-    def believing(self, *, believed: bool) -> Iterator[None]:
-        """While it lasts, a person wants what was recorded also where root has no receipt of it."""
-        kept, self._hands.believed = self._hands.believed, believed
+    def going(self, way: str) -> Iterator[None]:
+        """While it lasts root is asked to go this way; see `Settling.change`."""
+        kept, self._hands.way = self._hands.way, way
         try:
             yield
         finally:
-            self._hands.believed = kept
+            self._hands.way = kept
 
     def bring(self, ref: SettingRef, before: object, wanted: OfRoot) -> None:
         """A setting is in this state.
@@ -52,7 +52,7 @@ class Root:
             raise ComputerError(f"{plain(str(ref))} cannot be read.", "Audit the computer again.")
         root = self._hands.root()
         try:
-            root.change(ref.area, ref.key, before.said(), wanted.said(), self._hands.believed)
+            root.change(ref.area, ref.key, before.said(), wanted.said(), self._hands.way)
         except OSError as error:
             by_hand = wanted.by_hand()
             raise ComputerError(

@@ -57,7 +57,8 @@ class LinuxSettings:
     def write(self, ref: SettingRef, state: State, *, believed: bool = False) -> None:
         """Bring a setting to a value, or restore it exactly."""
         adapter, wanted = self._settled(ref, state)
-        with self._root.believing(believed=believed):
+        way = "believed" if believed else "forth" if state.exact is None else "back"
+        with self._root.going(way):
             adapter.write(ref, wanted.exact)
 
     def vouched(self, ref: SettingRef, state: State) -> bool:

@@ -273,7 +273,7 @@ _OF_ROOT = (
         "change",
         (
             Given("area", _AREA), Given("key", Text(1000)), Given("before", _STATE),
-            Given("wanted", _STATE), Given("believed", Switch()),
+            Given("wanted", _STATE), Given("way", Choice("forth", "back", "believed")),
         ), Record(stands=Switch()), _of(ROOT),
         "A setting that takes root is brought to a state: by root's receipt where there is one,"
         " else from what stands there, of which a receipt is written first.", changes=True,

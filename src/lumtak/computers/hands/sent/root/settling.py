@@ -41,12 +41,10 @@ class Settling(Writing):
 
     # -- a change, forth or back -------------------------------------------------------------------
 
-    def change(
-        self, area: str, key: str, before: Told, wanted: Told, believed: bool
-    ) -> Dict[str, bool]:
+    def change(self, area: str, key: str, before: Told, wanted: Told, way: str) -> Dict[str, bool]:
         """A setting is brought to an exact state; {"stands": whether it is there now}.
 
-        Where root has a receipt of that state, it goes back by it. Else what stands has to be what
+        Back where root has a receipt of that state, it goes by it. Else what stands has to be what
         the caller says it is, and a receipt of it is written first.
 
         Args:
@@ -54,8 +52,8 @@ class Settling(Writing):
             key: of the setting.
             before: the exact state that stands, as the caller saw it.
             wanted: the exact state that it is brought to.
-            believed: whether a person was shown all of it and wants it without a receipt; what is
-                never done is not done all the same.
+            way: "forth", which is always noted anew; "back"; or "believed", where a person was
+                shown all of it and wants it without a receipt: what is never done is not done then.
 
         Raises:
             OSError: it is not done, or failed half-way.
@@ -63,7 +61,8 @@ class Settling(Writing):
         self._of_root()
         was, goal = self._state(area, key, before), self._state(area, key, wanted)
         known = self._receipts().of(area, key)
-        mine = self._newest(known, goal)
+        believed = way == "believed"
+        mine = None if way == "forth" else self._newest(known, goal)
         if mine is not None:
             goal = self._state(area, key, mine.before)
         found = goal.there(self, was)
