@@ -11,7 +11,7 @@ import os
 import posixpath
 import re
 import time
-from typing import Any, Dict, Iterator, List, NamedTuple, Sequence, Tuple
+from typing import Any, Dict, Iterator, List, NamedTuple, Sequence, Set, Tuple
 
 from lumtak.computers.hands.sent.clutter.aside import Aside
 from lumtak.computers.hands.sent.clutter.aside_list import written
@@ -292,7 +292,15 @@ class Storing(Looking):
             aside = self._aside(notes)
             aside.beside = by_piece({piece.place for piece in planned.pieces}, planned.kept)
             said = {"key": key, "clutter": name}
-            return aside.set_aside(planned.pieces, said, in_use if self.live else set)
+            return aside.set_aside(planned.pieces, said, self._last_look)
+
+    def _last_look(self) -> Set[Tuple[int, int]]:
+        """What is in use; the last thing before a move, when it is noted already."""
+        self._aside_begun()
+        return in_use() if self.live else set()
+
+    def _aside_begun(self) -> None:
+        """Something is about to be set aside, and noted."""
 
     def aside_back(self, sha256: str) -> Dict[str, Any]:
         """What was set aside under this checksum goes back; see `Aside.put_back`.

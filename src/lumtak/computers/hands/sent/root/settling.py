@@ -167,6 +167,11 @@ class Settling(Writing):
             raise
         return made
 
+    def _aside_begun(self) -> None:
+        """The scripts know it before it is moved."""
+        for tag in self._parts:
+            self._write_script(tag)
+
     # -- receipts ----------------------------------------------------------------------------------
 
     def _receipts(self) -> Receipts:
