@@ -1,6 +1,7 @@
 """What root's hand can touch, whoever asks: exactly this, and a test fails when it grows."""
 
 import ctypes
+import json
 import os
 import random
 import socket
@@ -173,6 +174,24 @@ def test_only_the_system_s_own_goes_aside_and_no_mount_goes_along(root):
     assert here == ["mounted/below/kept", "of-the-owner.crash"]
     assert left == {}
     assert touched(root, before) == set()
+
+
+def test_the_script_knows_what_goes_aside_before_it_is_moved(root):
+    def act():
+        hand = RootsHand()
+        found = look(hand)
+        held = {"kind": "aside of root", "folder": "/var/lib/lumtak", "half": False}
+        way = {"number": 1, "word": "kept", "restore": {**held, "sha256": ""}}
+        way["accepted"] = [{**held, "sha256": found["sha256"]}]
+        told = [{"area": "storage", "key": CLASS, "title": "Crashes", "ways": [way]}]
+        hand.asked("leave_script", ["0123abcd", json.dumps(told)])
+        with open("/var/lib/lumtak/put-back-0123abcd.sh") as file:
+            first = found["sha256"] in file.read()
+        hand.asked("aside_move", [found["handle"]])
+        with open("/var/lib/lumtak/put-back-0123abcd.sh") as file:
+            return [first, found["sha256"] in file.read()]
+
+    assert within(root, act) == [False, True]
 
 
 def test_an_old_look_is_looked_at_again_and_what_came_between_stops_it(root):
