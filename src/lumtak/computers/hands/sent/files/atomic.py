@@ -67,26 +67,11 @@ def gone_if_it_fails(place: str) -> Iterator[None]:
         raise
 
 
-def put(folder: int, name: str, data: bytes, mode: int) -> None:
-    """The file has these bytes and this mode."""
-    temporary = temporary_name(name)
-    forget(temporary, folder)
-    # O_EXCL and O_NOFOLLOW: a file or link that somebody planted under that name is refused.
-    descriptor = os.open(
-        temporary,
-        os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC,
-        0o600,
-        dir_fd=folder,
-    )
+@contextlib.contextmanager
+def _then_named(folder: int, temporary: str, name: str) -> Iterator[None]:
+    """What was made takes its name once this is done; where it fails, what was made is gone."""
     try:
-        try:
-            left = memoryview(data)
-            while left:
-                left = left[os.write(descriptor, left) :]
-            os.fchmod(descriptor, mode)
-            os.fsync(descriptor)
-        finally:
-            os.close(descriptor)
+        yield
         os.rename(temporary, name, src_dir_fd=folder, dst_dir_fd=folder)
     except BaseException:
         with contextlib.suppress(OSError):
@@ -96,18 +81,31 @@ def put(folder: int, name: str, data: bytes, mode: int) -> None:
     os.fsync(folder)
 
 
+def put(folder: int, name: str, data: bytes, mode: int) -> None:
+    """The file has these bytes and this mode."""
+    temporary = temporary_name(name)
+    forget(temporary, folder)
+    # O_EXCL and O_NOFOLLOW: a file or link that somebody planted under that name is refused.
+    flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
+    descriptor = os.open(temporary, flags, 0o600, dir_fd=folder)
+    with _then_named(folder, temporary, name):
+        try:
+            left = memoryview(data)
+            while left:
+                left = left[os.write(descriptor, left) :]
+            os.fchmod(descriptor, mode)
+            os.fsync(descriptor)
+        finally:
+            os.close(descriptor)
+
+
 def put_link(folder: int, name: str, target: str) -> None:
     """The link leads there."""
     temporary = temporary_name(name)
     forget(temporary, folder)
     os.symlink(target, temporary, dir_fd=folder)
-    try:
-        os.rename(temporary, name, src_dir_fd=folder, dst_dir_fd=folder)
-    except BaseException:
-        with contextlib.suppress(OSError):
-            forget(temporary, folder)
-        raise
-    os.fsync(folder)
+    with _then_named(folder, temporary, name):
+        pass
 
 
 def forget(name: str, folder: int) -> None:

@@ -66,20 +66,23 @@ class Settling(Writing):
         if mine is not None:
             goal = self._state(area, key, mine.before)
         found = goal.there(self, was)
-        why = self._why_not(goal, found, mine, believed)
+        policy = self._policy()
+        why = self._why_not(policy, goal, found, mine, believed)
         if why:
             raise RefusalError(why)
         if mine is None and not believed and (was != goal or found != was):
-            return {"stands": self._forth((area, key), was, goal, known)}
+            return {"stands": self._forth(policy, (area, key), was, goal, known)}
         goal.write(self, was)
         stands = goal.seen(self) is not None
         if stands and mine is not None:
             self._drop([r.number for r in known if r.number >= mine.number])
         return {"stands": stands}
 
-    def _forth(self, of: Tuple[str, str], was: OfRoot, goal: OfRoot, known: List[Receipt]) -> bool:
+    def _forth(
+        self, policy: Policy, of: Tuple[str, str], was: OfRoot, goal: OfRoot, known: List[Receipt]
+    ) -> bool:
         """A change for which there is no receipt yet: it is noted, then made; whether it stands."""
-        receipt = self._noted(of, was, goal, known)
+        receipt = self._noted(policy, of, was, goal, known)
         try:
             goal.write(self, was)
         except OSError:
@@ -114,11 +117,22 @@ class Settling(Writing):
         """The newest receipt that this state stood there."""
         return next((r for r in reversed(receipts) if _is(r.before, r.area, r.key, goal)), None)
 
-    def _why_not(self, goal: OfRoot, was: OfRoot, mine: Optional[Receipt], believed: bool) -> str:
+    def _policy(self) -> Policy:
+        """Of what stands now: it reads each unit once, so it serves one request."""
+        return Policy(self, self.root, self._owners.package_of)
+
+    def _why_not(
+        self,
+        policy: Policy,
+        goal: OfRoot,
+        was: OfRoot,
+        mine: Optional[Receipt],
+        believed: bool = False,
+    ) -> str:
         """Why root does not go from the one to the other, as a clause; empty where it does."""
-        if mine is None and self._why_no_updates(goal):
-            return self._why_no_updates(goal)
-        policy = Policy(self, self.root, self._owners.package_of)
+        why = self._why_no_updates(goal) if mine is None else ""
+        if why:
+            return why
         sums = mine.sums if mine else None
         fresh = mine is None and not believed
         for place, switched in enumerate(goal.switches(was)):
@@ -140,7 +154,7 @@ class Settling(Writing):
         )
 
     def _noted(
-        self, of: Tuple[str, str], was: OfRoot, goal: OfRoot, known: List[Receipt]
+        self, policy: Policy, of: Tuple[str, str], was: OfRoot, goal: OfRoot, known: List[Receipt]
     ) -> Receipt:
         """A receipt of what stands now is on the disk, and in the script."""
         area, key = of
@@ -150,7 +164,6 @@ class Settling(Writing):
         # What stands is what stood before an older change: nothing of that is left to put back.
         back = next((r for r in known if _is(r.before, area, key, found)), None)
         self._drop([r.number for r in known if back and r.number >= back.number])
-        policy = Policy(self, self.root, self._owners.package_of)
         sums: Dict[str, str] = {}
         for unit, _, _ in goal.switches(was)[:1]:
             sums = policy.sums(unit)
@@ -158,8 +171,7 @@ class Settling(Writing):
         at = int(time.time())
         made = Receipt(kept.new_number(), area, key, found.said(), goal.said(), sums, at)
         # The script first: what it says of this change is true from the receipt on.
-        for tag in self._parts:
-            self._write_script(tag, made)
+        self._write_scripts(made)
         try:
             kept.write(made)
         except OSError:
@@ -169,8 +181,7 @@ class Settling(Writing):
 
     def _aside_begun(self) -> None:
         """The scripts know it before it is moved."""
-        for tag in self._parts:
-            self._write_script(tag)
+        self._write_scripts()
 
     # -- receipts ----------------------------------------------------------------------------------
 
@@ -217,20 +228,24 @@ class Settling(Writing):
         if shed(self._place(FOLDER)):
             shed(self._place(folder))
 
+    def _write_scripts(self, new: Optional[Receipt] = None) -> None:
+        for tag in self._parts:
+            self._write_script(tag, new)
+
     def _write_script(self, tag: str, new: Optional[Receipt] = None) -> None:
         path = script_path(tag)
         folder, name = posixpath.split(path)
         told = self._parts[tag]
-        kept = [*self._receipts().all(), *([new] if new else [])]
+        kept, policy = [*self._receipts().all(), *([new] if new else [])], self._policy()
         try:
-            parts = [part for one in told for part in [self._part(one, kept)] if part["ways"]]
+            parts = [p for one in told for p in [self._part(policy, one, kept)] if p["ways"]]
             script = root_script(tag, parts, told)
         except (ValueError, KeyError, TypeError) as error:
             raise RefusalError("no script is made of this: %s" % error) from error
         with self.system_folder(folder) as descriptor:
             put(descriptor, name, script, 0o755)
 
-    def _part(self, told: Told, kept: List[Receipt]) -> Told:
+    def _part(self, policy: Policy, told: Told, kept: List[Receipt]) -> Told:
         """Of one setting what root knows by itself."""
         area, key = str(told["area"]), str(told["key"])
         mine = [r for r in kept if (r.area, r.key) == (area, key)]
@@ -241,7 +256,7 @@ class Settling(Writing):
                 ways += [way] if self._holds_all(way["accepted"]) else []
             elif isinstance(restore, OfRoot):
                 own = self._newest(mine, restore)
-                ways += self._own_way(way, own, mine) if own else []
+                ways += self._own_way(policy, way, own, mine) if own else []
         return {"area": area, "key": key, "title": told["title"], "ways": ways}
 
     def _holds_all(self, accepted: List[Told]) -> bool:
@@ -249,14 +264,14 @@ class Settling(Writing):
         asides = [s for s in states if isinstance(s, RootAside) and s.sha256]
         return all(map(self._holds_aside, asides))
 
-    def _own_way(self, way: Told, own: Receipt, mine: List[Receipt]) -> List[Told]:
+    def _own_way(self, policy: Policy, way: Told, own: Receipt, mine: List[Receipt]) -> List[Told]:
         """A way back as root's receipts have it; none where root would not go it."""
         vouched = [said for r in mine for said in (r.before, r.after)]
         states = [state_of(said) for said in way["accepted"]]
         accepted = [s for s in states if any(_is(v, own.area, own.key, s) for v in vouched)]
         goal = self._state(own.area, own.key, own.before)
         was = next((s for s in accepted if isinstance(s, OfRoot)), goal)
-        if self._why_not(goal, was, own, believed=False):
+        if self._why_not(policy, goal, was, own):
             return []
         said = {"restore": own.before, "accepted": [s.said() for s in accepted]}
         return [{**way, **said, "sums": own.sums, "receipt": own.number}]

@@ -116,6 +116,7 @@ class Units:
         self._hand, self.folders = hand, tuple(folders)
         self._listed: Dict[str, List[str]] = {}
         self._held: Dict[str, Set[str]] = {}
+        self._found: Dict[str, Unit] = {}
         self._aliases: Optional[Dict[str, List[str]]] = None
         self._switches: Optional[Dict[str, List[str]]] = None
         self.gaps: List[Gap] = []
@@ -187,7 +188,12 @@ class Units:
     # -- one unit ----------------------------------------------------------------------------------
 
     def find(self, name: str) -> Unit:
-        """The unit that goes by this name; without a file where there is none."""
+        """The unit that goes by this name, read once; without a file where there is none."""
+        if name not in self._found:
+            self._found[name] = self._read(name)
+        return self._found[name]
+
+    def _read(self, name: str) -> Unit:
         own, fragment, mask = self._settled(name)
         names = list(dict.fromkeys([own, name, *self._others(own)]))
         template = _template(own)
