@@ -351,6 +351,11 @@ def plant(chance: random.Random) -> None:
         os.seteuid(0)
 
 
+def look_at_processes_once() -> None:
+    """What is in use of the whole computer, for as long as this process lasts."""
+    mock.patch.object(storing, "in_use", return_value=in_use()).start()
+
+
 def race(chance: random.Random, seconds: float) -> dict[str, int]:
     """Root sets aside, puts back, empties, changes and restores, while somebody else exchanges all
     that they can reach for links to what is root's; how often each was done.
@@ -365,8 +370,7 @@ def race(chance: random.Random, seconds: float) -> dict[str, int]:
         while time.monotonic() < ends:
             exchange(chance)
         os._exit(0)
-    used = in_use()
-    mock.patch.object(storing, "in_use", return_value=used).start()  # the process ends with it
+    look_at_processes_once()
     hand, rounds = RootsHand(), 0
     on, off = links("tide", active=True), links("tide", mask=True, active=False)
     while not os.waitpid(attacker, os.WNOHANG)[0]:

@@ -8,12 +8,9 @@ import shutil
 import time
 from collections.abc import Iterator
 from pathlib import Path
-from unittest import mock
 
 from fuzzing.spoil import NASTY_NUMBERS, NASTY_TEXT, json_of
 from fuzzing.world import Said, Tried, World
-from lumtak.computers.hands.sent import storing
-from lumtak.computers.hands.sent.clutter.used import in_use
 from roots_reach import (
     FINE,
     REACHED,
@@ -23,6 +20,7 @@ from roots_reach import (
     build,
     crash,
     inside,
+    look_at_processes_once,
     plant,
     requests,
     seen,
@@ -85,8 +83,7 @@ def _ask(chance: random.Random, fair: dict[str, list]) -> dict:
     """Ask so many; what the service manager was told, the slowest in seconds of processor time,
     and the first that got no sentence.
     """
-    used = in_use()  # of the whole computer: once is enough
-    mock.patch.object(storing, "in_use", return_value=used).start()  # the process ends with it
+    look_at_processes_once()
     told, slowest, silent = set[str](), 0.0, ""
     hand, known = RootsHand(), {"handle": ["0"], "sha256": ["0" * 64]}
     for number in range(AT_ONCE):
