@@ -249,7 +249,8 @@ def requests():
     for sha256 in ("0" * 64, "", "../../../root"):
         yield "aside_move", [sha256[:32]]
         yield "aside_back", [sha256]
-        yield "aside_empty", [sha256]
+        yield "aside_doubts", [sha256]
+        yield "aside_empty", [sha256, []]
     for names in (["dpkg"], ["--force-all"], ["../x"], []):
         yield "remove_packages", [names]
         yield "reinstall_packages", [names]
@@ -382,7 +383,8 @@ def race(chance: random.Random, seconds: float) -> dict[str, int]:
             asked(hand, "aside_look", [name, name, [], []], known)
         steps += [("aside_move", [handle]) for handle in known["handle"]]
         last, rounds = ("aside_back", "aside_empty")[rounds % 2], rounds + 1
-        steps += [(last, [sha256]) for sha256 in known["sha256"]]
+        more = [[]] if last == "aside_empty" else []
+        steps += [(last, [sha256, *more]) for sha256 in known["sha256"]]
         steps += [("change", ["services", "tide", on, off, "forth"])]
         steps += [("change", ["services", "tide", off, on, "back"])]
         for name, given in steps:

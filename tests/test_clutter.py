@@ -1,6 +1,8 @@
 """The hand's part of storage: a volume looked through, clutter set aside and put back."""
 
-import hashlib
+import contextlib
+import ctypes
+import json
 import os
 import random
 import shutil
@@ -8,12 +10,14 @@ import signal
 import subprocess
 import sys
 import time
+import traceback
 
 import pytest
 
 from lumtak.computers.hands.channel import bootstrap
 from lumtak.computers.hands.piped import Piped
-from lumtak.computers.hands.sent.clutter import aside, clutter
+from lumtak.computers.hands.sent.clutter import aside, aside_folder, aside_list, clutter
+from lumtak.computers.hands.sent.clutter.aside_list import numbered
 from lumtak.computers.hands.sent.clutter.copies import Copies, alike
 from lumtak.computers.hands.sent.files import deleting, kernel
 from lumtak.computers.hands.sent.files.places import RefusalError
@@ -59,6 +63,12 @@ class Home:
         """What was looked for last, whose list has this checksum."""
         (handle,) = (h for h, p in self.hand._planned.items() if p.sha256 == sha256)
         return self.hand.aside_move(handle)
+
+    def planned(self, found):
+        """Places of what a look found."""
+        return [
+            one.piece.place for one in numbered(self.hand._planned[found["handle"]].list.parts())
+        ]
 
     def tree(self):
         """Everything that can be told apart of what stands here, but what a rename changes."""
@@ -147,7 +157,7 @@ def test_a_walk_counts_what_du_counts_to_the_block(tmp_path):
     assert found["unread"] == 0
     assert walked(tmp_path, passed=[str(top)])["bytes"] < 1 << 20
     above = kernel.folder_at(str(tmp_path))
-    assert deleting.delete(above, "tree")  # nothing else here gets as deep
+    assert deleting.Deleting(()).delete(above, "tree", print)  # nothing else here gets as deep
     assert os.listdir(above) == []
     os.close(above)
 
@@ -182,10 +192,7 @@ def test_what_is_young_open_locked_or_a_socket_is_left(home):
             child.kill()
             child.wait()
     assert found["left"] == {"too young": 2, "in use": 1, "a socket, a lock or a device": 1}
-    places = [
-        p.place.removeprefix(home.cache + "/thumbnails/")
-        for p in home.hand._planned[found["handle"]].pieces
-    ]
+    places = [p.removeprefix(home.cache + "/thumbnails/") for p in home.planned(found)]
     assert "whole" in places
     assert "odd" not in places
     assert "large/0.png" in places
@@ -201,7 +208,7 @@ def test_trash_goes_by_when_it_was_thrown_away_with_the_note_of_it(home):
         )
     home.file(".local/share/Trash/files/nobody-said-when")
     found = home.look("trash")
-    places = sorted(os.path.basename(p.place) for p in home.hand._planned[found["handle"]].pieces)
+    places = sorted(map(os.path.basename, home.planned(found)))
     assert places == ["old.txt", "old.txt.trashinfo"]
     assert found["left"]["too young"] == 1
 
@@ -310,7 +317,7 @@ def test_a_list_that_somebody_wrote_anew_is_not_followed(home):
     with open(path, "ab") as file:
         file.write(b"f 1 1 1.000000000 1.000000000 1 1 /etc/passwd\n")
     for act in (lambda: home.hand.aside_back(sha256),
-                lambda: list(home.hand.aside_empty(sha256))):  # fmt: skip
+                lambda: list(home.hand.aside_empty(sha256, []))):  # fmt: skip
         with pytest.raises(RefusalError, match="not the one that was recorded"):
             act()
     assert os.path.exists(victim)
@@ -328,21 +335,170 @@ def test_emptying_deletes_what_is_held_and_nothing_else(home):
     os.utime(home.cache + "/thumbnails/large/away", (OLD, OLD), follow_symlinks=False)
     found = home.look()
     home.hand.aside_move(found["handle"])
-    *_, last = home.hand.aside_empty(found["sha256"])
-    assert last == {"ended": {"files": found["files"], "bytes": found["bytes"]}}
+    *_, doubts = home.hand.aside_doubts(found["sha256"])
+    *_, last = home.hand.aside_empty(found["sha256"], [])
+    for said in (doubts["ended"], last["ended"]):
+        assert [said[n] for n in ("files", "bytes", "left")] == [found["files"], found["bytes"], {}]
     assert os.path.exists(outside)
     assert not os.path.exists(home.notes)
+
+
+def ended(parts):
+    *_, last = parts
+    return last["ended"]
+
+
+def by_script(home, sha256, shell="dash"):
+    """What the undo script says where it puts this back."""
+    text = f"set -u\nroot=\n{ASIDE}\naside_back '{home.notes}' {sha256}\n"
+    text += f"aside_tidy \"$root\"'{home.notes}'\n"
+    ran = subprocess.run([shell, "-c", text], capture_output=True, text=True, check=False)
+    assert not ran.stderr, ran.stderr
+    return ran.stdout
+
+
+@pytest.mark.parametrize("gone", ["deleted", "overwritten", "a link to it", "held too"])
+def test_what_became_the_last_copy_stays_unless_somebody_says_yes_to_just_that(home, gone):
+    one, other = home.file("films/a", b"film" * 5000), home.file("more/b", b"film" * 5000)
+    found = home.hand.aside_look("path", one, [one], [[one, [other]]])
+    home.hand.aside_move(found["handle"])
+    assert ended(home.hand.aside_doubts(found["sha256"]))["last"] == []
+    (held,) = (f"{d}/1" for d, _, names in os.walk(home.notes) if "1" in names)
+    os.unlink(other)
+    if gone == "overwritten":
+        home.file("more/b", b"song" * 5000)
+    elif gone == "a link to it":
+        os.link(held, other)
+    elif gone == "held too":  # by a way that leads into what is held
+        shutil.copy(held, os.path.dirname(held) + "/b")
+        os.rmdir(os.path.dirname(other))
+        os.symlink(os.path.dirname(held), os.path.dirname(other))
+    assert ended(home.hand.aside_doubts(found["sha256"]))["last"] == [[1, one]]
+    done = ended(home.hand.aside_empty(found["sha256"], []))
+    assert (done["files"], done["held"]) == (0, 1)
+    assert done["named"] == [[one, "no other copy of it is there any more"]]
+    if gone == "deleted":
+        done = ended(home.hand.aside_empty(found["sha256"], [1]))
+        assert (done["files"], done["left"]) == (1, {})
+        assert not os.path.exists(home.notes)
+    else:
+        home.hand.aside_back(found["sha256"])
+        assert os.path.exists(one)
+
+
+def test_what_cannot_be_deleted_is_named_stops_nothing_and_can_be_put_back(home):
+    varied(home)
+    before = home.tree()
+    sha256 = home.look()["sha256"]
+    home.move(sha256)
+    (folder,) = (d for d, _, _ in os.walk(home.notes) if d.endswith("/held"))
+    whole, *_ = (n for n in os.listdir(folder) if os.path.isdir(f"{folder}/{n}"))
+    subprocess.run(["chattr", "+i", f"{folder}/{whole}/in"], check=True)
+    with open(f"{folder}/2", "rb") as opened:
+        child = subprocess.Popen(["sleep", "60"], stdin=opened)
+        try:
+            done = ended(home.hand.aside_empty(sha256, []))
+        finally:
+            child.kill()
+            child.wait()
+    why = {w: os.path.basename(p) for p, w in done["named"]}
+    fixed = "marked as never to be changed: sudo chattr -i takes that off"
+    assert why.keys() == {fixed, "in use"}
+    assert why[fixed] == "deep.png"
+    subprocess.run(["chattr", "-i", f"{folder}/{whole}/in"], check=True)
+    assert sorted(os.listdir(folder)) == sorted(["2", whole])
+    assert by_script(home, sha256) == ""
+    now = home.tree()
+    back = {p for p in now if os.path.isfile(p)} - {home.cache + "/thumbnails/large/young.png"}
+    assert len(back) == 2
+    assert all(now[p] == before[p] for p in back)
+    assert not os.path.exists(home.notes)
+
+
+def test_what_an_older_lumtak_set_aside_goes_back_and_is_emptied(home):
+    for act in ("back", "script", "empty"):
+        varied(home)
+        before = home.tree()
+        sha256 = home.look()["sha256"]
+        home.move(sha256)
+        note = f"{home.notes}/aside-{sha256[:16]}.json"
+        os.unlink(f"{home.notes}/aside/{sha256[:16]}/wait")
+        with open(note, "rb") as file:
+            said = {k: v for k, v in json.load(file).items() if k != "format"}
+        with open(note, "w", encoding="utf-8") as file:
+            json.dump(said, file)
+        if act == "empty":
+            assert ended(home.hand.aside_empty(sha256, []))["left"] == {}
+        else:
+            by_script(home, sha256) if act == "script" else home.hand.aside_back(sha256)
+            assert home.tree() == before
+        assert not os.path.exists(home.notes)
+        shutil.rmtree(home.cache)
+
+
+@pytest.mark.parametrize("full", ["size", "nr_inodes"])
+def test_emptying_and_going_back_work_where_nothing_is_left(tmp_path, full):
+    if os.geteuid() != 0:
+        pytest.skip("takes root to mount a small volume")
+    (tmp_path / "mia").mkdir()
+    child = os.fork()
+    if not child:
+        try:
+            libc = ctypes.CDLL(None, use_errno=True)
+            assert libc.unshare(0x20000) == 0
+            assert libc.mount(None, b"/", None, 0x44000, None) == 0
+            at = os.fsencode(tmp_path / "mia")
+            options = b"size=4m,nr_inodes=400"
+            assert libc.mount(b"tmpfs", at, b"tmpfs", 0, options) == 0
+            home = Home(tmp_path / "mia")
+            for act in ("back", "script", "empty"):
+                varied(home)
+                before = home.tree()
+                sha256 = home.look()["sha256"]
+                home.move(sha256)
+                with contextlib.suppress(OSError):
+                    for n in range(1000):
+                        with open(f"{home.path}/f{n}", "wb") as file:
+                            file.write(b"x" * (1 << 20 if full == "size" else 0))
+                free = os.statvfs(home.path)
+                assert (free.f_bfree if full == "size" else free.f_ffree) == 0
+                if act == "empty":
+                    assert ended(home.hand.aside_empty(sha256, []))["left"] == {}
+                elif act == "script":
+                    assert by_script(home, sha256) == ""
+                else:
+                    assert home.hand.aside_back(sha256)["left"] == {}
+                assert not os.path.exists(home.notes)
+                for n in range(1000):
+                    with contextlib.suppress(FileNotFoundError):
+                        os.unlink(f"{home.path}/f{n}")
+                if act == "empty":
+                    assert not any(
+                        files for _, _, files in os.walk(home.cache + "/thumbnails/whole")
+                    )
+                else:
+                    now = home.tree()
+                    assert {p: a for p, a in now.items() if p != home.path} == {
+                        p: a for p, a in before.items() if p != home.path
+                    }
+                shutil.rmtree(home.cache)
+        except BaseException:  # noqa: BLE001 - of a process that has to end here
+            traceback.print_exc()
+            os._exit(1)
+        os._exit(0)
+    assert os.waitpid(child, 0)[1] == 0
 
 
 # -- interrupted -----------------------------------------------------------------------------------
 
 _STEPS = (
-    (aside, "move_new"), (aside, "put"), (aside, "forget"), (aside.os, "mkdir"),
-    (aside.os, "rmdir"), (aside, "keep_times"),
+    (aside, "move_new"), (aside, "put"), (aside, "put_parts"), (aside_folder, "put_or_rewrite"),
+    (aside_folder, "forget"), (aside.os, "mkdir"), (aside.os, "rmdir"), (aside.os, "rename"),
+    (aside, "keep_times"),
 )  # fmt: skip
 
 
-def killed_at(step, act):
+def killed_at(step, act, steps=_STEPS):
     """Run in a process of its own that ends, without a word, before its so-manieth step; whether it
     came to its end.
     """
@@ -360,7 +516,7 @@ def killed_at(step, act):
 
         return wrapped
 
-    for where, name in _STEPS:
+    for where, name in steps:
         setattr(where, name, counted(getattr(where, name)))
     try:
         act()
@@ -440,6 +596,33 @@ def test_a_real_kill_in_the_middle_of_ten_thousand(home):
     assert home.tree() == before
 
 
+@pytest.mark.parametrize("by_lumtak", [True, False])
+def test_killed_at_every_step_of_emptying_what_is_not_deleted_goes_back(home, by_lumtak):
+    step, finished = 0, False
+    while not finished:
+        varied(home)
+        before = home.tree()
+        sha256 = home.look()["sha256"]
+        home.move(sha256)
+
+        def act(sha=sha256):
+            assert ended(home.hand.aside_empty(sha, []))["held"] == 0
+
+        finished = killed_at(step, act, ((deleting.os, "unlink"), (deleting.os, "rmdir")))
+        if os.path.exists(home.notes) and by_lumtak:
+            assert home.hand.aside_back(sha256)["left"] == {}
+        elif os.path.exists(home.notes):
+            assert by_script(home, sha256) == ""
+        now = home.tree()
+        for path, about in now.items():
+            if os.path.isfile(path) and not path.endswith("second"):
+                assert about[9] == before[path][9], step
+        assert not os.path.exists(home.notes)
+        shutil.rmtree(home.cache)
+        step += 1
+    assert step > 15
+
+
 # -- somebody is quicker ---------------------------------------------------------------------------
 
 
@@ -484,19 +667,23 @@ def test_root_takes_nothing_out_of_a_folder_that_others_can_change(tmp_path, mon
     rule = clutter.Rule("x", "system", (str(place),), 1)
     gathered = clutter.Gather(rule, 0, os.stat(place).st_dev, set(), set(), root=True)
     gathered.folder(kernel.folder_at(str(place)), str(place))
-    assert [os.path.basename(os.path.dirname(p.place)) for p in gathered.pieces] == ["safe"] * 2
+    places = [one.piece.place for one in numbered(gathered.list.parts())]
+    assert [os.path.basename(os.path.dirname(p)) for p in places] == ["safe"] * 2
     assert gathered.left == {"others can change its folder": 2}
 
 
 def test_the_list_says_what_it_holds_and_reads_back():
     piece = clutter.Piece("/a b/\udcff\n'\\", "d", 1, 2, 0, 3_000_000_001, 4, 5, 6)
-    data = aside.written([piece])
-    assert aside.read_back(data) == [piece]
-    assert b"\n" not in data.split(b"\n")[1].strip()
-    assert hashlib.sha256(data).hexdigest()
+    copies = [("/a b/x", ["/c\n", "/d"]), ("/a b/y", [])]
+    data = aside_list.FIRST + aside_list.line_of(piece) + aside_list.lines_of_copies(copies)
+    whole = data + aside_list.line_of(piece)
+    for size in (1, 7, 1 << 20):  # however it is cut into parts
+        parts = [whole[at : at + size] for at in range(0, len(whole), size)]
+        assert list(numbered(parts)) == [(1, piece, copies), (2, piece, [])]
+    assert len(data.split(b"\n")) == 7
     for bad in (b"", data[:-1], data + b"f 1\n", data.replace(b"/a", b"a"), b"x" + data):
         with pytest.raises(RefusalError):
-            aside.read_back(bad)
+            list(numbered([bad]))
 
 
 # -- files of which there are several --------------------------------------------------------------

@@ -14,6 +14,7 @@ import pytest
 from helpers import CATALOGUE, lumtak
 from lumtak.computers.clutter import ASIDE
 from lumtak.computers.hands.sent.clutter import aside, clutter
+from lumtak.computers.hands.sent.clutter.aside_list import numbered
 from lumtak.computers.hands.sent.files import kernel
 from lumtak.computers.hands.sent.files.words import escaped
 from lumtak.computers.hands.sent.hand import Hand
@@ -361,9 +362,10 @@ def test_a_race_with_a_hostile_user_is_never_lost(tmp_path):
         rule = clutter.Rule("x", "system", (str(place),), 1)
         found = clutter.Gather(rule, 0, os.stat(place).st_dev, set(), set(), root=True)
         found.folder(kernel.folder_at(str(place)), str(place))
-        assert not [p for p in found.pieces if "mine" in p.place], found.pieces
+        places = [line.piece.place for line in numbered(found.list.parts())]
+        assert not [p for p in places if "mine" in p], places
         made = aside.Aside(descriptor, True, str)
-        done = made.set_aside(found.pieces, {"key": "x", "clutter": "x"}, set)
+        done = made.set_aside(found.list, found.list.sha256(), {"key": "x", "clutter": "x"}, set)
         assert made.put_back(done["sha256"])["left"] == {}
         rounds += 1
     os.close(descriptor)

@@ -21,12 +21,12 @@ from lumtak.commands.common import (
     with_data_folder,
 )
 from lumtak.computers.protocol import Computer
-from lumtak.core.clutter import Emptied
 from lumtak.core.deciding import (
     Elsewhere,
     latest,
     may_be_alone,
 )
+from lumtak.core.emptying import LAST_COPY, Doubts, Emptied, total
 from lumtak.core.plan import check_changes, guards
 from lumtak.core.text import plain
 from lumtak.core.units import counted, ram
@@ -139,6 +139,12 @@ def _ask_about(computer: Computer, paths: list[str], agreed: list[str]) -> None:
     "--early", is_flag=True, help="Also what has not been set aside for the profile's days yet."
 )
 @click.option("--yes", is_flag=True, help="Answer the question beforehand; for scripts.")
+@click.option(
+    "--last-copy",
+    multiple=True,
+    metavar="PATH",
+    help="Delete this too, though no other copy of it is there any more.",
+)
 @profile_option
 @user_option
 @json_option
@@ -152,15 +158,19 @@ def empty_aside_command(
     *,
     early: bool,
     yes: bool,
+    last_copy: tuple[str, ...],
     as_json: bool,
 ) -> None:
     """Delete what was set aside on COMPUTER, for good, after a question. This alone frees space.
 
-    What has not been set aside for the profile's number of days stays, unless --early is said.
+    What has not been set aside for the profile's number of days stays, unless --early is said. All
+    of it is looked at again first: what became the last copy of something since stays, unless you
+    say yes to just that. What cannot be deleted is named, and can still be put back.
 
     \b
     lumtak empty-aside local
     lumtak empty-aside local temp-own --early
+    lumtak empty-aside local --yes --last-copy ~/films/old.mkv
     """
     with computer_to_act_on(data_folder, address, user) as computer:
         facts = computer.about.facts()
@@ -174,12 +184,14 @@ def empty_aside_command(
         if not chosen:
             _nothing(later, address, as_json=as_json)
             return
-        if not yes:
-            _ask(chosen, lost_on(data_folder, computer, chosen))
         ask_first(computer, (h.ref for h in chosen))
+        doubts = [(held, computer.settings.doubts(held.ref)) for held in chosen]
+        if not yes:
+            _ask(doubts, lost_on(data_folder, computer, chosen))
         done = []
-        for held in chosen:
-            done.append(empty(data_folder, computer, held, _count))
+        for held, found in doubts:
+            agreed = _agreed(found, [whole(path) for path in last_copy], ask=not yes)
+            done.append(empty(data_folder, computer, held, _count, agreed))
             progress("")
             data_folder.record_action(computer.identity, done[-1])
             if not as_json:
@@ -213,14 +225,34 @@ def _nothing(later: list[Held], address: str, *, as_json: bool) -> None:
         click.echo("Nothing is set aside.")
 
 
-def _ask(chosen: list[Held], lost: str) -> None:
-    size = sum(h.bytes for h in chosen)
-    click.echo(f"{ram(size)} in {counted(sum(h.files for h in chosen), 'file')}:")
-    columns([(f"  {ram(h.bytes):>9}", h.title, f"since {h.since:%Y-%m-%d}") for h in chosen])
+def _ask(doubts: list[tuple[Held, Doubts]], lost: str) -> None:
+    columns([(f"  {ram(d.bytes):>9}", h.title, f"since {h.since:%Y-%m-%d}") for h, d in doubts])
+    for line in total(found for _, found in doubts).in_words():
+        click.echo(line)
     if lost:
         click.echo(lost)
     click.echo("What is emptied is deleted for good: nothing can put it back.")
     agree("Delete it for good?", "emptied")
+
+
+def _agreed(found: Doubts, agreed: list[str], *, ask: bool) -> set[int]:
+    """Numbers of the pieces that go though no other copy of them is left."""
+    yes = set()
+    for number, path in found.last:
+        shown = plain(path, 200)
+        if path in agreed:
+            yes.add(number)
+        elif not ask or not sys.stdin.isatty():
+            click.echo(f"{shown} stays: {LAST_COPY}. Its yes is --last-copy {shown}", err=True)
+        else:
+            click.echo(f"{shown}: {LAST_COPY}.")
+            if click.confirm("Delete the last copy too?", default=False):
+                yes.add(number)
+    if found.more_last:
+        click.echo(
+            f"{counted(found.more_last, 'more file')} stay so; empty again for them.", err=True
+        )
+    return yes
 
 
 def _count(ended: Emptied) -> None:

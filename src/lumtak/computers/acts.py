@@ -1,9 +1,9 @@
 """What is done to a computer that is no setting: actions, each asked for."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from typing import Protocol
 
-from lumtak.core.clutter import Emptied
+from lumtak.core.emptying import Doubts, Emptied
 from lumtak.core.setting import SettingRef
 
 
@@ -18,8 +18,25 @@ class Acts(Protocol):
         """
         ...
 
-    def empty(self, ref: SettingRef, on_progress: Callable[[Emptied], None]) -> Emptied:
-        """What was set aside under this key is deleted, for good; told about four times a second.
+    def doubts(self, ref: SettingRef) -> Doubts:
+        """What emptying would delete of what was set aside under this key, and what speaks against
+        it.
+
+        Raises:
+            ComputerError: nothing is held under it, or it cannot be looked at.
+        """
+        ...
+
+    def empty(
+        self, ref: SettingRef, on_progress: Callable[[Emptied], None], agreed: Collection[int] = ()
+    ) -> Emptied:
+        """What was set aside under this key is looked at again and deleted, for good, as far as
+        nothing speaks against it; told about four times a second.
+
+        Args:
+            ref: of the setting.
+            on_progress: told how far it is.
+            agreed: numbers of pieces that go though no other copy of them is left.
 
         Raises:
             ComputerError: nothing is held under it, or it cannot be deleted.

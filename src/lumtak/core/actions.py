@@ -60,6 +60,8 @@ class Action(Record):
         match self.kind:
             case "empty":
                 size = f"{counted(self.files, 'file')}, {ram(self.bytes)}"
+                if self.note:
+                    return f"{self.target} was emptied in part: {size}; stays: {self.note}"
                 return f"{self.target} was emptied: {size}"
             case "remove" if self.packages:
                 return f"{self.target}: removed: {', '.join(self.packages)}, {ram(self.bytes)}"

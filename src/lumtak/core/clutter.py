@@ -148,13 +148,6 @@ class Age(Record):
     files: int
 
 
-class Emptied(Record):
-    """What was deleted of what had been set aside."""
-
-    files: int
-    bytes: float
-
-
 class Looked(Record):
     """How far looking through a volume is."""
 

@@ -1,7 +1,7 @@
 """The disk of a computer: looked through, told, set aside, emptied."""
 
 import threading
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Collection, Iterable, Mapping
 from datetime import datetime, timedelta
 
 import msgspec
@@ -12,7 +12,8 @@ from lumtak.computers.protocol import Computer
 from lumtak.computers.simulated.heads import head_of
 from lumtak.core.actions import Action
 from lumtak.core.audit import Audit, Finding, audit
-from lumtak.core.clutter import Emptied, Grown, Looked, Pile, Sums, Survey, grown
+from lumtak.core.clutter import Grown, Looked, Pile, Sums, Survey, grown
+from lumtak.core.emptying import Doubts, Emptied
 from lumtak.core.facts import Facts
 from lumtak.core.floor import SpaceTold, floor_bytes
 from lumtak.core.plan import Plan
@@ -21,7 +22,7 @@ from lumtak.core.record import NotMeasured, Record
 from lumtak.core.setting import Change, SettingRef
 from lumtak.core.strip import Strip, disk_strip
 from lumtak.core.text import plain
-from lumtak.errors import UnknownNameError, UsageError
+from lumtak.errors import ComputerError, UnknownNameError, UsageError
 from lumtak.formats.surveys import kept, without_names
 from lumtak.journal import Entry
 from lumtak.journal.undo_script import refresh_script
@@ -209,18 +210,33 @@ def empty(
     computer: Computer,
     held: Held,
     on_progress: Callable[[Emptied], None] = lambda _: None,
+    agreed: Collection[int] = (),
 ) -> Action:
-    """Delete what is held, for good; its change in the journal cannot be put back any more.
+    """Delete what is held, for good, as far as nothing speaks against it; what is deleted cannot be
+    put back any more.
+
+    Args:
+        data_folder: knows the change that set it aside.
+        computer: on which it is held.
+        held: what.
+        on_progress: told how far it is.
+        agreed: numbers of pieces that go though no other copy of them is left.
 
     Raises:
         ComputerError: it cannot be deleted.
     """
     journal = data_folder.journal
     with journal.writing(computer.identity):
-        ended = computer.settings.empty(held.ref, on_progress)
         at = computer.clock.wall().isoformat(timespec="seconds")
         for entry in _of(journal.entries_of(computer), held.ref):
-            journal.stage(entry, "emptied", at, note=f"emptied on {at[:10]}")
+            journal.note(entry, f"emptying was begun on {at[:10]}, and how it ended is not known")
+        ended = computer.settings.empty(held.ref, on_progress, agreed)
+        at = computer.clock.wall().isoformat(timespec="seconds")
+        for entry in _of(journal.entries_of(computer), held.ref):
+            if ended.held or ended.left:
+                journal.note(entry, f"emptied in part on {at[:10]}; stays: {ended.stays}")
+            else:
+                journal.stage(entry, "emptied", at, note=f"emptied on {at[:10]}")
         # What is gone is not promised by the undo script any more.
         refresh_script(journal, computer)
     return Action(
@@ -228,9 +244,10 @@ def empty(
         kind="empty",
         target=held.title,
         consumer=str(held.ref),
-        ended=True,
+        ended=not (ended.held or ended.left),
         files=ended.files,
         bytes=ended.bytes,
+        note=ended.stays,
     )
 
 
@@ -246,16 +263,34 @@ def held_by(open_job: OpenJob) -> tuple[list[Held], list[Held]]:
     return [h for h in held if h.due <= now], [h for h in held if h.due > now]
 
 
-def empty_for(open_job: OpenJob, held: Iterable[Held]) -> float:
-    """Delete these for good, kept with the job; bytes that became free."""
+def doubts_of(open_job: OpenJob, held: Iterable[Held]) -> list[tuple[Held, Doubts]]:
+    """What emptying these would delete now, and what speaks against it."""
+    try:
+        return [(one, open_job.computer.settings.doubts(one.ref)) for one in held]
+    except ComputerError:
+        open_job.computer.settings.give_back_rights()
+        raise
+
+
+def empty_for(
+    open_job: OpenJob, held: Iterable[Held], agreed: Mapping[SettingRef, Collection[int]]
+) -> list[Action]:
+    """Delete these for good, kept with the job.
+
+    Args:
+        open_job: whose computer.
+        held: what.
+        agreed: pieces of each that go though no other copy of them is left.
+    """
     done = []
     try:
         for one in held:
-            done.append(empty(open_job.data_folder, open_job.computer, one))
+            yes = agreed.get(one.ref, ())
+            done.append(empty(open_job.data_folder, open_job.computer, one, agreed=yes))
             open_job.keep(actions=(*open_job.job.actions, done[-1]))
     finally:
         open_job.computer.settings.give_back_rights()
-    return sum(action.bytes for action in done)
+    return done
 
 
 def space_told(open_job: OpenJob) -> SpaceTold | None:

@@ -3,18 +3,19 @@
 import contextlib
 import re
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Collection, Iterator
 from typing import Any, ClassVar
 
 import msgspec
 
 from lumtak.computers.clutter import ASIDE, KEPT, PARTLY, item_of, next_key, pile_of, shipped
 from lumtak.computers.hands.reach import Reach, names_at, reason_of
-from lumtak.computers.hands.sent.files.words import unescaped
+from lumtak.computers.hands.sent.files.words import escaped, unescaped
 from lumtak.computers.hands.sent.states.aside_states import OWN_NOTES, Aside, RootAside, UserAside
 from lumtak.computers.hands.sent.table import SWAP_FOLDER
 from lumtak.computers.linux.adapter import Adapter, Listed, Look, Means
-from lumtak.core.clutter import CHOSEN, PATH, Clutter, Emptied, Pile
+from lumtak.core.clutter import CHOSEN, PATH, Clutter, Pile
+from lumtak.core.emptying import Doubts, Emptied
 from lumtak.core.facts import Item
 from lumtak.core.owned import Chosen, title_of_chosen
 from lumtak.core.record import Record
@@ -255,25 +256,56 @@ class Clutters(Adapter):
         left = done.get("left")
         return left if isinstance(left, dict) else {}
 
-    def empty(self, ref: SettingRef, on_progress: Callable[[Emptied], None]) -> Emptied:
-        """See `Settings.empty`."""
+    def _note_of(self, ref: SettingRef) -> Note:
         note = next((n for n in self.notes() if n.key == ref.key), None)
         if note is None:
             raise ComputerError(
                 f"Nothing of {plain(ref.key, _MOST_SHOWN)} is set aside.",
                 "`lumtak storage` lists what is.",
             )
-        ended = Emptied(files=0, bytes=0)
+        return note
+
+    def doubts(self, ref: SettingRef) -> Doubts:
+        """See `Settings.doubts`."""
+        note, found = self._note_of(ref), None
         try:
-            for part in self.acting().aside_empty(note.sha256):
-                ended = msgspec.convert(part.get("ended", part), Emptied)
+            for part in self.acting().aside_doubts(note.sha256):
+                if "ended" in part:
+                    found = msgspec.convert(_shown(part["ended"]), Doubts)
+        except (OSError, msgspec.ValidationError) as error:
+            raise ComputerError(
+                f"{plain(ref.key, _MOST_SHOWN)} cannot be looked at again: {reason_of(error)}.",
+                "Nothing was deleted.",
+            ) from error
+        if found is None:
+            raise ComputerError(
+                f"{plain(ref.key, _MOST_SHOWN)} was not looked at to its end.",
+                "Nothing was deleted.",
+            )
+        return found
+
+    def empty(
+        self, ref: SettingRef, on_progress: Callable[[Emptied], None], agreed: Collection[int] = ()
+    ) -> Emptied:
+        """See `Settings.empty`."""
+        note, ended, last = self._note_of(ref), Emptied(files=0, bytes=0), None
+        try:
+            for part in self.acting().aside_empty(note.sha256, sorted(agreed)):
+                ended = msgspec.convert(_shown(part.get("ended", part)), Emptied)
+                last = ended if "ended" in part else None
                 on_progress(ended)
         except (OSError, msgspec.ValidationError) as error:
             raise ComputerError(
                 f"{plain(ref.key, _MOST_SHOWN)} was not emptied whole: {reason_of(error)}.",
-                "Empty it again; what is deleted cannot be put back.",
+                f"{counted(ended.files, 'file')} are deleted until now; what is not can be put"
+                " back, or emptied again.",
             ) from error
-        return ended
+        if last is None:
+            raise ComputerError(
+                f"{plain(ref.key, _MOST_SHOWN)} was not emptied to its end.",
+                "What is not deleted can be put back, or emptied again.",
+            )
+        return last
 
 
 class UserClutters(Clutters):
@@ -311,45 +343,15 @@ class SystemClutters(Clutters):
         return self._hands.root()
 
 
-class ToolClutters(Adapter):
-    """What a program of the system owns: listed, and emptied by that alone."""
-
-    area = "storage"
-    kinds = ()
-
-    def has(self, ref: SettingRef) -> bool:
-        """See `Adapter.has`."""
-        known = shipped().get(ref.key)
-        return ref.area == "storage" and known is not None and known.whose == "tool"
-
-    def items(self, look: Look) -> Listed:
-        """The places that are there, each with its command."""
-        del look
-        found = []
-        for clutter in shipped().values():
-            there = [p for p in clutter.commands if self._hand.exists(p)]
-            if clutter.whose == "tool" and there:
-                pile = msgspec.structs.replace(pile_of(clutter), command=clutter.commands[there[0]])
-                found.append(item_of(clutter.name, pile, clutter.title, KEPT))
-        return Listed(items=found)
-
-    def read(self, ref: SettingRef) -> State:
-        """It stands where it stands."""
-        del ref
-        return State(value=KEPT)
-
-    def foresee(self, ref: SettingRef, value: str | None) -> State:
-        """See `Adapter.foresee`."""
-        del value
-        raise ComputerError(
-            f"{plain(str(ref))} belongs to a program of the system.",
-            f"Its own command empties it: {next(iter(shipped()[ref.key].commands.values()))}",
-        )
-
-    def write(self, ref: SettingRef, exact: Any) -> None:  # noqa: ANN401
-        """Never."""
-        del exact
-        self.foresee(ref, None)
+def _shown(said: Any) -> Any:  # noqa: ANN401 - as a hand says it
+    """The same with names of files as text."""
+    if isinstance(said, str):
+        return escaped(said)
+    if isinstance(said, list):
+        return [_shown(one) for one in said]
+    if isinstance(said, dict):
+        return {key: _shown(one) for key, one in said.items()}
+    return said
 
 
 def _because(left: Any) -> str:  # noqa: ANN401 - as a hand says it

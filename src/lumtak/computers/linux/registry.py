@@ -3,7 +3,7 @@
 from lumtak.computers.linux.adapter import Adapter
 from lumtak.computers.linux.autostart import Autostart
 from lumtak.computers.linux.clock_plan import ClockPlan
-from lumtak.computers.linux.clutter import SystemClutters, ToolClutters, UserClutters
+from lumtak.computers.linux.clutter import SystemClutters, UserClutters
 from lumtak.computers.linux.effect_channels import ChannelIdle, DesktopChannels
 from lumtak.computers.linux.effect_files import EffectFiles, FileIdle
 from lumtak.computers.linux.effects import DesktopEffects, DesktopIdle, DesktopUpkeep
@@ -12,6 +12,7 @@ from lumtak.computers.linux.profile_plan import ProfilePlan
 from lumtak.computers.linux.sandboxes import Sandboxes
 from lumtak.computers.linux.services import Services
 from lumtak.computers.linux.swap import Swap
+from lumtak.computers.linux.tool_clutter import ToolClutters
 from lumtak.computers.linux.upkeep_files import SystemUpkeep, UpkeepFiles
 from lumtak.computers.linux.user_units import UserUnits
 from lumtak.computers.linux.watch import Watching

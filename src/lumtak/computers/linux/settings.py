@@ -4,7 +4,7 @@ Which adapter keeps one, and what is recorded is checked before anything is done
 """
 
 import posixpath
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 
 from lumtak.computers.hands.reach import reason_of
 from lumtak.computers.hands.sent.states.states import Exact
@@ -16,7 +16,7 @@ from lumtak.computers.linux.root import Root
 from lumtak.computers.linux.undo_kit import FileUndoKit
 from lumtak.computers.linux.upkeep import acting
 from lumtak.computers.linux.watch import Watching
-from lumtak.core.clutter import Emptied
+from lumtak.core.emptying import Doubts, Emptied
 from lumtak.core.owned import Chosen
 from lumtak.core.setting import Area, SettingRef, State
 from lumtak.core.text import plain
@@ -148,14 +148,23 @@ class LinuxSettings:
         """See `Settings.gather`."""
         return acting.gather(self._hands, path)
 
-    def empty(self, ref: SettingRef, on_progress: Callable[[Emptied], None]) -> Emptied:
+    def doubts(self, ref: SettingRef) -> Doubts:
+        """See `Settings.doubts`."""
+        return self._clutters(ref).doubts(ref)
+
+    def empty(
+        self, ref: SettingRef, on_progress: Callable[[Emptied], None], agreed: Collection[int] = ()
+    ) -> Emptied:
         """See `Settings.empty`."""
+        return self._clutters(ref).empty(ref, on_progress, agreed)
+
+    def _clutters(self, ref: SettingRef) -> Clutters:
         keeper = self._keeper(ref)
         if not isinstance(keeper, Clutters):
             raise ComputerError(
                 f"{plain(str(ref))} was never set aside.", "`lumtak storage` lists what was."
             )
-        return keeper.empty(ref, on_progress)
+        return keeper
 
     def undo_kit(self) -> FileUndoKit:
         """Leaves the undo script in the user's data folder."""

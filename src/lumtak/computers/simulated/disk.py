@@ -2,13 +2,14 @@
 and emptied. docs/SIMULATION.md has the model.
 """
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from datetime import timedelta
 from typing import NamedTuple
 
 import msgspec
 
 from lumtak.computers.clutter import ASIDE, KEPT, item_of, pile_of, shipped
+from lumtak.computers.hands.sent.clutter.aside_words import LAST
 from lumtak.computers.simulated.machine import EPOCH, Machine
 from lumtak.computers.simulated.spec import ClutterSpec, FileSpec
 from lumtak.computers.simulated.state import HeldState
@@ -18,12 +19,12 @@ from lumtak.core.clutter import (
     Age,
     BigFile,
     BigFolder,
-    Emptied,
     Pile,
     Sums,
     Survey,
 )
 from lumtak.core.deciding import OnlyCopies
+from lumtak.core.emptying import Doubts, Emptied
 from lumtak.core.facts import Item
 from lumtak.core.owned import Chosen, CopiesFound, CopyGroup, title_of_chosen
 from lumtak.core.text import plain
@@ -200,13 +201,42 @@ def _put_files(machine: Machine, key: str, value: str | None, chosen: Chosen) ->
     machine.put(held=held)
 
 
-def empty(machine: Machine, key: str) -> Emptied:
-    """What is held is gone for good, and free."""
+def doubts(machine: Machine, key: str) -> Doubts:
+    """What emptying would delete, and of what no other copy stands any more."""
+    held = machine.state.held[key]
+    content = {f.path: f.content for f in machine.spec.disk.file if f.content}
+    stands = {f.content for f in files_of(machine)}
+    last = tuple(
+        (number, path)
+        for number, path in enumerate(held.paths, start=1)
+        if path in content and content[path] not in stands
+    )
+    alone = {f.path: f.alone for f in machine.spec.disk.file if f.alone}
+    only = tuple((alone[path], path) for path in held.paths if path in alone)
+    pieces = len(held.paths) or held.files
+    return Doubts(files=held.files, bytes=held.bytes, pieces=pieces, last=last, only=only)
+
+
+def empty(machine: Machine, key: str, agreed: Collection[int] = ()) -> Emptied:
+    """What is held is gone for good, and free; but for last copies that nobody agreed to."""
+    stay = {path for number, path in doubts(machine, key).last if number not in agreed}
     held = dict(machine.state.held)
     gone = held.pop(key)
     sizes = {f.path: f.gib * GIB for f in machine.spec.disk.file}
-    lost = {path: sizes.get(path, 0.0) for path in gone.paths}
+    lost = {path: sizes.get(path, 0.0) for path in gone.paths if path not in stay}
     machine.put(gone={**machine.state.gone, **lost})
+    if stay:
+        size = sum(sizes.get(path, 0.0) for path in stay)
+        paths = tuple(path for path in gone.paths if path in stay)
+        left = msgspec.structs.replace(gone, bytes=size, files=len(stay), paths=paths)
+        machine.put(held={**held, key: left})
+        return Emptied(
+            files=gone.files - len(stay),
+            bytes=gone.bytes - size,
+            held=len(stay),
+            left={LAST: len(stay)},
+            named=tuple((path, LAST) for path in paths),
+        )
     settings = {**machine.state.settings, f"storage:{key}": KEPT}
     machine.model.live[f"storage:{key}"] = KEPT
     machine.put(held=held, settings=settings)

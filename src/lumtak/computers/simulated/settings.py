@@ -3,7 +3,7 @@
 And what goes wrong with it.
 """
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 
 from lumtak.computers.clutter import ASIDE, KEPT
 from lumtak.computers.simulated import disk
@@ -19,7 +19,7 @@ from lumtak.computers.simulated.installed import remove
 from lumtak.computers.simulated.items import items_of
 from lumtak.computers.simulated.machine import Machine
 from lumtak.computers.simulated.upkeep import gather, trim
-from lumtak.core.clutter import Emptied
+from lumtak.core.emptying import Doubts, Emptied
 from lumtak.core.facts import Item, Setting
 from lumtak.core.owned import Chosen
 from lumtak.core.setting import IN_FORCE, SettingRef, Shows, State
@@ -117,17 +117,27 @@ class SimulatedSettings:
         del ref
         return False
 
-    def empty(self, ref: SettingRef, on_progress: Callable[[Emptied], None]) -> Emptied:
+    def doubts(self, ref: SettingRef) -> Doubts:
+        """See `Settings.doubts`."""
+        self._must_hold(ref)
+        return disk.doubts(self._machine, ref.key)
+
+    def empty(
+        self, ref: SettingRef, on_progress: Callable[[Emptied], None], agreed: Collection[int] = ()
+    ) -> Emptied:
         """See `Settings.empty`."""
+        self._must_hold(ref)
+        ended = disk.empty(self._machine, ref.key, agreed)
+        self._machine.save()
+        on_progress(ended)
+        return ended
+
+    def _must_hold(self, ref: SettingRef) -> None:
         if ref.area != "storage" or ref.key not in self._machine.state.held:
             raise ComputerError(
                 f"Nothing of {plain(ref.key)} is set aside.",
                 f"`lumtak storage {self._address}` lists what is.",
             )
-        ended = disk.empty(self._machine, ref.key)
-        self._machine.save()
-        on_progress(ended)
-        return ended
 
     def remove_programs(self, names: Sequence[str]) -> tuple[str, ...]:
         """See `Settings.remove_programs`."""

@@ -338,9 +338,15 @@ _ASIDE = (
         "What was set aside under this list goes back.", changes=True, within_s=_LONGER_S,
     ),
     Operation(
-        "aside_empty", (Given("sha256", _SHA256),), _PART, _of(USER, ROOT),
-        "What was set aside under this list is deleted.", changes=True, parts=True,
+        "aside_doubts", (Given("sha256", _SHA256),), _PART, _of(USER, ROOT),
+        "What emptying this list would delete now, and what speaks against it.", parts=True,
         within_s=_LONGER_S,
+    ),
+    Operation(
+        "aside_empty", (Given("sha256", _SHA256), Given("agreed", Many(_SIZE, 200_000))), _PART,
+        _of(USER, ROOT),
+        "What was set aside under this list is looked at again and deleted, piece by piece; what"
+        " fails, or speaks against it, stays.", changes=True, parts=True, within_s=_LONGER_S,
     ),
 )  # fmt: skip
 OPERATIONS: Dict[str, Operation] = {

@@ -6,7 +6,6 @@ Sent with the hand: the standard library only, in the language of Python 3.8.
 from __future__ import annotations
 
 import contextlib
-import hashlib
 import os
 import posixpath
 import re
@@ -14,19 +13,20 @@ import time
 from typing import Any, Dict, Iterator, List, NamedTuple, Sequence, Set, Tuple
 
 from lumtak.computers.hands.sent.clutter.aside import Aside
-from lumtak.computers.hands.sent.clutter.aside_list import written
 from lumtak.computers.hands.sent.clutter.aside_words import GONE
 from lumtak.computers.hands.sent.clutter.clutter import Gather, sums
 from lumtak.computers.hands.sent.clutter.clutter_data import RULES
-from lumtak.computers.hands.sent.clutter.copies import Beside, Copies, by_piece
+from lumtak.computers.hands.sent.clutter.copies import Copies, with_copies
+from lumtak.computers.hands.sent.clutter.emptying import Emptying
 from lumtak.computers.hands.sent.clutter.lone import looked_at
-from lumtak.computers.hands.sent.clutter.rules import Piece, Rule
+from lumtak.computers.hands.sent.clutter.rules import Rule
 from lumtak.computers.hands.sent.clutter.used import in_use
 from lumtak.computers.hands.sent.files.atomic import shed, times_kept
 from lumtak.computers.hands.sent.files.kernel import FOLDER, folder_at
 from lumtak.computers.hands.sent.files.making import make_folder
 from lumtak.computers.hands.sent.files.mounts import mounts_in
 from lumtak.computers.hands.sent.files.places import RefusalError
+from lumtak.computers.hands.sent.files.spool import Spool
 from lumtak.computers.hands.sent.files.walking import Walk
 from lumtak.computers.hands.sent.looking import Looking
 from lumtak.computers.hands.sent.states.aside_states import OWN_NOTES
@@ -45,10 +45,12 @@ class _Planned(NamedTuple):
     at: float
     folder: str
     asked: Tuple[str, str, Tuple[str, ...], Tuple[Any, ...]]
-    pieces: List[Piece]
-    kept: Beside
-    """Copies that stay."""
+    list: Spool
+    """As it would stand on the disk."""
+    pieces: str
+    """The checksum of what would go, whichever copies of it were found to stay."""
     sha256: str
+    """Of the list; empty where nothing may go."""
 
 
 class Storing(Looking):
@@ -150,7 +152,7 @@ class Storing(Looking):
         """
         planned, said = self._plan(name, key, paths, copies)
         handle = ""
-        if planned.pieces:
+        if planned.sha256:
             handle = os.urandom(16).hex()
             self._planned = {handle: planned}
         return {**said, "sha256": planned.sha256, "handle": handle}
@@ -170,12 +172,13 @@ class Storing(Looking):
             with contextlib.suppress(OSError):
                 real = self._real(place)
                 gathered.folder(folder_at(real), real[len(self.root) :])
-        gathered.pieces.sort(key=lambda piece: (posixpath.dirname(piece.place), piece.place))
-        sha256 = hashlib.sha256(written(gathered.pieces)).hexdigest() if gathered.pieces else ""
         kept = {self._shown(p): [self._shown(c) for c in held] for p, held in copies}
+        whole = with_copies(gathered.list, kept)
+        sha256 = whole.sha256() if gathered.sum.pieces else ""
         asked = (name, key, tuple(paths), tuple(copies))
-        now = time.monotonic()
-        return _Planned(now, folder, asked, gathered.pieces, kept, sha256), sums(gathered)
+        at = time.monotonic()
+        planned = _Planned(at, folder, asked, whole, gathered.list.sha256(), sha256)
+        return planned, sums(gathered)
 
     def _rule_for(self, name: str, key: str, named: bool) -> Rule:
         """The class that is looked for, where this hand may look for it so.
@@ -236,7 +239,7 @@ class Storing(Looking):
         passed = {self._at_home(p) for p in places if self.own or not p.startswith("$")}
         device = os.stat(self._nearest(folder)).st_dev
         safe = self.rules and self.live
-        return Gather(rule, os.geteuid(), device, used, passed, safe)
+        return Gather(rule, os.geteuid(), device, used, passed, safe, self._nearest(folder))
 
     def _nearest(self, folder: str) -> str:
         """The nearest folder above that is there, or it."""
@@ -284,15 +287,12 @@ class Storing(Looking):
         planned = self._planned.pop(handle)
         if time.monotonic() - planned.at > _FRESH_S:
             again, _ = self._plan(*planned.asked)
-            if again.sha256 != planned.sha256:
+            if again.pieces != planned.pieces:
                 raise RefusalError("what may be set aside is not the same any more: look again")
-            planned = again
         name, key, _, _ = planned.asked
         with self._notes(make=True) as notes:
-            aside = self._aside(notes)
-            aside.beside = by_piece({piece.place for piece in planned.pieces}, planned.kept)
             said = {"key": key, "clutter": name}
-            return aside.set_aside(planned.pieces, said, self._last_look)
+            return self._aside(notes).set_aside(planned.list, planned.sha256, said, self._last_look)
 
     def _last_look(self) -> Set[Tuple[int, int]]:
         """What is in use; the last thing before a move, when it is noted already."""
@@ -317,11 +317,26 @@ class Storing(Looking):
         shed(self._place(folder))
         return back
 
-    def aside_empty(self, sha256: str) -> Iterator[Dict[str, Any]]:
-        """What was set aside under this checksum is deleted; see `Aside.empty`."""
+    def aside_doubts(self, sha256: str) -> Iterator[Dict[str, Any]]:
+        """What emptying would delete now, and what speaks against it; see `Emptying.look`."""
         with self._notes() as notes:
-            yield from self._aside(notes).empty(sha256)
+            yield from self._emptying(notes, sha256).look(in_use() if self.live else set())
+
+    def aside_empty(self, sha256: str, agreed: Sequence[int]) -> Iterator[Dict[str, Any]]:
+        """What was set aside under this checksum is deleted, as far as nothing speaks against it;
+        see `Emptying.empty`.
+
+        Args:
+            sha256: of the list.
+            agreed: numbers of pieces that go though no other copy of them is left.
+        """
+        with self._notes() as notes:
+            used = in_use() if self.live else set()
+            yield from self._emptying(notes, sha256).empty(used, agreed)
         shed(self._place(self._notes_folder()))
+
+    def _emptying(self, notes: int, sha256: str) -> Emptying:
+        return Emptying(notes, self.rules and self.live, self._place, sha256)
 
     def _notes_folder(self) -> str:
         """Where this hand keeps what it sets aside."""

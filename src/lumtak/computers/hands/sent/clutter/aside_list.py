@@ -1,32 +1,37 @@
 """The list of what is set aside: a line a piece, so that Lumtak and a shell read it alike.
 
-docs/FORMATS.md has its form. Sent with the hand: the standard library only, in the language of
-Python 3.8.
+It is written and read a part at a time, however long it is. docs/FORMATS.md has its form. Sent with
+the hand: the standard library only, in the language of Python 3.8.
 """
 
 from __future__ import annotations
 
+import hashlib
 import json
 import os
 import re
-from typing import Any, Dict, List, Sequence, Set, Tuple
+from typing import Any, Dict, Iterable, Iterator, List, NamedTuple, Sequence, Tuple
 
 from lumtak.computers.hands.sent.clutter.rules import Piece
 from lumtak.computers.hands.sent.files.places import RefusalError
 
-_FIRST = b"# Set aside by Lumtak; docs/FORMATS.md of Lumtak has the form of this list.\n"
+FIRST = b"# Set aside by Lumtak; docs/FORMATS.md of Lumtak has the form of this list.\n"
 _PLAIN = re.compile(rb"[^A-Za-z0-9._/+,@%=:~-]")
 _OCTAL = re.compile(rb"\\0([0-7]{3})")
 _LINE = re.compile(
     rb"([fdl]) (\d{1,20}) (\d{1,20}) (\d{1,12}\.\d{9}) (\d{1,12}\.\d{9}) (\d{1,20}) (\d{1,20})"
     rb" (/[^ \n]*)"
 )
+_COPY = re.compile(rb"([cs]) (/[^ \n]*)")
 _NS = 1_000_000_000
 _SHA256 = re.compile(r"[0-9a-f]{64}")
 ENDED = "ended"
 """Stands beside a list once setting aside has ended, and holds the numbers of what was left."""
 LATE = 1 << 62
-MOST_LIST = 1 << 28
+_PART, _LONGEST = 1 << 20, 1 << 18
+_READ = os.O_RDONLY | os.O_NOFOLLOW | os.O_CLOEXEC
+Copies = List[Tuple[str, List[str]]]
+"""(a file that goes, where the same content stays) of a piece."""
 
 
 def tag_of(sha256: str) -> str:
@@ -47,9 +52,8 @@ def note_name(sha256: str) -> str:
 
 def note_in(folder: int, sha256: str) -> Dict[str, Any]:
     """The note of a list; nothing where there is none that can be read."""
-    flags = os.O_RDONLY | os.O_NOFOLLOW | os.O_CLOEXEC
     try:
-        descriptor = os.open(note_name(sha256), flags, dir_fd=folder)
+        descriptor = os.open(note_name(sha256), _READ, dir_fd=folder)
         with os.fdopen(descriptor, "rb") as file:
             note = json.loads(file.read(1 << 16))
     except (OSError, ValueError, RecursionError):
@@ -57,53 +61,162 @@ def note_in(folder: int, sha256: str) -> Dict[str, Any]:
     return note if isinstance(note, dict) else {}
 
 
-def written(pieces: Sequence[Piece]) -> bytes:
-    """The list of these pieces: a line each, its place escaped so that no shell trips over it."""
-    lines = [_FIRST]
-    for piece in pieces:
-        place = _PLAIN.sub(lambda m: b"\\0%03o" % m[0][0], os.fsencode(piece.place))
-        lines.append(
-            b"%s %d %d %s %s %d %d %s\n"
-            % (
-                piece.kind.encode(),
-                piece.inode,
-                piece.folder_inode,
-                _seconds(piece.changed_ns),
-                _seconds(piece.folder_changed_ns),
-                piece.bytes,
-                piece.files,
-                place,
-            )
-        )
-    return b"".join(lines)
+# -- writing ---------------------------------------------------------------------------------------
+
+
+def line_of(piece: Piece) -> bytes:
+    """The line of a piece."""
+    return b"%s %d %d %s %s %d %d %s\n" % (
+        piece.kind.encode(),
+        piece.inode,
+        piece.folder_inode,
+        _seconds(piece.changed_ns),
+        _seconds(piece.folder_changed_ns),
+        piece.bytes,
+        piece.files,
+        _escaped(piece.place),
+    )
+
+
+def lines_of_copies(copies: Iterable[Tuple[str, Sequence[str]]]) -> bytes:
+    """The lines after that of a piece: a file that goes, and where the same content stays."""
+    return b"".join(
+        b"".join((b"c %s\n" % _escaped(file), *(b"s %s\n" % _escaped(one) for one in others)))
+        for file, others in copies
+    )
+
+
+def _escaped(place: str) -> bytes:
+    """So that no shell trips over it."""
+    return _PLAIN.sub(lambda m: b"\\0%03o" % m[0][0], os.fsencode(place))
 
 
 def _seconds(ns: int) -> bytes:
     return b"%d.%09d" % divmod(max(ns, 0), _NS)
 
 
-def read_back(data: bytes) -> List[Piece]:
-    """The pieces of a list.
+# -- reading ---------------------------------------------------------------------------------------
+
+
+class Line(NamedTuple):
+    """A piece of a list, by its number from 1."""
+
+    number: int
+    piece: Piece
+    copies: Copies
+
+
+class Listing:
+    """A list on the disk, whose checksum is the one that is recorded elsewhere.
+
+    What is read is held against what was checked, so that nobody exchanges it in between.
+
+    Args:
+        descriptor: of the list; it is closed with this.
+        sha256: that is recorded.
+
+    Raises:
+        RefusalError: it is another one.
+    """
+
+    def __init__(self, descriptor: int, sha256: str) -> None:
+        self._descriptor = descriptor
+        self._parts: List[bytes] = []
+        whole = hashlib.sha256()
+        while True:
+            data = os.pread(descriptor, _PART, len(self._parts) * _PART)
+            if not data:
+                break
+            whole.update(data)
+            self._parts.append(hashlib.sha256(data).digest())
+        if whole.hexdigest() != sha256:
+            os.close(descriptor)
+            raise _another()
+
+    def lines(self) -> Iterator[Line]:
+        """Every piece with its number.
+
+        Raises:
+            RefusalError: a line of it cannot be read, or it was written anew meanwhile.
+        """
+        return numbered(self._read())
+
+    def _read(self) -> Iterator[bytes]:
+        for number, digest in enumerate(self._parts):
+            data = os.pread(self._descriptor, _PART, number * _PART)
+            if hashlib.sha256(data).digest() != digest:
+                raise _another()
+            yield data
+
+    def __enter__(self) -> Listing:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        os.close(self._descriptor)
+
+
+def _another() -> RefusalError:
+    return RefusalError(
+        "the list of what was set aside is not the one that was recorded: somebody wrote another"
+        " one"
+    )
+
+
+def numbered(parts: Iterable[bytes]) -> Iterator[Line]:
+    """The pieces of a list, from its parts.
 
     Raises:
         RefusalError: it is none.
     """
-    first, newline, rest = data.partition(b"\n")
-    if first + newline != _FIRST or not rest.endswith(b"\n"):
+    number, piece, copies = 0, None, []  # type: int, Any, Copies
+    lines = _split(parts)
+    if next(lines, b"") + b"\n" != FIRST:
         raise RefusalError("this is no list of what was set aside")
-    pieces = []
-    for line in rest[:-1].split(b"\n"):
-        said = _LINE.fullmatch(line)
-        if said is None:
-            raise RefusalError("a line of the list cannot be read")
-        kind, inode, above, changed, folder_changed, size, files, place = said.groups()
-        whole = os.fsdecode(_OCTAL.sub(lambda m: bytes([int(m[1], 8) & 0xFF]), place))
-        if "\0" in whole or whole != os.path.normpath(whole):
-            raise RefusalError("a place of the list is none")
-        times = [int(t.replace(b".", b"")) for t in (changed, folder_changed)]
-        numbers = int(inode), int(above), 0, times[0], times[1], int(size), int(files)
-        pieces.append(Piece(whole, kind.decode(), *numbers))
-    return pieces
+    for line in lines:
+        said = _COPY.fullmatch(line)
+        if said is not None and piece is not None and (copies or said[1] == b"c"):
+            place = _place(said[2])
+            if said[1] == b"c":
+                copies.append((place, []))
+            else:
+                copies[-1][1].append(place)
+            continue
+        if piece is not None:
+            yield Line(number, piece, copies)
+        number, piece, copies = number + 1, _piece(line), []
+    if piece is not None:
+        yield Line(number, piece, copies)
+
+
+def _split(parts: Iterable[bytes]) -> Iterator[bytes]:
+    rest = b""
+    for part in parts:
+        *whole, rest = (rest + part).split(b"\n")
+        if len(rest) > _LONGEST:
+            raise RefusalError("a line of the list is too long")
+        yield from whole
+    if rest:
+        raise RefusalError("this is no list of what was set aside")
+
+
+def _piece(line: bytes) -> Piece:
+    said = _LINE.fullmatch(line)
+    if said is None:
+        raise RefusalError("a line of the list cannot be read")
+    kind, inode, above, changed, folder_changed, size, files, place = said.groups()
+    times = [int(t.replace(b".", b"")) for t in (changed, folder_changed)]
+    numbers = int(inode), int(above), 0, times[0], times[1], int(size), int(files)
+    return Piece(_place(place), kind.decode(), *numbers)
+
+
+def _place(escaped: bytes) -> str:
+    whole = os.fsdecode(_OCTAL.sub(lambda m: bytes([int(m[1], 8) & 0xFF]), escaped))
+    if "\0" in whole or whole != os.path.normpath(whole):
+        raise RefusalError("a place of the list is none")
+    return whole
+
+
+# -- beside it -------------------------------------------------------------------------------------
 
 
 def in_words(left: Dict[str, int]) -> str:
@@ -119,15 +232,33 @@ def changed_at(folder: int, name: str) -> int:
         return LATE
 
 
-def ended_at(folder: int) -> Tuple[int, Set[int]]:
-    """(when setting aside had ended, the numbers of what was left); ns since the epoch.
+class LeftThen:
+    """What was left when it was set aside, asked in the order of the numbers.
 
-    Late where it was interrupted: whatever changed its folders since was Lumtak.
+    Args:
+        folder: of the list.
     """
-    try:
-        descriptor = os.open(ENDED, os.O_RDONLY | os.O_NOFOLLOW | os.O_CLOEXEC, dir_fd=folder)
-    except OSError:
-        return LATE, set()
-    with os.fdopen(descriptor, "rb") as file:
-        data = file.read(MOST_LIST)
-        return os.fstat(file.fileno()).st_mtime_ns, {int(n) for n in data.split() if n.isdigit()}
+
+    def __init__(self, folder: int) -> None:
+        self.at = changed_at(folder, ENDED)
+        """When setting aside had ended, ns since the epoch; late where it was interrupted:
+        whatever changed its folders since was Lumtak."""
+        self._numbers = self._read(folder)
+        self._next = next(self._numbers, 0)
+
+    @staticmethod
+    def _read(folder: int) -> Iterator[int]:
+        try:
+            descriptor = os.open(ENDED, _READ, dir_fd=folder)
+        except OSError:
+            return
+        with os.fdopen(descriptor, "rb") as file:
+            for line in file:
+                if line.strip().isdigit() and len(line) < 30:
+                    yield int(line)
+
+    def has(self, number: int) -> bool:
+        """Whether this one was; asked of growing numbers."""
+        while self._next and self._next < number:
+            self._next = next(self._numbers, 0)
+        return self._next == number

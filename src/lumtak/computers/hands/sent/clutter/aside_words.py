@@ -9,13 +9,14 @@ import contextlib
 import errno
 import os
 import stat
-from typing import Optional
 
 from lumtak.computers.hands.sent.clutter.rules import Piece
 
 CHANGED, TAKEN, GONE = "changed while it was looked at", "something stands there", "it is gone"
 THEIRS, MOUNTED = "somebody else's", "something is mounted in it"
 OTHER = "it is not what was set aside"
+LONE = "no other copy of it stays"
+LAST = "no other copy of it is there any more"
 _WHY = {
     errno.EXDEV: "on another file system",
     errno.ENOSPC: "no space for it",
@@ -32,17 +33,9 @@ def is_same(piece: Piece, about: os.stat_result) -> bool:
     return about.st_ino == piece.inode and kind == piece.kind
 
 
-def here_as(piece: Piece, folder: int, name: str) -> Optional[bool]:
-    """Whether what stands in an open folder is what a list names; None where nothing does."""
-    try:
-        return is_same(piece, os.stat(name, dir_fd=folder, follow_symlinks=False))
-    except FileNotFoundError:
-        return None
-
-
-def is_it(piece: Piece, about: os.stat_result) -> bool:
+def is_it(piece: Piece, about: os.stat_result, device: int) -> bool:
     """Whether this still is what was looked at: inode, device and kind."""
-    return is_same(piece, about) and about.st_dev == piece.device
+    return is_same(piece, about) and about.st_dev == device
 
 
 def as_before(folder: int, name: str, piece: Piece, about: os.stat_result) -> None:

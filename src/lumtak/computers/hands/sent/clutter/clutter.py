@@ -14,12 +14,14 @@ import os
 import re
 import stat
 import time
-from typing import Any, Dict, List, Optional, Set, Tuple
+from typing import Any, Dict, List, NamedTuple, Optional, Set, Tuple
 
+from lumtak.computers.hands.sent.clutter.aside_list import FIRST, line_of
 from lumtak.computers.hands.sent.clutter.rules import FIRST_PERSON, Piece, Rule
+from lumtak.computers.hands.sent.clutter.thrown import thrown_at
 from lumtak.computers.hands.sent.files.diving import Dive, Level, LostError
 from lumtak.computers.hands.sent.files.kernel import only_roots
-from lumtak.computers.hands.sent.files.places import read_most
+from lumtak.computers.hands.sent.files.spool import Spool
 from lumtak.computers.hands.sent.files.walking import BLOCK
 
 _NEVER = re.compile(
@@ -29,7 +31,7 @@ _NEVER = re.compile(
     re.DOTALL,
 )
 """Names of what tells programs apart or lets them find each other; they are never clutter."""
-_DAY_S, _MOST_INFO = 86_400, 1 << 16
+_DAY_S = 86_400
 YOUNG, USED, THEIRS, UNREAD, ELSEWHERE, SPECIAL, OPEN_TO_ALL, LINKED = (
     "too young",
     "in use",
@@ -43,16 +45,25 @@ YOUNG, USED, THEIRS, UNREAD, ELSEWHERE, SPECIAL, OPEN_TO_ALL, LINKED = (
 """Why something is left."""
 
 
+class Sum(NamedTuple):
+    """What was listed until somewhere."""
+
+    at: int
+    """Bytes of the list."""
+    pieces: int
+    bytes: int
+    files: int
+
+
 class Found:
     """A folder on the way."""
 
-    __slots__ = ("bytes", "files", "path", "pieces", "safe", "todo", "whole")
+    __slots__ = ("before", "bytes", "files", "path", "safe", "todo", "whole")
 
-    def __init__(self, path: str, safe: bool) -> None:
-        self.path, self.safe = path, safe
+    def __init__(self, path: str, safe: bool, before: Sum) -> None:
+        self.path, self.safe, self.before = path, safe, before
         self.whole = True
         self.bytes = self.files = 0
-        self.pieces: List[Piece] = []
         self.todo: List[str] = []
 
 
@@ -67,6 +78,7 @@ class Gather:
         passed: places that belong to other classes.
         root: whether a hand of root gathers, which moves nothing out of a folder that others can
             change.
+        spill: the folder on whose file system a long list stands meanwhile.
     """
 
     def __init__(
@@ -77,6 +89,7 @@ class Gather:
         used: Set[Tuple[int, int]],
         passed: Set[str],
         root: bool,
+        spill: str = "",
     ) -> None:
         self._rule, self._uid, self._device, self._used = rule, uid, device, used
         self._passed, self._root = passed, root
@@ -84,7 +97,12 @@ class Gather:
         self._now = time.time()
         self._cut = self._now - rule.age_days * _DAY_S
         self._links: Dict[int, int] = {}
-        self.pieces: List[Piece] = []
+        self.list = Spool(spill)
+        """Lines of what may go; of a folder all of which may, only its own."""
+        self.list.add(FIRST)
+        self.sum = Sum(self.list.at, 0, 0, 0)
+        """Of what may go."""
+        self._last: Optional[Piece] = None
         self.bytes = self.files = 0
         """All that is in the class, what is left with it."""
         self.left: Dict[str, int] = {}
@@ -99,11 +117,7 @@ class Gather:
             if self._rule.trash:
                 self._trash(dive)
                 return
-            found = self._through(dive)
-            if found.safe:
-                self.pieces += found.pieces
-            elif found.pieces:
-                self.leave(OPEN_TO_ALL, sum(p.files for p in found.pieces))
+            self._leave_if_open_to_all(self._through(dive))
 
     def one(self, descriptor: int, path: str) -> None:
         """One thing that a person named, in the folder that is open: all of it, or nothing."""
@@ -111,11 +125,28 @@ class Gather:
         self._cut = float("inf")
         with self._dive(descriptor, folder) as dive:
             piece = self._whole(dive, name)
-            self.pieces += [piece] if piece else []
+            if piece:
+                self._add(piece)
+
+    def _add(self, piece: Piece) -> None:
+        self._last = piece
+        self.list.add(line_of(piece))
+        _, pieces, size, files = self.sum
+        self.sum = Sum(self.list.at, pieces + 1, size + piece.bytes, files + piece.files)
+
+    def _back_to(self, before: Sum) -> None:
+        """What was listed since is not to go."""
+        self.list.cut(before.at)
+        self.sum = before
+
+    def _leave_if_open_to_all(self, found: Found) -> None:
+        if not found.safe and self.sum.pieces > found.before.pieces:
+            self.leave(OPEN_TO_ALL, self.sum.files - found.before.files)
+            self._back_to(found.before)
 
     def _dive(self, descriptor: int, path: str) -> Dive:
         about = os.fstat(descriptor)
-        return Dive(descriptor, Found(path, self._is_safe(about)))
+        return Dive(descriptor, Found(path, self._is_safe(about), self.sum))
 
     def _is_safe(self, about: os.stat_result) -> bool:
         """Whether nobody can exchange what stands in this folder while it is moved."""
@@ -137,7 +168,7 @@ class Gather:
             above.whole = False
             return
         try:
-            level = dive.down(name, Found(path, False))
+            level = dive.down(name, Found(path, False, self.sum))
         except OSError:
             above.whole = False
             self.leave(UNREAD)
@@ -163,12 +194,10 @@ class Gather:
         piece = self._as_one(level, found, dive.here)
         if piece is None:
             above.whole = False
-            if found.safe:
-                above.pieces += found.pieces
-            elif found.pieces:
-                self.leave(OPEN_TO_ALL, sum(p.files for p in found.pieces))
+            self._leave_if_open_to_all(found)
         else:
-            above.pieces.append(piece)
+            self._back_to(found.before)
+            self._add(piece)
 
     def _as_one(self, level: Level, found: Found, above: Level) -> Optional[Piece]:
         """The folder as one piece, where all that is in it may go and nothing says that it is in
@@ -205,10 +234,9 @@ class Gather:
                 except OSError:
                     continue
                 piece = self._file(found, entry.name, about, level)
-                if piece is None:
-                    found.whole = False
-                else:
-                    found.pieces.append(piece)
+                found.whole = found.whole and piece is not None
+                if piece:
+                    self._add(piece)
 
     # -- one file ----------------------------------------------------------------------------------
 
@@ -278,13 +306,13 @@ class Gather:
         about = os.stat(name, dir_fd=dive.here.descriptor, follow_symlinks=False)
         if not stat.S_ISDIR(about.st_mode):
             return self._file(above, name, about, dive.here)
-        above.pieces, above.whole = [], True
-        depth = len(dive.way)
+        before, depth, above.whole = self.sum, len(dive.way), True
         self._down(dive, name)
         if len(dive.way) == depth:
             return None
         self._rest(dive, depth)
-        return above.pieces[0] if above.whole and above.pieces else None
+        self._back_to(before)
+        return self._last if above.whole else None
 
     def _rest(self, dive: Dive, depth: int) -> None:
         """What is left of the way down, until the folder at this depth is open again."""
@@ -302,7 +330,7 @@ class Gather:
         old, self._cut = self._cut, float("inf")
         thrown = []
         told = self._told(dive)
-        if dive.down("files", Found(dive.here.data.path + "/files", True)) is None:
+        if dive.down("files", Found(dive.here.data.path + "/files", True, self.sum)) is None:
             return
         for name in sorted(os.listdir(dive.here.descriptor)):
             with contextlib.suppress(OSError):
@@ -317,13 +345,14 @@ class Gather:
                 self.leave(YOUNG, piece.files)
                 continue
             held -= piece.bytes
-            self.pieces += [piece, note]
+            self._add(piece)
+            self._add(note)
 
     def _told(self, dive: Dive) -> Dict[str, Tuple[float, Piece]]:
         """When each thing was thrown away, and the file that says so, by its name."""
         found: Dict[str, Tuple[float, Piece]] = {}
         try:
-            level = dive.down("info", Found(dive.here.data.path + "/info", True))
+            level = dive.down("info", Found(dive.here.data.path + "/info", True, self.sum))
         except OSError:
             return found
         if level is None:
@@ -335,26 +364,10 @@ class Gather:
                     continue
                 piece = self._file(level.data, name, about, level)
                 if piece:
-                    at = _thrown_at(level.descriptor, name) or about.st_mtime
+                    at = thrown_at(level.descriptor, name) or about.st_mtime
                     found[name[: -len(".trashinfo")]] = at, piece
         dive.up()
         return found
-
-
-def _thrown_at(folder: int, name: str) -> float:
-    """When, by the file that says so; 0 where it does not."""
-    descriptor = os.open(name, os.O_RDONLY | os.O_NOFOLLOW | os.O_CLOEXEC, dir_fd=folder)
-    try:
-        data = read_most(descriptor, _MOST_INFO)
-    finally:
-        os.close(descriptor)
-    said = re.search(rb"^DeletionDate=(\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d)", data, re.MULTILINE)
-    if said is None:
-        return 0.0
-    try:
-        return time.mktime(time.strptime(said[1].decode(), "%Y-%m-%dT%H:%M:%S"))
-    except (ValueError, OverflowError):
-        return 0.0
 
 
 def _piece(
@@ -375,11 +388,11 @@ def _piece(
 
 def sums(gathered: Gather) -> Dict[str, Any]:
     """What was found, without the pieces."""
-    pieces = gathered.pieces
+    _, pieces, size, files = gathered.sum
     return {
-        "bytes": sum(p.bytes for p in pieces),
-        "files": sum(p.files for p in pieces),
-        "pieces": len(pieces),
+        "bytes": size,
+        "files": files,
+        "pieces": pieces,
         "all_bytes": gathered.bytes,
         "all_files": gathered.files,
         "left": gathered.left,

@@ -9,15 +9,21 @@ library only, in the language of Python 3.8.
 from __future__ import annotations
 
 import contextlib
-import fcntl
 import hashlib
 import os
 import stat
-import struct
 import time
-from typing import Any, Dict, Iterator, List, Optional, Set, Tuple
+from typing import Any, Callable, Dict, Iterator, List, Optional, Sequence, Set, Tuple
 
+from lumtak.computers.hands.sent.clutter.aside_list import (
+    FIRST,
+    line_of,
+    lines_of_copies,
+    numbered,
+)
 from lumtak.computers.hands.sent.files.diving import Dive, LostError
+from lumtak.computers.hands.sent.files.extents import extents_of
+from lumtak.computers.hands.sent.files.spool import Spool
 
 PART, _SMALL = 4096, 3 * 4096
 _CHUNK, _TELL_S = 1 << 18, 0.25
@@ -26,9 +32,6 @@ _SLOTS = _SIZES - 3
 _MOST = 150_000
 """Files that are held at once; beyond that those of one size are parted by what is in them first,
 and what is too many then is left, and that is said."""
-_FIEMAP, _EXTENTS = 0xC020660B, 64
-_UNSURE = 0x2 | 0x4 | 0x200 | 0x400
-"""Unknown, not yet allocated, inside the inode, in a tail that others share."""
 _MOST_GROUPS, _MOST_NAMES = 5000, 200
 Beside = Dict[str, List[str]]
 """Where files of the same content are that stay, by the place of one that goes."""
@@ -308,10 +311,15 @@ def _count(counts: bytearray, number: int) -> None:
 
 
 def alike(one: str, other: str) -> bool:
-    """Whether two files hold the same bytes now; not where either cannot be read."""
+    """Whether two files hold the same bytes now, each in an inode of its own; not where either
+    cannot be read. Two ways to one file are no copies: hard links, and mounts of one folder.
+    """
     flags = os.O_RDONLY | os.O_NOFOLLOW | os.O_CLOEXEC | os.O_NONBLOCK
     try:
         with os.fdopen(os.open(one, flags), "rb") as a, os.fdopen(os.open(other, flags), "rb") as b:
+            about = [os.fstat(file.fileno()) for file in (a, b)]
+            if about[0].st_size != about[1].st_size or os.path.samestat(*about):
+                return False
             while True:
                 left, right = a.read(_CHUNK), b.read(_CHUNK)
                 if left != right:
@@ -320,6 +328,17 @@ def alike(one: str, other: str) -> bool:
                     return True
     except OSError:
         return False
+
+
+def staying(file: str, others: Sequence[str], here: Callable[[str], str]) -> str:
+    """Where the same bytes stand in another file, compared now; empty for nowhere.
+
+    Args:
+        file: that goes, as a place of this process.
+        others: places on the computer.
+        here: one of those as a place of this process.
+    """
+    return next((other for other in others if alike(file, here(other))), "")
 
 
 def by_piece(places: Set[str], copies: Beside) -> Kept:
@@ -337,39 +356,27 @@ def by_piece(places: Set[str], copies: Beside) -> Kept:
     return found
 
 
+def with_copies(gathered: Spool, kept: Beside) -> Spool:
+    """The list with where the same content stays, of those pieces of which that is known."""
+    if not kept:
+        return gathered
+    places = {line.piece.place for line in numbered(gathered.parts())}
+    beside = by_piece(places, kept)
+    whole = Spool("")
+    whole.add(FIRST)
+    for line in numbered(gathered.parts()):
+        whole.add(line_of(line.piece) + lines_of_copies(beside.get(line.piece.place, ())))
+    return whole
+
+
 def _without_shared(files: List[List[File]]) -> List[List[File]]:
     """One of those that lie in the same place on the disk."""
     seen: Set[Tuple[Tuple[int, int], ...]] = set()
     apart = []
     for names in files:
-        extents = _extents(names[0].path)
+        extents = extents_of(names[0].path)
         if extents and extents in seen:
             continue
         seen.add(extents)
         apart.append(names)
     return apart
-
-
-def _extents(path: str) -> Tuple[Tuple[int, int], ...]:
-    """(place on the disk, length) of each part; empty where the file system does not tell."""
-    said = bytearray(struct.pack("=QQIIII", 0, (1 << 64) - 1, 0, 0, _EXTENTS, 0))
-    said += bytes(56 * _EXTENTS)
-    try:
-        descriptor = os.open(path, os.O_RDONLY | os.O_NOFOLLOW | os.O_CLOEXEC)
-        try:
-            fcntl.ioctl(descriptor, _FIEMAP, said, True)
-        finally:
-            os.close(descriptor)
-    except OSError:
-        return ()
-    count = struct.unpack_from("=I", said, 20)[0]
-    if not 0 < count < _EXTENTS:
-        return ()
-    found = []
-    for number in range(count):
-        _, physical, length = struct.unpack_from("=QQQ", said, 32 + 56 * number)
-        flags = struct.unpack_from("=I", said, 32 + 56 * number + 40)[0]
-        if physical == 0 or flags & _UNSURE:
-            return ()
-        found.append((physical, length))
-    return tuple(found)

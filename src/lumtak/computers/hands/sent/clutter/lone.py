@@ -16,7 +16,7 @@ import time
 from typing import Any
 
 from lumtak.computers.hands.sent.files.diving import Dive, LostError
-from lumtak.computers.hands.sent.files.kernel import folder_at
+from lumtak.computers.hands.sent.files.kernel import FOLDER, folder_at, open_inside
 
 _HEAD, _TAIL = 4096, 512
 _MOST, _MOST_S, _MOST_NAMED = 200_000, 60.0, 5000
@@ -118,13 +118,17 @@ class Lone:
         above, name = os.path.split(place.rstrip("/"))
         folder = folder_at(above)
         try:
-            about = os.stat(name, dir_fd=folder, follow_symlinks=False)
-            if not stat.S_ISDIR(about.st_mode):
-                self._file(folder, name, about, shown)
-                return
+            self.look_in(folder, name, shown)
         finally:
             os.close(folder)
-        with Dive(folder_at(place), (shown, [])) as dive:
+
+    def look_in(self, folder: int, name: str, shown: str) -> None:
+        """The same, of what stands in an open folder under a name."""
+        about = os.stat(name, dir_fd=folder, follow_symlinks=False)
+        if not stat.S_ISDIR(about.st_mode):
+            self._file(folder, name, about, shown)
+            return
+        with Dive(open_inside(folder, name, FOLDER), (shown, [])) as dive:
             self._into(dive)
             while len(dive.way) > 1 or dive.here.data[1]:
                 self._step(dive)

@@ -10,7 +10,9 @@ import errno
 import hashlib
 import os
 import posixpath
-from typing import Iterator
+from typing import Iterable, Iterator
+
+NO_ROOM = frozenset((errno.ENOSPC, errno.EDQUOT))
 
 
 def temporary_name(name: str) -> str:
@@ -83,6 +85,11 @@ def _then_named(folder: int, temporary: str, name: str) -> Iterator[None]:
 
 def put(folder: int, name: str, data: bytes, mode: int) -> None:
     """The file has these bytes and this mode."""
+    put_parts(folder, name, (data,), mode)
+
+
+def put_parts(folder: int, name: str, parts: Iterable[bytes], mode: int) -> None:
+    """The file has the bytes of these parts, one after the other, and this mode."""
     temporary = temporary_name(name)
     forget(temporary, folder)
     # O_EXCL and O_NOFOLLOW: a file or link that somebody planted under that name is refused.
@@ -90,10 +97,36 @@ def put(folder: int, name: str, data: bytes, mode: int) -> None:
     descriptor = os.open(temporary, flags, 0o600, dir_fd=folder)
     with _then_named(folder, temporary, name):
         try:
-            left = memoryview(data)
-            while left:
-                left = left[os.write(descriptor, left) :]
+            for part in parts:
+                _write_all(descriptor, part)
             os.fchmod(descriptor, mode)
+            os.fsync(descriptor)
+        finally:
+            os.close(descriptor)
+
+
+def _write_all(descriptor: int, data: bytes) -> None:
+    left = memoryview(data)
+    while left:
+        left = left[os.write(descriptor, left) :]
+
+
+def put_or_rewrite(folder: int, name: str, data: bytes, mode: int) -> None:
+    """The file has these bytes; where there is no room for another file, it is written over, as
+    far as that takes no room, and keeps its mode.
+    """
+    try:
+        put(folder, name, data, mode)
+    except OSError as error:
+        if error.errno not in NO_ROOM:
+            raise
+        flags = os.O_WRONLY | os.O_NOFOLLOW | os.O_CLOEXEC
+        try:
+            descriptor = os.open(name, flags, dir_fd=folder)
+        except FileNotFoundError:
+            raise error from None
+        try:
+            _write_all(descriptor, data.rstrip().ljust(os.fstat(descriptor).st_size))
             os.fsync(descriptor)
         finally:
             os.close(descriptor)

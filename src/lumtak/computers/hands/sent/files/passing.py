@@ -32,6 +32,8 @@ class Pass:
         self._after = after[len(self._shown) + 1 :].split("/") if inside else []
         self.unread = 0
         """Folders that could not be gone into."""
+        self.blocks = 0
+        """That the folders take themselves, of 512 bytes."""
 
     def files(self) -> Iterator[Tuple[str, int, str, os.stat_result]]:
         """(as it is told, descriptor of its folder, its name there, about it), ordinary files
@@ -39,6 +41,7 @@ class Pass:
         """
         with Dive(os.open(self._place, FOLDER & ~os.O_NOFOLLOW)) as dive:
             dive.here.data = self._names(dive.here.descriptor, [])
+            self.blocks += dive.here.about.st_blocks
             while dive.way:
                 if not dive.here.data:
                     self._up(dive)
@@ -55,7 +58,9 @@ class Pass:
 
     def _down(self, dive: Dive, parts: List[str]) -> None:
         try:
-            if dive.down(parts[-1], []) is not None:
+            level = dive.down(parts[-1], [])
+            if level is not None:
+                self.blocks += level.about.st_blocks
                 dive.here.data = self._names(dive.here.descriptor, parts)
         except OSError:
             self.unread += 1
