@@ -14,6 +14,7 @@ from helpers import put
 from lumtak.computers.hands.sent.desktop.desktop_data import KEYS
 from lumtak.computers.hands.sent.files.places import RefusalError
 from lumtak.computers.hands.sent.hand import Hand
+from lumtak.computers.hands.sent.root.settling import RootHand
 from lumtak.computers.hands.sent.table import (
     CHANNELS,
     NOWHERE,
@@ -39,7 +40,7 @@ SDA2 = {"/dev/sda2": ("partition", 300, 0)}
 PROFILES = ("power-saver", "balanced", "performance")
 
 
-class Acting(Hand):
+class Acting(RootHand):
     """A hand of root on a folder, where programs seem to run.
 
     What is asked of them is written down.
@@ -160,7 +161,7 @@ class Outside(Acting):
         put(self.path, "/proc/swaps", "\n".join(["Filename Type Size Used Priority", *lines, ""]))
 
     def space(self, path):
-        return [20 << 30, 10 << 30]
+        return [20 << 30, 10 << 30, 1 << 30]
 
     def acted(self):
         """What systemctl was told to do."""

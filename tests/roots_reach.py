@@ -20,8 +20,8 @@ from unittest import mock
 from helpers import put
 from lumtak.computers.hands.sent import storing
 from lumtak.computers.hands.sent.clutter.used import in_use
-from lumtak.computers.hands.sent.hand import Hand
 from lumtak.computers.hands.sent.operations import OPERATIONS, ROOT
+from lumtak.computers.hands.sent.root.settling import RootHand
 from lumtak.computers.hands.sent.table import (
     POWER_FILE,
     power_unit_text,
@@ -144,7 +144,7 @@ def touched(tree: Path, before: dict[str, tuple]) -> set[str]:
     return {name for name in {*before, *now} if before.get(name) != now.get(name)}
 
 
-class RootsHand(Hand):
+class RootsHand(RootHand):
     """Root's hand, whose service manager is written down and never asked."""
 
     def __init__(self) -> None:
@@ -244,8 +244,8 @@ def requests():
         yield "vouched", [area, key, wanted]
     for name in NAMES:
         for paths in ([], [PATHS[2]], [PATHS[7]]):
-            yield "aside_look", [name, name, paths, []]
-            yield "aside_look", [name, "other", paths, [[PATHS[2], [PATHS[3]]]]]
+            yield "aside_look", [name, name, paths, [], []]
+            yield "aside_look", [name, "other", paths, [[PATHS[2], [PATHS[3]]]], []]
     for sha256 in ("0" * 64, "", "../../../root"):
         yield "aside_move", [sha256[:32]]
         yield "aside_back", [sha256]
@@ -380,7 +380,7 @@ def race(chance: random.Random, seconds: float) -> dict[str, int]:
         known = dict[str, list[str]](handle=[], sha256=[])
         steps: list[tuple[str, list]] = []
         for name in ("temp-system", "crash-dumps"):
-            asked(hand, "aside_look", [name, name, [], []], known)
+            asked(hand, "aside_look", [name, name, [], [], []], known)
         steps += [("aside_move", [handle]) for handle in known["handle"]]
         last, rounds = ("aside_back", "aside_empty")[rounds % 2], rounds + 1
         more = [[]] if last == "aside_empty" else []

@@ -19,12 +19,12 @@ from lumtak.computers.hands.piped import Piped
 from lumtak.computers.hands.sent.clutter import aside, aside_folder, aside_list, clutter
 from lumtak.computers.hands.sent.clutter.aside_list import numbered
 from lumtak.computers.hands.sent.clutter.copies import Copies, alike
+from lumtak.computers.hands.sent.clutter.rules import OWN_NOTES
 from lumtak.computers.hands.sent.files import deleting, kernel
 from lumtak.computers.hands.sent.files.places import RefusalError
 from lumtak.computers.hands.sent.files.walking import Walk
 from lumtak.computers.hands.sent.hand import Hand
 from lumtak.computers.hands.sent.script.aside_shell import ASIDE
-from lumtak.computers.hands.sent.states.aside_states import OWN_NOTES
 
 OLD = 1_000_000_000
 ODD = [
@@ -57,7 +57,7 @@ class Home:
         return os.fsdecode(whole)
 
     def look(self, name="thumbnails", path="", hand=None):
-        return (hand or self.hand).aside_look(name, name, [path] if path else [], [])
+        return (hand or self.hand).aside_look(name, name, [path] if path else [], [], [])
 
     def move(self, sha256):
         """What was looked for last, whose list has this checksum."""
@@ -360,7 +360,7 @@ def by_script(home, sha256, shell="dash"):
 @pytest.mark.parametrize("gone", ["deleted", "overwritten", "a link to it", "held too"])
 def test_what_became_the_last_copy_stays_unless_somebody_says_yes_to_just_that(home, gone):
     one, other = home.file("films/a", b"film" * 5000), home.file("more/b", b"film" * 5000)
-    found = home.hand.aside_look("path", one, [one], [[one, [other]]])
+    found = home.hand.aside_look("path", one, [one], [[one, [other]]], [])
     home.hand.aside_move(found["handle"])
     assert ended(home.hand.aside_doubts(found["sha256"]))["last"] == []
     (held,) = (f"{d}/1" for d, _, names in os.walk(home.notes) if "1" in names)

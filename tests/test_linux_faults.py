@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from helpers import CATALOGUE, EVENING, linux_tree, process, profile, put, tree_user
-from lumtak.computers.hands.sent.hand import Hand
+from lumtak.computers.hands.sent.root.settling import RootHand
 from lumtak.computers.linux.computer import LinuxComputer
 from lumtak.core.audit import audit
 from lumtak.core.facts import Facts, Setting, in_rows
@@ -32,7 +32,7 @@ NASTY = (
 sequences."""
 
 
-class Odd(Hand):
+class Odd(RootHand):
     """A computer on which any program may fail, take too long or print anything, and any file may
     vanish or hold anything.
     """

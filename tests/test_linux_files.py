@@ -13,6 +13,7 @@ from lumtak.computers.hands.sent.files import owned
 from lumtak.computers.hands.sent.files.places import RefusalError
 from lumtak.computers.hands.sent.hand import Hand
 from lumtak.computers.hands.sent.looking import MOST_BYTES
+from lumtak.computers.hands.sent.root.settling import RootHand
 from lumtak.computers.hands.sent.table import PROGRAMS
 from lumtak.computers.hands.whose import chosen_user, folder_hands, local_hands
 from lumtak.computers.linux.computer import LinuxComputer
@@ -219,7 +220,7 @@ def test_a_file_of_a_mebibyte_is_read_and_a_larger_one_is_not(tree, box):
 
 
 def test_what_a_hand_says_when_it_fails_is_in_the_sentence(tree):
-    class Broken(Hand):
+    class Broken(RootHand):
         def put(self, folder, name, data, mode):
             raise OSError("the hand of mia has ended")
 

@@ -20,6 +20,7 @@ from helpers import (
     tree_user,
 )
 from lumtak.computers.hands.sent.hand import Hand
+from lumtak.computers.hands.sent.root.settling import RootHand
 from lumtak.computers.linux import hardware
 from lumtak.computers.linux.listening import is_open, with_listening
 from lumtak.computers.linux.login_starts import LoginStart
@@ -286,7 +287,7 @@ BusName=org.example.Mine
 """
 
 
-class Asked(Hand):
+class Asked(RootHand):
     """A system whose programs answer from here."""
 
     live = True

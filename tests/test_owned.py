@@ -51,7 +51,7 @@ def mia(tmp_path):
 
 def moved(mia, paths, copies):
     """What is set aside of these; what was left, with the reason."""
-    found = mia.hand.aside_look("chosen", "chosen", paths, copies)
+    found = mia.hand.aside_look("chosen", "chosen", paths, copies, [])
     if not found["sha256"]:
         return found["left"]
     try:

@@ -153,7 +153,7 @@ CLASS, PLACE = "crash-dumps", "/var/crash"
 
 
 def look(hand):
-    return hand.asked("aside_look", [CLASS, CLASS, [], []])
+    return hand.asked("aside_look", [CLASS, CLASS, [], [], []])
 
 
 def test_only_the_system_s_own_goes_aside_and_no_mount_goes_along(root):

@@ -107,10 +107,11 @@ def _request(
     name = "change" if chance.random() < 0.4 else chance.choice([*fair])
     given = chance.choice(fair[name])
     if name == "aside_look" and chance.random() < 0.5:
-        return name, [*[chance.choice(("crash-dumps", "temp-system", "old-logs"))] * 2, [], []]
+        return name, [*[chance.choice(("crash-dumps", "temp-system", "old-logs"))] * 2, [], [], []]
     if name.startswith("aside_") and chance.random() < 0.7:
         part = "handle" if name == "aside_move" else "sha256"
-        return name, [chance.choice(known[part][-2:])]
+        more = [[]] if name == "aside_empty" else []
+        return name, [chance.choice(known[part][-2:]), *more]
     match chance.randrange(6):
         case 0 | 1:
             return name, given

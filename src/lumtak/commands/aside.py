@@ -22,6 +22,7 @@ from lumtak.commands.common import (
 )
 from lumtak.computers.protocol import Computer
 from lumtak.core.deciding import (
+    CHANGED_SINCE,
     Elsewhere,
     latest,
     may_be_alone,
@@ -42,6 +43,7 @@ from lumtak.work.owned import (
 )
 from lumtak.work.storage import (
     Held,
+    check_not_held,
     classes_to_set_aside,
     empty,
     held_on,
@@ -89,15 +91,26 @@ def set_aside_command(
         raise UsageError("Nothing is named.", "Name classes or paths, or say --decided.")
     computer = data_folder.computer(address, user=user)
     facts = known_facts(data_folder, computer)
-    changes, named = classes_to_set_aside(facts, what)
-    paths = [whole(name) for name in named]
+    profile = profile_for(data_folder, facts.identity, None)
+    paths = [whole(name) for name in what if "/" in name]
+    check_not_held(facts, profile, computer.clock.wall(), [*what, *paths])
+    changes, _ = classes_to_set_aside(facts, what)
     if paths:
         _ask_about(computer, paths, [whole(p) for p in only_copy])
         choice = to_choose(data_folder, computer, facts, paths)
+        if choice.not_searched:
+            files = counted(choice.not_searched, "file")
+            click.echo(
+                f"It was not looked everywhere for copies of {files}; `lumtak storage {address}"
+                " duplicates` takes its time.",
+                err=True,
+            )
         facts, changes = choice.facts, [*changes, *choice.changes]
     if decided:
         job_said = job_here(data_folder, computer)
         choice = to_set_aside_as_said(data_folder, computer, facts, latest(job_said.decided))
+        for path in choice.changed:
+            click.echo(f"{plain(path, 200)} stays: {CHANGED_SINCE}.", err=True)
         data_folder.casebook.save(with_held(job_said, choice.keys, elsewhere or _ask_elsewhere()))
         facts, changes = choice.facts, [*changes, *choice.changes]
     ordered = check_changes(facts, changes, guards(facts, data_folder.catalogue))

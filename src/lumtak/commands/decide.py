@@ -17,6 +17,7 @@ from lumtak.commands.common import (
 )
 from lumtak.computers.protocol import Computer
 from lumtak.core.deciding import (
+    CHANGED_SINCE,
     DECISIONS,
     IN_WORDS,
     RULES,
@@ -28,6 +29,7 @@ from lumtak.core.deciding import (
     leaving_one,
     may_be_alone,
     sums,
+    undecided,
 )
 from lumtak.core.text import plain
 from lumtak.core.units import counted, ram
@@ -37,6 +39,7 @@ from lumtak.work.data_folder import DataFolder
 from lumtak.work.owned import (
     job_here,
     kept_copies,
+    marked,
     needing_yes,
     said_of,
     things_of,
@@ -186,6 +189,8 @@ def _keep(
 ) -> None:
     decision, rule = said
     job = job_here(data_folder, computer)
+    if decision == "aside":
+        mine = marked(computer, mine, agreed)
     made = said_of(mine, decision, computer.clock.wall(), rule=rule, agreed=agreed)
     data_folder.casebook.save(with_said(job, made))
     size = ram(sum(thing.bytes for thing in mine))
@@ -214,13 +219,19 @@ def _read_back(
         )
 
 
+def _word(said: Decided | None, thing: Thing) -> str:
+    if said is None:
+        return ""
+    return IN_WORDS[said.decision] if said.is_of(thing) else CHANGED_SINCE
+
+
 def _show(found: list[Thing], decided: dict[str, Decided], address: str, *, rows: bool) -> None:
     """What was said, and of each thing where that is asked for."""
     made = sums(found, decided)
     columns(
         [
             (
-                IN_WORDS[decided[t.path].decision] if t.path in decided else "",
+                _word(decided.get(t.path), t),
                 f"{ram(t.bytes):>10}",
                 t.kind,
                 plain(t.path, 100),
@@ -229,7 +240,7 @@ def _show(found: list[Thing], decided: dict[str, Decided], address: str, *, rows
         ]
     )
     words = [f"{IN_WORDS[d]} {len(made[d])} ({ram(sum(made[d]))})" for d in DECISIONS if d in made]
-    words.append(f"nothing said of {len(found) - sum(map(len, made.values()))}")
+    words.append(f"nothing said of {len(undecided(found, decided))}")
     click.echo(f"{'; '.join(words)}.")
     if "aside" in made:
         click.echo(f"`lumtak set-aside {address} --decided` sets aside what is to go.")

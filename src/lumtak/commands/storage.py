@@ -197,7 +197,9 @@ def _say_volume(found: Audit, survey: Survey) -> None:
     if room is not None and room.is_short:
         click.echo(room.in_words())
     columns([(f"  {ram(size):>10}", _PARTS.get(p, p)) for p, size in _parts(survey)])
-    unseen = survey.used_bytes - survey.seen_bytes
+    unseen = survey.unseen_bytes
+    if survey.reserved_bytes >= MIB:
+        click.echo(f"  {ram(survey.reserved_bytes):>10}  kept back by the file system for root")
     if unseen > 0 and survey.unread:
         where = ", ".join(plain(p, 60) for p in survey.unread_named[:3])
         click.echo(

@@ -11,12 +11,12 @@ from typing import Protocol
 from lumtak.computers.abilities import Capabilities
 from lumtak.computers.acts import Acts
 from lumtak.computers.kit import UndoKit
+from lumtak.computers.own_files import OwnFiles
 from lumtak.core.clutter import Looked, Survey
-from lumtak.core.deciding import OnlyCopies
 from lumtak.core.facts import Facts, Item, Process, ProcessDetails, Space, System
 from lumtak.core.felt import Start, Try
 from lumtak.core.installed import Programs
-from lumtak.core.owned import Chosen, Comparing, CopiesFound
+from lumtak.core.owned import Chosen
 from lumtak.core.record import Figure, NotMeasured, Record
 from lumtak.core.sample import Snapshot
 from lumtak.core.setting import SettingRef, State
@@ -43,7 +43,7 @@ class Identity(Protocol):
     """Whose settings are changed."""
 
 
-class About(Protocol):
+class About(OwnFiles, Protocol):
     """What a computer is."""
 
     def facts(self) -> Facts:
@@ -110,28 +110,6 @@ class About(Protocol):
         """
         ...
 
-    def copies(
-        self,
-        top: str,
-        least_bytes: int,
-        on_progress: Callable[[Comparing], None],
-        stop: threading.Event,
-    ) -> CopiesFound:
-        """Files of which there are several; `top` is the folder, empty for the user's home.
-
-        Raises:
-            StoppedError: it was told to stop; ComputerError: it cannot be looked through.
-        """
-        ...
-
-    def standing(self, paths: Sequence[str]) -> dict[str, int]:
-        """Those of these that are there, with when they were last changed, s since 1970."""
-        ...
-
-    def only_copies(self, paths: Sequence[str]) -> OnlyCopies:
-        """What may be the only copy of something, among these and below them; or ComputerError."""
-        ...
-
     def installed(self, items: Sequence[Item]) -> Programs:
         """The programs that are installed, those first that hold most.
 
@@ -162,14 +140,6 @@ class About(Protocol):
         Raises:
             ComputerError: it would not do it.
         """
-        ...
-
-    def folders(self) -> dict[str, str]:
-        """Folders of the user whose settings are changed: home, downloads."""
-        ...
-
-    def last_opened(self) -> dict[str, str]:
-        """The day on which the user last opened a file, by its path, as the desktop noted."""
         ...
 
     def capabilities(self) -> Capabilities:

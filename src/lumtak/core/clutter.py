@@ -172,6 +172,8 @@ class Survey(Record):
     total_bytes: float
     free_bytes: float
     """To an ordinary user."""
+    reserved_bytes: float = 0.0
+    """Kept back by the file system: free to root alone."""
     seen_bytes: float
     """Allocated, in everything that was gone through."""
     inodes: int
@@ -195,8 +197,13 @@ class Survey(Record):
 
     @property
     def used_bytes(self) -> float:
-        """As the file system counts."""
+        """As the file system counts, with what it keeps back."""
         return self.total_bytes - self.free_bytes
+
+    @property
+    def unseen_bytes(self) -> float:
+        """That is used, and in no folder that was gone through."""
+        return max(0.0, self.used_bytes - self.reserved_bytes - self.seen_bytes)
 
 
 class Grown(Record):

@@ -27,6 +27,30 @@ _LOOSE_TOPS = ("/tmp/", "/var/tmp/")  # noqa: S108 - names of places, nothing is
 """Below these nothing stays for sure."""
 
 
+Content = Literal[1, 2]
+"""How much of the content a mark has: three parts, or all (of more than 256 MiB, 1,024 parts)."""
+CHANGED_SINCE = "changed since you decided"
+_SAME = 5
+
+
+class Seen(Record):
+    """A file or folder as it stands now."""
+
+    mark: str
+    """By what it is told from another of its name: kind, volume, inode, size, time of the last
+    change (of a folder what is in it), time of the status, and something of the content where that
+    was asked for; with colons between."""
+    bytes: float
+    """That it takes on the disk."""
+    changed_at: int
+    """Seconds since 1970."""
+
+
+def same_thing(then: str, now: str) -> bool:
+    """Whether two marks are of the same, as far as can be told without its content."""
+    return then.split(":")[:_SAME] == now.split(":")[:_SAME]
+
+
 class Thing(Record):
     """A file or folder of the owner's, as it is shown to them."""
 
@@ -40,6 +64,8 @@ class Thing(Record):
     """The day on which it was last opened, as the desktop noted; empty where nothing tells."""
     copies: tuple[str, ...] = ()
     """Where else the same stands."""
+    mark: str = ""
+    """See `Seen`; empty where nobody looked yet."""
 
     @property
     def folder(self) -> str:
@@ -67,6 +93,15 @@ class Decided(Record):
     elsewhere: Elsewhere = ""
     held_as: str = ""
     """The key under which it was set aside."""
+    mark: str = ""
+    """By what it was told from another of its name when that was said; empty where an older Lumtak
+    kept it."""
+
+    def is_of(self, thing: Thing) -> bool:
+        """Whether it was said of this, and not of another one of its name."""
+        if not self.mark:
+            return self.decision != "aside"
+        return same_thing(self.mark, thing.mark)
 
 
 class OnlyCopies(Record):
@@ -232,9 +267,15 @@ def chosen(paths: Sequence[str], groups: Iterable[CopyGroup]) -> Chosen:
             continue
         staying = [name for name in names if _stays(name, going)]
         if not staying:
+            loose = (
+                " Copies in temporary folders, caches, the trash and what is set aside do not"
+                " count: nothing stays there for sure."
+                if len(leaving) < len(names)
+                else ""
+            )
             raise UsageError(
                 f"Nothing would stay of the content of {plain(leaving[0], 200)}, and one of its"
-                " copies always stays.",
+                f" copies always stays.{loose}",
                 "Leave one of them out; a new search for copies knows what stands now.",
             )
         kept += [(name, tuple(staying[:_MOST_STAYING])) for name in leaving]
@@ -317,8 +358,18 @@ def latest(decided: Iterable[Decided]) -> dict[str, Decided]:
 
 
 def undecided(found: Iterable[Thing], decided: Mapping[str, Decided]) -> list[Thing]:
-    """What nothing was said about yet."""
-    return [t for t in found if t.path not in decided]
+    """What nothing was said about yet; so too where another one stands under that name now."""
+    return [t for t in found if t.path not in decided or not decided[t.path].is_of(t)]
+
+
+def to_go(
+    decided: Mapping[str, Decided], found: Iterable[Thing]
+) -> tuple[dict[str, Decided], tuple[str, ...]]:
+    """(what is to be set aside and still stands as it was, by path; what is another one now)."""
+    here = {t.path: t for t in found}
+    said = {p: d for p, d in decided.items() if d.decision == "aside" and p in here}
+    same = {p: d for p, d in said.items() if d.is_of(here[p])}
+    return same, tuple(p for p in said if p not in same)
 
 
 def put_off(found: Iterable[Thing], decided: Mapping[str, Decided]) -> list[Thing]:
@@ -327,9 +378,9 @@ def put_off(found: Iterable[Thing], decided: Mapping[str, Decided]) -> list[Thin
 
 
 def sums(found: Iterable[Thing], decided: Mapping[str, Decided]) -> dict[Decision, list[float]]:
-    """Bytes of each thing, by what was said of it."""
+    """Bytes that each thing takes, by what was said of it."""
     made: dict[Decision, list[float]] = {}
     for thing in found:
-        if thing.path in decided:
+        if thing.path in decided and decided[thing.path].is_of(thing):
             made.setdefault(decided[thing.path].decision, []).append(thing.bytes)
     return made

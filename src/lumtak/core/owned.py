@@ -68,6 +68,9 @@ class Chosen(Record):
     copies: tuple[tuple[str, tuple[str, ...]], ...] = ()
     """(a file that goes, where the same content stays): it goes only if one of those holds the same
     bytes just before."""
+    marks: tuple[tuple[str, str], ...] = ()
+    """(a path, by what it was told from another of its name when it was decided about): it goes
+    only as it was then."""
 
 
 def title_of_chosen(files: int) -> str:

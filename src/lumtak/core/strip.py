@@ -141,6 +141,10 @@ def disk_strip(facts: "Facts", found: "Audit") -> Strip | None:
     # Measured at two moments, the parts can come to more than the whole.
     scale = used / told if told > used > 0 else 1.0
     pieces = [msgspec.structs.replace(p, share=p.share * scale) for p in pieces]
+    kept_back = min(max(0.0, used - told), survey.reserved_bytes / room.total_bytes)
+    if kept_back > 0:
+        pieces.append(Piece(key="disk:reserved", kind="guarded", share=kept_back))
+        told += kept_back
     if used - told > 1e-9:
         pieces.append(Piece(key="disk:unseen", kind="guarded", share=used - told))
     pieces.sort(key=lambda p: (PIECE_KINDS.index(p.kind), -p.share, p.key))
@@ -181,6 +185,7 @@ DISK_TITLES = {
     "disk:programs": "programs",
     "disk:own": "the owner's files",
     "disk:leftovers": "leftovers of checks of the disk",
+    "disk:reserved": "kept back by the file system for root",
     "disk:unseen": "in no folder that could be seen",
 }
 

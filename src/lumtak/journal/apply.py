@@ -43,7 +43,8 @@ def apply_changes(
 ) -> list[Outcome]:
     """Carry out changes in the order given.
 
-    After one that fails, or when told to stop, the rest is not tried.
+    After one that fails, or when told to stop, the rest is not tried; but nothing depends on what
+    could not be set aside.
 
     Args:
         journal: keeps each step.
@@ -77,16 +78,20 @@ def apply_changes(
                     outcome = _not_tried(facts, change)
                 else:
                     outcome = _apply(journal, computer, facts, change, (plan, job, trial))
-                halted = halted or outcome.result in {"failed", "conflict"}
+                    halted = _ends_it(outcome)
                 outcomes.append(outcome)
                 on_step(outcome)
             journal.end_plan(plan)
             refresh_script(journal, computer)
-        # Also after an error, so that root is never left to whoever comes next.
-        finally:
+        finally:  # also after an error, so that root is never left to whoever comes next
             if not keep_rights:
                 computer.settings.give_back_rights()
     return outcomes
+
+
+def _ends_it(outcome: Outcome) -> bool:
+    """Whether the rest is not tried after it; nothing depends on what is set aside."""
+    return outcome.result in {"failed", "conflict"} and outcome.change.ref.area != "storage"
 
 
 def _wait(pause: threading.Event | None, stop: threading.Event | None) -> None:

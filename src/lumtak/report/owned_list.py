@@ -6,14 +6,14 @@ from collections.abc import Mapping, Sequence
 from datetime import UTC, datetime
 from itertools import groupby
 
-from lumtak.core.deciding import DECISIONS, Decided, Decision, Thing
+from lumtak.core.deciding import CHANGED_SINCE, DECISIONS, Decided, Decision, Thing
 from lumtak.core.text import plain
 from lumtak.core.units import counted, ram
 from lumtak.errors import BadFileError
 from lumtak.report.document import FRAME_PADDING, Doc, paragraphs, table
 from lumtak.report.tongue import SOURCE, Tongue
 
-_COLUMNS = ("decision", "kind", "bytes", "changed", "opened", "copies", "path")
+_COLUMNS = ("decision", "kind", "bytes", "changed", "opened", "copies", "path", "note")
 _MOST_LINES, _PATH = 200_000, 400
 _TICK = "☐"
 
@@ -29,14 +29,22 @@ def to_csv(found: Sequence[Thing], decided: Mapping[str, Decided]) -> str:
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow(_COLUMNS)
     for thing in found:
-        said = decided.get(thing.path)
+        said, note = _said(decided, thing)
         writer.writerow(
             (
                 said.decision if said else "", thing.kind, round(thing.bytes),
-                day_of(thing.changed_at), thing.opened, len(thing.copies), thing.path,
+                day_of(thing.changed_at), thing.opened, len(thing.copies), thing.path, note,
             )
         )  # fmt: skip
     return out.getvalue()
+
+
+def _said(decided: Mapping[str, Decided], thing: Thing) -> tuple[Decided | None, str]:
+    """(what was said of this thing, what is to be noted of it)."""
+    said = decided.get(thing.path)
+    if said is None or said.is_of(thing):
+        return said, ""
+    return None, CHANGED_SINCE
 
 
 def from_csv(data: bytes, path: str) -> dict[str, Decision]:
@@ -108,11 +116,12 @@ def _rows(
 ) -> list[list[object]]:
     rows: list[list[object]] = [["keep", "set aside", "later", "size", "changed", "opened", "name"]]
     for thing in found:
-        said = decided[thing.path].decision if thing.path in decided else ""
-        ticks = ["☒" if said == d else _TICK for d in DECISIONS]
+        said, note = _said(decided, thing)
+        ticks = ["☒" if said and said.decision == d else _TICK for d in DECISIONS]
         name = plain(thing.path.rpartition("/")[2], _PATH)
         if thing.copies:
             name += f" ({counted(len(thing.copies), 'other copy', 'other copies')})"
+        name += f" ({note})" if note else ""
         words = cell(name) if callable(cell) else name
         sizes = [ram(thing.bytes), day_of(thing.changed_at) or "not known"]
         rows.append([*ticks, *sizes, thing.opened or "not known", words])

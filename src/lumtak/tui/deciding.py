@@ -1,5 +1,6 @@
 """Deciding together: the owner's files one at a time, for two in front of the screen."""
 
+from collections.abc import Collection
 from functools import partial
 from typing import ClassVar
 
@@ -21,6 +22,7 @@ from lumtak.core.deciding import (
     may_be_alone,
     put_off,
     sums,
+    to_go,
     undecided,
 )
 from lumtak.core.text import plain
@@ -45,7 +47,7 @@ from lumtak.tui.theme import WIDE, Palette
 from lumtak.tui.widgets.buttons import BESIDE, Beside
 from lumtak.tui.widgets.lines import LineList
 from lumtak.work.open_job import OpenJob
-from lumtak.work.owned import said_of
+from lumtak.work.owned import marked, said_of
 from lumtak.work.places import results_folder
 from lumtak.work.rights import asking
 from lumtak.work.sitting import (
@@ -138,7 +140,7 @@ class DecidingScreen(Beside, WorkingScreen):
 
     @property
     def _going(self) -> list[str]:
-        return [p for p, d in self._decided.items() if d.decision == "aside"]
+        return list(to_go(self._decided, self._sitting.things)[0]) if self._sitting else []
 
     def _meant(self) -> list[Thing]:
         """What the next answer is about: one thing, or all that a rule means."""
@@ -249,9 +251,15 @@ class DecidingScreen(Beside, WorkingScreen):
             lambda yes: self._keep(left, "aside", ()) if yes else None,
         )
 
-    def _keep(
-        self, meant: list[Thing], decision: Decision, agreed: "tuple[()] | list[str]"
-    ) -> None:
+    def _keep(self, meant: list[Thing], decision: Decision, agreed: Collection[str]) -> None:
+        """Of what is to go it is noted what it is, so that no other one of its name goes."""
+        if decision != "aside":
+            self._kept(decision, agreed, meant)
+            return
+        work = partial(marked, self._open_job.computer, meant, agreed)
+        self.begin("noting what is to go", work, partial(self._kept, decision, agreed))
+
+    def _kept(self, decision: Decision, agreed: Collection[str], meant: list[Thing]) -> None:
         before = self._decided
         self._said += [(thing.path, before.get(thing.path)) for thing in meant]
         made = said_of(

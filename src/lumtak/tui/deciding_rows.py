@@ -6,7 +6,15 @@ from itertools import groupby
 from rich.text import Text
 
 from lumtak.core.clutter import age_in_words
-from lumtak.core.deciding import IN_WORDS, Decided, Decision, Elsewhere, Thing, may_be_alone
+from lumtak.core.deciding import (
+    CHANGED_SINCE,
+    IN_WORDS,
+    Decided,
+    Decision,
+    Elsewhere,
+    Thing,
+    may_be_alone,
+)
 from lumtak.core.text import plain
 from lumtak.core.units import counted, large, ram
 from lumtak.tui.theme import FILLS, HOLLOW, Palette
@@ -172,14 +180,15 @@ def _row(
 ) -> Text:
     """A line of the list."""
     text = Text()
-    mark = _MARKS[said.decision] if said else ""
+    other = said is not None and not said.is_of(thing)
+    mark = _MARKS[said.decision] if said and not other else ""
     colour = palette.kinds["ease"] if mark == "goes" else palette.soft
     text.append(f"{mark:<7}", style=colour)
-    style = palette.soft if said else palette.ink
+    style = palette.soft if mark else palette.ink
     text.append(f"{ram(thing.bytes):>10}  ", style=style)
     text.append(column(thing.path.rpartition("/")[2], 48 if wide else 26), style=style)
     text.append(column(_age(thing, sitting.now), 16), style=palette.soft)
-    notes = []
+    notes = [CHANGED_SINCE] if other else []
     if thing.copies:
         notes.append(counted(len(thing.copies), "other copy", "other copies"))
     notes += [what for what, _ in sitting.alone.get(thing.path, ())[:1]]

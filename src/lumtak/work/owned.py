@@ -13,23 +13,30 @@ from lumtak.computers.clutter import ASIDE, KEPT, item_of, next_key
 from lumtak.computers.protocol import Computer
 from lumtak.core.clutter import CHOSEN, PATH, Pile
 from lumtak.core.deciding import (
+    CHANGED_SINCE,
+    Content,
     Decided,
     Decision,
     Elsewhere,
+    Seen,
     Thing,
     chosen,
     goes,
+    in_groups,
     latest,
     lost_if_emptied,
     lost_in_words,
+    same_thing,
     standing,
     things,
+    to_go,
 )
 from lumtak.core.facts import Facts
 from lumtak.core.owned import Chosen, Comparing, CopiesFound, CopyGroup, title_of_chosen
 from lumtak.core.record import Record
 from lumtak.core.setting import Change
 from lumtak.core.text import plain
+from lumtak.core.units import counted
 from lumtak.errors import BadFileError, UsageError
 from lumtak.formats.readings import decode_file
 from lumtak.formats.surveys import kept
@@ -122,10 +129,29 @@ def things_of(
     about = computer.about
     found = things(survey, groups, about.folders()["home"], about.last_opened())
     there = about.standing([thing.path for thing in found])
+    return in_groups(_as_now(thing, there[thing.path]) for thing in found if thing.path in there)
+
+
+def _as_now(thing: Thing, seen: Seen) -> Thing:
+    """With what it takes on the disk now; the look through the disk may be old."""
+    changed = seen.changed_at if thing.kind != "folder" else thing.changed_at
+    return msgspec.structs.replace(thing, bytes=seen.bytes, changed_at=changed, mark=seen.mark)
+
+
+def marked(computer: Computer, found: Sequence[Thing], agreed: Iterable[str]) -> list[Thing]:
+    """What is to go, with marks that have something of the content: all of what may be an only
+    copy.
+
+    Raises:
+        ComputerError: it cannot be looked at.
+    """
+    alone = frozenset(agreed)
+    content: dict[str, Content] = {t.path: 2 if t.path in alone else 1 for t in found}
+    there = computer.about.standing([t.path for t in found], content)
     return [
-        msgspec.structs.replace(thing, changed_at=thing.changed_at or there[thing.path])
+        msgspec.structs.replace(thing, mark=there[thing.path].mark)
         for thing in found
-        if thing.path in there
+        if thing.path in there and same_thing(there[thing.path].mark, thing.mark)
     ]
 
 
@@ -162,6 +188,7 @@ def said_of(
             rule=rule,
             bytes=thing.bytes,
             alone_agreed=thing.path in yes,
+            mark=thing.mark,
         )
         for thing in found
     )
@@ -196,6 +223,10 @@ class Choice(Record):
     changes: tuple[Change, ...]
     keys: dict[str, str]
     """Under which key each path is set aside."""
+    not_searched: int = 0
+    """Files for which it was not looked everywhere whether the same stands elsewhere."""
+    changed: tuple[str, ...] = ()
+    """Paths of what is not as it was when it was decided about: it stays."""
 
 
 def to_choose(
@@ -204,13 +235,23 @@ def to_choose(
     facts: Facts,
     paths: Sequence[str],
     groups: Iterable[Sequence[str]] = (),
+    marks: Mapping[str, str] | None = None,
 ) -> Choice:
     """What a person named, as changes: one for each, or for each group of them.
+
+    Args:
+        data_folder: keeps what was looked through.
+        computer: whose.
+        facts: of it.
+        paths: that were named.
+        groups: what of them gets one change together.
+        marks: by what some were told from others of their names when they were decided about.
 
     Raises:
         UsageError: nothing would stay of something of which there are copies.
     """
-    whole = chosen(paths, kept_copies(data_folder, computer))
+    groups_known, left = _with_beside(computer, paths, kept_copies(data_folder, computer))
+    whole = msgspec.structs.replace(chosen(paths, groups_known), marks=tuple((marks or {}).items()))
     alone, together = _parted(paths, groups)
     held = {i.key for i in facts.items if i.pile and i.pile.held_at}
     items = [item_of(path, _pile(PATH), plain(path, _TITLE), KEPT) for path in alone]
@@ -228,7 +269,22 @@ def to_choose(
         facts=msgspec.structs.replace(facts, items=(*facts.items, *items)),
         changes=tuple(Change(ref=item.ref, value=ASIDE) for item in items),
         keys=keys,
+        not_searched=left,
     )
+
+
+def _with_beside(
+    computer: Computer, paths: Sequence[str], groups: list[CopyGroup]
+) -> tuple[list[CopyGroup], int]:
+    """(groups of copies, with what stands elsewhere of what is in none that is known; of how many
+    that was not looked for everywhere).
+    """
+    known = {name for group in groups for names in group.copies for name in names}
+    wanted = [path for path in paths if path not in known]
+    if not wanted:
+        return groups, 0
+    found = computer.about.beside(wanted)
+    return [*groups, *found.groups], found.left
 
 
 def _parted(
@@ -249,7 +305,8 @@ def _part(whole: Chosen, paths: Sequence[str]) -> Chosen:
     """What of the copies is about these paths, or below them."""
     wanted = frozenset(paths)
     mine = tuple(one for one in whole.copies if goes(one[0], wanted))
-    return Chosen(paths=tuple(paths), copies=mine)
+    marks = tuple(one for one in whole.marks if one[0] in wanted)
+    return Chosen(paths=tuple(paths), copies=mine, marks=marks)
 
 
 def to_set_aside_as_said(
@@ -260,13 +317,13 @@ def to_set_aside_as_said(
     Raises:
         UsageError: nothing is; ComputerError: it cannot be told what is an only copy.
     """
-    here = {t.path for t in things_of(data_folder, computer)}
-    wanted = {p: d for p, d in decided.items() if d.decision == "aside" and p in here}
+    wanted, changed = to_go(decided, things_of(data_folder, computer))
     yes = needing_yes(computer, list(wanted))
     going = [d for p, d in wanted.items() if p not in yes or d.alone_agreed]
     if not going:
+        other = f" {counted(len(changed), 'thing')} {CHANGED_SINCE}." if changed else ""
         raise UsageError(
-            "Nothing is left that the owner wants set aside.",
+            f"Nothing is left that the owner wants set aside.{other}",
             f"`lumtak decide {computer.address}` lists what they said.",
         )
     by_rule: dict[str, list[str]] = {}
@@ -274,7 +331,9 @@ def to_set_aside_as_said(
         by_rule.setdefault(one.rule, []).append(one.path)
     by_rule.pop("", None)
     paths = [one.path for one in going]
-    return to_choose(data_folder, computer, facts, paths, by_rule.values())
+    marks = {one.path: one.mark for one in going}
+    choice = to_choose(data_folder, computer, facts, paths, by_rule.values(), marks)
+    return msgspec.structs.replace(choice, changed=changed)
 
 
 def with_held(job: Job, keys: Mapping[str, str], elsewhere: Elsewhere) -> Job:

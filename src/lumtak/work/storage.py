@@ -172,6 +172,25 @@ def classes_to_set_aside(facts: Facts, names: Iterable[str]) -> tuple[list[Chang
     return changes, paths
 
 
+def check_not_held(facts: Facts, profile: Profile, now: datetime, names: Iterable[str]) -> None:
+    """What is named is not set aside already, unless more of it came since.
+
+    Raises:
+        UsageError: it is, and nothing else of it is there.
+    """
+    wanted = set(names)
+    free = {i.pile.clutter for i in facts.items if i.pile and not i.pile.held_at}
+    for held in held_on(facts, profile, now):
+        name = held.ref.key
+        name = name if name.startswith("/") else name.partition(".")[0]
+        if name in wanted and name not in free:
+            raise UsageError(
+                f"{plain(held.title, 80)} is set aside already, since {held.since:%Y-%m-%d}, and is"
+                f" to be emptied from {held.due:%Y-%m-%d} on.",
+                f"`lumtak undo` puts it back: {plain(str(held.ref), 200)}",
+            )
+
+
 class Held(Record):
     """Something that is set aside."""
 

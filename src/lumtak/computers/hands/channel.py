@@ -18,7 +18,7 @@ from importlib.resources import files
 from typing import Any
 
 from lumtak.computers.hands.sent.files.places import NotOrdinaryError, RefusalError
-from lumtak.computers.hands.sent.operations import VERSION
+from lumtak.computers.hands.sent.operations import ROOT, VERSION
 from lumtak.computers.hands.sent.wire import lengths, packed, unpacked
 
 _BOOT = (
@@ -29,6 +29,8 @@ _BOOT = (
 """Reads a length and then the code, and nothing beyond it."""
 _PACKAGE = "lumtak.computers.hands.sent"
 _IMPORTED = re.compile(r"(?m)^from lumtak\.computers\.hands\.sent\.([\w.]+) import")
+_OF_ROOT, _OF_OTHERS = ("root.settling", "RootHand"), ("hand", "Hand")
+"""Module and class of a hand."""
 ANSWER_S = 30.0
 _START_S = 30.0
 
@@ -50,8 +52,12 @@ def text_of(name: str) -> str:
 
 
 @cache
-def sent() -> dict[str, str]:
-    """What is sent: the text of each module by its name in `sent`, none before what it needs."""
+def sent(*, root: bool = True) -> dict[str, str]:
+    """What is sent: the text of each module by its name in `sent`, none before what it needs.
+
+    Args:
+        root: whether to a hand that can act as root; no other is sent what that needs.
+    """
     found: dict[str, str] = {}
 
     def add(name: str) -> None:
@@ -61,7 +67,8 @@ def sent() -> dict[str, str]:
                 add(needed)
         found[name] = text
 
-    add("wire")
+    for name in ("wire", *(_OF_ROOT[:1] if root else ())):
+        add(name)
     return found
 
 
@@ -70,13 +77,16 @@ def code(options: Mapping[str, Any]) -> bytes:
 
     A length, and a program that makes the modules of the hand and serves as these options say.
     """
-    modules = [(f"{_PACKAGE}.{name}", text) for name, text in sent().items()]
+    root = ROOT in options.get("roles", ())
+    modules = [(f"{_PACKAGE}.{name}", text) for name, text in sent(root=root).items()]
+    module, kind = _OF_ROOT if root else _OF_OTHERS
     program = (
         "import sys, types\n"
         f"for name, text in {modules!r}:\n"
         "    sys.modules[name] = module = types.ModuleType(name)\n"
         "    exec(compile(text, name, 'exec'), module.__dict__)\n"
-        f"sys.modules['{_PACKAGE}.wire'].main({dict(options)!r})\n"
+        f"kind = sys.modules['{_PACKAGE}.{module}'].{kind}\n"
+        f"sys.modules['{_PACKAGE}.wire'].main({dict(options)!r}, kind)\n"
     ).encode("utf-8", "surrogateescape")
     return len(program).to_bytes(4, "big") + program
 

@@ -12,8 +12,8 @@ from lumtak.computers.hands.channel import bootstrap
 from lumtak.computers.hands.piped import Piped
 from lumtak.computers.hands.reach import Reach
 from lumtak.computers.hands.sent.files.owned import why_not_roots
-from lumtak.computers.hands.sent.hand import Hand
 from lumtak.computers.hands.sent.operations import LOOKING, ROOT, SEARCHING, TRYING, UPKEEP, USER
+from lumtak.computers.hands.sent.root.settling import RootHand
 from lumtak.core.text import plain
 from lumtak.errors import ComputerError, UnknownNameError
 
@@ -297,7 +297,7 @@ def local_hands(user: User) -> Hands:
 
 
 def _near(**options: Any) -> Reach:
-    return as_reach(Near(Hand(**options)))
+    return as_reach(Near(RootHand(**options)))
 
 
 def _trying(user: User, command: tuple[str, ...] = bootstrap(PYTHON)) -> Piped:

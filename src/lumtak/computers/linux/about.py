@@ -2,7 +2,7 @@
 
 import re
 import threading
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 
 import msgspec
@@ -23,7 +23,7 @@ from lumtak.computers.linux.installed import installed, rehearse
 from lumtak.computers.linux.listening import with_listening
 from lumtak.computers.linux.load import Counters
 from lumtak.computers.linux.marks import marks
-from lumtak.computers.linux.owned import copies, folders, only_copies, standing
+from lumtak.computers.linux.owned import beside, copies, folders, only_copies, standing
 from lumtak.computers.linux.packages import owners_of_files, with_packages
 from lumtak.computers.linux.power_rivals import against, rivals, with_rivals
 from lumtak.computers.linux.profile_plan import Service, profile_service
@@ -38,7 +38,7 @@ from lumtak.computers.protocol import Clock, Identity, Program
 from lumtak.core.catalogue import NO_ROLE, Catalogue
 from lumtak.core.causes import starter_of
 from lumtak.core.clutter import Looked, Survey
-from lumtak.core.deciding import OnlyCopies
+from lumtak.core.deciding import Content, OnlyCopies, Seen
 from lumtak.core.facts import (
     UNLISTED,
     Facts,
@@ -184,9 +184,15 @@ class LinuxAbout:
         hand, here = self._hands.user, top or self._user.home
         return copies(hand, self._user, here, least_bytes, on_progress, stop)
 
-    def standing(self, paths: Sequence[str]) -> dict[str, int]:
+    def beside(self, paths: Sequence[str]) -> CopiesFound:
+        """See `owned.beside`."""
+        return beside(self._hands.user, paths)
+
+    def standing(
+        self, paths: Sequence[str], content: Mapping[str, Content] | None = None
+    ) -> dict[str, Seen]:
         """See `owned.standing`."""
-        return standing(self._hands.user, paths)
+        return standing(self._hands.user, paths, content)
 
     def only_copies(self, paths: Sequence[str]) -> OnlyCopies:
         """See `owned.only_copies`."""

@@ -10,8 +10,9 @@ import msgspec
 
 from lumtak.computers.clutter import ASIDE, KEPT, PARTLY, item_of, next_key, pile_of, shipped
 from lumtak.computers.hands.reach import Reach, names_at, reason_of
+from lumtak.computers.hands.sent.clutter.rules import OWN_NOTES
 from lumtak.computers.hands.sent.files.words import escaped, unescaped
-from lumtak.computers.hands.sent.states.aside_states import OWN_NOTES, Aside, RootAside, UserAside
+from lumtak.computers.hands.sent.states.aside_states import Aside, RootAside, UserAside
 from lumtak.computers.hands.sent.table import SWAP_FOLDER
 from lumtak.computers.linux.adapter import Adapter, Listed, Look, Means
 from lumtak.core.clutter import CHOSEN, PATH, Clutter, Pile
@@ -177,7 +178,9 @@ class Clutters(Adapter):
             )
         copies = [[unescaped(p), [unescaped(c) for c in held]] for p, held in chosen.copies]
         try:
-            found = self.acting().aside_look(name, ref.key, [unescaped(p) for p in paths], copies)
+            marks = [[unescaped(p), mark] for p, mark in chosen.marks]
+            named = [unescaped(p) for p in paths]
+            found = self.acting().aside_look(name, ref.key, named, copies, marks)
         except OSError as error:
             raise ComputerError(
                 f"{plain(ref.key, _MOST_SHOWN)} cannot be set aside: {reason_of(error)}.",

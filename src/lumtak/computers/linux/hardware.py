@@ -195,7 +195,7 @@ def memory_now(hand: Reach, sizes: dict[str, int]) -> MemoryNow:
 def space(hand: Reach) -> Space:
     """The volume that holds the system; statvfs(3), free to an ordinary user."""
     try:
-        total, free = hand.space("/")
+        total, free, _ = hand.space("/")
     except OSError as error:
         nothing = NotMeasured(
             not_measured=f"the volume cannot be asked: {(error.strerror or '').lower()}"

@@ -2,16 +2,16 @@
 
 import re
 import threading
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 import msgspec
 
 from lumtak.computers.hands.reach import Reach, reason_of, text_at
+from lumtak.computers.hands.sent.clutter.rules import OWN_NOTES
 from lumtak.computers.hands.sent.files.words import escaped, unescaped
-from lumtak.computers.hands.sent.states.aside_states import OWN_NOTES
 from lumtak.computers.hands.whose import User
-from lumtak.core.deciding import OnlyCopies
+from lumtak.core.deciding import Content, OnlyCopies, Seen
 from lumtak.core.owned import Comparing, CopiesFound, CopyGroup
 from lumtak.core.record import Record
 from lumtak.errors import ComputerError, StoppedError
@@ -55,6 +55,38 @@ def copies(
             f"{escaped(top)[:200]} cannot be looked through: {reason_of(error)}.",
             "Name another folder with --folder.",
         ) from error
+
+
+class _Beside(Record):
+    """What a hand says of the same content elsewhere."""
+
+    found: list[tuple[str, list[str]]]
+    left: int
+
+
+def beside(hand: Reach, paths: Sequence[str]) -> CopiesFound:
+    """See `About.beside`."""
+    said = None
+    try:
+        for part in hand.beside([unescaped(p) for p in paths]):
+            if "ended" in part:
+                said = msgspec.convert(part["ended"], _Beside)
+    except (OSError, msgspec.ValidationError, TypeError) as error:
+        raise ComputerError(
+            f"It cannot be told where else the same stands: {reason_of(error)}.",
+            "Nothing was changed.",
+        ) from error
+    if said is None:
+        raise ComputerError("The search for copies did not come to its end.", "Try again.")
+    groups = [
+        CopyGroup(
+            bytes=0.0,
+            copies=tuple((escaped(p)[:_MOST],) for p in (path, *others)),
+            count=1 + len(others),
+        )
+        for path, others in said.found
+    ]
+    return CopiesFound(top="", groups=tuple(groups), frees_bytes=0.0, files=0, left=said.left)
 
 
 def _found(top: str, said: dict[str, Any]) -> CopiesFound:
@@ -109,13 +141,24 @@ def folders(hand: Reach, user: User) -> dict[str, str]:
     return {"home": user.home, "downloads": downloads.rstrip("/") or f"{user.home}/Downloads"}
 
 
-def standing(hand: Reach, paths: Sequence[str]) -> dict[str, int]:
+_AT_ONCE = 20_000
+
+
+def standing(
+    hand: Reach, paths: Sequence[str], content: Mapping[str, Content] | None = None
+) -> dict[str, Seen]:
     """See `About.standing`."""
+    found: dict[str, Seen] = {}
+    wanted = content or {}
     try:
-        told = hand.times_of([unescaped(path) for path in paths])
-        found = zip(paths, told, strict=True)
-        return {path: int(times[2]) for path, times in found if times is not None}
-    except (OSError, ValueError, TypeError, OverflowError) as error:
+        for at in range(0, len(paths), _AT_ONCE):
+            some = paths[at : at + _AT_ONCE]
+            told = hand.marks([(unescaped(path), int(wanted.get(path, 0))) for path in some])
+            for path, one in zip(some, told, strict=True):
+                if one is not None:
+                    found[path] = Seen(mark=one[0], bytes=float(one[1]), changed_at=int(one[2]))
+    except (OSError, ValueError, TypeError, OverflowError, LookupError) as error:
         raise ComputerError(
             f"It cannot be told what still stands: {reason_of(error)}.", "Nothing was changed."
         ) from error
+    return found

@@ -48,7 +48,7 @@ def survey(
     """
     searching: Reach = hands.searching or hands.own
     try:
-        total, free = searching.space(wanted.top)
+        room = searching.space(wanted.top)
         inodes = searching.inodes(wanted.top)
         found: dict[str, Any] = {}
         for part in _until(stop, searching.survey(wanted.top, [user.home])):
@@ -62,7 +62,7 @@ def survey(
                 raise StoppedError("Looking through the disk")
             on_progress(Looked(done=inodes, whole=inodes, bytes=0, at=clutter.title))
             piles += _sums(hands, searching, clutter)
-        return _survey(found, wanted, total, free, piles)
+        return _survey(found, wanted, room, piles)
     except (OSError, msgspec.ValidationError, TypeError, ValueError) as error:
         raise ComputerError(
             f"The disk cannot be looked through: {reason_of(error)}.", "Try again."
@@ -102,7 +102,7 @@ def _sums(hands: Hands, searching: Reach, clutter: Clutter) -> list[Sums]:
         ]
     # What is the user's is looked at as the user, in folders that nobody else may look into.
     hand = hands.user if clutter.whose == "user" else searching
-    told = hand.aside_look(clutter.name, clutter.name, (), ())
+    told = hand.aside_look(clutter.name, clutter.name, (), (), ())
     for name in ("sha256", "handle", "pieces"):
         told.pop(name)
     told["oldest_at"] = told.pop("oldest", 0)
@@ -111,9 +111,7 @@ def _sums(hands: Hands, searching: Reach, clutter: Clutter) -> list[Sums]:
     return [sums] if sums.all_bytes or sums.left else []
 
 
-def _survey(
-    found: dict[str, Any], wanted: Wanted, total: int, free: int, piles: list[Sums]
-) -> Survey:
+def _survey(found: dict[str, Any], wanted: Wanted, room: list[int], piles: list[Sums]) -> Survey:
     """The record of what a hand says, each part held against what it can be."""
 
     def text(path: object) -> str:
@@ -123,8 +121,7 @@ def _survey(
         "identity": wanted.identity,
         "at": wanted.at,
         "top": escaped(wanted.top),
-        "total_bytes": total,
-        "free_bytes": free,
+        **dict(zip(("total_bytes", "free_bytes", "reserved_bytes"), room, strict=True)),
         "seen_bytes": found["bytes"],
         "inodes": found["inodes"],
         "parts": {text(name): sums[0] for name, sums in found["parts"].items()},

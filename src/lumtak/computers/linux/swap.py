@@ -80,7 +80,7 @@ class Swap(RootAdapter):
         if why := self._root.why_not() or self._why_no_file():
             return Fixed(needed=why)
         olds = self._olds(areas)
-        _, free = self._hand.space(_ABOVE)
+        _, free, _ = self._hand.space(_ABOVE)
         free_mib = int(free / MIB * (1 - _SPACE_KEPT))
         own_mib = sum(a.mib for a in areas if swaps.own_mib(a.path))
         lowest = sum(o.mib for o in olds if not o.unit)

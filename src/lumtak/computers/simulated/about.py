@@ -1,7 +1,9 @@
 """What a simulated computer is."""
 
 import threading
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
+
+import msgspec
 
 from lumtak.computers.abilities import Capabilities
 from lumtak.computers.protocol import Clock, Identity, Program
@@ -11,7 +13,7 @@ from lumtak.computers.simulated.items import items_of
 from lumtak.computers.simulated.machine import Machine
 from lumtak.computers.simulated.upkeep import run_task
 from lumtak.core.clutter import Looked, Survey
-from lumtak.core.deciding import OnlyCopies
+from lumtak.core.deciding import Content, OnlyCopies, Seen, about_it
 from lumtak.core.facts import (
     Facts,
     Gap,
@@ -128,8 +130,17 @@ class SimulatedAbout:
         del on_progress, stop
         return disk.copies(self._machine, top, least_bytes)
 
-    def standing(self, paths: Sequence[str]) -> dict[str, int]:
+    def beside(self, paths: Sequence[str]) -> CopiesFound:
         """As its model has them."""
+        found = disk.copies(self._machine, "/", 0)
+        groups = tuple(g for path in paths for g in about_it(path, found.groups))
+        return msgspec.structs.replace(found, groups=groups)
+
+    def standing(
+        self, paths: Sequence[str], content: Mapping[str, Content] | None = None
+    ) -> dict[str, Seen]:
+        """As its model has them; what a file is, its mark says whole."""
+        del content
         here = disk.standing(self._machine)
         return {path: here[path] for path in paths if path in here}
 

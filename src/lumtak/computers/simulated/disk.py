@@ -23,7 +23,7 @@ from lumtak.core.clutter import (
     Sums,
     Survey,
 )
-from lumtak.core.deciding import OnlyCopies
+from lumtak.core.deciding import OnlyCopies, Seen
 from lumtak.core.emptying import Doubts, Emptied
 from lumtak.core.facts import Item
 from lumtak.core.owned import Chosen, CopiesFound, CopyGroup, title_of_chosen
@@ -120,10 +120,18 @@ def _hollow(machine: Machine) -> list[str]:
     return [p for p in machine.spec.disk.hollow if p not in away | machine.state.gone.keys()]
 
 
-def standing(machine: Machine) -> dict[str, int]:
-    """Paths of the owner's that are there, with when they were last changed."""
-    files = {f.path: int(_wall(machine) - f.days * _DAY_S) for f in files_of(machine)}
-    return {**dict.fromkeys(_hollow(machine), 0), **files}
+def standing(machine: Machine) -> dict[str, Seen]:
+    """Paths of the owner's that are there, as they are; what a file is never changes here."""
+    folders = {p: Seen(mark=f"d:0:{p}:0:0:0", bytes=0.0, changed_at=0) for p in _hollow(machine)}
+    files = {
+        f.path: Seen(
+            mark=f"f:0:{f.path}:{f.gib}:{f.days}:0",
+            bytes=f.gib * GIB,
+            changed_at=int(_wall(machine) - f.days * _DAY_S),
+        )
+        for f in files_of(machine)
+    }
+    return {**folders, **files}
 
 
 def why_not(machine: Machine, key: str, chosen: Chosen) -> str:

@@ -18,6 +18,7 @@ import signal
 import stat
 from typing import Any, Iterator, Sequence
 
+from lumtak.computers.hands.sent.checking import Checking
 from lumtak.computers.hands.sent.files.atomic import (
     forget,
     gone_if_it_fails,
@@ -27,14 +28,14 @@ from lumtak.computers.hands.sent.files.atomic import (
     temporary_name,
     times_kept,
 )
+from lumtak.computers.hands.sent.files.keeping import back, holds, keep, kept_name, leads
 from lumtak.computers.hands.sent.files.making import make_folder
 from lumtak.computers.hands.sent.files.places import RefusalError
 from lumtak.computers.hands.sent.operations import OPERATIONS, ROLES, misfit, of_role
-from lumtak.computers.hands.sent.root.settling import Settling
 from lumtak.computers.hands.sent.running.feeling import Feeling, why_not_started
 
 
-class Hand(Settling):
+class Hand(Checking):
     """The operations, as methods; `operations.OPERATIONS` has their bounds and who may ask.
 
     Every failure is an OSError; what is never done is a RefusalError.
@@ -108,13 +109,17 @@ class Hand(Settling):
         """The file has these bytes and this mode: all at once, or not at all."""
         _one_name(name)
         with self._opened(folder) as descriptor:
-            put(descriptor, name, data, mode & 0o7777)
+            if not back(descriptor, name, holds(data, mode & 0o7777)):
+                keep(descriptor, name)
+                put(descriptor, name, data, mode & 0o7777, like=name)
 
     def put_link(self, folder: str, name: str, target: str) -> None:
         """The link leads there: all at once, or not at all."""
         _one_name(name)
         with self._opened(folder) as descriptor:
-            put_link(descriptor, name, target)
+            if not back(descriptor, name, leads(target)):
+                keep(descriptor, name)
+                put_link(descriptor, name, target)
 
     def remove(self, folder: str, name: str, folders: int = 0) -> None:
         """The file is gone, with what an interrupted write left, and so are so many folders as far
@@ -123,8 +128,8 @@ class Hand(Settling):
         _one_name(name)
         if os.path.isdir(self._own_folder(folder)):
             with self._opened(folder) as descriptor:
-                forget(temporary_name(name), descriptor)
-                forget(name, descriptor)
+                for one in (temporary_name(name), kept_name(name), name):
+                    forget(one, descriptor)
                 os.fsync(descriptor)
         for _ in range(min(folders, 64)):
             if not shed(self._place(folder)):

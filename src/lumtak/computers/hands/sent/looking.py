@@ -132,9 +132,10 @@ class Looking(Places):
         return count
 
     def space(self, path: str) -> list[int]:
-        """[bytes of the volume, bytes free to an ordinary user]; statvfs(3)."""
+        """[bytes of the volume, free to an ordinary user, kept back for root]; statvfs(3)."""
         found = os.statvfs(self._looked(path))
-        return [found.f_blocks * found.f_frsize, found.f_bavail * found.f_frsize]
+        kept_back = max(0, found.f_bfree - found.f_bavail)
+        return [blocks * found.f_frsize for blocks in (found.f_blocks, found.f_bavail, kept_back)]
 
     def inodes(self, path: str) -> int:
         """How many files and folders the volume holds; 0 where it does not count them."""

@@ -137,8 +137,9 @@ _LOOKERS = (
         "How many folders, counted from this one upwards, are not there.",
     ),
     Operation(
-        "space", (Given("path", path()),), Many(_SIZE, 2, 2), _of(LOOKING, USER, SEARCHING),
-        "Bytes of the volume, and bytes that are free to an ordinary user.",
+        "space", (Given("path", path()),), Many(_SIZE, 3, 3), _of(LOOKING, USER, SEARCHING),
+        "Bytes of the volume, bytes that are free to an ordinary user, and bytes that are kept back"
+        " for root.",
     ),
     Operation(
         "inodes", (Given("path", path()),), _SIZE, _of(LOOKING, USER, SEARCHING),
@@ -157,6 +158,16 @@ _LOOKERS = (
         "owners", (Given("paths", Many(path(), 100_000)),),
         Many(Maybe(Many(Number(-(1 << 62), 1 << 62), 4, 4)), 100_000), _BOTH,
         "User, mode, bytes and time of the last change of each, links not followed.", like="paths",
+    ),
+    Operation(
+        "beside", (Given("paths", Many(path(), 200_000)),), _PART, _of(USER),
+        "Where else on its volume the same content stands as that of what a person named.",
+        parts=True, within_s=_LONG_S,
+    ),
+    Operation(
+        "marks", (Given("paths", Many(Row(path(), Number(0, 2)), 200_000)),),
+        Many(Maybe(Row(Text(400), _SIZE, Number(-(1 << 40), 1 << 40))), 200_000), _of(USER),
+        "By what each is told from another of its name, with bytes and the last change.",
     ),
     Operation(
         "times_of", (Given("paths", Many(path(), 200_000)),),
@@ -318,6 +329,7 @@ _ASIDE = (
             Given("name", Text(60)), Given("key", Text(30_000)),
             Given("paths", Many(path(), 200_000)),
             Given("copies", Many(Row(path(), Many(path(), 1000)), 200_000)),
+            Given("marks", Many(Row(path(), Text(400)), 200_000)),
         ),
         Record(
             bytes=_SIZE, files=_SIZE, pieces=_SIZE, all_bytes=_SIZE, all_files=_SIZE, oldest=_SIZE,

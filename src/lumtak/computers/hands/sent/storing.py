@@ -13,23 +13,22 @@ import time
 from typing import Any, Dict, Iterator, List, NamedTuple, Sequence, Set, Tuple
 
 from lumtak.computers.hands.sent.clutter.aside import Aside
-from lumtak.computers.hands.sent.clutter.aside_words import GONE
+from lumtak.computers.hands.sent.clutter.aside_words import DECIDED_OTHER, GONE
 from lumtak.computers.hands.sent.clutter.clutter import Gather, sums
 from lumtak.computers.hands.sent.clutter.clutter_data import RULES
-from lumtak.computers.hands.sent.clutter.copies import Copies, with_copies
+from lumtak.computers.hands.sent.clutter.copies import with_copies
 from lumtak.computers.hands.sent.clutter.emptying import Emptying
-from lumtak.computers.hands.sent.clutter.lone import looked_at
-from lumtak.computers.hands.sent.clutter.rules import Rule
+from lumtak.computers.hands.sent.clutter.marks import fits
+from lumtak.computers.hands.sent.clutter.rules import OWN_NOTES, Rule
 from lumtak.computers.hands.sent.clutter.used import in_use
 from lumtak.computers.hands.sent.files.atomic import shed, times_kept
 from lumtak.computers.hands.sent.files.kernel import FOLDER, folder_at
 from lumtak.computers.hands.sent.files.making import make_folder
 from lumtak.computers.hands.sent.files.mounts import mounts_in
-from lumtak.computers.hands.sent.files.places import RefusalError
+from lumtak.computers.hands.sent.files.places import RefusalError, topmost
 from lumtak.computers.hands.sent.files.spool import Spool
 from lumtak.computers.hands.sent.files.walking import Walk
-from lumtak.computers.hands.sent.looking import Looking
-from lumtak.computers.hands.sent.states.aside_states import OWN_NOTES
+from lumtak.computers.hands.sent.owning import Owning
 from lumtak.computers.hands.sent.table import SWAP_FOLDER
 
 BY_PATH = {name: Rule(name, "user", (), 0) for name in ("path", "chosen")}
@@ -44,7 +43,7 @@ class _Planned(NamedTuple):
 
     at: float
     folder: str
-    asked: Tuple[str, str, Tuple[str, ...], Tuple[Any, ...]]
+    asked: Tuple[str, str, Tuple[str, ...], Tuple[Any, ...], Tuple[Any, ...]]
     list: Spool
     """As it would stand on the disk."""
     pieces: str
@@ -53,12 +52,11 @@ class _Planned(NamedTuple):
     """Of the list; empty where nothing may go."""
 
 
-class Storing(Looking):
+class Storing(Owning):
     """The operations of storage; see `hand.Hand`."""
 
     def __init__(self, root: str, rules: bool, homes: Sequence[str], own: Sequence[str]) -> None:
-        super().__init__(root, rules)
-        self.homes, self.own = tuple(homes), tuple(own)
+        super().__init__(root, rules, homes, own)
         self._planned: Dict[str, _Planned] = {}
         """What is to be set aside, by the handle that whoever looked was given."""
 
@@ -74,19 +72,6 @@ class Storing(Looking):
         place = self._looked(path)
         walk = Walk(list(own), set())
         yield from walk.through(os.open(place, FOLDER & ~os.O_NOFOLLOW), path)
-
-    def copies(self, path: str, least: int, passed: Sequence[str]) -> Iterator[Dict[str, Any]]:
-        """Files of which there are several below a folder; see `copies.Copies.through`.
-
-        Args:
-            path: of the folder.
-            least: smaller files, in bytes, are left alone.
-            passed: folders that are not gone into.
-        """
-        if self.rules:
-            raise RefusalError("root compares nobody's files")
-        search = Copies(least, set(passed))
-        yield from search.through(self._looked(path))
 
     def _mount_table(self) -> bytes:
         """What is mounted; proc(5), mountinfo."""
@@ -109,33 +94,13 @@ class Storing(Looking):
                 found.append([place, ended["bytes"], files, ended["unread"]])
         return {"places": found}
 
-    def only_copies(self, paths: Sequence[str]) -> Dict[str, Any]:
-        """What may be the only copy of something, of these and below them; see `lone.Lone.said`."""
-        if self.rules:
-            raise RefusalError("root looks into nobody's files")
-        return looked_at([(self._standing(path), path) for path in paths])
-
-    def times_of(self, paths: Sequence[str]) -> List[Any]:
-        """[when a file was last read or run, when it came here, when it was last changed] of each,
-        s since the epoch; None where it is not there. The first is -1 where its volume keeps no
-        such times.
-
-        Sources: stat(2); statvfs(3), ST_NOATIME; mount(8), relatime.
-        """
-        found: List[Any] = []
-        for path in paths:
-            try:
-                place = self._looked(path)
-                about = os.stat(place)
-                kept = not os.statvfs(place).f_flag & os.ST_NOATIME
-                read = about.st_atime if kept else -1.0
-                found.append([read, about.st_ctime, about.st_mtime])
-            except OSError:
-                found.append(None)
-        return found
-
     def aside_look(
-        self, name: str, key: str, paths: Sequence[str], copies: Sequence[Sequence[Any]]
+        self,
+        name: str,
+        key: str,
+        paths: Sequence[str],
+        copies: Sequence[Sequence[Any]],
+        marks: Sequence[Sequence[str]],
     ) -> Dict[str, Any]:
         """What may be set aside of a class; see `clutter.sums`. The pieces stay with this hand
         under a `handle`, which is empty where there are none; `sha256` is the checksum of their
@@ -149,8 +114,9 @@ class Storing(Looking):
             paths: what was named; nothing for a class.
             copies: [file that goes, [files of the same content that stay]]: it goes only if one of
                 those holds the same bytes just before the move.
+            marks: [path, mark] of what somebody decided about: it goes only as it was then.
         """
-        planned, said = self._plan(name, key, paths, copies)
+        planned, said = self._plan(name, key, paths, copies, marks)
         handle = ""
         if planned.sha256:
             handle = os.urandom(16).hex()
@@ -158,12 +124,21 @@ class Storing(Looking):
         return {**said, "sha256": planned.sha256, "handle": handle}
 
     def _plan(
-        self, name: str, key: str, paths: Sequence[str], copies: Sequence[Sequence[Any]]
+        self,
+        name: str,
+        key: str,
+        paths: Sequence[str],
+        copies: Sequence[Sequence[Any]],
+        marks: Sequence[Sequence[str]],
     ) -> Tuple[_Planned, Dict[str, Any]]:
-        rule = self._rule_for(name, key, named=bool(paths or copies))
+        rule = self._rule_for(name, key, named=bool(paths or copies or marks))
+        then: Dict[str, str] = {one[0]: one[1] for one in marks}
         folder = self._folder_of(rule)
         gathered = self._gather(rule, folder)
-        for path in _topmost(paths):
+        for path in topmost(paths):
+            if path in then and not fits(then[path], self._standing(path)):
+                gathered.leave(DECIDED_OTHER)
+                continue
             try:
                 self._one(gathered, path, folder)
             except FileNotFoundError:
@@ -175,7 +150,7 @@ class Storing(Looking):
         kept = {self._shown(p): [self._shown(c) for c in held] for p, held in copies}
         whole = with_copies(gathered.list, kept)
         sha256 = whole.sha256() if gathered.sum.pieces else ""
-        asked = (name, key, tuple(paths), tuple(copies))
+        asked = (name, key, tuple(paths), tuple(copies), tuple(marks))
         at = time.monotonic()
         planned = _Planned(at, folder, asked, whole, gathered.list.sha256(), sha256)
         return planned, sums(gathered)
@@ -202,12 +177,6 @@ class Storing(Looking):
         if self.rules or rule.whose == "system":
             return SWAP_FOLDER
         return self._homes()[2] + OWN_NOTES
-
-    def _homes(self) -> Tuple[str, ...]:
-        """Of this hand's user: home, caches, data."""
-        if len(self.own) != 3 or not all(home.startswith("/") for home in self.own):
-            raise RefusalError("these are no folders of a user")
-        return self.own
 
     def _looked_in(self, rule: Rule) -> List[str]:
         """Its places; for root as a user none that are everybody's: those are the system's."""
@@ -248,17 +217,6 @@ class Storing(Looking):
             place = os.path.dirname(place)
         return place
 
-    def _real(self, path: str) -> str:
-        """Where a folder really stands: links of the user's are followed as the user."""
-        if self.rules and not self.root:
-            return self._settled(path)
-        return self._place(path) if self.root else os.path.realpath(path)
-
-    def _standing(self, path: str) -> str:
-        """Where something that is named really stands here; links on the way to it are followed."""
-        above, name = posixpath.split(path)
-        return posixpath.join(self._real(above), name)
-
     def _shown(self, path: str) -> str:
         return self._standing(path)[len(self.root) :]
 
@@ -289,7 +247,7 @@ class Storing(Looking):
             again, _ = self._plan(*planned.asked)
             if again.pieces != planned.pieces:
                 raise RefusalError("what may be set aside is not the same any more: look again")
-        name, key, _, _ = planned.asked
+        name, key, *_ = planned.asked
         with self._notes(make=True) as notes:
             said = {"key": key, "clutter": name}
             return self._aside(notes).set_aside(planned.list, planned.sha256, said, self._last_look)
@@ -338,10 +296,6 @@ class Storing(Looking):
     def _emptying(self, notes: int, sha256: str) -> Emptying:
         return Emptying(notes, self.rules and self.live, self._place, sha256)
 
-    def _notes_folder(self) -> str:
-        """Where this hand keeps what it sets aside."""
-        return SWAP_FOLDER if self.rules else self._homes()[2] + OWN_NOTES
-
     def _aside(self, notes: int) -> Aside:
         return Aside(notes, self.rules and self.live, self._place)
 
@@ -368,12 +322,3 @@ def _rule(name: str) -> Rule:
         if rule.name == name:
             return rule
     raise RefusalError("%s is no class of clutter" % name)
-
-
-def _topmost(paths: Sequence[str]) -> List[str]:
-    """Each once, without those below another one."""
-    found: List[str] = []
-    for path in sorted(set(paths), key=lambda p: p.rstrip("/") + "/"):
-        if not found or not path.startswith(found[-1].rstrip("/") + "/"):
-            found.append(path)
-    return found

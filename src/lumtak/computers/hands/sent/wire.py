@@ -171,13 +171,13 @@ def _idle_disk() -> None:
         ctypes.CDLL(None).syscall(number, 1, 0, 3 << 13)
 
 
-def main(options: dict[str, Any]) -> None:
-    """Serve on standard input and output, as the options say."""
+def main(options: dict[str, Any], kind: type[Hand]) -> None:
+    """Serve on standard input and output, as the options say, with a hand of this kind."""
     stand_alone()
     os.nice(int(options.get("nice", 0)))
     if options.get("idle"):
         _idle_disk()
-    hand = Hand(
+    hand = kind(
         rules=bool(options.get("rules")),
         homes=options.get("homes", ()),
         own=options.get("own", ()),

@@ -15,6 +15,7 @@ from lumtak.computers.hands.sent.clutter.rules import Piece
 CHANGED, TAKEN, GONE = "changed while it was looked at", "something stands there", "it is gone"
 THEIRS, MOUNTED = "somebody else's", "something is mounted in it"
 OTHER = "it is not what was set aside"
+DECIDED_OTHER = "changed since you decided"
 LONE = "no other copy of it stays"
 LAST = "no other copy of it is there any more"
 _WHY = {

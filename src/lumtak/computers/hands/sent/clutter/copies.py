@@ -73,7 +73,7 @@ class Copies:
         first.
         """
         counts = bytearray(_SIZES)
-        for _, size, _, _ in self._each(top):
+        for _, size, _, _ in self.each(top):
             _count(counts, size)
             yield from self._tell("looking")
         crowded: Set[int] = set()
@@ -99,7 +99,7 @@ class Copies:
         """
         held = 0
         by_size: Dict[int, List[File]] = {}
-        for folder, size, inode, name in self._each(top):
+        for folder, size, inode, name in self.each(top):
             if counts[size % _SLOTS] > 1 and size not in crowded:
                 by_size.setdefault(size, []).append(File(size, inode, folder, name))
                 held += 1
@@ -135,7 +135,7 @@ class Copies:
         self._parted = [g for g in by_parts.values() if len(g) > 1]
 
     def _parts_of(self, top: str, sizes: Set[int]) -> Iterator[Tuple[File, int]]:
-        for folder, size, inode, name in self._each(top):
+        for folder, size, inode, name in self.each(top):
             if size in sizes:
                 file = File(size, inode, folder, name)
                 made = self._hash(file, whole=size <= _SMALL)
@@ -150,7 +150,7 @@ class Copies:
 
     # -- going through -----------------------------------------------------------------------------
 
-    def _each(self, top: str) -> Iterator[Tuple[str, int, int, str]]:
+    def each(self, top: str) -> Iterator[Tuple[str, int, int, str]]:
         """(folder, size, inode, name) of every ordinary file of the volume, no link followed."""
         self.files = self.unread = 0
         flags = os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC

@@ -7,6 +7,8 @@ from __future__ import annotations
 
 from typing import NamedTuple, Tuple
 
+OWN_NOTES = "/lumtak-aside"
+"""Ends the folder in which it is noted what a user set aside."""
 FIRST_PERSON = 1000
 """Numbers of users below this are the system's; login.defs(5), UID_MIN."""
 

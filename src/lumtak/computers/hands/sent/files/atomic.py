@@ -83,13 +83,22 @@ def _then_named(folder: int, temporary: str, name: str) -> Iterator[None]:
     os.fsync(folder)
 
 
-def put(folder: int, name: str, data: bytes, mode: int) -> None:
-    """The file has these bytes and this mode."""
-    put_parts(folder, name, (data,), mode)
+def put(folder: int, name: str, data: bytes, mode: int, like: str = "") -> None:
+    """The file has these bytes and this mode; see `put_parts`."""
+    put_parts(folder, name, (data,), mode, like)
 
 
-def put_parts(folder: int, name: str, parts: Iterable[bytes], mode: int) -> None:
-    """The file has the bytes of these parts, one after the other, and this mode."""
+def put_parts(folder: int, name: str, parts: Iterable[bytes], mode: int, like: str = "") -> None:
+    """The file has the bytes of these parts, one after the other, and this mode.
+
+    Args:
+        folder: that it stands in; a descriptor.
+        name: of it.
+        parts: of what it holds.
+        mode: of it.
+        like: of which file beside it gets the access control list and other attributes, as far as
+            this user may set them; empty for none.
+    """
     temporary = temporary_name(name)
     forget(temporary, folder)
     # O_EXCL and O_NOFOLLOW: a file or link that somebody planted under that name is refused.
@@ -99,10 +108,26 @@ def put_parts(folder: int, name: str, parts: Iterable[bytes], mode: int) -> None
         try:
             for part in parts:
                 _write_all(descriptor, part)
+            _same_attributes(folder, like, descriptor)
             os.fchmod(descriptor, mode)
             os.fsync(descriptor)
         finally:
             os.close(descriptor)
+
+
+def _same_attributes(folder: int, like: str, descriptor: int) -> None:
+    """An open file gets the extended attributes of another one; xattr(7), acl(5)."""
+    if not like:
+        return
+    with contextlib.suppress(OSError):
+        flags = os.O_RDONLY | os.O_NOFOLLOW | os.O_CLOEXEC | os.O_NONBLOCK
+        other = os.open(like, flags, dir_fd=folder)
+        try:
+            for name in os.listxattr(other):
+                with contextlib.suppress(OSError):
+                    os.setxattr(descriptor, name, os.getxattr(other, name))
+        finally:
+            os.close(other)
 
 
 def _write_all(descriptor: int, data: bytes) -> None:

@@ -10,7 +10,7 @@ import os
 import posixpath
 import re
 import stat
-from typing import Any
+from typing import Any, Iterable
 
 _LINKS_MOST, _LINKS_FOLLOWED = 40, 8
 _KERNEL_FILES = ("/proc/", "/sys/")
@@ -159,6 +159,15 @@ def read_most(descriptor: int, most: int) -> bytes:
             break
         data += more
     return data
+
+
+def topmost(paths: Iterable[str]) -> list[str]:
+    """Each once, without those below another one."""
+    found: list[str] = []
+    for path in sorted(set(paths), key=lambda p: p.rstrip("/") + "/"):
+        if not found or not path.startswith(found[-1].rstrip("/") + "/"):
+            found.append(path)
+    return found
 
 
 def _parts(path: str) -> list[str]:

@@ -17,6 +17,7 @@ from typing import Any, Dict, List, Optional, Sequence, Tuple
 from lumtak.computers.hands.sent.clutter.aside_list import note_name
 from lumtak.computers.hands.sent.files.atomic import forget, put, shed, temporary_name
 from lumtak.computers.hands.sent.files.places import RefusalError
+from lumtak.computers.hands.sent.operations import ROLES
 from lumtak.computers.hands.sent.root.back import root_script, script_path
 from lumtak.computers.hands.sent.root.receipts import FOLDER, Receipt, Receipts
 from lumtak.computers.hands.sent.root.writing import Writing
@@ -30,11 +31,18 @@ from lumtak.computers.hands.sent.units.policy import Policy
 Told = Dict[str, Any]
 
 
-class Settling(Writing):
-    """The operations; see `hand.Hand`."""
+class RootHand(Writing):
+    """A hand that can act as root: what a hand of anybody else is not even sent."""
 
-    def __init__(self, root: str, rules: bool, homes: Sequence[str], own: Sequence[str]) -> None:
-        super().__init__(root, rules, homes, own)
+    def __init__(
+        self,
+        root: str = "",
+        rules: bool = False,
+        homes: Sequence[str] = (),
+        own: Sequence[str] = (),
+        roles: Sequence[str] = ROLES,
+    ) -> None:
+        super().__init__(root, rules, homes, own, roles)
         self._owners = Owners(self, self.live)
         self._parts: Dict[str, List[Told]] = {}
         """What the scripts of a tag are to put back, as it was told."""

@@ -14,7 +14,6 @@ import re
 import stat
 from typing import Iterator, Optional, Sequence, Tuple
 
-from lumtak.computers.hands.sent.checking import Checking
 from lumtak.computers.hands.sent.files.atomic import (
     forget,
     gone_if_it_fails,
@@ -25,6 +24,7 @@ from lumtak.computers.hands.sent.files.atomic import (
 )
 from lumtak.computers.hands.sent.files.making import make_folder, tell_kernel
 from lumtak.computers.hands.sent.files.places import RefusalError
+from lumtak.computers.hands.sent.hand import Hand
 from lumtak.computers.hands.sent.running.programs import printed
 from lumtak.computers.hands.sent.table import (
     OF_ROOT,
@@ -47,7 +47,7 @@ _UP = {"active", "activating", "reloading"}
 _SERVICES = "/usr/share/dbus-1/system-services"
 
 
-class Writing(Checking):
+class Writing(Hand):
     """What exact states of root are brought about with; see `states.exact.OfRoot`."""
 
     # -- looking -----------------------------------------------------------------------------------

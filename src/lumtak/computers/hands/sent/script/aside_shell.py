@@ -20,7 +20,7 @@ aside_back() { # FOLDER SHA256
         return 1
     fi
     cd -P -- "$aside/held" || return 1
-    number=0 stuck=0 last= again= mount= inode= device=
+    nth=0 stuck=0 last= again= mount= inode= device=
     aside_where
     mounted=$mount
     aside_told || device=$(stat -c %d .)
@@ -32,7 +32,7 @@ aside_back() { # FOLDER SHA256
     fi
     while read -r kind inode_then above changed above_changed _ _ place; do
         case $kind in [fdl]) ;; *) continue ;; esac
-        number=$((number + 1)) held=$aside/held/$number here=y
+        nth=$((nth + 1)) held=$aside/held/$nth here=y
         # With a ~ a folder of which a part may be deleted already.
         [ -e "$held" ] || [ -L "$held" ] || held=$held~
         [ -e "$held" ] || [ -L "$held" ] || here=
@@ -87,8 +87,8 @@ aside_where() { # the inode stood in, and its mount, as the system tells about w
     exec 9<&-
 }
 aside_told() { # it tells both, and no mount of this kind is of several devices
-    [ -n "$inode" ] && [ -n "$mount" ] && while read -r number_there _ _ _ _ options; do
-        [ "$number_there" != "$mount" ] || case " ${options##* - } " in
+    [ -n "$inode" ] && [ -n "$mount" ] && while read -r there _ _ _ _ options; do
+        [ "$there" != "$mount" ] || case " ${options##* - } " in
         ' ext'[234]' '* | ' xfs '* | ' tmpfs '* | ' f2fs '*) return 0 ;;
         *) return 1 ;;
         esac

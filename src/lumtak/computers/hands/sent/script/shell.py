@@ -77,10 +77,22 @@ points_to() { [ -L "$file" ] && [ "$(readlink "$file" && printf x)" = "$1${newli
 
 # Ways to bring $file back; the new file is whole before it takes the old one's place.
 replace() { # MODE, and the bytes on standard input
-    mkdir -p "$folder" && rm -f "$new" && (set -C && cat >"$new") && chmod "$1" "$new" &&
+    mkdir -p "$folder" && rm -f "$new" && (set -C && cat >"$new") && chmod "$1" "$new" || return 1
+    # What was replaced is kept: it goes back itself, with all that belongs to it.
+    if [ -f "$kept" ] && [ ! -L "$kept" ] && [ -n "$(find "$kept" -prune -perm "$1")" ] &&
+        cmp -s "$kept" "$new"; then
+        mv -f "$kept" "$file" && rm -f "$kept" "$new"
+    else
         mv -f "$new" "$file"
+    fi
 }
-relink() { mkdir -p "$folder" && rm -f "$new" && ln -s "$1" "$new" && mv -f "$new" "$file"; }
+relink() { # TARGET
+    if [ -L "$kept" ] && [ "$(readlink "$kept" && printf x)" = "$1${newline}x" ]; then
+        mv -f "$kept" "$file"
+        return
+    fi
+    mkdir -p "$folder" && rm -f "$new" && ln -s "$1" "$new" && mv -f "$new" "$file"
+}
 unmake() { # FOLDER goes where it is empty; the one above keeps the time of its last change
     was=$(stat -c %y "${1%/*}/" 2>/dev/null)
     rmdir "$1" 2>/dev/null && { touch -c -d "$was" "${1%/*}/" 2>/dev/null || :; }
@@ -94,6 +106,7 @@ shed() { # COUNT folders that were not there before, from $folder upwards, as fa
 }
 at() {
     file=$1 folder=${1%/*} new=${1%/*}/$2
+    kept=${new%.new}.was
     [ -n "$look" ] || rm -f "$new"
 }
 """

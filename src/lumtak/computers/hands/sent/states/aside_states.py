@@ -8,6 +8,7 @@ import re
 from dataclasses import dataclass
 from typing import Any, ClassVar, List, Optional
 
+from lumtak.computers.hands.sent.clutter.rules import OWN_NOTES
 from lumtak.computers.hands.sent.script.aside_shell import ASIDE
 from lumtak.computers.hands.sent.script.shell import DROP, KEPT, LINKS, ScriptPart, quoted
 from lumtak.computers.hands.sent.states.exact import Exact, OfRoot, own_file_problem, word
@@ -20,8 +21,6 @@ from lumtak.computers.hands.sent.table import (
 )
 
 _SHA256 = re.compile(r"[0-9a-f]{64}")
-OWN_NOTES = "/lumtak-aside"
-"""Ends the folder in which it is noted what a user set aside."""
 
 
 @dataclass(frozen=True)

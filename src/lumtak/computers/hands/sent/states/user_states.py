@@ -85,7 +85,7 @@ class Absent(InFolder, kind="absent"):
 
     def bring(self, part: ScriptPart) -> List[bytes]:
         """See `Exact.bring`."""
-        return [b'rm -f "$file"']
+        return [b'rm -f "$file" "$kept"']
 
     def tidy(self) -> bytes:
         """See `Exact.tidy`."""

@@ -1,0 +1,78 @@
+"""A file of a user's that is replaced is kept beside its place under a name of Lumtak's, and goes
+back itself: with its access control list, attributes, times, holes and all its names.
+
+Sent with the hand: the standard library only, in the language of Python 3.8.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import stat
+from typing import Callable
+
+from lumtak.computers.hands.sent.files.atomic import forget, temporary_name
+from lumtak.computers.hands.sent.files.places import read_most
+
+
+def kept_name(name: str) -> str:
+    """Under which a file is kept while another one has its place."""
+    return temporary_name(name)[: -len("new")] + "was"
+
+
+def keep(folder: int, name: str) -> None:
+    """What stands there gets a second name, unless one is kept already; where the file system has
+    none, or somebody else's file stands there, nothing is kept.
+    """
+    with contextlib.suppress(OSError):
+        both = {"src_dir_fd": folder, "dst_dir_fd": folder}
+        os.link(name, kept_name(name), follow_symlinks=False, **both)
+
+
+def back(folder: int, name: str, is_it: Callable[[int, str], bool]) -> bool:
+    """What is kept has its place again, where it is what is wanted there; whether it has.
+
+    Args:
+        folder: a descriptor.
+        name: of the place.
+        is_it: whether what stands under a name in a folder is wanted.
+    """
+    kept = kept_name(name)
+    if not is_it(folder, kept):
+        return False
+    os.rename(kept, name, src_dir_fd=folder, dst_dir_fd=folder)
+    forget(kept, folder)  # a rename from one name of a file to another one does nothing; rename(2)
+    forget(temporary_name(name), folder)
+    os.fsync(folder)
+    return True
+
+
+def holds(data: bytes, mode: int) -> Callable[[int, str], bool]:
+    """Whether a file has these bytes and this mode."""
+
+    def is_it(folder: int, name: str) -> bool:
+        flags = os.O_RDONLY | os.O_NOFOLLOW | os.O_CLOEXEC | os.O_NONBLOCK
+        try:
+            descriptor = os.open(name, flags, dir_fd=folder)
+        except OSError:
+            return False
+        try:
+            about = os.fstat(descriptor)
+            same = stat.S_ISREG(about.st_mode) and stat.S_IMODE(about.st_mode) == mode
+            return same and read_most(descriptor, len(data) + 1) == data
+        finally:
+            os.close(descriptor)
+
+    return is_it
+
+
+def leads(target: str) -> Callable[[int, str], bool]:
+    """Whether a link leads there."""
+
+    def is_it(folder: int, name: str) -> bool:
+        try:
+            return os.readlink(name, dir_fd=folder) == target
+        except OSError:
+            return False
+
+    return is_it
