@@ -23,7 +23,7 @@ from multiprocessing import get_context
 from pathlib import Path
 
 from helpers import bench, computer_on, linux, linux_tree, put, snapshot_of
-from lumtak.computers.hands.sent.hand import Hand
+from lumtak.computers.hands.sent.root.settling import RootHand
 from lumtak.core.setting import parse_change
 from lumtak.database import Database
 from lumtak.errors import LumtakError
@@ -113,10 +113,10 @@ class OfKind(Folder):
             linux_tree(self.tree)
             hand = Outside(self.tree, self.running, plan=self.plan)
             hand.tell(permissions={"org.school.Tides": "yes"})
-            Hand.own_link(
+            RootHand.own_link(
                 hand, f"{ETC}/multi-user.target.wants/tide.service", f"{FILE}/tide.service"
             )
-            Hand.own_link(hand, f"{ETC}/also-tide.service", f"{FILE}/tide.service")
+            RootHand.own_link(hand, f"{ETC}/also-tide.service", f"{FILE}/tide.service")
             put(self.tree, "/usr/lib/systemd/user/sail-index.service", INSTALL.format("sails"))
 
     def open(self):

@@ -13,7 +13,6 @@ from pathlib import Path
 from helpers import put
 from lumtak.computers.hands.sent.desktop.desktop_data import KEYS
 from lumtak.computers.hands.sent.files.places import RefusalError
-from lumtak.computers.hands.sent.hand import Hand
 from lumtak.computers.hands.sent.root.settling import RootHand
 from lumtak.computers.hands.sent.table import (
     CHANNELS,
@@ -292,7 +291,7 @@ class Outside(Acting):
 
     def drop_swap(self, mib):
         super().drop_swap(mib)
-        Hand.drop_swap(self, mib)
+        RootHand.drop_swap(self, mib)
 
     def set_kernel(self, path, value):
         """All at once: a kernel takes a value or does not."""

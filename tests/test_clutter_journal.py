@@ -17,7 +17,7 @@ from lumtak.computers.hands.sent.clutter import aside, clutter
 from lumtak.computers.hands.sent.clutter.aside_list import numbered
 from lumtak.computers.hands.sent.files import kernel
 from lumtak.computers.hands.sent.files.words import escaped
-from lumtak.computers.hands.sent.hand import Hand
+from lumtak.computers.hands.sent.root.settling import RootHand
 from lumtak.computers.hands.whose import Hands, User
 from lumtak.computers.linux.computer import LinuxComputer
 from lumtak.computers.linux.disk_health import disk_health
@@ -51,8 +51,8 @@ def computer(mia, tmp_path):
         name="mia", uid=os.getuid(), gid=os.getgid(), home=mia.path, cache_home=mia.cache,
         config_home=f"{mia.path}/.config", data_home=mia.data, config_dirs=("/etc/xdg",),
     )  # fmt: skip
-    hand = Hand(homes=[mia.data], own=mia.homes)
-    made = LinuxComputer(Hands(Hand(), hand, None, "there is none here"), user, CATALOGUE)
+    hand = RootHand(homes=[mia.data], own=mia.homes)
+    made = LinuxComputer(Hands(RootHand(), hand, None, "there is none here"), user, CATALOGUE)
     yield made
     made.close()
 

@@ -14,7 +14,7 @@ from lumtak.core.sample import between
 from lumtak.core.setting import Change, SettingRef, State
 from lumtak.errors import ComputerError, LumtakError
 from lumtak.journal import Journal, apply_changes, drift, put_back
-from outside import ETC, FILE, INSTALL, Hand, Outside
+from outside import ETC, FILE, INSTALL, Outside, RootHand
 from test_hostile import with_tides
 from test_linux_settings import unit_tree
 from test_readings_files import Slow
@@ -37,8 +37,8 @@ def outside(folder, **fields):
     hand.tell(
         permissions={"org.school.Tides": "yes"}, stored={"org.mate.interface cursor-blink": "true"}
     )
-    Hand.own_link(hand, f"{ETC}/multi-user.target.wants/tide.service", f"{FILE}/tide.service")
-    Hand.own_link(hand, f"{ETC}/also-tide.service", f"{FILE}/tide.service")
+    RootHand.own_link(hand, f"{ETC}/multi-user.target.wants/tide.service", f"{FILE}/tide.service")
+    RootHand.own_link(hand, f"{ETC}/also-tide.service", f"{FILE}/tide.service")
     put(folder, "/usr/lib/systemd/user/sail-index.service", INSTALL.format("sails"))
     wants = put(folder, "/etc/systemd/user/default.target.wants/sail-index.service", "")
     wants.unlink()

@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from helpers import CATALOGUE, computer_on, facts, item, look, means_of, profile, put, tree_user
 from lumtak.computers.hands.sent.desktop import display
 from lumtak.computers.hands.sent.desktop.desktop_data import DESKTOPS, KEYS
-from lumtak.computers.hands.sent.hand import Hand
+from lumtak.computers.hands.sent.root.settling import RootHand
 from lumtak.computers.linux.desktop import is_odd, kept_here, raw_of, value_of, words
 from lumtak.computers.linux.effects import DesktopEffects, DesktopIdle
 from lumtak.computers.linux.in_force import said_of
@@ -73,11 +73,11 @@ def test_steps_of_a_number_and_what_has_nothing_to_be_switched_on_are_said():
 )  # fmt: skip
 def test_a_session_is_known_by_its_own_name_or_its_desktops(tree, session, named):
     put(tree, "/run/systemd/sessions/1", f"UID={os.getuid()}\nCLASS=user\nDESKTOP={session}\n")
-    assert desktops_of(Hand(str(tree)), tree_user()) == named
+    assert desktops_of(RootHand(str(tree)), tree_user()) == named
 
 
 def test_where_nobody_is_logged_in_the_session_counts_that_ran_last(tree):
-    hand, user = Hand(str(tree)), tree_user()
+    hand, user = RootHand(str(tree)), tree_user()
     for kept, desktop in (("XSession=mate", "MATE"), ("Session=plasma\nXSession=", "KDE")):
         put(tree, f"/var/lib/AccountsService/users/{user.name}", f"[User]\n{kept}\n")
         assert desktops_of(hand, user) == [desktop]
@@ -207,22 +207,22 @@ GREETED = struct.pack("<BBHHH", 1, 0, 11, 0, 0)
 def test_a_display_that_lies_floods_or_is_silent_is_an_error(server, answer, said):
     server(answer)
     with pytest.raises(OSError, match=said):
-        Hand().display(":7", "")
+        RootHand().display(":7", "")
 
 
 def test_a_display_that_drips_is_not_waited_for(server, monkeypatch):
     monkeypatch.setattr(display, "_WAIT_S", 0.3)
     server(b"\x01", drips=True)
     with pytest.raises(OSError, match=r"takes too long|timed out"):
-        Hand().display(":7", "")
+        RootHand().display(":7", "")
 
 
 def test_no_display_of_another_computer_is_asked():
     for name in ("far:0", "localhost:10.0", ":", ":99999", "\x1b"):
         with pytest.raises(OSError, match="not of this computer"):
-            Hand().display(name, "")
+            RootHand().display(name, "")
     with pytest.raises(OSError, match="root looks at nobody's display"):
-        Hand(rules=True).display(":0", "")
+        RootHand(rules=True).display(":0", "")
 
 
 # -- power -----------------------------------------------------------------------------------------
@@ -244,7 +244,7 @@ def test_who_sets_the_power_plan_is_known_by_what_it_owns_or_writes(tree):
         item("services", "idle", value="manual", package="keel"),
         item("services", "fax", running=True, package="keel", role="fax"),
     ]
-    found = rivals(Hand(str(tree)), [owner, writer, *others])
+    found = rivals(RootHand(str(tree)), [owner, writer, *others])
     assert [i.key for i in found] == ["hull", "keel-daemon"]
 
 

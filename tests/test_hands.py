@@ -18,8 +18,8 @@ from lumtak.computers.hands import channel
 from lumtak.computers.hands.channel import bootstrap
 from lumtak.computers.hands.piped import Piped
 from lumtak.computers.hands.sent.files.places import NotOrdinaryError, RefusalError
-from lumtak.computers.hands.sent.hand import Hand
 from lumtak.computers.hands.sent.operations import OPERATIONS, ROLES, VERSION
+from lumtak.computers.hands.sent.root.settling import RootHand
 from lumtak.computers.hands.sent.table import UNITS, sysctl_text
 from lumtak.computers.hands.sent.wire import lengths, packed, serve, unpacked
 from lumtak.computers.hands.whose import PYTHON
@@ -65,14 +65,14 @@ def test_what_is_sent_is_held_to_its_rules(text, wrong):
 
 def test_every_operation_of_the_table_is_a_method_of_the_hand_with_these_arguments():
     for name, operation in OPERATIONS.items():
-        given = list(inspect.signature(getattr(Hand, name)).parameters)[1:]
+        given = list(inspect.signature(getattr(RootHand, name)).parameters)[1:]
         assert given == [one.name for one in operation.given], name
 
 
 @pytest.mark.parametrize("python", [PYTHON, *map(str, OLD)])
 def test_both_ends_give_the_same(tmp_path, python):
     home = str(tmp_path / "home")
-    near = Hand(homes=(home,))
+    near = RootHand(homes=(home,))
     there = Piped(bootstrap(python), {"homes": (home,), "roles": ROLES}, "the hand of the test")
     put(tmp_path, "file", b"\x00\xff" * 10)
     (tmp_path / "link").symlink_to("file")
@@ -193,8 +193,10 @@ def test_ten_thousand_messages_end_in_answers_and_write_nothing_outside_the_tabl
     (tree / "etc/systemd/system").mkdir(parents=True)
     (tree / "etc/sysctl.d").mkdir(parents=True)
     put(tree, "/etc/shadow", "secret")
-    hand = Hand(str(tree), rules=rules, homes=("/home/u/.config",))
-    monkeypatch.setattr(Hand, "end", lambda *_: "runs")  # no number of a process is safe from dice
+    hand = RootHand(str(tree), rules=rules, homes=("/home/u/.config",))
+    monkeypatch.setattr(
+        RootHand, "end", lambda *_: "runs"
+    )  # no number of a process is safe from dice
     allowed = (
         "home/u/.config",
         *(("etc/systemd/system", "etc/sysctl.d", "proc/sys/vm", "var", "sys") if rules else ()),
@@ -380,7 +382,7 @@ def test_a_hand_of_root_follows_no_link_that_another_user_could_have_planted(tmp
     (shared / "planted").symlink_to(secret)
     os.chown(shared / "planted", 65534, 65534, follow_symlinks=False)
     (tmp_path / "good").symlink_to("secret")
-    hand = Hand(rules=True)
+    hand = RootHand(rules=True)
     assert hand.read(str(tmp_path / "good")) == b"s"
     assert hand.read(str(shared / "mine")) == b"mine"
     assert hand.read(str(shared / "link")) == b"s"

@@ -59,13 +59,13 @@ as_root = pytest.mark.skipif(os.geteuid() != 0, reason="only root works as someb
 
 SPEAKS = """
 import os, sys
-from lumtak.computers.hands.sent.hand import Hand
+from lumtak.computers.hands.sent.root.settling import RootHand
 from lumtak.computers.hands.channel import bootstrap
 from lumtak.computers.hands.piped import Piped
 from lumtak.computers.hands.sent.table import PROGRAMS
 PROGRAMS["sh"] = "-c\\0(?s:.*)"
 print("terminal", os.open("/dev/tty", os.O_RDWR) > 0)
-print(Hand().run(("sh", "-c", "(: </dev/tty) 2>&1; ls /proc/self/fd | tr '\\n' ' '")).decode())
+print(RootHand().run(("sh", "-c", "(: </dev/tty) 2>&1; ls /proc/self/fd | tr '\\n' ' '")).decode())
 far = Piped(bootstrap("/usr/bin/python3"), {}, "x", session=False)
 print("session", os.getsid(far.about()["pid"]) != os.getsid(0))
 """

@@ -467,9 +467,9 @@ echo "as the owner set it" >/etc/tide-book.conf
 FORGED = """
 import sys
 sys.path.insert(0, "/opt/lumtak")
-from lumtak.computers.hands.sent.hand import Hand
+from lumtak.computers.hands.sent.root.settling import RootHand
 try:
-    print(Hand(rules=True).remove_packages(sys.argv[1:]))
+    print(RootHand(rules=True).remove_packages(sys.argv[1:]))
 except OSError as error:
     print("refused", error)
 """

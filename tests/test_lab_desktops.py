@@ -17,7 +17,7 @@ import pytest
 
 from helpers import CATALOGUE
 from lumtak.computers.hands.sent.desktop.desktop_data import DESKTOPS
-from lumtak.computers.hands.sent.hand import Hand
+from lumtak.computers.hands.sent.root.settling import RootHand
 from lumtak.computers.hands.whose import Hands, User
 from lumtak.computers.linux.computer import LinuxComputer
 from lumtak.computers.linux.session import environment_of, process_of
@@ -55,7 +55,7 @@ def user_at(home, desktop):
 
 
 def computer_of(home, desktop):
-    hands = Hands(Hand(), Hand(homes=(str(home),)), None, "the tests have no root")
+    hands = Hands(RootHand(), RootHand(homes=(str(home),)), None, "the tests have no root")
     return LinuxComputer(hands, user_at(home, desktop), CATALOGUE)
 
 
@@ -93,7 +93,7 @@ class Session:
 
     def says(self):
         try:
-            return Hand().display(f":{self.display}", "")
+            return RootHand().display(f":{self.display}", "")
         except OSError:
             return {}
 
@@ -118,8 +118,8 @@ def session(tmp_path):
 
 def answers(home):
     """Whether the keeper of the desktop's settings has its name on the bus, and not only runs."""
-    keeper = process_of(Hand(), user_at(home, ""), ("xfconfd",))
-    said = environment_of(Hand(), keeper) if keeper else {}
+    keeper = process_of(RootHand(), user_at(home, ""), ("xfconfd",))
+    said = environment_of(RootHand(), keeper) if keeper else {}
     bus = ("org.freedesktop.DBus", "/org/freedesktop/DBus", "org.freedesktop.DBus")
     asked = subprocess.run(
         ["busctl", "--user", "call", *bus, "NameHasOwner", "s", "org.xfce.Xfconf"],
@@ -173,8 +173,8 @@ def test_a_running_session_is_changed_seen_in_force_and_put_back(session, journa
     (done,) = apply_changes(journal, *plan, [Change(ref=blinking.ref, value="on")])
     assert (done.result, done.force, mine.value) == ("done", IN_FORCE, "off")
     (script,) = (desk.home / ".local/share/lumtak-undo").glob("undo-*.sh")
-    keeper = process_of(Hand(), user_at(desk.home, ""), ("xfconfd",))
-    said = environment_of(Hand(), keeper)
+    keeper = process_of(RootHand(), user_at(desk.home, ""), ("xfconfd",))
+    said = environment_of(RootHand(), keeper)
     ran = subprocess.run(
         ["sh", script], env={"PATH": os.environ["PATH"], **said}, capture_output=True, text=True,
         check=False,
@@ -218,7 +218,9 @@ def test_every_key_of_a_family_is_changed_and_put_back(tmp_path, journal, family
         assert box.settings.read(item.ref).value is None, "unset again"
     # The same from a value of the user's own, which is none that Lumtak sets.
     key = next(k for k in keys if k.setting == "image-thumbnails")
-    Hand().run(("gsettings", "set", key.at, key.name, "'always'"), bus=user_at(tmp_path, "").bus)
+    RootHand().run(
+        ("gsettings", "set", key.at, key.name, "'always'"), bus=user_at(tmp_path, "").bus
+    )
     item = next(i for i in settings_on(box) if i.key == key.setting)
     changed_and_back(journal, box, item, "off")
     assert (item.value, box.settings.read(item.ref).exact.raw) == ("on", "'always'")

@@ -19,7 +19,7 @@ from helpers import (
     tree_user,
     way_to,
 )
-from lumtak.computers.hands.sent.hand import Hand
+from lumtak.computers.hands.sent.root.settling import RootHand
 from lumtak.computers.hands.whose import Hands, folder_hands
 from lumtak.computers.linux.desktop_entry import read_entry
 from lumtak.computers.linux.sandboxes import Sandboxes
@@ -121,7 +121,9 @@ def test_a_unit_goes_off_and_comes_back_to_the_last_link(units, tmp_path, name):
     assert box.settings.read(ref).same_as(expected)
     assert box.settings.read(ref).value == "off"
     user = tree_user()
-    kit = FileUndoKit(user, UserFolder(Hand(str(units)), "/undo"), folder_hands(str(units), user))
+    kit = FileUndoKit(
+        user, UserFolder(RootHand(str(units)), "/undo"), folder_hands(str(units), user)
+    )
     script = kit.script(
         "0123abcd",
         computer="c",
@@ -190,7 +192,7 @@ def test_permissions_of_sandboxes_are_set_and_unset_again(tree):
         "/usr/share/dbus-1/services/org.freedesktop.impl.portal.PermissionStore.service",
         "[D-BUS Service]\n",
     )
-    transport = Hand(str(tree))
+    transport = RootHand(str(tree))
     transport.live = True
     store = Store(
         **{"org.school.Tides": "yes", "org.school.Sails": "no", "org.school.Masts": "ask"}
@@ -279,7 +281,7 @@ def test_the_newest_session_says_which_desktop_it_is(tree):
 
 
 def test_nothing_is_asked_of_a_store_that_is_not_there_or_in_a_folder(tree):
-    hand, store = Hand(str(tree)), Store(**{"org.school.Tides": "yes"})
+    hand, store = RootHand(str(tree)), Store(**{"org.school.Tides": "yes"})
     hand.live = True
     assert not Sandboxes(means_of(hand, store)).items(look()).items
     put(

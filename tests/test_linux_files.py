@@ -11,7 +11,6 @@ from hypothesis import strategies as st
 from helpers import CATALOGUE, ENTRY, linux, put, snapshot_of, tree_user
 from lumtak.computers.hands.sent.files import owned
 from lumtak.computers.hands.sent.files.places import RefusalError
-from lumtak.computers.hands.sent.hand import Hand
 from lumtak.computers.hands.sent.looking import MOST_BYTES
 from lumtak.computers.hands.sent.root.settling import RootHand
 from lumtak.computers.hands.sent.table import PROGRAMS
@@ -203,7 +202,7 @@ def test_entries_without_end_are_listed_and_not_all_read(tree):
 
 
 def test_a_file_of_a_mebibyte_is_read_and_a_larger_one_is_not(tree, box):
-    whole = UserFolder(Hand(str(tree), homes=("/home/u/.config",)), "/home/u/.config")
+    whole = UserFolder(RootHand(str(tree), homes=("/home/u/.config",)), "/home/u/.config")
     for size, fits in ((MOST_BYTES, True), (MOST_BYTES + 1, False)):
         put(tree, "/home/u/.config/big", b"x" * size)
         for read in (whole.content, whole.exact):
@@ -221,7 +220,7 @@ def test_a_file_of_a_mebibyte_is_read_and_a_larger_one_is_not(tree, box):
 
 def test_what_a_hand_says_when_it_fails_is_in_the_sentence(tree):
     class Broken(RootHand):
-        def put(self, folder, name, data, mode):
+        def put(self, folder, name, data, mode, keep=False):
             raise OSError("the hand of mia has ended")
 
     with pytest.raises(
@@ -310,7 +309,7 @@ def test_programs_of_entries(line, program):
 
 def test_links_never_lead_out_of_the_folder(tree, tmp_path):
     (tmp_path / "secret").write_text("s")
-    transport = Hand(str(tree))
+    transport = RootHand(str(tree))
     for name, target in (
         ("abs", str(tmp_path / "secret")),
         ("up", "../../../../../secret"),
@@ -325,13 +324,13 @@ def test_links_never_lead_out_of_the_folder(tree, tmp_path):
 
 def test_no_program_runs_in_a_folder(tree):
     with pytest.raises(OSError, match="no programs"):
-        Hand(str(tree)).run(("true",))
+        RootHand(str(tree)).run(("true",))
 
 
 def test_a_program_that_is_not_in_the_table_is_refused_and_one_that_is_missing_an_os_error(
     monkeypatch,
 ):
-    hand = Hand()
+    hand = RootHand()
     for arguments in (
         ("false",),
         ("/nowhere/x",),

@@ -15,8 +15,8 @@ from helpers import computer_on, linux, look, means_of, put, settings_of, tree_u
 from lumtak.computers.hands import whose
 from lumtak.computers.hands.sent.desktop.desktop_data import KEYS
 from lumtak.computers.hands.sent.files.places import RefusalError
-from lumtak.computers.hands.sent.hand import Hand
 from lumtak.computers.hands.sent.root.back import root_script
+from lumtak.computers.hands.sent.root.settling import RootHand
 from lumtak.computers.hands.sent.script.shell import beside
 from lumtak.computers.hands.sent.states.states import SwapAreas
 from lumtak.computers.hands.sent.system.swaps import areas_in_use
@@ -151,7 +151,7 @@ def test_what_is_not_in_the_table_is_refused(tree):
                        ("start", "systemd-poweroff.service"), ("start", "debug-shell.service"),
                        ("stop", "--all")):  # fmt: skip
         with pytest.raises(RefusalError, match="not run by root"):
-            Hand.units(root, verb, unit)
+            RootHand.units(root, verb, unit)
     with pytest.raises(RefusalError, match="not set by Lumtak"):
         root.set_kernel("/proc/sys/kernel/core_pattern", "x")
 

@@ -9,7 +9,7 @@ import pytest
 
 from helpers import CATALOGUE, facts, item, linux, process, profile, put
 from lumtak.computers.hands.reach import real_path
-from lumtak.computers.hands.sent.hand import Hand
+from lumtak.computers.hands.sent.root.settling import RootHand
 from lumtak.computers.linux.login_starts import LoginStart, LoginStarts
 from lumtak.computers.linux.proc import Processes
 from lumtak.core.audit import audit
@@ -44,7 +44,7 @@ def session(tree):
 
 def owner_of(tree, entry=FEED, pid=50, *, at_s=103, group="/user.slice/session-3.scope", **fields):
     process(tree, pid, **{"name": b"tide-feed", "started": at_s * TICK, "runs": RAN, **fields})
-    starts = LoginStarts(Hand(str(tree)), TICK)
+    starts = LoginStarts(RootHand(str(tree)), TICK)
     starts.learn([entry])
     return starts.consumer_of(pid, fields.get("name", b"tide-feed").decode(), at_s * TICK, group)
 
@@ -79,9 +79,9 @@ def test_another_users_process_a_delay_a_script_and_a_link(session):
         == "apps:tide-feed"
     )
     (session / "usr/bin/feed").symlink_to("../../opt/tide/tide-feed")
-    assert real_path(Hand(str(session)), "/usr/bin/feed") == "/opt/tide/tide-feed"
+    assert real_path(RootHand(str(session)), "/usr/bin/feed") == "/opt/tide/tide-feed"
     (session / "usr/bin/round").symlink_to("round")
-    assert real_path(Hand(str(session)), "/usr/bin/round").endswith("round")
+    assert real_path(RootHand(str(session)), "/usr/bin/round").endswith("round")
     through = LoginStart("apps:x", ("/opt/x.sh",), "bash", UID, 0.0)
     assert owner_of(session, through, name=b"bash", runs=b"bash\0/opt/x.sh\0") == "apps:x"
 
@@ -97,7 +97,7 @@ def test_helpers_of_what_an_entry_started_are_its_own_and_namesakes_are_not(sess
         session, 51, started=900 * TICK, runs=b"/opt/tide/tide-feed\0--type=drawing\0", parent=50
     )
     process(session, 52, started=900 * TICK, runs=b"/opt/tide/tide-feed\0notes.txt\0")
-    found = Processes(Hand(str(session)), None)
+    found = Processes(RootHand(str(session)), None)
     found.starts.learn([FEED])
     owners = {p.pid: p.consumer for p in found.look()}
     assert (owners[50], owners[51], owners[52]) == (
@@ -125,7 +125,7 @@ def test_what_lumtak_starts_is_its_own_and_a_name_makes_nothing_its_own(tree):
     }
     for pid, runs in others.items():
         process(tree, pid, b"python3", parent=1, runs=runs, started=pid)
-    found = Processes(Hand(str(tree)), 31)
+    found = Processes(RootHand(str(tree)), 31)
     found.services = True
     seen = {p.pid: p for p in found.look()}
     assert 31 not in seen, "its own process is counted apart"

@@ -14,6 +14,7 @@ from helpers import CATALOGUE, facts, item, lumtak, profile, put, reading, tree_
 from lumtak.computers.clutter import KEPT, item_of
 from lumtak.computers.hands.sent.clutter import copies
 from lumtak.computers.hands.sent.clutter.lone import file_is, looked_at
+from lumtak.computers.hands.sent.clutter.marks import fits
 from lumtak.computers.hands.sent.files.kernel import folder_at
 from lumtak.computers.hands.sent.files.places import RefusalError
 from lumtak.computers.hands.sent.files.walking import Walk
@@ -75,6 +76,76 @@ def test_a_copy_goes_only_while_the_same_bytes_stay(mia):
     assert moved(mia, [one], [[one, [other, third]]]) == {}
     assert not os.path.exists(one)
     assert os.path.exists(third)
+
+
+def other_one(path, how):
+    """Another file, or another content, stands there under the same name, of the same size."""
+    about = os.stat(path)
+    if how == "replaced":
+        os.rename(path, path + ".was")
+    with open(path, "r+b" if how == "written over" else "wb") as file:
+        file.write(b"n" * about.st_size)
+    os.utime(path, ns=(about.st_atime_ns, about.st_mtime_ns))
+
+
+@pytest.mark.parametrize("how", ["replaced", "written over", "only its rights"])
+def test_a_decision_is_about_a_file_and_not_about_a_name(mia, how):
+    film = mia.file("films/a.mkv", b"f" * 70_000)
+    ((mark, _, _),) = mia.hand.marks([(film, 1)])
+    if how == "only its rights":
+        os.chmod(film, 0o600)
+    else:
+        other_one(film, how)
+    found = mia.hand.aside_look("path", film, [film], [], [[film, mark]])
+    if how == "only its rights":
+        assert found["files"] == 1
+        mia.hand.aside_move(found["handle"])
+        assert not os.path.exists(film)
+    else:
+        assert found["left"] == {"changed since you decided": 1}
+        assert not found["sha256"]
+
+
+def test_a_decision_about_a_folder_is_about_all_that_is_in_it(mia):
+    mia.file("old/in/a", b"x")
+    mia.file("old/b", b"x")
+    folder = mia.path + "/old"
+    ((mark, _, _),) = mia.hand.marks([(folder, 0)])
+    assert fits(mark, folder)
+    inner = os.stat(folder + "/in")
+    mia.file("old/in/new", b"x")
+    os.utime(folder + "/in", ns=(inner.st_atime_ns, inner.st_mtime_ns))
+    assert not fits(mark, folder)
+    os.unlink(folder + "/in/new")
+    os.utime(folder + "/in", ns=(inner.st_atime_ns, inner.st_mtime_ns))
+    assert fits(mark, folder)
+    os.rename(folder, folder + ".was")
+    shutil.copytree(folder + ".was", folder)
+    assert not fits(mark, folder)
+
+
+def test_all_of_what_may_be_an_only_copy_is_in_its_mark(mia):
+    image = mia.file("disk.img", bytes(1 << 20))
+    (some,), (whole,) = (mia.hand.marks([(image, how)]) for how in (1, 2))
+    about = os.stat(image)
+    with open(image, "r+b") as file:
+        file.seek(100_000)
+        file.write(b"x")
+    os.utime(image, ns=(about.st_atime_ns, about.st_mtime_ns))
+    assert fits(some[0], image)  # three parts are as they were
+    assert not fits(whole[0], image)
+
+
+def test_copies_are_looked_for_beside_what_is_named_and_links_are_none(mia):
+    film = mia.file("films/a", b"f" * 30_000)
+    other = mia.file("more/b", b"f" * 30_000)
+    mia.file("more/c", b"f" * 29_999 + b"g")
+    os.link(film, mia.path + "/more/link")
+    os.symlink(film, mia.path + "/more/symlink")
+    *_, last = mia.hand.beside([mia.path + "/films"])
+    ((found, others),) = last["ended"]["found"]
+    # All of the volume is looked through: other tests may have left the same there.
+    assert (found, [o for o in others if o.startswith(mia.path)]) == (film, [other])
 
 
 @pytest.mark.parametrize("folder", [False, True])

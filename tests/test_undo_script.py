@@ -179,6 +179,50 @@ def test_odd_names_and_bytes_come_back(tmp_path_factory, data, name, mode):
     assert world.look() == before
 
 
+ACL = bytes.fromhex(
+    "0200000001000600ffffffff02000400d204000004000000ffffffff10000600ffffffff20000000ffffffff"
+)
+"""user::rw-, user:1234:r--, group::---, mask::rw-, other::---; linux/posix_acl_xattr.h"""
+
+
+@pytest.mark.parametrize("by", ["lumtak", "dash", "busybox", "an edit under another name"])
+def test_what_was_replaced_goes_back_itself_with_all_that_belongs_to_it(tmp_path, by):
+    world = Folder(tmp_path)
+    entry = world.tree / "home/u/.config/autostart/sail-sync.desktop"
+    os.setxattr(entry, "system.posix_acl_access", ACL)
+    os.setxattr(entry, "user.note", b"mine")
+    os.utime(entry, ns=(10**18 + 1, 10**18 + 123_456_789))
+    other = world.tree / "home/u/other-name"
+    os.link(entry, other)
+
+    def looks():
+        about = os.lstat(entry)
+        kept = {n: os.getxattr(entry, n) for n in os.listxattr(entry)}
+        names = sorted(os.listdir(entry.parent))
+        size = about.st_ino, about.st_mode, about.st_nlink, about.st_mtime_ns, about.st_size
+        return size, kept, names, entry.read_bytes()
+
+    before, journal, computer = looks(), Journal(world.home), linux(world.tree)
+    change = parse_change("apps:sail-sync=off")
+    (outcome,) = apply_changes(journal, computer, computer.about.facts(), [change])
+    assert outcome.result == "done"
+    changed = looks()
+    assert changed[1]["system.posix_acl_access"] == ACL  # nobody may do more meanwhile
+    if by == "an edit under another name":
+        other.write_bytes(b"[Desktop Entry]\nExec=else\n")
+    if by in {"lumtak", "an edit under another name"}:
+        assert [o.result for o in put_back(journal, computer)] == ["done"]
+    else:
+        shell = (by, "sh") if by == "busybox" else (by,)
+        assert run_script(world.script(), world.tree, shell).returncode == 0
+    if by == "an edit under another name":
+        assert looks()[3] == before[3]  # what was recorded, and the edit stays under its name
+        assert other.read_bytes().endswith(b"else\n")
+    else:
+        assert looks() == before
+    journal.close()
+
+
 def test_on_this_computer_with_lumtak_gone(tmp_path):
     """The real thing.
 

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from helpers import computer_on, facts, item, linux, profile, put, reading, settings_of, snapshot_of
 from lumtak.computers.hands.sent.files.places import RefusalError
-from lumtak.computers.hands.sent.hand import Hand
+from lumtak.computers.hands.sent.root.settling import RootHand
 from lumtak.computers.hands.sent.table import (
     UPKEEP,
     is_own_content,
@@ -108,7 +108,7 @@ def test_updates_can_stop_installing_themselves_where_another_program_tells_of_t
 
 
 def test_root_unpacks_and_trims_nothing_that_is_none(tree):
-    for hand in (Hand(), Hand(str(tree), rules=True)):
+    for hand in (RootHand(), RootHand(str(tree), rules=True)):
         for act in (
             lambda h: h.reinstall_packages(["dpkg"]),
             lambda h: h.trim("/"),
@@ -116,7 +116,7 @@ def test_root_unpacks_and_trims_nothing_that_is_none(tree):
         ):
             with pytest.raises(RefusalError):
                 act(hand)
-    root = Hand(rules=True)
+    root = RootHand(rules=True)
     for names in ([], ["--force-all"], ["a b"], ["no-such-package-here"], [""]):
         with pytest.raises(OSError, match=r"names of packages|not installed|No such file"):
             root.reinstall_packages(names)
@@ -139,11 +139,11 @@ def drive(**properties):
 def test_a_failing_disk_and_a_damaged_file_system_are_said_first(tree):
     put(tree, "/sys/fs/ext4/sda1/errors_count", "2\n")
     put(tree, "/sys/fs/ext4/sdb1/errors_count", "0\n")
-    (sign,) = [s for s in signs(Hand(str(tree)), "6.1") if s.name == "file system"]
+    (sign,) = [s for s in signs(RootHand(str(tree)), "6.1") if s.name == "file system"]
     assert sign.grave
     assert sign.says.startswith("sda1 noted 2 errors")
     put(tree, "/usr/libexec/udisks2/udisksd", "")
-    hand = Hand(str(tree))
+    hand = RootHand(str(tree))
     hand.run = lambda *_more, **_options: json_of(
         drive(SmartUpdated=1, SmartFailing=True), drive(SmartUpdated=1)
     )
@@ -196,7 +196,7 @@ def test_the_superblock_tells_when_a_file_system_was_last_checked(tree):
     (tree / "sys/dev/block").mkdir(parents=True)
     (tree / "sys/dev/block/8:1").symlink_to("../../devices/sda/sda1")
     put(tree, "/sys/fs/ext4/sda1/errors_count", "0")
-    hand = Hand(str(tree))
+    hand = RootHand(str(tree))
     for state, kind in ((1, "setting"), (2, "damaged")):
         block = bytearray(1024)
         struct.pack_into("<I", block, 0x40, 1772438400)

@@ -19,7 +19,7 @@ from typing import NamedTuple
 from unittest import mock
 
 from helpers import CATALOGUE, linux_tree, process, put, run_main, tree_user, words_of
-from lumtak.computers.hands.sent.hand import Hand
+from lumtak.computers.hands.sent.root.settling import RootHand
 from lumtak.computers.hands.whose import Hands
 from lumtak.computers.linux.clock import LinuxClock
 from lumtak.computers.linux.computer import LinuxComputer
@@ -159,7 +159,7 @@ class World:
                 ),
                 mock.patch.object(LinuxClock, "wait", wait),
                 mock.patch("os.pidfd_open", side_effect=ProcessLookupError),
-                mock.patch.object(Hand, "space", return_value=[20 << 30, 10 << 30]),
+                mock.patch.object(RootHand, "space", return_value=[20 << 30, 10 << 30, 0]),
                 # Read once, for thousands of runs.
                 mock.patch.object(Knowledge, "catalogue", CATALOGUE),
                 mock.patch.object(LumtakApp, "run"),
@@ -183,7 +183,7 @@ def _furnish(tree: Path) -> None:
     linux_tree(tree)
     hand = Outside(tree, {"tide.service"}, plan="balanced")
     hand.tell(permissions={"org.school.Tides": "yes"})
-    Hand.own_link(hand, f"{ETC}/multi-user.target.wants/tide.service", f"{FILE}/tide.service")
+    RootHand.own_link(hand, f"{ETC}/multi-user.target.wants/tide.service", f"{FILE}/tide.service")
     put(tree, "/usr/lib/systemd/user/sail-index.service", INSTALL.format("sails"))
     put(tree, "/home/u/.config/systemd/user/loft.service", INSTALL.format("loft"))
     put(tree, "/proc/cpuinfo", "model name\t: Slip(R) Way @ 2.60GHz\ncpu MHz : 1200\n")

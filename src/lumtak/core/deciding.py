@@ -99,8 +99,8 @@ class Decided(Record):
 
     def is_of(self, thing: Thing) -> bool:
         """Whether it was said of this, and not of another one of its name."""
-        if not self.mark:
-            return self.decision != "aside"
+        if not self.mark or not thing.mark:
+            return not thing.mark or self.decision != "aside"
         return same_thing(self.mark, thing.mark)
 
 
@@ -248,9 +248,13 @@ def goes(path: str, going: Collection[str]) -> bool:
     return any(here in going for here in _upwards(path))
 
 
+def is_loose(path: str) -> bool:
+    """Whether nothing stays there for sure."""
+    return path.startswith(_LOOSE_TOPS) or any(part in path for part in _LOOSE)
+
+
 def _stays(path: str, going: Collection[str]) -> bool:
-    loose = path.startswith(_LOOSE_TOPS) or any(part in path for part in _LOOSE)
-    return not loose and not goes(path, going)
+    return not is_loose(path) and not goes(path, going)
 
 
 def chosen(paths: Sequence[str], groups: Iterable[CopyGroup]) -> Chosen:

@@ -23,6 +23,7 @@ from lumtak.core.deciding import (
     chosen,
     goes,
     in_groups,
+    is_loose,
     latest,
     lost_if_emptied,
     lost_in_words,
@@ -283,8 +284,14 @@ def _with_beside(
     wanted = [path for path in paths if path not in known]
     if not wanted:
         return groups, 0
-    found = computer.about.beside(wanted)
-    return [*groups, *found.groups], found.left
+    found, chosen_too = computer.about.beside(wanted), frozenset(paths)
+    # What stands elsewhere for a while only makes no copies of it.
+    lasting = (
+        g
+        for g in found.groups
+        if any(not is_loose(n) or goes(n, chosen_too) for copy in g.copies[1:] for n in copy)
+    )
+    return [*groups, *lasting], found.left
 
 
 def _parted(

@@ -117,6 +117,7 @@ class Adapter(ABC):
     """The kinds of states that are its own: what is recorded as one of them is written by it."""
 
     def __init__(self, means: Means) -> None:
+        self._hands = means.hands
         self._hand, self._of_user, self._root = means.hand, means.of_user, means.root
         self._user, self._catalogue = means.user, means.catalogue
         self._identity = means.identity

@@ -59,7 +59,6 @@ class Clutters(Adapter):
 
     def __init__(self, means: Means) -> None:
         super().__init__(means)
-        self._hands = means.hands
         self._planned: dict[str, tuple[float, Aside, str]] = {}
         """What is to be set aside, by key: when it was looked for, the state that comes of it, and
         the handle by which the hand knows it."""

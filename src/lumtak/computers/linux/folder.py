@@ -97,32 +97,40 @@ class UserFolder:
         with self._plainly(""):
             return self._hand.missing(self.path)
 
-    def put(self, name: str, data: bytes, mode: int) -> None:
-        """The file has these bytes and this mode: all at once, or not at all."""
+    def put(self, name: str, data: bytes, mode: int, *, keep: bool = False) -> None:
+        """The file has these bytes and this mode: all at once, or not at all; what it replaces is
+        kept where that is asked for.
+        """
         with self._plainly(name):
-            self._hand.put(self.path, name, data, mode)
+            self._hand.put(self.path, name, data, mode, keep)
 
-    def restore(self, name: str, exact: InFolder) -> None:
-        """Bring that state back, and take away the folders that were missing if they are empty now.
+    def bring(self, name: str, exact: InFolder, *, keep: bool) -> None:
+        """Bring that state about; of nothing there the folders go too that were missing, if they
+        are empty now.
+
+        Args:
+            name: of the file.
+            exact: the state.
+            keep: whether what is replaced is kept, to go back itself; see `keeping`.
 
         Raises:
-            ComputerError: it cannot be brought back.
+            ComputerError: it cannot be brought about.
         """
         match exact:
             case File(mode=mode, data=data):
-                self.put(name, data, mode)
+                self.put(name, data, mode, keep=keep)
             case Link(target=target):
                 with self._plainly(name):
-                    self._hand.put_link(self.path, name, unescaped(target))
+                    self._hand.put_link(self.path, name, unescaped(target), keep)
             case _:
-                self.remove(name, exact.missing)
+                self.remove(name, exact.missing, keep=keep)
 
-    def remove(self, name: str, missing: int) -> None:
+    def remove(self, name: str, missing: int, *, keep: bool = False) -> None:
         """The file is gone, with what an interrupted write left, and so are so many folders as far
         as they are empty.
         """
         with self._plainly(name):
-            self._hand.remove(self.path, name, missing)
+            self._hand.remove(self.path, name, missing, keep)
 
     @contextlib.contextmanager
     def _plainly(self, name: str) -> Iterator[None]:
@@ -173,4 +181,4 @@ class InFiles(Adapter):
     def write(self, ref: SettingRef, exact: InFolder) -> None:
         """Replace the file as a whole, as the user."""
         folder, name = self.place(ref)
-        folder.restore(name, exact)
+        folder.bring(name, exact, keep=self._hands.way == "forth")

@@ -180,7 +180,7 @@ class Watching(Adapter):
         if exact.program is None:
             self._data.remove(FOUND, exact.missing[1])
         if exact.link is not None:
-            self._wants.restore(TIMER, self._wants.leading(TIMER, exact.link))
+            self._wants.bring(TIMER, self._wants.leading(TIMER, exact.link), keep=False)
         else:
             self._wants.remove(TIMER, exact.missing[0])
         self._tell("daemon-reload")

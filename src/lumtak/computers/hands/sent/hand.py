@@ -28,7 +28,7 @@ from lumtak.computers.hands.sent.files.atomic import (
     temporary_name,
     times_kept,
 )
-from lumtak.computers.hands.sent.files.keeping import back, holds, keep, kept_name, leads
+from lumtak.computers.hands.sent.files.keeping import back, holds, keep_as_was, kept_name, leads
 from lumtak.computers.hands.sent.files.making import make_folder
 from lumtak.computers.hands.sent.files.places import RefusalError
 from lumtak.computers.hands.sent.operations import OPERATIONS, ROLES, misfit, of_role
@@ -105,30 +105,42 @@ class Hand(Checking):
             finally:
                 os.close(descriptor)
 
-    def put(self, folder: str, name: str, data: bytes, mode: int) -> None:
-        """The file has these bytes and this mode: all at once, or not at all."""
+    def put(self, folder: str, name: str, data: bytes, mode: int, keep: bool = False) -> None:
+        """The file has these bytes and this mode: all at once, or not at all.
+
+        Args:
+            folder: of the user's.
+            name: of the file in it.
+            data: that it holds.
+            mode: of it.
+            keep: whether what is replaced is kept, and goes back itself once it is wanted there.
+        """
         _one_name(name)
         with self._opened(folder) as descriptor:
-            if not back(descriptor, name, holds(data, mode & 0o7777)):
-                keep(descriptor, name)
-                put(descriptor, name, data, mode & 0o7777, like=name)
+            if not back(descriptor, name, holds(data, mode)):
+                if keep:
+                    keep_as_was(descriptor, name)
+                put(descriptor, name, data, mode, like=name)
 
-    def put_link(self, folder: str, name: str, target: str) -> None:
-        """The link leads there: all at once, or not at all."""
+    def put_link(self, folder: str, name: str, target: str, keep: bool = False) -> None:
+        """The link leads there: all at once, or not at all; `keep` as in `put`."""
         _one_name(name)
         with self._opened(folder) as descriptor:
             if not back(descriptor, name, leads(target)):
-                keep(descriptor, name)
+                if keep:
+                    keep_as_was(descriptor, name)
                 put_link(descriptor, name, target)
 
-    def remove(self, folder: str, name: str, folders: int = 0) -> None:
+    def remove(self, folder: str, name: str, folders: int = 0, keep: bool = False) -> None:
         """The file is gone, with what an interrupted write left, and so are so many folders as far
-        as they are empty.
+        as they are empty; `keep` as in `put`.
         """
         _one_name(name)
         if os.path.isdir(self._own_folder(folder)):
             with self._opened(folder) as descriptor:
-                for one in (temporary_name(name), kept_name(name), name):
+                if keep:
+                    keep_as_was(descriptor, name)
+                for one in (temporary_name(name), name, *(() if keep else (kept_name(name),))):
                     forget(one, descriptor)
                 os.fsync(descriptor)
         for _ in range(min(folders, 64)):

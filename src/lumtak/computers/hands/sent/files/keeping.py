@@ -20,7 +20,7 @@ def kept_name(name: str) -> str:
     return temporary_name(name)[: -len("new")] + "was"
 
 
-def keep(folder: int, name: str) -> None:
+def keep_as_was(folder: int, name: str) -> None:
     """What stands there gets a second name, unless one is kept already; where the file system has
     none, or somebody else's file stands there, nothing is kept.
     """
@@ -30,7 +30,8 @@ def keep(folder: int, name: str) -> None:
 
 
 def back(folder: int, name: str, is_it: Callable[[int, str], bool]) -> bool:
-    """What is kept has its place again, where it is what is wanted there; whether it has.
+    """What is kept has its place again, where it is what is wanted there; whether that stands there
+    now.
 
     Args:
         folder: a descriptor.
@@ -38,10 +39,11 @@ def back(folder: int, name: str, is_it: Callable[[int, str], bool]) -> bool:
         is_it: whether what stands under a name in a folder is wanted.
     """
     kept = kept_name(name)
-    if not is_it(folder, kept):
+    if is_it(folder, kept):
+        os.rename(kept, name, src_dir_fd=folder, dst_dir_fd=folder)
+        forget(kept, folder)  # to another name of the same file a rename does nothing; rename(2)
+    elif not is_it(folder, name):
         return False
-    os.rename(kept, name, src_dir_fd=folder, dst_dir_fd=folder)
-    forget(kept, folder)  # a rename from one name of a file to another one does nothing; rename(2)
     forget(temporary_name(name), folder)
     os.fsync(folder)
     return True

@@ -93,6 +93,13 @@ relink() { # TARGET
     fi
     mkdir -p "$folder" && rm -f "$new" && ln -s "$1" "$new" && mv -f "$new" "$file"
 }
+kept_goes() { # where the same stands in its place
+    if [ -L "$kept" ]; then
+        [ "$(readlink "$kept" && printf x)" != "$(readlink "$file" && printf x)" ] || rm -f "$kept"
+    elif [ -f "$kept" ]; then
+        ! cmp -s "$kept" "$file" || rm -f "$kept"
+    fi
+}
 unmake() { # FOLDER goes where it is empty; the one above keeps the time of its last change
     was=$(stat -c %y "${1%/*}/" 2>/dev/null)
     rmdir "$1" 2>/dev/null && { touch -c -d "$was" "${1%/*}/" 2>/dev/null || :; }

@@ -85,11 +85,12 @@ class Absent(InFolder, kind="absent"):
 
     def bring(self, part: ScriptPart) -> List[bytes]:
         """See `Exact.bring`."""
-        return [b'rm -f "$file" "$kept"']
+        return [b'rm -f "$file"']
 
     def tidy(self) -> bytes:
         """See `Exact.tidy`."""
-        return b"shed %d" % self.missing if self.missing else b""
+        gone = b'rm -f "$kept"'
+        return b"{ %s; shed %d; }" % (gone, self.missing) if self.missing else gone
 
 
 @dataclass(frozen=True)
@@ -105,6 +106,10 @@ class File(InFolder, kind="file"):
     def tests(self, part: ScriptPart) -> List[bytes]:
         """See `Exact.tests`."""
         return [b"{ %s | holds %04o; }" % (part.printing(self.data), self.mode)]
+
+    def tidy(self) -> bytes:
+        """See `Exact.tidy`."""
+        return b"kept_goes"
 
     def bring(self, part: ScriptPart) -> List[bytes]:
         """See `Exact.bring`."""
@@ -123,6 +128,10 @@ class Link(InFolder, kind="link"):
     def tests(self, part: ScriptPart) -> List[bytes]:
         """See `Exact.tests`."""
         return [b"points_to %s" % quoted(unescaped(self.target))]
+
+    def tidy(self) -> bytes:
+        """See `Exact.tidy`."""
+        return b"kept_goes"
 
     def bring(self, part: ScriptPart) -> List[bytes]:
         """See `Exact.bring`."""
