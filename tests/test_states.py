@@ -103,12 +103,14 @@ CASES = {
     ),
     "absent": (
         ("apps", "x"), Absent("/f", "n", 2), [File("/f", "n", 0, 0o644, b"a")],
-        [["absent"], ["{ print_1_1 | holds 0644; }"]], ['rm -f "$file"'], '{ rm -f "$kept"; shed 2; }',
+        [["absent"], ["{ print_1_1 | holds 0644; }"]], ['rm -f "$file"'],
+        '{ rm -f "$kept"; shed 2; }',
         ["kind: absent", "folder: /f", "name: n", "missing: 2"],
     ),
     "file": (
         ("effects", "x"), File("/f", "n", 2, 0o600, b"a\n"), [Link("/f", "n", 0, "b")],
-        [["{ print_1_1 | holds 0600; }"], ["points_to 'b'"]], ["print_1_1 | replace 0600"], "kept_goes",
+        [["{ print_1_1 | holds 0600; }"], ["points_to 'b'"]], ["print_1_1 | replace 0600"],
+        "kept_goes",
         ["kind: file", "folder: /f", "name: n", "missing: 2", "mode: 600", "data: a\n"],
     ),
     "link": (
