@@ -17,6 +17,7 @@ from lumtak.core.setting import SettingRef
 from lumtak.core.text import plain
 from lumtak.core.units import write_sizes
 from lumtak.errors import ComputerError, UsageError
+from lumtak.reserve import IN_OTHER_HOME, other_home
 from lumtak.storage import make_folder
 from lumtak.where import default_home, home_option
 
@@ -35,8 +36,12 @@ _LOG_BYTES = 1 << 20
 
 def home() -> Path:
     """The data folder of this run."""
-    found: Path | None = click.get_current_context().find_root().meta.get("lumtak.home")
-    return found or default_home()
+    meta = click.get_current_context().find_root().meta
+    found: Path | None = meta.get("lumtak.home")
+    if found is None:
+        other = meta["lumtak.other"] = other_home(default_home())
+        found = meta["lumtak.home"] = other or default_home()
+    return found
 
 
 def with_data_folder(function: _F) -> _F:
@@ -46,6 +51,8 @@ def with_data_folder(function: _F) -> _F:
         from lumtak.work.data_folder import DataFolder
 
         data_folder = DataFolder(home())
+        if click.get_current_context().find_root().meta.get("lumtak.other"):
+            data_folder.to_tell.append(IN_OTHER_HOME.format(data_folder.home))
         log_to(data_folder.home)
         write_sizes(data_folder.settings.sizes)
         try:

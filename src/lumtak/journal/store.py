@@ -20,6 +20,7 @@ from lumtak.journal.entry import Entry, Moment, PlanRecord, Stage, sealed, unsea
 from lumtak.journal.locks import BusyError, locked
 from lumtak.journal.numbers import Numbers, called, lowest_free
 from lumtak.journal.rescue import MIGRATIONS, as_rescued, fate, insert, insert_plan, salvage
+from lumtak.reserve import see_to_reserve
 from lumtak.storage import lock_file, only_looked_at, write_whole
 
 _WITH_COPY: tuple[Stage, ...] = ("intent", "verified", "conflict")
@@ -381,6 +382,7 @@ class Journal:
         """
         if self._only_look is not None:
             raise only_looked_at(self._only_look)
+        see_to_reserve(self._home)
         with locked(self._home / "locks" / f"{computer}.lock"):
             yield
 

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import msgspec
 
 from lumtak.errors import UsageError
+from lumtak.reserve import see_to_reserve
 from lumtak.storage import copied_to_look, only_looked_at, sweep
 from lumtak.work.knowledge import Knowledge
 
@@ -46,6 +47,8 @@ class DataFolder(Knowledge):
         """What became of something before anybody looked, to be told with the notices."""
         if self._copy:
             self.home = Path(self._copy.name)
+        else:
+            see_to_reserve(home)
         many = (f for name in ("before", "upkeep") for f in (self.home / name).glob("*"))
         for folder in (self.home, self.home / "simulated", *many):
             sweep(folder)
@@ -234,6 +237,8 @@ class DataFolder(Knowledge):
                 self.__dict__[store].close()
         if self._copy is not None:
             self._copy.cleanup()
+        else:
+            see_to_reserve(self.home)
 
 
 def is_capture(name: str) -> bool:

@@ -17,7 +17,8 @@ from typing import Any
 from lumtak.computers.hands.sent.files.atomic import temporary_name
 from lumtak.computers.hands.sent.files.words import escaped
 from lumtak.computers.hands.sent.root.back import is_told, script_path
-from lumtak.computers.hands.sent.script.shell import FILES, at, quoted, ways_back
+from lumtak.computers.hands.sent.script.files_shell import FILES
+from lumtak.computers.hands.sent.script.shell import at, quoted, ways_back
 from lumtak.computers.hands.sent.script.shell_words import COUNTERS, WORDS
 from lumtak.computers.hands.sent.states.states import Exact
 from lumtak.computers.hands.whose import Hands, User

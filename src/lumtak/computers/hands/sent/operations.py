@@ -62,6 +62,10 @@ class Given(NamedTuple):
     default: Any = REQUIRED
 
 
+_PLACE = Given("folder", path()), Given("name", name())
+_KEEP = Given("keep", Switch(), False)
+
+
 class Operation(NamedTuple):
     """One operation."""
 
@@ -252,29 +256,17 @@ _OF_THE_USER = (
     ),
     Operation(
         "put",
-        (
-            Given("folder", path()), Given("name", name()), Given("data", Bytes(_MOST_FILE)),
-            Given("mode", Number(0, 0o7777)), Given("keep", Switch(), False),
-        ), Nothing(), _of(USER), "A file of the user's has these bytes and this mode; what it"
-        " replaces is kept where that is asked for, and goes back itself.",
-        changes=True,
+        (*_PLACE, Given("data", Bytes(_MOST_FILE)), Given("mode", Number(0, 0o7777)), _KEEP),
+        Nothing(), _of(USER), "A file of the user's has these bytes and this mode; what it replaces"
+        " is kept where that is asked for, and goes back itself.", changes=True,
     ),
     Operation(
-        "put_link",
-        (
-            Given("folder", path()), Given("name", name()), Given("target", Text(4096, r".+")),
-            Given("keep", Switch(), False),
-        ),
-        Nothing(), _of(USER), "A link of the user's leads there.", changes=True,
+        "put_link", (*_PLACE, Given("target", Text(4096, r".+")), _KEEP), Nothing(), _of(USER),
+        "A link of the user's leads there.", changes=True,
     ),
     Operation(
-        "remove",
-        (
-            Given("folder", path()), Given("name", name()), Given("folders", Number(0, 1000), 0),
-            Given("keep", Switch(), False),
-        ),
-        Nothing(), _of(USER), "A file or link of the user's is gone, and so many folders that are"
-        " empty.", changes=True,
+        "remove", (*_PLACE, Given("folders", Number(0, 1000), 0), _KEEP), Nothing(), _of(USER),
+        "A file or link of the user's is gone, and so many folders that are empty.", changes=True,
     ),
     Operation(
         "end",

@@ -8,10 +8,10 @@ from typing import List, Optional
 from lumtak.computers.hands.sent.desktop.desktop_data import KEYS
 from lumtak.computers.hands.sent.desktop.desktops import OLD_PATHS, Key
 from lumtak.computers.hands.sent.files.words import unescaped
+from lumtak.computers.hands.sent.script.files_shell import FILES
 from lumtak.computers.hands.sent.script.shell import (
     CHANNELS,
     DESKTOP,
-    FILES,
     PERMISSIONS,
     ScriptPart,
     at,

@@ -8,7 +8,8 @@ from dataclasses import dataclass, field
 from typing import List, Optional, Tuple
 
 from lumtak.computers.hands.sent.files.words import unescaped
-from lumtak.computers.hands.sent.script.shell import FILES, WATCH, ScriptPart, at, quoted
+from lumtak.computers.hands.sent.script.files_shell import FILES
+from lumtak.computers.hands.sent.script.shell import WATCH, ScriptPart, at, quoted
 from lumtak.computers.hands.sent.states.exact import Exact
 
 SERVICE, TIMER, PROGRAM, FOUND = (
