@@ -10,11 +10,11 @@ import shutil
 from pathlib import Path
 
 _FOLDER = "reserve"
-ROOM_BYTES, NAMES = 8 << 20, 16
-"""That are kept: a few times what opening both databases, a record and the scripts take."""
-_SHORT_BYTES, _SHORT_NAMES = 4 << 20, 2 * NAMES
-_PLENTY_BYTES, _PLENTY_NAMES = 64 << 20, 1000
-
+_MOST_BYTES, _MOST_NAMES = 8 << 20, 24
+"""That are kept: a few times what opening both databases, a record and the scripts take. Of a
+volume that has little a part of that, so that it is made anew once something was emptied."""
+_SHORT_BYTES, _SHORT_NAMES = 512 << 10, 6
+_PLENTY_BYTES, _PLENTY_NAMES = 2 << 20, 20
 
 IN_OTHER_HOME = (
     "The disk of Lumtak's own folder was full when this began: what is recorded stands in {}, and"
@@ -34,19 +34,21 @@ def see_to_reserve(home: Path) -> None:
         if free < _SHORT_BYTES or (counts and names < _SHORT_NAMES):
             shutil.rmtree(home / _FOLDER, ignore_errors=True)
             return
-        plenty = free > _PLENTY_BYTES and (not counts or names > _PLENTY_NAMES)
+        plenty = free >= _PLENTY_BYTES and (not counts or names >= _PLENTY_NAMES)
         if plenty and (home / "journal.db").exists():
-            _make(home / _FOLDER)
+            some = min(_MOST_NAMES, 2 * names // 3) if counts else _MOST_NAMES
+            _make(home / _FOLDER, min(_MOST_BYTES, free // 2), some)
 
 
-def _make(folder: Path) -> None:
+def _make(folder: Path, room: int, names: int) -> None:
     folder.mkdir(mode=0o700, exist_ok=True)
-    for number in range(NAMES):
+    for number in range(names):
         flags = os.O_WRONLY | os.O_CREAT | os.O_CLOEXEC | os.O_NOFOLLOW
         descriptor = os.open(folder / str(number), flags, 0o600)
         try:
-            if not number and os.fstat(descriptor).st_blocks * 512 < ROOM_BYTES:
-                os.posix_fallocate(descriptor, 0, ROOM_BYTES)
+            # What is there already is not made smaller by there being less room for more.
+            if not number and os.fstat(descriptor).st_size < min(room, _PLENTY_BYTES):
+                os.posix_fallocate(descriptor, 0, room)
         finally:
             os.close(descriptor)
 

@@ -71,7 +71,8 @@ class Beside:
                 if now - told > 0.25:
                     told = now
                     yield seen
-            self.left += search.unread and 1
+            if not number and search.unread:  # elsewhere it is other people's
+                self.left += 1
 
     def _all(self) -> List[str]:
         return [place for places in self._sizes.values() for place in places]
