@@ -23,14 +23,8 @@ from lumtak.computers.hands.sent.system.packages import MARKS, STATUS, Packages
 from lumtak.computers.linux.extensions import with_extensions
 from lumtak.core.audit import audit
 from lumtak.core.clutter import PATH, BigFile, Pile, Survey
-from lumtak.core.deciding import (
-    Decided,
-    Thing,
-    by_rule,
-    chosen,
-    leaving_one,
-    things,
-)
+from lumtak.core.deciding import Decided, Thing, chosen, leaving_one, things
+from lumtak.core.deciding_rules import by_rule
 from lumtak.core.extensions import in_words
 from lumtak.core.installed import Installed, Programs, removal
 from lumtak.core.owned import CopyGroup

@@ -20,17 +20,16 @@ from lumtak.core.deciding import (
     CHANGED_SINCE,
     DECISIONS,
     IN_WORDS,
-    RULES,
     Decided,
     Decision,
     Thing,
-    by_rule,
     latest,
     leaving_one,
     may_be_alone,
     sums,
     undecided,
 )
+from lumtak.core.deciding_rules import RULES, by_rule
 from lumtak.core.text import plain
 from lumtak.core.units import counted, ram
 from lumtak.errors import UnknownNameError, UsageError

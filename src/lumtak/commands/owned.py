@@ -130,14 +130,22 @@ def _say_duplicates(
         return
     for group in groups:
         click.echo(f"{ram(group.bytes)} each, {group.count} copies:")
-        for names in group.copies:
+        for names in group.copies[:_MOST_COPIES]:
             more = f"  (and {counted(len(names) - 1, 'link')})" if len(names) > 1 else ""
             click.echo(f"    {plain(names[0], 120)}{more}")
+        if len(group.copies) > _MOST_COPIES:
+            more = counted(len(group.copies) - _MOST_COPIES, "more copy", "more copies")
+            click.echo(f"    and {more}; --json names them all")
+    most = "" if all(g.sure for g in groups) else "at most "
+    size = ram(sum(g.frees_bytes for g in groups))
     click.echo(
-        f"{counted(len(groups), 'group')}: {ram(sum(g.frees_bytes for g in groups))} would be free"
+        f"{counted(len(groups), 'group')}: {most}{size} would be free"
         f" if one of each stayed. {counted(found.files, 'file')} looked at, {found.unread} not"
         f" readable{_not_compared(found)}."
     )
+
+
+_MOST_COPIES = 50
 
 
 def _not_compared(found: CopiesFound) -> str:

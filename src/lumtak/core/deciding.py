@@ -4,15 +4,14 @@ A *thing* is a file or a folder of theirs. Of files of the same content at least
 """
 
 import posixpath
-import re
-from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from itertools import islice
 from typing import Literal
 
 from lumtak.core.clutter import Survey
-from lumtak.core.owned import KINDS, Chosen, CopyGroup, Kind, kind_of
+from lumtak.core.owned import Chosen, CopyGroup, Kind, kind_of
 from lumtak.core.record import Record
 from lumtak.core.text import plain
-from lumtak.core.units import GIB, MIB
 from lumtak.errors import UsageError
 
 Decision = Literal["keep", "aside", "later"]
@@ -63,7 +62,9 @@ class Thing(Record):
     opened: str = ""
     """The day on which it was last opened, as the desktop noted; empty where nothing tells."""
     copies: tuple[str, ...] = ()
-    """Where else the same stands."""
+    """Where else the same stands; of very many the first."""
+    others: int = 0
+    """How many copies there are besides."""
     mark: str = ""
     """See `Seen`; empty where nobody looked yet."""
 
@@ -162,7 +163,7 @@ def things(
             made[path] = Thing(
                 path=path, kind=kind_of(path), bytes=group.bytes,
                 changed_at=known.changed_at if known else 0,
-                opened=opened.get(path, ""), copies=others,
+                opened=opened.get(path, ""), copies=others, others=group.count - 1,
             )  # fmt: skip
     for folder in survey.hollow:
         if folder.path.startswith(below):
@@ -174,7 +175,8 @@ def things(
 
 def _members(group: CopyGroup) -> list[tuple[str, tuple[str, ...]]]:
     firsts = [names[0] for names in group.copies]
-    return [(name, tuple(f for f in firsts if f != name)) for name in firsts]
+    some = firsts[: _MOST_STAYING + 1]
+    return [(name, tuple(f for f in some if f != name)[:_MOST_STAYING]) for name in firsts]
 
 
 def in_groups(found: Iterable[Thing]) -> list[Thing]:
@@ -186,50 +188,6 @@ def in_groups(found: Iterable[Thing]) -> list[Thing]:
     for thing in mine:
         sums[thing.group] = sums.get(thing.group, 0.0) + thing.bytes
     return sorted(mine, key=lambda t: ("/." in t.path, -sums[t.group], t.group, -t.bytes, t.path))
-
-
-# -- rules that a person types ---------------------------------------------------------------------
-
-_SIZE = re.compile(r"([<>])([0-9]*\.?[0-9]+)([mg]?)")
-_AGE = re.compile(r"older>([0-9]+)")
-RULES = (
-    "Words of a rule: a kind (film, picture, music, document, archive, program, mail, disk-image,"
-    " folder), a size (>500m, <2g), older>365 (days), in:PATH, copies; anything else stands in the"
-    " path."
-)
-
-
-def by_rule(found: Iterable[Thing], words: str, now: float) -> list[Thing]:
-    """The things that a rule means: all of its words have to hold.
-
-    Raises:
-        UsageError: there is no word, or one cannot be understood.
-    """
-    tests = [_test(word, now) for word in words.split()]
-    if not tests:
-        raise UsageError("A rule without a word would mean everything.", RULES)
-    return [thing for thing in found if all(test(thing) for test in tests)]
-
-
-def _test(word: str, now: float) -> Callable[[Thing], bool]:
-    lower = word.lower()
-    kind = lower.replace("-", " ")
-    if kind in KINDS or kind == "folder":
-        return lambda t: t.kind == kind
-    if size := _SIZE.fullmatch(lower):
-        limit = float(size[2]) * (GIB if size[3] == "g" else MIB)
-        return (lambda t: t.bytes > limit) if size[1] == ">" else (lambda t: t.bytes < limit)
-    if age := _AGE.fullmatch(lower):
-        # What has no known age is not older than anything.
-        return lambda t: 0 < t.changed_at < now - int(age[1]) * _DAY_S
-    if lower.startswith(("<", ">", "older")):
-        raise UsageError(f"“{word[:40]}” is no size and no age.", RULES)
-    if lower == "copies":
-        return lambda t: bool(t.copies)
-    if lower.startswith("in:"):
-        folder = word[3:].rstrip("/") + "/"
-        return lambda t: t.path.startswith(folder)
-    return lambda t: lower in t.path.lower()
 
 
 # -- of copies one stays ---------------------------------------------------------------------------
@@ -269,7 +227,7 @@ def chosen(paths: Sequence[str], groups: Iterable[CopyGroup]) -> Chosen:
         leaving = [name for name in names if goes(name, going)]
         if not leaving:
             continue
-        staying = [name for name in names if _stays(name, going)]
+        staying = list(islice((n for n in names if _stays(n, going)), _MOST_STAYING))
         if not staying:
             loose = (
                 " Copies in temporary folders, caches, the trash and what is set aside do not"
@@ -282,8 +240,24 @@ def chosen(paths: Sequence[str], groups: Iterable[CopyGroup]) -> Chosen:
                 f" copies always stays.{loose}",
                 "Leave one of them out; a new search for copies knows what stands now.",
             )
-        kept += [(name, tuple(staying[:_MOST_STAYING])) for name in leaving]
+        kept += [(name, tuple(staying)) for name in leaving]
     return Chosen(paths=tuple(paths), copies=tuple(kept))
+
+
+def index_of(groups: Sequence[CopyGroup]) -> dict[str, list[CopyGroup]]:
+    """The groups by each of the names in them."""
+    found: dict[str, list[CopyGroup]] = {}
+    for group in groups:
+        for copy in group.copies:
+            for name in copy:
+                found.setdefault(name, []).append(group)
+    return found
+
+
+def stays_of_each(path: str, going: Collection[str], groups: Iterable[CopyGroup]) -> bool:
+    """Whether something stays of the content of each of these groups where this goes too."""
+    whole = {*going, path}
+    return all(any(_stays(n, whole) for copy in g.copies for n in copy) for g in groups)
 
 
 def about_it(path: str, groups: Iterable[CopyGroup]) -> list[CopyGroup]:
@@ -333,7 +307,9 @@ def standing(groups: Iterable[CopyGroup], there: Collection[str]) -> list[CopyGr
         copies = [tuple(n for n in names if n in there) for names in group.copies]
         left = tuple(names for names in copies if names)
         if left:
-            found.append(CopyGroup(bytes=group.bytes, copies=left, count=len(left)))
+            same = len(left) == len(group.copies)
+            frees = group.frees if same else None
+            found.append(CopyGroup(bytes=group.bytes, copies=left, count=len(left), frees=frees))
     return found
 
 

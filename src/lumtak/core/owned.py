@@ -86,12 +86,17 @@ class CopyGroup(Record):
     copies: tuple[tuple[str, ...], ...]
     """For each the names that it has: more than one are hard links, which are no copies."""
     count: int
-    """Of copies; more than are named where there are very many."""
+    """Of copies."""
+    frees: float | None = None
+    """Bytes of the disk that would be free at least if one of them stayed: what is allocated, and
+    shared with no other file; nothing where an older Lumtak searched."""
+    sure: bool = True
+    """Whether the file system told what is shared; else it is so much at most."""
 
     @property
     def frees_bytes(self) -> float:
         """That would be free if one of them stayed."""
-        return (self.count - 1) * self.bytes
+        return (self.count - 1) * self.bytes if self.frees is None else self.frees
 
 
 class CopiesFound(Record):

@@ -33,7 +33,7 @@ def to_csv(found: Sequence[Thing], decided: Mapping[str, Decided]) -> str:
         writer.writerow(
             (
                 said.decision if said else "", thing.kind, round(thing.bytes),
-                day_of(thing.changed_at), thing.opened, len(thing.copies), thing.path, note,
+                day_of(thing.changed_at), thing.opened, thing.others, thing.path, note,
             )
         )  # fmt: skip
     return out.getvalue()
@@ -120,7 +120,7 @@ def _rows(
         ticks = ["☒" if said and said.decision == d else _TICK for d in DECISIONS]
         name = plain(thing.path.rpartition("/")[2], _PATH)
         if thing.copies:
-            name += f" ({counted(len(thing.copies), 'other copy', 'other copies')})"
+            name += f" ({counted(thing.others, 'other copy', 'other copies')})"
         name += f" ({note})" if note else ""
         words = cell(name) if callable(cell) else name
         sizes = [ram(thing.bytes), day_of(thing.changed_at) or "not known"]

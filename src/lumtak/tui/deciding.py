@@ -14,20 +14,19 @@ from lumtak.core.deciding import (
     Decision,
     Elsewhere,
     Thing,
-    about_it,
-    by_rule,
-    chosen,
     latest,
     leaving_one,
     may_be_alone,
     put_off,
+    stays_of_each,
     sums,
     to_go,
     undecided,
 )
+from lumtak.core.deciding_rules import by_rule
 from lumtak.core.text import plain
 from lumtak.core.units import counted, ram
-from lumtak.errors import LumtakError, UsageError
+from lumtak.errors import LumtakError
 from lumtak.journal import Outcome
 from lumtak.tui.background import WorkingScreen
 from lumtak.tui.command import Command
@@ -210,10 +209,9 @@ class DecidingScreen(Beside, WorkingScreen):
             self._one_goes(self._sitting, meant[0])
 
     def _one_goes(self, sitting: Sitting, thing: Thing) -> None:
-        try:
-            chosen([*self._going, thing.path], about_it(thing.path, sitting.groups))
-        except UsageError as error:
-            self.tell(f"{error.message} {error.next_step}")
+        groups = sitting.by_name.get(thing.path, [])
+        if not stays_of_each(thing.path, self._going, groups):
+            self.tell("Nothing would stay of its content, and one of its copies always stays.")
             return
         if thing.path not in sitting.alone:
             self._keep([thing], "aside", ())

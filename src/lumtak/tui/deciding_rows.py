@@ -114,7 +114,7 @@ def about(meant: Sequence[Thing], rule: str, sitting: Sitting, palette: Palette)
         text.append(f"in {plain(thing.folder, 120)}\n", style=palette.ink)
         if thing.copies:
             where = ", ".join(plain(p, 80) for p in thing.copies[:_NAMED])
-            words = counted(len(thing.copies), "other copy", "other copies")
+            words = counted(thing.others, "other copy", "other copies")
             text.append(f"{words}: {where}\n", style=palette.kinds["ask"])
         if alone := sitting.alone.get(thing.path):
             text.append(
@@ -190,7 +190,7 @@ def _row(
     text.append(column(_age(thing, sitting.now), 16), style=palette.soft)
     notes = [CHANGED_SINCE] if other else []
     if thing.copies:
-        notes.append(counted(len(thing.copies), "other copy", "other copies"))
+        notes.append(counted(thing.others, "other copy", "other copies"))
     notes += [what for what, _ in sitting.alone.get(thing.path, ())[:1]]
     text.append(", ".join(notes), style=palette.kinds["ask"])
     return text

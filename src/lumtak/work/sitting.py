@@ -4,7 +4,7 @@ import threading
 from collections.abc import Callable, Iterable
 from pathlib import Path
 
-from lumtak.core.deciding import Decided, Elsewhere, Thing, latest
+from lumtak.core.deciding import Decided, Elsewhere, Thing, index_of, latest
 from lumtak.core.floor import floor_bytes
 from lumtak.core.owned import CopyGroup
 from lumtak.core.plan import check_changes, guards
@@ -34,6 +34,8 @@ class Sitting(Record):
 
     things: tuple[Thing, ...]
     groups: tuple[CopyGroup, ...]
+    by_name: dict[str, list[CopyGroup]]
+    """The groups by each of the names in them."""
     alone: dict[str, tuple[tuple[str, str], ...]]
     """What takes a yes of its own, by path, with what of it may be an only copy."""
     total_bytes: float
@@ -72,6 +74,7 @@ def sit_down(
     return Sitting(
         things=tuple(found),
         groups=tuple(groups),
+        by_name=index_of(groups),
         alone=needing_yes(computer, [thing.path for thing in found]),
         total_bytes=total,
         free_bytes=known(space.free_bytes),

@@ -94,6 +94,8 @@ def _found(top: str, said: dict[str, Any]) -> CopiesFound:
         CopyGroup(
             bytes=float(group["size"]),
             count=int(group["count"]),
+            frees=float(group["frees"]),
+            sure=bool(group["sure"]),
             copies=tuple(
                 tuple(escaped(path)[:_MOST] for path in names) for names in group["copies"]
             ),

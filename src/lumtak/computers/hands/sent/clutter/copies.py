@@ -22,7 +22,7 @@ from lumtak.computers.hands.sent.clutter.aside_list import (
     numbered,
 )
 from lumtak.computers.hands.sent.files.diving import Dive, LostError
-from lumtak.computers.hands.sent.files.extents import extents_of
+from lumtak.computers.hands.sent.files.extents import extents_of, own_bytes
 from lumtak.computers.hands.sent.files.spool import Spool
 
 PART, _SMALL = 4096, 3 * 4096
@@ -32,7 +32,7 @@ _SLOTS = _SIZES - 3
 _MOST = 150_000
 """Files that are held at once; beyond that those of one size are parted by what is in them first,
 and what is too many then is left, and that is said."""
-_MOST_GROUPS, _MOST_NAMES = 5000, 200
+_MOST_GROUPS, _MOST_NAMES = 5000, 400_000
 Beside = Dict[str, List[str]]
 """Where files of the same content are that stay, by the place of one that goes."""
 Kept = Dict[str, List[Tuple[str, List[str]]]]
@@ -284,24 +284,35 @@ class Copies:
             left = rest
 
     def _said(self, found: List[List[List[File]]]) -> Dict[str, Any]:
+        told, names = [], 0
+        for same in found[:_MOST_GROUPS]:
+            names += sum(map(len, same))
+            if names > _MOST_NAMES:
+                break
+            told.append((same, _freed(same)))
         return {
             "groups": [
-                {
-                    "size": same[0][0].size,
-                    "copies": [
-                        [f.path for f in names[:_MOST_NAMES]] for names in same[:_MOST_NAMES]
-                    ],
-                    "count": len(same),
-                }
-                for same in found[:_MOST_GROUPS]
+                {"size": same[0][0].size, "copies": _named(same), "count": len(same), **freed}
+                for same, freed in told
             ],
-            "more_groups": max(0, len(found) - _MOST_GROUPS),
-            "frees": sum((len(same) - 1) * same[0][0].size for same in found),
+            "more_groups": len(found) - len(told),
+            "frees": sum(freed["frees"] for _, freed in told),
             "files": self.files,
             "unread": self.unread,
             "changed": self.changed,
             "left": self.left,
         }
+
+
+def _named(same: List[List[File]]) -> List[List[str]]:
+    return [[file.path for file in names] for names in same]
+
+
+def _freed(same: List[List[File]]) -> Dict[str, Any]:
+    """What would be free at least if one of them stayed: of the disk, and not of their sizes."""
+    own = [own_bytes(names[0].path) for names in same]
+    sizes = [size for size, _ in own]
+    return {"frees": sum(sizes) - max(sizes), "sure": all(sure for _, sure in own)}
 
 
 def _count(counts: bytearray, number: int) -> None:
