@@ -15,7 +15,7 @@ from helpers import CATALOGUE, lumtak
 from lumtak.computers.clutter import ASIDE
 from lumtak.computers.hands.sent.clutter import aside, clutter
 from lumtak.computers.hands.sent.clutter.aside_list import numbered
-from lumtak.computers.hands.sent.files import kernel
+from lumtak.computers.hands.sent.files import deleting, kernel
 from lumtak.computers.hands.sent.files.words import escaped
 from lumtak.computers.hands.sent.root.settling import RootHand
 from lumtak.computers.hands.whose import Hands, User
@@ -127,6 +127,61 @@ def test_what_is_emptied_is_free_and_nothing_can_put_it_back(computer, mia, data
     assert not os.path.exists(mia.notes)
     with pytest.raises(ComputerError, match="Nothing of thumbnails is set aside"):
         empty(data_folder, computer, held)
+
+
+def test_what_is_emptied_in_part_is_told_so_and_goes_back(computer, mia, data_folder, monkeypatch):
+    monkeypatch.setattr("lumtak.core.deciding._LOOSE_TOPS", ())  # where tests have their homes
+    films = [mia.file(f"films/{n}", n.encode() * 9000) for n in "ab"]
+    other = mia.file("more/a", b"a" * 9000)
+    journal = data_folder.journal
+    made = to_choose(data_folder, computer, known_facts(data_folder, computer), films, [films])
+    (outcome,) = apply_changes(journal, computer, made.facts, made.changes)
+    assert outcome.result == "done", outcome
+    os.unlink(other)
+    profile = profile_for(data_folder, computer.identity, None)
+    (held,) = held_on(computer.about.facts(), profile, computer.clock.wall())
+    doubts = computer.settings.doubts(held.ref)
+    assert (doubts.files, doubts.last) == (2, ((1, films[0]),))
+    action = empty(data_folder, computer, held)
+    assert (action.files, action.ended) == (1, False)
+    assert "no other copy of it is there any more" in action.in_words()
+    (entry,) = journal.entries(computer.identity)
+    assert (entry.stage, entry.note[:16]) == ("verified", "emptied in part ")
+    assert computer.settings.read(held.ref).value == "partly aside"
+    assert [o.result for o in put_back(journal, computer)] == ["done"]
+    assert [os.path.exists(f) for f in films] == [True, False]
+    assert not os.path.exists(mia.notes)
+
+
+def test_a_killed_emptying_is_known_as_begun_and_can_be_emptied_further(
+    computer, mia, data_folder, monkeypatch
+):
+    varied(mia)
+    journal = data_folder.journal
+    apply(journal, computer, Change(ref=REF, value=ASIDE))
+    profile = profile_for(data_folder, computer.identity, None)
+    (held,) = held_on(computer.about.facts(), profile, computer.clock.wall())
+    left, real = [4], deleting.os.unlink
+
+    class Cut(BaseException):
+        pass
+
+    def cut(*given, **named):
+        left[0] -= 1
+        if left[0] < 0:
+            raise Cut
+        real(*given, **named)
+
+    monkeypatch.setattr(deleting.os, "unlink", cut)
+    with pytest.raises(Cut):
+        empty(data_folder, computer, held)
+    monkeypatch.undo()
+    assert journal.entries(computer.identity)[0].note.startswith("emptying was begun on ")
+    review(journal, computer)
+    (held,) = held_on(computer.about.facts(), profile, computer.clock.wall())
+    assert empty(data_folder, computer, held).ended
+    assert journal.entries(computer.identity)[0].stage == "emptied"
+    assert not os.path.exists(mia.notes)
 
 
 def test_a_liar_s_notes_and_lists_make_nothing_go(computer, mia, data_folder):

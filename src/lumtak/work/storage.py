@@ -292,7 +292,9 @@ def doubts_of(open_job: OpenJob, held: Iterable[Held]) -> list[tuple[Held, Doubt
 
 
 def empty_for(
-    open_job: OpenJob, held: Iterable[Held], agreed: Mapping[SettingRef, Collection[int]]
+    open_job: OpenJob,
+    held: Iterable[Held],
+    agreed: Mapping[SettingRef, Collection[int]] | None = None,
 ) -> list[Action]:
     """Delete these for good, kept with the job.
 
@@ -304,7 +306,7 @@ def empty_for(
     done = []
     try:
         for one in held:
-            yes = agreed.get(one.ref, ())
+            yes = (agreed or {}).get(one.ref, ())
             done.append(empty(open_job.data_folder, open_job.computer, one, agreed=yes))
             open_job.keep(actions=(*open_job.job.actions, done[-1]))
     finally:

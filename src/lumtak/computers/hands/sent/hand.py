@@ -28,7 +28,7 @@ from lumtak.computers.hands.sent.files.atomic import (
     temporary_name,
     times_kept,
 )
-from lumtak.computers.hands.sent.files.keeping import back, holds, keep_as_was, kept_name, leads
+from lumtak.computers.hands.sent.files.keeping import back, holds, kept_meanwhile, kept_name, leads
 from lumtak.computers.hands.sent.files.making import make_folder
 from lumtak.computers.hands.sent.files.places import RefusalError
 from lumtak.computers.hands.sent.operations import OPERATIONS, ROLES, misfit, of_role
@@ -118,18 +118,16 @@ class Hand(Checking):
         _one_name(name)
         with self._opened(folder) as descriptor:
             if not back(descriptor, name, holds(data, mode)):
-                if keep:
-                    keep_as_was(descriptor, name)
-                put(descriptor, name, data, mode, like=name)
+                with kept_meanwhile(descriptor, name, keep):
+                    put(descriptor, name, data, mode, like=name)
 
     def put_link(self, folder: str, name: str, target: str, keep: bool = False) -> None:
         """The link leads there: all at once, or not at all; `keep` as in `put`."""
         _one_name(name)
         with self._opened(folder) as descriptor:
             if not back(descriptor, name, leads(target)):
-                if keep:
-                    keep_as_was(descriptor, name)
-                put_link(descriptor, name, target)
+                with kept_meanwhile(descriptor, name, keep):
+                    put_link(descriptor, name, target)
 
     def remove(self, folder: str, name: str, folders: int = 0, keep: bool = False) -> None:
         """The file is gone, with what an interrupted write left, and so are so many folders as far
@@ -138,10 +136,9 @@ class Hand(Checking):
         _one_name(name)
         if os.path.isdir(self._own_folder(folder)):
             with self._opened(folder) as descriptor:
-                if keep:
-                    keep_as_was(descriptor, name)
-                for one in (temporary_name(name), name, *(() if keep else (kept_name(name),))):
-                    forget(one, descriptor)
+                with kept_meanwhile(descriptor, name, keep):
+                    for one in (temporary_name(name), name, *(() if keep else (kept_name(name),))):
+                        forget(one, descriptor)
                 os.fsync(descriptor)
         for _ in range(min(folders, 64)):
             if not shed(self._place(folder)):

@@ -9,7 +9,7 @@ from __future__ import annotations
 import contextlib
 import os
 import stat
-from typing import Callable
+from typing import Callable, Iterator
 
 from lumtak.computers.hands.sent.files.atomic import forget, temporary_name
 from lumtak.computers.hands.sent.files.places import read_most
@@ -20,13 +20,25 @@ def kept_name(name: str) -> str:
     return temporary_name(name)[: -len("new")] + "was"
 
 
-def keep_as_was(folder: int, name: str) -> None:
-    """What stands there gets a second name, unless one is kept already; where the file system has
-    none, or somebody else's file stands there, nothing is kept.
+@contextlib.contextmanager
+def kept_meanwhile(folder: int, name: str, keep: bool) -> Iterator[None]:
+    """What stands there gets a second name before it is replaced, unless one is kept already; where
+    the file system has none, or somebody else's file stands there, nothing is kept. Where replacing
+    it fails, it has one name as before.
     """
-    with contextlib.suppress(OSError):
-        both = {"src_dir_fd": folder, "dst_dir_fd": folder}
-        os.link(name, kept_name(name), follow_symlinks=False, **both)
+    kept = kept_name(name)
+    if keep:
+        with contextlib.suppress(OSError):
+            both = {"src_dir_fd": folder, "dst_dir_fd": folder}
+            os.link(name, kept, follow_symlinks=False, **both)
+    try:
+        yield
+    except BaseException:
+        with contextlib.suppress(OSError):
+            now, then = (os.stat(n, dir_fd=folder, follow_symlinks=False) for n in (name, kept))
+            if os.path.samestat(now, then):
+                forget(kept, folder)
+        raise
 
 
 def back(folder: int, name: str, is_it: Callable[[int, str], bool]) -> bool:
