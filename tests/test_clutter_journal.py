@@ -21,12 +21,12 @@ from lumtak.computers.hands.sent.root.settling import RootHand
 from lumtak.computers.hands.whose import Hands, User
 from lumtak.computers.linux.computer import LinuxComputer
 from lumtak.computers.linux.disk_health import disk_health
-from lumtak.core.clutter import BigFolder, Sums, Survey, grown
+from lumtak.core.clutter import BigFile, BigFolder, Sums, Survey, grown, volumes_of
 from lumtak.core.setting import Change, SettingRef
 from lumtak.errors import ComputerError, UnknownNameError
 from lumtak.formats.surveys import keep, kept, load_survey
 from lumtak.journal import apply_changes, drift, put_back, review
-from lumtak.work.owned import to_choose
+from lumtak.work.owned import things_of, to_choose
 from lumtak.work.storage import (
     classes_to_set_aside,
     empty,
@@ -277,6 +277,21 @@ def test_what_grew_names_the_folder_and_not_all_above_it():
     told = {g.path: (g.bytes, g.at_least) for g in grown(before, now)}
     assert told == {"/home/mia": (300, False), "/new": (5, True)}
     assert grown(now, now) == []
+
+
+def test_the_largest_files_of_a_home_on_a_volume_of_its_own_are_offered(computer, mia, data_folder):
+    film = mia.file("films/large", b"f" * 9000)
+    above = os.path.dirname(mia.path)
+    system = msgspec.structs.replace(
+        survey(), identity=computer.identity, elsewhere=(above, f"{mia.path}/stick", "/srv")
+    )
+    own = msgspec.structs.replace(
+        system, top=above, largest=(BigFile(path=film, bytes=9.0, changed_at=OLD),)
+    )
+    assert volumes_of(system, mia.path) == [above, f"{mia.path}/stick"]
+    for one in (own, system):  # both of the same second
+        keep(data_folder.surveys, one)
+    assert [(t.path, t.bytes) for t in things_of(data_folder, computer)] == [(film, 12288.0)]
 
 
 # -- the command line ------------------------------------------------------------------------------

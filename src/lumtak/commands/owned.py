@@ -19,7 +19,7 @@ from lumtak.core.text import plain
 from lumtak.core.units import counted, ram
 from lumtak.work.data_folder import DataFolder
 from lumtak.work.owned import look_for_copies
-from lumtak.work.storage import look_through
+from lumtak.work.surveys import look_through_all, with_others
 
 VIEWS = ("largest", "downloads", "folders", "hollow", "duplicates", "programs")
 
@@ -34,19 +34,15 @@ class Asked(NamedTuple):
 
 
 def say_view(data_folder: DataFolder, computer: Computer, asked: Asked) -> None:
-    """One view; the computer is let go."""
-    try:
-        if asked.view == "programs":
-            say_programs(
-                data_folder, computer, asked.wanted, everything=asked.everything,
-                as_json=asked.as_json,
-            )  # fmt: skip
-        elif asked.view == "duplicates":
-            _say_duplicates(data_folder, computer, asked.wanted, as_json=asked.as_json)
-        else:
-            _say_files(data_folder, computer, asked)
-    finally:
-        computer.close()
+    """One view."""
+    if asked.view == "programs":
+        say_programs(
+            data_folder, computer, asked.wanted, everything=asked.everything, as_json=asked.as_json
+        )
+    elif asked.view == "duplicates":
+        _say_duplicates(data_folder, computer, asked.wanted, as_json=asked.as_json)
+    else:
+        _say_files(data_folder, computer, asked)
 
 
 def _say_files(data_folder: DataFolder, computer: Computer, asked: Asked) -> None:
@@ -58,7 +54,8 @@ def _say_files(data_folder: DataFolder, computer: Computer, asked: Asked) -> Non
             # A folder by itself is looked through whole: of a volume the largest files alone stay.
             survey = computer.about.survey(_looking, stop, wanted.folder)
         else:
-            survey, _ = look_through(data_folder, computer, _looking, stop)
+            survey, _, others = look_through_all(data_folder, computer, _looking, stop)
+            survey = with_others(survey, (other for other, _ in others))
     progress("")
     now = computer.clock.wall()
     if asked.view in {"folders", "hollow"}:

@@ -16,23 +16,18 @@ from lumtak.commands.common import (
     with_data_folder,
 )
 from lumtak.commands.owned import VIEWS, Asked, say_view
+from lumtak.computers.protocol import Computer
 from lumtak.core.audit import Audit, Finding
 from lumtak.core.clutter import Grown, Looked, Survey, age_in_words, growth_in_words
+from lumtak.core.floor import floor_bytes
 from lumtak.core.owned import KINDS, Kind, Wanted
+from lumtak.core.profile import Profile
 from lumtak.core.record import NotMeasured
 from lumtak.core.text import plain
 from lumtak.core.units import MIB, counted, ram
 from lumtak.work.data_folder import DataFolder
-from lumtak.work.storage import (
-    Held,
-    growth,
-    held_on,
-    judged,
-    look_through,
-    profile_for,
-    storage_of,
-    with_survey,
-)
+from lumtak.work.storage import Held, growth, held_on, judged, profile_for, storage_of, with_survey
+from lumtak.work.surveys import look_through, look_through_all
 
 _SHOWN = 10
 _PARTS = {
@@ -94,33 +89,57 @@ def storage_command(
     wanted = Wanted(least_bytes=least * MIB, older_days=older, kind=kind, folder=below)
     top = str(Path(volume).resolve())
     computer = data_folder.computer(address, user=user)
-    if view is not None:
-        say_view(data_folder, computer, Asked(view, wanted, everything, as_json))
-        return
     try:
-        with stopping("Ending…") as stop:
-            survey, before = look_through(data_folder, computer, _tell, stop, top)
-        progress("")
-        facts = computer.about.facts()
-        facts = with_survey(facts, survey) if top == "/" else facts
-        now = computer.clock.wall()
+        if view is not None:
+            say_view(data_folder, computer, Asked(view, wanted, everything, as_json))
+        elif top != "/":
+            _say_one(data_folder, computer, top, profile_name, as_json=as_json)
+        else:
+            _say_all(data_folder, computer, profile_name, as_json=as_json)
     finally:
         computer.close()
-    profile = profile_for(data_folder, facts.identity, profile_name)
-    if top != "/":
-        _say_other(address, survey, growth(before, survey), as_json=as_json)
-        return
+
+
+def _say_one(
+    data_folder: DataFolder, computer: Computer, top: str, name: str | None, *, as_json: bool
+) -> None:
+    """A volume that somebody named."""
+    with stopping("Ending…") as stop:
+        survey, before = look_through(data_folder, computer, _tell, stop, top)
+    progress("")
+    grew = growth(before, survey)
+    if as_json:
+        say_json({"format": 1, "computer": computer.address, "survey": survey, "grown": grew})
+    else:
+        _say_other(survey, grew, profile_for(data_folder, computer.identity, name))
+
+
+def _say_all(
+    data_folder: DataFolder, computer: Computer, name: str | None, *, as_json: bool
+) -> None:
+    """The system's volume, then each other that holds something of the owner's."""
+    with stopping("Ending…") as stop:
+        survey, before, others = look_through_all(data_folder, computer, _tell, stop)
+    progress("")
+    facts = with_survey(computer.about.facts(), survey)
+    now = computer.clock.wall()
+    profile = profile_for(data_folder, facts.identity, name)
     found = judged(data_folder, facts, profile)
     held = held_on(facts, profile, now)
     grew = growth(before, survey)
     if as_json:
-        say_json(_document(address, found, survey, held, grew))
+        also = [{"survey": s, "grown": growth(b, s)} for s, b in others]
+        document = _document(computer.address, found, survey, held, grew)
+        say_json({**document, "volumes": also})
         return
     _say_volume(found, survey)
     _say_classes(found, now)
     _say_held(held, now)
     _say_largest(survey)
     _say_growth(before, survey, grew)
+    for other, then in others:
+        click.echo(f"\nThe volume at {plain(other.top, 90)}, which holds something of the owner's:")
+        _say_other(other, growth(then, other), profile)
 
 
 def _say_growth(before: Survey | None, survey: Survey, grew: list[Grown]) -> None:
@@ -130,12 +149,14 @@ def _say_growth(before: Survey | None, survey: Survey, grew: list[Grown]) -> Non
     columns([("  " + _more(g), plain(g.path, 90)) for g in grew[:_SHOWN]])
 
 
-def _say_other(address: str, survey: Survey, grew: list[Grown], *, as_json: bool) -> None:
+def _say_other(survey: Survey, grew: list[Grown], profile: Profile) -> None:
     """A volume that is not the system's: what is on it, and nothing of clutter."""
-    if as_json:
-        say_json({"format": 1, "computer": address, "survey": survey, "grown": grew})
-        return
-    click.echo(f"{ram(survey.free_bytes)} of {ram(survey.total_bytes)} are free.")
+    floor = ram(floor_bytes(profile, survey.total_bytes))
+    click.echo(
+        f"{ram(survey.free_bytes)} of {ram(survey.total_bytes)} are free; {floor} should be."
+    )
+    if survey.reserved_bytes >= MIB:
+        click.echo(f"  {ram(survey.reserved_bytes):>10}  kept back by the file system for root")
     click.echo("\nThe largest folders:")
     columns([(f"  {ram(f.bytes):>10}", plain(f.path, 90)) for f in survey.folders[:_SHOWN]])
     _say_largest(survey)

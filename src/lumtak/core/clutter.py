@@ -206,6 +206,20 @@ class Survey(Record):
         return max(0.0, self.used_bytes - self.reserved_bytes - self.seen_bytes)
 
 
+def volumes_of(survey: Survey, home: str) -> list[str]:
+    """Where other volumes begin that hold something of whoever has this home: the one that it
+    stands on, and those below it.
+
+    Args:
+        survey: of the system's volume.
+        home: a folder.
+    """
+    own = home.rstrip("/") + "/"
+    above = [p for p in survey.elsewhere if own.startswith(p.rstrip("/") + "/")]
+    below = [p for p in survey.elsewhere if p.startswith(own)]
+    return [*sorted(above, key=len)[-1:], *sorted(below)]
+
+
 class Grown(Record):
     """A folder that holds more, or less, than at the last look."""
 

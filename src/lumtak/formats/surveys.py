@@ -1,6 +1,7 @@
 """Surveys as files: a folder for each computer, a file for each look through its disk."""
 
 import contextlib
+import hashlib
 import re
 from pathlib import Path
 
@@ -15,7 +16,7 @@ from lumtak.storage import make_folder, read_handed_in, write_whole
 FORMAT = 1
 _LARGEST = 16 << 20
 _KEPT = 24
-"""A weekly look for half a year."""
+"""A weekly look for half a year, of each volume."""
 
 
 def keep(folder: Path, survey: Survey) -> Path:
@@ -25,9 +26,11 @@ def keep(folder: Path, survey: Survey) -> Path:
     here = folder / survey.identity
     make_folder(folder)
     make_folder(here)
-    path = here / f"{re.sub(r'[^0-9T]', '', survey.at)[:15]}.json"
+    other = "" if survey.top == "/" else f"-{hashlib.sha256(survey.top.encode()).hexdigest()[:8]}"
+    path = here / f"{re.sub(r'[^0-9T]', '', survey.at)[:15]}{other}.json"
     write_whole(path, json_document(survey), private=True)
-    for old in sorted(here.glob("*.json"))[:-_KEPT]:
+    mine = (p for p in here.glob("*.json") if p.stem.partition("-")[2] == other[1:])
+    for old in sorted(mine)[:-_KEPT]:
         old.unlink(missing_ok=True)
     return path
 

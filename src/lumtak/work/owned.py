@@ -40,10 +40,10 @@ from lumtak.core.text import plain
 from lumtak.core.units import counted
 from lumtak.errors import BadFileError, UsageError
 from lumtak.formats.readings import decode_file
-from lumtak.formats.surveys import kept
 from lumtak.storage import read_handed_in, write_whole
 from lumtak.work.data_folder import DataFolder
 from lumtak.work.storage import Held
+from lumtak.work.surveys import surveys_of
 
 _MOST_ALONE = 40
 """So many things get a change each; more become one."""
@@ -119,7 +119,7 @@ def things_of(
     survey = (
         computer.about.facts().survey
         if computer.address.startswith("sim:")
-        else next(iter(kept(data_folder.surveys, computer.identity, 1)), None)
+        else surveys_of(data_folder, computer)
     )
     if survey is None:
         raise UsageError(

@@ -24,7 +24,8 @@ from lumtak.work.owned import (
     with_said,
     write_list,
 )
-from lumtak.work.storage import known_facts, look_through
+from lumtak.work.storage import known_facts
+from lumtak.work.surveys import look_through_all
 
 _LEAST_COPY = 1 << 20
 
@@ -56,7 +57,7 @@ def sit_down(
     folder, computer = open_job.data_folder, open_job.computer
     simulated = computer.address.startswith("sim:")
     if not simulated and not kept(folder.surveys, computer.identity, 1):
-        look_through(folder, computer, lambda d: on_progress(f"{d.done} looked at"), stop)
+        look_through_all(folder, computer, lambda d: on_progress(f"{d.done} looked at"), stop)
     groups = kept_copies(folder, computer)
     if not groups:
         look_for_copies(

@@ -1,6 +1,5 @@
 """The disk of a computer: looked through, told, set aside, emptied."""
 
-import threading
 from collections.abc import Callable, Collection, Iterable, Mapping
 from datetime import datetime, timedelta
 
@@ -12,7 +11,7 @@ from lumtak.computers.protocol import Computer
 from lumtak.computers.simulated.heads import head_of
 from lumtak.core.actions import Action
 from lumtak.core.audit import Audit, Finding, audit
-from lumtak.core.clutter import Grown, Looked, Pile, Sums, Survey, grown
+from lumtak.core.clutter import Grown, Pile, Sums, Survey, grown
 from lumtak.core.emptying import Doubts, Emptied
 from lumtak.core.facts import Facts
 from lumtak.core.floor import SpaceTold, floor_bytes
@@ -34,24 +33,6 @@ _NO_PROFILE = Profile(
     format=1, name="none", title="none", ceilings=Ceilings(cpu_pct=100, ram_pct=100)
 )
 """Where no profile is named and no job says one: 5 % of the volume is to stay free."""
-
-
-def look_through(
-    data_folder: DataFolder,
-    computer: Computer,
-    on_progress: Callable[[Looked], None] = lambda _: None,
-    stop: threading.Event | None = None,
-    volume: str = "/",
-) -> tuple[Survey, Survey | None]:
-    """(where a volume went, the look at it before that); kept as a file.
-
-    Raises:
-        StoppedError: it was told to stop; ComputerError: it cannot be looked through.
-    """
-    before = kept(data_folder.surveys, computer.identity, 1, volume)
-    found = computer.about.survey(on_progress, stop or threading.Event(), volume)
-    data_folder.keep_survey(found)
-    return found, before[0] if before else None
 
 
 def with_survey(facts: Facts, survey: Survey | None) -> Facts:

@@ -17,7 +17,8 @@ from lumtak.tui.stations.audit_asks import AskingStation
 from lumtak.work.audit import make_audit
 from lumtak.work.owned import lost_on
 from lumtak.work.rights import asking
-from lumtak.work.storage import Held, doubts_of, empty_for, held_by, look_through
+from lumtak.work.storage import Held, doubts_of, empty_for, held_by
+from lumtak.work.surveys import look_through_all
 
 _NAMED = 6
 
@@ -37,7 +38,7 @@ class DiskStation(AskingStation):
         open_job = self.desk.open_job
 
         def work() -> None:
-            look_through(open_job.data_folder, open_job.computer, self._tell, self.desk.stop)
+            look_through_all(open_job.data_folder, open_job.computer, self._tell, self.desk.stop)
             make_audit(open_job)
 
         self.desk.begin("looking through the disk", work, lambda _: self.say(self.Changed()))

@@ -73,6 +73,8 @@ class Aside:
         self._root, self._here = root, here
         self._above: Tuple[str, int, Tuple[int, int]] = ("", -1, (0, 0))
         """The folder that was opened last, its descriptor, and its times before it was changed."""
+        self._device = 0
+        """Of what is held."""
         self._ended = self._since = LATE
         """When what goes back had been set aside, and when it began to go back; ns."""
 
@@ -119,6 +121,7 @@ class Aside:
         """Move each, counted in the note; gives the numbers of those that were left."""
         stay = Spool("")
         try:
+            self._device = os.fstat(held).st_dev
             for number, piece, copies in listing.lines():
                 why = self._move(piece, copies, held, str(number), used)
                 if why:
@@ -140,12 +143,13 @@ class Aside:
         """One piece is moved; why it was not, empty where it was."""
         if not all(staying(self._here(file), others, self._here) for file, others in copies):
             return LONE
-        device = os.fstat(held).st_dev
+        folder, _, name = piece.place.rpartition("/")
+        folder = folder or "/"
+        device = self._device
         try:
-            descriptor = self._open_above(piece, device)
+            descriptor = self._open_above(piece, folder, device)
         except OSError as error:
             return why_of(error)
-        name = os.path.basename(piece.place)
         try:
             about = os.stat(name, dir_fd=descriptor, follow_symlinks=False)
             why = self._why_left(piece, about, device, used)
@@ -230,16 +234,17 @@ class Aside:
         need not be.
         """
         found = held_piece(held, number, piece)
+        folder, _, name = piece.place.rpartition("/")
+        folder = folder or "/"
         if found is None:
             if self._since != LATE:  # it went back before that was interrupted: its folder's times
                 with contextlib.suppress(OSError):
-                    self._open_above(piece, os.fstat(held).st_dev, back=True)
+                    self._open_above(piece, folder, os.fstat(held).st_dev, back=True)
             return GONE if must else None
         if not found.is_it:
             return OTHER
         try:
-            descriptor = self._open_above(piece, found.about.st_dev, back=True)
-            name = os.path.basename(piece.place)
+            descriptor = self._open_above(piece, folder, found.about.st_dev, back=True)
             try:
                 move_new(held, found.name, descriptor, name)
             except FileExistsError:
@@ -252,7 +257,7 @@ class Aside:
 
     # -- folders on the way ------------------------------------------------------------------------
 
-    def _open_above(self, piece: Piece, device: int, back: bool = False) -> int:
+    def _open_above(self, piece: Piece, folder: str, device: int, back: bool = False) -> int:
         """The folder that the piece stands or stood in, as it was recorded.
 
         Its times are kept over what is done in it: those of before the first move, where nobody
@@ -261,7 +266,6 @@ class Aside:
         Raises:
             OSError: another one is there by now.
         """
-        folder = os.path.dirname(piece.place)
         if self._above[0] == folder and self._above[1] >= 0:
             return self._above[1]
         self._close()

@@ -23,6 +23,8 @@ _LINE = re.compile(
     rb" (/[^ \n]*)"
 )
 _COPY = re.compile(rb"([cs]) (/[^ \n]*)")
+_WHOLE = re.compile(rb"(?:/(?!\.{1,2}(?:/|\Z))[^/\0]+)+", re.DOTALL)
+"""A whole path as it is after `os.path.normpath`."""
 _NS = 1_000_000_000
 _SHA256 = re.compile(r"[0-9a-f]{64}")
 ENDED = "ended"
@@ -210,10 +212,11 @@ def _piece(line: bytes) -> Piece:
 
 
 def _place(escaped: bytes) -> str:
-    whole = os.fsdecode(_OCTAL.sub(lambda m: bytes([int(m[1], 8) & 0xFF]), escaped))
-    if "\0" in whole or whole != os.path.normpath(whole):
+    if b"\\" in escaped:
+        escaped = _OCTAL.sub(lambda m: bytes([int(m[1], 8) & 0xFF]), escaped)
+    if _WHOLE.fullmatch(escaped) is None:
         raise RefusalError("a place of the list is none")
-    return whole
+    return os.fsdecode(escaped)
 
 
 # -- beside it -------------------------------------------------------------------------------------
