@@ -13,7 +13,8 @@ from pathlib import Path
 
 from bench_screens import keys, live
 
-_WALKED = 1_000_000
+_WALKED = _HELD = 1_000_000
+_OLD = 1_000_000_000
 
 
 def median_s(action: Callable[[], object], repeat: int = 7) -> float:
@@ -313,6 +314,58 @@ def walk() -> None:
     print(f"{'  memory of the hand that does it, at most':<46} {peak:9.1f} MiB")
 
 
+def held() -> None:
+    """A class of clutter of a million files set aside, put back and emptied, against `mv` and
+    `rm -r` of as many, in the same run.
+    """
+    from lumtak.computers.hands.channel import bootstrap
+    from lumtak.computers.hands.piped import Piped
+
+    name = "thumbnails"
+    with tempfile.TemporaryDirectory(dir="/var/tmp") as folder:
+        home, other = Path(folder, "home"), Path(folder, "other")
+        for number in range(_HELD // 1000):
+            for place in (home / ".cache" / name / f"{number}", other / f"{number}"):
+                place.mkdir(parents=True)
+                for one in range(1000):
+                    (place / f"{one}").touch()
+                    os.utime(place / f"{one}", (_OLD, _OLD))
+                (place / "young").touch()
+        data = home / ".local/share"
+        data.mkdir(parents=True)
+        options = {
+            "homes": [str(data)],
+            "own": [str(home), str(home / ".cache"), str(data)],
+            "roles": ["user"],
+        }
+        hand = Piped(bootstrap("/usr/bin/python3"), options, "a hand")
+
+        def moved() -> str:
+            found = hand.aside_look(name, name, [], [], [])
+            if found["pieces"] != _HELD:
+                raise SystemExit("not all of it may be set aside")
+            hand.aside_move(found["handle"])
+            return str(found["sha256"])
+
+        def shell(text: str) -> Callable[[], object]:
+            return partial(subprocess.run, ["sh", "-c", text], check=True, cwd=folder)
+
+        there = "mkdir held; for d in other/*; do mkdir held/${d#*/}; mv -t held/${d#*/} $d/[0-9]*;"
+        mv = median_s(shell(there + " done"), 1)
+        sums: list[str] = []
+        took = median_s(lambda: sums.append(moved()), 1)
+        line(f"{_HELD} files looked for and set aside", took, "mv", mv)
+        line("  put back", median_s(lambda: hand.aside_back(sums[-1]), 1), "mv", mv)
+        sums.append(moved())
+        rm = median_s(shell("rm -r held"), 1)
+        took = median_s(lambda: list(hand.aside_empty(sums[-1], [])), 1)
+        line("  looked at again and emptied", took, "rm -r", rm)
+        status = Path(f"/proc/{hand.known_pid}/status").read_text()
+        peak = int(status.partition("VmHWM:")[2].split()[0]) / 1024
+        hand.close()
+    print(f"{'  memory of the hand that does it, at most':<46} {peak:9.1f} MiB")
+
+
 def integrity() -> None:
     """The files of a package database held against what it recorded, against one pass of the same
     hash over the same files, both warm.
@@ -361,6 +414,7 @@ PARTS = {
         live,
         own_cost,
         walk,
+        held,
         integrity,
     )
 }

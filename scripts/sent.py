@@ -1,7 +1,8 @@
 """Holds what is sent to a computer to its rules: `make check` runs it.
 
 It is in the language of Python 3.8, imports the standard library and itself only, and what changes
-a file, a folder or its rights by a path stands in `files/` alone: anybody else has a descriptor.
+a file, a folder or its rights by a path, or opens one, stands in `files/` alone: anybody else has
+a descriptor.
 """
 
 import ast
@@ -17,6 +18,8 @@ CHANGES = {
     "setxattr", "removexattr",
 }  # fmt: skip
 _BY_DESCRIPTOR = {"dir_fd", "src_dir_fd"}
+_DESCRIPTORS = ("descriptor", "folder")
+"""How what holds one is called."""
 _WRITES = {"O_WRONLY", "O_RDWR", "O_CREAT", "O_TRUNC"}
 
 
@@ -27,8 +30,12 @@ def faults(name: str, text: str) -> Iterator[str]:
         for module in _imported(node):
             if not module.startswith(_PACKAGE) and module.partition(".")[0] not in STANDARD:
                 yield f"{name}:{node.lineno}: {module} is not of the standard library"
-        if not name.startswith("files.") and isinstance(node, ast.Call) and _changes_by_path(node):
+        if name.startswith("files.") or not isinstance(node, ast.Call):
+            continue
+        if _changes_by_path(node):
             yield f"{name}:{node.lineno}: {ast.unparse(node.func)} by a path: only files/ does that"
+        elif _opens_a_path(node):
+            yield f"{name}:{node.lineno}: {ast.unparse(node)} opens a path: only files/ does that"
 
 
 STANDARD = sys.stdlib_module_names
@@ -38,6 +45,17 @@ def _imported(node: ast.AST) -> list[str]:
     if isinstance(node, ast.Import):
         return [alias.name for alias in node.names]
     return [node.module or ""] if isinstance(node, ast.ImportFrom) else []
+
+
+def _opens_a_path(node: ast.Call) -> bool:
+    """Whether a call opens a file or folder that it names by a path."""
+    if any(word.arg in _BY_DESCRIPTOR for word in node.keywords):
+        return False
+    called = ast.unparse(node.func)
+    if called in {"open", "os.open"}:
+        return ast.unparse(node.args[0]) != "os.devnull"
+    lists = called in {"os.scandir", "os.listdir", "os.walk", "glob.glob"}
+    return lists and not ast.unparse(node.args[0]).endswith(_DESCRIPTORS)
 
 
 def _changes_by_path(node: ast.Call) -> bool:

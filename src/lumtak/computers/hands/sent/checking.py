@@ -13,8 +13,8 @@ import pwd
 import time
 from typing import Any, Dict, Iterator, List, Sequence
 
-from lumtak.computers.hands.sent.files.kernel import FOLDER
 from lumtak.computers.hands.sent.files.mounts import mounts_in, opened_disk
+from lumtak.computers.hands.sent.files.opening import open_folder
 from lumtak.computers.hands.sent.files.owned import why_not_roots
 from lumtak.computers.hands.sent.files.passing import Pass
 from lumtak.computers.hands.sent.files.pieces import Fragments, gather, trim
@@ -134,7 +134,7 @@ class Checking(Removing):
         if self.rules:
             raise RefusalError("root moves nobody's files")
         folder, name = posixpath.split(self._place(path))
-        descriptor = os.open(folder, FOLDER & ~os.O_NOFOLLOW)
+        descriptor = open_folder(folder)
         try:
             return list(gather(descriptor, name))
         finally:

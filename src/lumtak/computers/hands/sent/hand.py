@@ -30,6 +30,7 @@ from lumtak.computers.hands.sent.files.atomic import (
 )
 from lumtak.computers.hands.sent.files.keeping import back, holds, kept_meanwhile, kept_name, leads
 from lumtak.computers.hands.sent.files.making import make_folder
+from lumtak.computers.hands.sent.files.opening import open_folder
 from lumtak.computers.hands.sent.files.places import RefusalError
 from lumtak.computers.hands.sent.operations import OPERATIONS, ROLES, misfit, of_role
 from lumtak.computers.hands.sent.running.feeling import Feeling, why_not_started
@@ -94,7 +95,7 @@ class Hand(Checking):
             if not os.path.isdir(place):
                 with times_kept(place):
                     make_folder(place, 0o700)
-            descriptor = os.open(place, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+            descriptor = open_folder(place)
             try:
                 about = os.fstat(descriptor)
                 if about.st_uid not in {os.geteuid(), 0} or about.st_mode & stat.S_IWOTH:

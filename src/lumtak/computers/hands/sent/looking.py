@@ -16,6 +16,8 @@ import time
 from typing import Any, Iterator, Sequence
 
 from lumtak.computers.hands.sent.desktop.display import idle_s, in_force
+from lumtak.computers.hands.sent.files.opening import names_in, open_file, open_folder
+from lumtak.computers.hands.sent.files.passing import everything
 from lumtak.computers.hands.sent.files.places import (
     Places,
     RefusalError,
@@ -32,7 +34,7 @@ _MOST_COUNTED = 10_000_000
 
 def _read_at() -> list[float]:
     """When each terminal was read from last."""
-    names = ["/dev/pts/%s" % n for n in os.listdir("/dev/pts") if n.isdigit()]
+    names = ["/dev/pts/%s" % n for n in names_in("/dev/pts") if n.isdigit()]
     found = []
     for path in [*names, *("/dev/tty%d" % n for n in range(1, 13))]:
         with contextlib.suppress(OSError):
@@ -49,7 +51,7 @@ class Looking(Places):
         Nothing else is opened.
         """
         if not self.root and is_kernels(path):
-            descriptor = os.open(path, os.O_RDONLY | os.O_CLOEXEC | os.O_NONBLOCK)
+            descriptor = open_file(path, follow=True)
         else:
             descriptor = open_ordinary(self._looked(path))
         try:
@@ -81,13 +83,17 @@ class Looking(Places):
         """
         names: list[str] = []
         whole = 0
-        with os.scandir(self._looked(path)) as entries:
-            for entry in entries:
-                whole += 1
-                if whole <= MOST_NAMES:
-                    names.append(entry.name)
-                elif whole >= _MOST_COUNTED:
-                    break
+        descriptor = open_folder(self._looked(path))
+        try:
+            with os.scandir(descriptor) as entries:
+                for entry in entries:
+                    whole += 1
+                    if whole <= MOST_NAMES:
+                        names.append(entry.name)
+                    elif whole >= _MOST_COUNTED:
+                        break
+        finally:
+            os.close(descriptor)
         return {"names": sorted(names), "whole": whole}
 
     def link(self, path: str) -> str | None:
@@ -147,29 +153,15 @@ class Looking(Places):
 
         Lists of [path, mode, bytes on the disk, changed at].
         """
-        top = self._looked(path)
-        volume, batch, count = os.lstat(top).st_dev, [], 0
-        todo = [top]
-        while todo:
-            with contextlib.suppress(OSError), os.scandir(todo.pop()) as entries:
-                for entry in entries:
-                    about = entry.stat(follow_symlinks=False)
-                    count += 1
-                    if stat.S_ISDIR(about.st_mode) and about.st_dev == volume:
-                        todo.append(entry.path)
-                    batch.append(
-                        [
-                            entry.path[len(self.root) :],
-                            about.st_mode,
-                            about.st_blocks * 512,
-                            int(about.st_mtime),
-                        ]
-                    )
-                    if len(batch) >= 1000:
-                        yield batch
-                        batch = []
-                    if count >= most:
-                        raise RefusalError("%s holds more than %d files" % (path, most))
+        batch: list[list[Any]] = []
+        for count, (place, about) in enumerate(everything(self._looked(path)), start=1):
+            size, changed = about.st_blocks * 512, int(about.st_mtime)
+            batch.append([place[len(self.root) :], about.st_mode, size, changed])
+            if len(batch) >= 1000:
+                yield batch
+                batch = []
+            if count >= most:
+                raise RefusalError("%s holds more than %d files" % (path, most))
         yield batch
 
     def display(self, name: str, authority: str) -> dict[str, Any]:
@@ -208,11 +200,11 @@ class Looking(Places):
     def counters(self) -> dict[str, bytes]:
         """The bytes of /proc/PID/stat of every process, by its number: one pass; proc(5)."""
         found = {}
-        for name in os.listdir(self._place("/proc")):
+        for name in names_in(self._place("/proc")):
             if not name.isdigit():
                 continue
             try:
-                descriptor = os.open("%s/proc/%s/stat" % (self.root, name), os.O_RDONLY)
+                descriptor = open_file("%s/proc/%s/stat" % (self.root, name))
             except OSError:
                 continue
             try:

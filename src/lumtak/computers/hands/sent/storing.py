@@ -22,9 +22,10 @@ from lumtak.computers.hands.sent.clutter.marks import fits
 from lumtak.computers.hands.sent.clutter.rules import OWN_NOTES, Rule
 from lumtak.computers.hands.sent.clutter.used import in_use
 from lumtak.computers.hands.sent.files.atomic import shed, times_kept
-from lumtak.computers.hands.sent.files.kernel import FOLDER, folder_at
+from lumtak.computers.hands.sent.files.kernel import folder_at
 from lumtak.computers.hands.sent.files.making import make_folder
 from lumtak.computers.hands.sent.files.mounts import mounts_in
+from lumtak.computers.hands.sent.files.opening import open_folder
 from lumtak.computers.hands.sent.files.places import RefusalError, topmost
 from lumtak.computers.hands.sent.files.spool import Spool
 from lumtak.computers.hands.sent.files.walking import Walk
@@ -71,7 +72,7 @@ class Storing(Owning):
         """
         place = self._looked(path)
         walk = Walk(list(own), set())
-        yield from walk.through(os.open(place, FOLDER & ~os.O_NOFOLLOW), path)
+        yield from walk.through(open_folder(place), path)
 
     def _mount_table(self) -> bytes:
         """What is mounted; proc(5), mountinfo."""
@@ -307,7 +308,7 @@ class Storing(Owning):
         if make and not os.path.isdir(place):
             with times_kept(place):
                 make_folder(place, 0o755 if self.rules else 0o700)
-        descriptor = os.open(place, FOLDER)
+        descriptor = open_folder(place, follow=False)
         try:
             about = os.fstat(descriptor)
             if about.st_uid != os.geteuid() or about.st_mode & 0o022:

@@ -23,6 +23,7 @@ from lumtak.computers.hands.sent.clutter.aside_list import (
 )
 from lumtak.computers.hands.sent.files.diving import Dive, LostError
 from lumtak.computers.hands.sent.files.extents import extents_of, own_bytes
+from lumtak.computers.hands.sent.files.opening import open_file, open_folder
 from lumtak.computers.hands.sent.files.spool import Spool
 
 PART, _SMALL = 4096, 3 * 4096
@@ -153,8 +154,7 @@ class Copies:
     def each(self, top: str) -> Iterator[Tuple[str, int, int, str]]:
         """(folder, size, inode, name) of every ordinary file of the volume, no link followed."""
         self.files = self.unread = 0
-        flags = os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC
-        with Dive(os.open(top, flags), (top, [])) as dive:
+        with Dive(open_folder(top), (top, [])) as dive:
             yield from self._files(dive)
             while True:
                 path, todo = dive.here.data
@@ -249,9 +249,8 @@ class Copies:
             os.close(descriptor)
 
     def _open(self, file: File) -> Optional[int]:
-        flags = os.O_RDONLY | os.O_NOFOLLOW | os.O_CLOEXEC | os.O_NONBLOCK
         try:
-            descriptor = os.open(file.path, flags)
+            descriptor = open_file(file.path)
         except OSError:
             self.unread += 1
             return None
@@ -325,9 +324,8 @@ def alike(one: str, other: str) -> bool:
     """Whether two files hold the same bytes now, each in an inode of its own; not where either
     cannot be read. Two ways to one file are no copies: hard links, and mounts of one folder.
     """
-    flags = os.O_RDONLY | os.O_NOFOLLOW | os.O_CLOEXEC | os.O_NONBLOCK
     try:
-        with os.fdopen(os.open(one, flags), "rb") as a, os.fdopen(os.open(other, flags), "rb") as b:
+        with os.fdopen(open_file(one), "rb") as a, os.fdopen(open_file(other), "rb") as b:
             about = [os.fstat(file.fileno()) for file in (a, b)]
             if about[0].st_size != about[1].st_size or os.path.samestat(*about):
                 return False

@@ -68,9 +68,14 @@ class Emptying:
 
     # -- the look before it ------------------------------------------------------------------------
 
-    def look(self, used: Used) -> Iterator[Dict[str, Any]]:
+    def look(self, used: Used, only: bool = True) -> Iterator[Dict[str, Any]]:
         """How far it is, and last {"ended": ...}: what would be deleted now, and what speaks
         against it.
+
+        Args:
+            used: what is in use.
+            only: whether it is told too what may be the only copy of something, which somebody is
+                asked about.
 
         Raises:
             OSError: it is not there, or the list is another one.
@@ -93,10 +98,10 @@ class Emptying:
                     self.last.add(line.number)
                     last.append([line.number, gone[0]])
                 self._count(at, line, held, found, used)
-                if not self._root:
+                if only and not self._root:
                     lone.look_in(at.held, held.name, line.piece.place)
                 yield from self._tell(found)
-        only = lone.said()
+        alone = lone.said()
         yield {
             "ended": {
                 **found,
@@ -104,9 +109,9 @@ class Emptying:
                 "named": self.named,
                 "last": last[:_MOST_NAMED],
                 "more_last": max(0, len(last) - _MOST_NAMED),
-                "only": only["found"][:_MOST_NAMED],
-                "more_only": max(0, len(only["found"]) - _MOST_NAMED),
-                "whole": only["whole"] and not only["unread"],
+                "only": alone["found"][:_MOST_NAMED],
+                "more_only": max(0, len(alone["found"]) - _MOST_NAMED),
+                "whole": alone["whole"] and not alone["unread"],
             }
         }
 
@@ -192,7 +197,7 @@ class Emptying:
             self._at.drop(self._sha256)
             yield {"ended": {"files": 0, "bytes": 0, "left": {}, "named": [], "held": 0}}
             return
-        for _ in self.look(used):
+        for _ in self.look(used, only=False):
             yield {"files": 0, "bytes": 0}
         self.left, self.named = {}, []
         self.last -= set(agreed)

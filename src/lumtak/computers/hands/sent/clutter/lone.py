@@ -124,6 +124,10 @@ class Lone:
 
     def look_in(self, folder: int, name: str, shown: str) -> None:
         """The same, of what stands in an open folder under a name."""
+        self._seen += 1
+        if self._seen > _MOST or time.monotonic() > self._until:
+            self._whole = False
+            return
         about = os.stat(name, dir_fd=folder, follow_symlinks=False)
         if not stat.S_ISDIR(about.st_mode):
             self._file(folder, name, about, shown)

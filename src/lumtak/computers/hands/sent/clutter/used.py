@@ -7,6 +7,8 @@ import os
 import re
 from typing import Set, Tuple
 
+from lumtak.computers.hands.sent.files.opening import lines_of, names_in
+
 
 def in_use() -> Set[Tuple[int, int]]:
     """(device, inode) of what processes have open, run, stand in or lock, as far as this user may
@@ -14,12 +16,12 @@ def in_use() -> Set[Tuple[int, int]]:
     """
     found: Set[Tuple[int, int]] = set()
     mine = str(os.getpid())
-    for pid in os.listdir("/proc"):
+    for pid in names_in("/proc"):
         if not pid.isdigit() or pid == mine:
             continue
         places = ["/proc/%s/%s" % (pid, name) for name in ("cwd", "exe", "root")]
         with contextlib.suppress(OSError):
-            places += ["/proc/%s/fd/%s" % (pid, n) for n in os.listdir("/proc/%s/fd" % pid)]
+            places += ["/proc/%s/fd/%s" % (pid, n) for n in names_in("/proc/%s/fd" % pid)]
         for place in places:
             with contextlib.suppress(OSError):
                 about = os.stat(place)
@@ -35,8 +37,8 @@ def _device(text: bytes) -> int:
 
 def _mapped(place: str) -> Set[Tuple[int, int]]:
     found: Set[Tuple[int, int]] = set()
-    with contextlib.suppress(OSError, ValueError), open(place, "rb") as lines:
-        for line in lines:
+    with contextlib.suppress(OSError, ValueError):
+        for line in lines_of(place):
             parts = line.split(None, 5)
             if len(parts) > 5 and parts[4] != b"0":
                 found.add((_device(parts[3]), int(parts[4])))
@@ -45,8 +47,8 @@ def _mapped(place: str) -> Set[Tuple[int, int]]:
 
 def _locked() -> Set[Tuple[int, int]]:
     found: Set[Tuple[int, int]] = set()
-    with contextlib.suppress(OSError, ValueError), open("/proc/locks", "rb") as lines:
-        for line in lines:
+    with contextlib.suppress(OSError, ValueError):
+        for line in lines_of("/proc/locks"):
             said = re.search(rb"([0-9a-f]+:[0-9a-f]+):(\d+) ", line)
             if said:
                 found.add((_device(said[1]), int(said[2])))

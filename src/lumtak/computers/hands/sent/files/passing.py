@@ -12,7 +12,33 @@ import stat
 from typing import Iterator, List, Tuple
 
 from lumtak.computers.hands.sent.files.diving import Dive, LostError
-from lumtak.computers.hands.sent.files.kernel import FOLDER
+from lumtak.computers.hands.sent.files.opening import open_folder
+
+
+def everything(place: str) -> Iterator[Tuple[str, os.stat_result]]:
+    """(its path, about it) of everything below a folder, on the same mount, no link followed; what
+    cannot be gone into is passed over.
+    """
+    with Dive(open_folder(place), [place.rstrip("/"), None]) as dive:
+        dive.here.data[1] = os.listdir(dive.here.descriptor)
+        while True:
+            above, names = dive.here.data
+            if not names:
+                if len(dive.way) == 1:
+                    return
+                with contextlib.suppress(LostError):
+                    dive.up()
+                continue
+            name = names.pop()
+            below = "%s/%s" % (above, name)
+            with contextlib.suppress(OSError):
+                about = os.stat(name, dir_fd=dive.here.descriptor, follow_symlinks=False)
+                yield below, about
+                if stat.S_ISDIR(about.st_mode):
+                    level = dive.down(name, [below, []])
+                    if level is not None:
+                        level.data[1] = os.listdir(level.descriptor)
+
 
 READ = os.O_RDONLY | os.O_NOFOLLOW | os.O_CLOEXEC | os.O_NONBLOCK | os.O_NOCTTY
 
@@ -39,7 +65,7 @@ class Pass:
         """(as it is told, descriptor of its folder, its name there, about it), ordinary files
         only; the descriptor is open until the next.
         """
-        with Dive(os.open(self._place, FOLDER & ~os.O_NOFOLLOW)) as dive:
+        with Dive(open_folder(self._place)) as dive:
             dive.here.data = self._names(dive.here.descriptor, [])
             self.blocks += dive.here.about.st_blocks
             while dive.way:

@@ -23,6 +23,7 @@ from lumtak.computers.hands.sent.files.atomic import (
     temporary_name,
 )
 from lumtak.computers.hands.sent.files.making import make_folder, tell_kernel
+from lumtak.computers.hands.sent.files.opening import open_folder
 from lumtak.computers.hands.sent.files.places import RefusalError
 from lumtak.computers.hands.sent.hand import Hand
 from lumtak.computers.hands.sent.running.programs import printed
@@ -122,7 +123,7 @@ class Writing(Hand):
         with gone_if_it_fails(place):
             if not os.path.isdir(place):
                 make_folder(place, mode)
-            descriptor = os.open(place, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC | os.O_NOFOLLOW)
+            descriptor = open_folder(place, follow=False)
             try:
                 about = os.fstat(descriptor)
                 if not self.root and (about.st_uid != 0 or about.st_mode & 0o022):

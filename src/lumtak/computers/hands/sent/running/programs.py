@@ -16,6 +16,7 @@ import tempfile
 import time
 
 from lumtak.computers.hands.sent.files.making import new_file
+from lumtak.computers.hands.sent.files.opening import lines_of
 
 _MOST_PRINTED = 1 << 25
 _PATH = "/usr/sbin:/usr/bin:/sbin:/bin"
@@ -47,8 +48,7 @@ def on_the_bus(arguments: list[str], timeout_s: float, own: dict[str, str]) -> b
 def _own_of_profile() -> str:
     """The database of a user's own, as the administrator's profile names it; dconf(7)."""
     try:
-        with open("/etc/dconf/profile/user", encoding="utf-8", errors="replace") as file:
-            said = file.read(1 << 16)
+        said = b"".join(lines_of("/etc/dconf/profile/user")).decode("utf-8", "replace")
     except OSError:
         said = ""
     named = [line for line in said.splitlines() if line.startswith(("user-db:", "service-db:"))]

@@ -17,6 +17,8 @@ import stat
 import time
 from typing import Any, Callable, Dict, Iterator, List, Optional, Set, Tuple
 
+from lumtak.computers.hands.sent.files.opening import open_folder
+from lumtak.computers.hands.sent.files.passing import everything
 from lumtak.computers.hands.sent.system.packages import INFO, Packages
 
 CHANGED, MISSING, UNREAD, OTHER = (
@@ -185,7 +187,7 @@ class Integrity:
 
     def _open_folder(self, path: str) -> int:
         try:
-            return os.open(self._here(path), os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+            return open_folder(self._here(path))
         except OSError:
             return -1
 
@@ -261,11 +263,10 @@ class Integrity:
         """Programs and libraries in program folders."""
         for top in PROGRAM_FOLDERS:
             place = self._here(top)
-            for folder, folders, names in os.walk(place):
-                folders[:] = [f for f in folders if f != "__pycache__"]
-                for name in names:
-                    if _is_program(os.path.join(folder, name)):
-                        yield "%s%s/%s" % (top, folder[len(place) :], name)
+            with contextlib.suppress(OSError):
+                for path, about in everything(place):
+                    if _is_program(path, about) and "/__pycache__/" not in path:
+                        yield "%s%s" % (top, path[len(place) :])
 
     def _said(self, at: str) -> Dict[str, Any]:
         """How far it is, and what was found since this was said last."""
@@ -295,11 +296,7 @@ def digest(descriptor: int, length: int) -> str:
     return made.hexdigest()
 
 
-def _is_program(place: str) -> bool:
+def _is_program(place: str, about: os.stat_result) -> bool:
     """Whether it is an ordinary file that can be run, or a library."""
-    try:
-        about = os.lstat(place)
-    except OSError:
-        return False
     runs = bool(about.st_mode & 0o111) or ".so" in os.path.basename(place)
     return stat.S_ISREG(about.st_mode) and runs
