@@ -255,7 +255,7 @@ class Emptying:
         def stays(below: str, why: str) -> None:
             self._name(line.piece.place + below, why, 1)
 
-        gone = counts.delete(at.held, name, stays)
+        gone = counts.delete(at.held, name, stays, held.about)
         if not gone and is_folder and counts.files == before and name != held.name:
             os.rename(name, held.name, src_dir_fd=at.held, dst_dir_fd=at.held)
         return gone

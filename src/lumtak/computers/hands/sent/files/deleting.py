@@ -49,17 +49,24 @@ class Deleting:
         self.files = self.bytes = 0
         """Gone by now; bytes that became free."""
 
-    def delete(self, folder: int, name: str, failed: Callable[[str, str], None]) -> bool:
+    def delete(
+        self,
+        folder: int,
+        name: str,
+        failed: Callable[[str, str], None],
+        about: Optional[os.stat_result] = None,
+    ) -> bool:
         """A file, a link, or a folder with all that is in it; whether nothing of it is left.
 
         Args:
             folder: a descriptor of what it stands in.
             name: of it there.
             failed: told of what stays: its place below this, and why.
+            about: it, where that was looked at just before.
         """
         self._failed = failed
         try:
-            about = os.stat(name, dir_fd=folder, follow_symlinks=False)
+            about = about or os.stat(name, dir_fd=folder, follow_symlinks=False)
         except FileNotFoundError:
             return True
         if not stat.S_ISDIR(about.st_mode):
