@@ -12,9 +12,11 @@ import pytest
 from lumtak.computers.hands.sent import storing
 from lumtak.computers.hands.sent.files import deleting, kernel
 from lumtak.computers.hands.sent.operations import OPERATIONS, ROOT
+from lumtak.computers.hands.sent.states.aside_states import RootAside
 from lumtak.computers.hands.sent.system.packages import carries
 from lumtak.computers.hands.sent.system.scanning import ANSWER_S, Line
 from lumtak.computers.hands.sent.system.scanning import asked as asked_scanner
+from lumtak.computers.hands.sent.table import SWAP_FOLDER
 from lumtak.computers.hands.sent.units.policy import guard_of
 from roots_reach import (
     OWNER,
@@ -210,6 +212,19 @@ def test_an_old_look_is_looked_at_again_and_what_came_between_stops_it(root):
     assert "not the same any more" in changed
     assert same == "done"
     assert "not looked for by this hand" in twice
+
+
+def test_root_vouches_for_what_it_holds_and_for_nothing_else_set_aside(root):
+    def act():
+        hand = RootsHand()
+        found = look(hand)
+        hand.asked("aside_move", [found["handle"]])
+        return [
+            hand.vouched("storage", CLASS, RootAside(SWAP_FOLDER, sha256, False).said())
+            for sha256 in ("", found["sha256"], "f" * 64)
+        ]
+
+    assert within(root, act) == [True, True, False]
 
 
 def test_what_is_mounted_in_what_is_held_is_not_emptied(root):
