@@ -42,7 +42,8 @@ def see_to_reserve(home: Path) -> None:
 
 def _make(folder: Path, room: int, names: int) -> None:
     folder.mkdir(mode=0o700, exist_ok=True)
-    for number in range(names):
+    there = sum(1 for _ in folder.iterdir())
+    for number in (0, *range(max(1, there), names)):
         flags = os.O_WRONLY | os.O_CREAT | os.O_CLOEXEC | os.O_NOFOLLOW
         descriptor = os.open(folder / str(number), flags, 0o600)
         try:

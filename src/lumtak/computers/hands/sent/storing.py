@@ -39,12 +39,22 @@ _FRESH_S = 10.0
 _TRASHES = ("%s/.Trash/%d", "%s/.Trash-%d")
 
 
+class _Asked(NamedTuple):
+    """Arguments of a look."""
+
+    name: str
+    key: str
+    paths: Sequence[str]
+    copies: Sequence[Sequence[Any]]
+    marks: Sequence[Sequence[str]]
+
+
 class _Planned(NamedTuple):
     """What a look found."""
 
     at: float
     folder: str
-    asked: Tuple[str, str, Tuple[str, ...], Tuple[Any, ...], Tuple[Any, ...]]
+    asked: _Asked
     list: Spool
     """As it would stand on the disk."""
     pieces: str
@@ -117,21 +127,15 @@ class Storing(Owning):
                 those holds the same bytes just before the move.
             marks: [path, mark] of what somebody decided about: it goes only as it was then.
         """
-        planned, said = self._plan(name, key, paths, copies, marks)
+        planned, said = self._plan(_Asked(name, key, paths, copies, marks))
         handle = ""
         if planned.sha256:
             handle = os.urandom(16).hex()
             self._planned = {handle: planned}
         return {**said, "sha256": planned.sha256, "handle": handle}
 
-    def _plan(
-        self,
-        name: str,
-        key: str,
-        paths: Sequence[str],
-        copies: Sequence[Sequence[Any]],
-        marks: Sequence[Sequence[str]],
-    ) -> Tuple[_Planned, Dict[str, Any]]:
+    def _plan(self, asked: _Asked) -> Tuple[_Planned, Dict[str, Any]]:
+        name, key, paths, copies, marks = asked
         rule = self._rule_for(name, key, named=bool(paths or copies or marks))
         then: Dict[str, str] = {one[0]: one[1] for one in marks}
         folder = self._folder_of(rule)
@@ -151,7 +155,6 @@ class Storing(Owning):
         kept = {self._shown(p): [self._shown(c) for c in held] for p, held in copies}
         whole = with_copies(gathered.list, kept)
         sha256 = whole.sha256() if gathered.sum.pieces else ""
-        asked = (name, key, tuple(paths), tuple(copies), tuple(marks))
         at = time.monotonic()
         planned = _Planned(at, folder, asked, whole, gathered.list.sha256(), sha256)
         return planned, sums(gathered)
@@ -204,7 +207,7 @@ class Storing(Owning):
         return dict(zip(("$HOME", "$CACHE", "$DATA"), own)).get(first, first) + slash + rest
 
     def _gather(self, rule: Rule, folder: str) -> Gather:
-        used = in_use() if self.live else set()
+        used = self._used()
         places = {place for other in RULES if other is not rule for place in other.where}
         passed = {self._at_home(p) for p in places if self.own or not p.startswith("$")}
         device = os.stat(self._nearest(folder)).st_dev
@@ -245,10 +248,10 @@ class Storing(Owning):
             raise RefusalError("what was to be set aside was not looked for by this hand")
         planned = self._planned.pop(handle)
         if time.monotonic() - planned.at > _FRESH_S:
-            again, _ = self._plan(*planned.asked)
+            again, _ = self._plan(planned.asked)
             if again.pieces != planned.pieces:
                 raise RefusalError("what may be set aside is not the same any more: look again")
-        name, key, *_ = planned.asked
+        name, key = planned.asked.name, planned.asked.key
         with self._notes(make=True) as notes:
             said = {"key": key, "clutter": name}
             return self._aside(notes).set_aside(planned.list, planned.sha256, said, self._last_look)
@@ -256,6 +259,10 @@ class Storing(Owning):
     def _last_look(self) -> Set[Tuple[int, int]]:
         """What is in use; the last thing before a move, when it is noted already."""
         self._aside_begun()
+        return self._used()
+
+    def _used(self) -> Set[Tuple[int, int]]:
+        """What is in use now; nothing in a folder that only looks like a computer."""
         return in_use() if self.live else set()
 
     def _aside_begun(self) -> None:
@@ -279,7 +286,7 @@ class Storing(Owning):
     def aside_doubts(self, sha256: str) -> Iterator[Dict[str, Any]]:
         """What emptying would delete now, and what speaks against it; see `Emptying.look`."""
         with self._notes() as notes:
-            yield from self._emptying(notes, sha256).look(in_use() if self.live else set())
+            yield from self._emptying(notes, sha256).look(self._used())
 
     def aside_empty(self, sha256: str, agreed: Sequence[int]) -> Iterator[Dict[str, Any]]:
         """What was set aside under this checksum is deleted, as far as nothing speaks against it;
@@ -290,8 +297,7 @@ class Storing(Owning):
             agreed: numbers of pieces that go though no other copy of them is left.
         """
         with self._notes() as notes:
-            used = in_use() if self.live else set()
-            yield from self._emptying(notes, sha256).empty(used, agreed)
+            yield from self._emptying(notes, sha256).empty(self._used(), agreed)
         shed(self._place(self._notes_folder()))
 
     def _emptying(self, notes: int, sha256: str) -> Emptying:

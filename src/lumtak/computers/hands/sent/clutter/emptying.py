@@ -29,9 +29,9 @@ from lumtak.computers.hands.sent.files.atomic import NO_ROOM
 from lumtak.computers.hands.sent.files.deleting import IN_USE, MOUNTED, Deleting
 from lumtak.computers.hands.sent.files.mounts import mount_table, mounts_below
 from lumtak.computers.hands.sent.files.passing import Pass
+from lumtak.computers.hands.sent.files.walking import BLOCK
 
 _TELL_S, _MOST_NAMED = 0.25, 200
-_BLOCK = 512
 Used = Set[Tuple[int, int]]
 Mark = Tuple[int, int, int, int, int]
 
@@ -168,7 +168,7 @@ class Emptying:
             found["bytes"] += self._freed(about)
             if (about.st_dev, about.st_ino) in used:
                 self._name(place, IN_USE, 1)
-        found["bytes"] += way.blocks * _BLOCK
+        found["bytes"] += way.blocks * BLOCK
 
     def _freed(self, about: os.stat_result) -> int:
         """What becomes free with it: a file of several names counts with the last of them."""
@@ -177,7 +177,7 @@ class Emptying:
             self._links[key] = self._links.get(key, about.st_nlink) - 1
             if self._links[key]:
                 return 0
-        return about.st_blocks * _BLOCK
+        return about.st_blocks * BLOCK
 
     # -- deleting ----------------------------------------------------------------------------------
 

@@ -15,6 +15,7 @@ from typing import Any, Iterator, List, Optional, Tuple
 
 from lumtak.computers.hands.sent.files.diving import Dive, LostError
 from lumtak.computers.hands.sent.files.kernel import FOLDER, folder_at, open_inside
+from lumtak.computers.hands.sent.files.walking import BLOCK
 
 NONE, PARTS, WHOLE = 0, 1, 2
 """How much of the content a mark has: none, three parts, all up to a size and a thousand parts of
@@ -23,7 +24,7 @@ _PART, _CHUNK = 4096, 1 << 20
 _SOME, _MANY = 3, 1024
 _ALL_UP_TO = 1 << 28
 _MOST_ENTRIES = 100_000
-_BLOCK, _NS = 512, 1_000_000_000
+_NS = 1_000_000_000
 _SAME, _TIME, _CONTENT = slice(0, 5), 5, slice(6, 8)
 """Fields of a mark: what has to be the same; the time that a change of rights changes too; how much
 of the content there is of it, and its hash."""
@@ -63,7 +64,7 @@ def _marked(folder: int, name: str, how: int) -> List[Any]:
     mark = "%s:%s:%d:%d:%d" % (kind, where, about.st_size, *times)
     if how and stat.S_ISREG(about.st_mode):
         mark += ":%d:%s" % (how, _hash(folder, name, about.st_size, how))
-    return [mark, about.st_blocks * _BLOCK, about.st_mtime_ns // _NS]
+    return [mark, about.st_blocks * BLOCK, about.st_mtime_ns // _NS]
 
 
 def _hash(folder: int, name: str, size: int, how: int) -> str:
@@ -92,7 +93,7 @@ def _read_of(size: int, how: int) -> Iterator[Tuple[int, int]]:
 def _of_tree(dive: Dive) -> Tuple[int, str]:
     """(bytes allocated, a hash of names, inodes, sizes and times) of all below a folder."""
     whole, entries = hashlib.sha256(), 0
-    size = dive.here.about.st_blocks * _BLOCK
+    size = dive.here.about.st_blocks * BLOCK
     dive.here.data = sorted(os.listdir(dive.here.descriptor))
     while True:
         if not dive.here.data:
@@ -109,7 +110,7 @@ def _of_tree(dive: Dive) -> Tuple[int, str]:
             about = os.stat(name, dir_fd=dive.here.descriptor, follow_symlinks=False)
         except OSError:
             continue
-        size += about.st_blocks * _BLOCK
+        size += about.st_blocks * BLOCK
         kind = stat.S_IFMT(about.st_mode)
         told = kind, about.st_ino, about.st_size, about.st_mtime_ns
         whole.update(b"%s\0%d %d %d %d" % (os.fsencode(name), *told))

@@ -15,8 +15,8 @@ from typing import Callable, Container, Optional, Tuple
 
 from lumtak.computers.hands.sent.files.diving import Dive, Level, LostError
 from lumtak.computers.hands.sent.files.kernel import FOLDER, may_enter, open_inside
+from lumtak.computers.hands.sent.files.walking import BLOCK
 
-_BLOCK = 512
 _GET_FLAGS, _IMMUTABLE, _APPEND = 0x80086601, 0x10, 0x20
 IN_USE = "in use"
 MOUNTED = "something is mounted in it"
@@ -77,7 +77,7 @@ class Deleting:
         except OSError as error:
             self._failed("", _why(error, folder, name))
             return False
-        size = dive.here.about.st_blocks * _BLOCK
+        size = dive.here.about.st_blocks * BLOCK
         with dive:
             whole = self._emptied(dive)
         return whole and self._rmdir(folder, name, "", size)
@@ -99,7 +99,7 @@ class Deleting:
                     self._failed(below, MOVED)
                     dive.here.data[1] = False
                     continue
-                size = gone.about.st_blocks * _BLOCK
+                size = gone.about.st_blocks * BLOCK
                 whole = gone.data[1] and self._rmdir(dive.here.descriptor, gone.name, below, size)
                 dive.here.data[1] = dive.here.data[1] and whole
 
@@ -143,25 +143,25 @@ class Deleting:
         if (about.st_dev, about.st_ino) in self._used:
             self._failed(below, IN_USE)
             return False
-        try:
-            os.unlink(name, dir_fd=folder)
-        except FileNotFoundError:
-            return True
-        except OSError as error:
-            self._failed(below, _why(error, folder, name))
-            return False
-        self.files += 1
-        self.bytes += about.st_blocks * _BLOCK if about.st_nlink == 1 else 0
-        return True
+        size = about.st_blocks * BLOCK if about.st_nlink == 1 else 0
+        return self._take(os.unlink, (folder, name), below, 1, size)
 
     def _rmdir(self, folder: int, name: str, below: str, size: int) -> bool:
+        return self._take(os.rmdir, (folder, name), below, 0, size)
+
+    def _take(
+        self, act: Callable[..., None], at: Tuple[int, str], below: str, files: int, size: int
+    ) -> bool:
+        """It is taken away, and counted; whether it is gone."""
+        folder, name = at
         try:
-            os.rmdir(name, dir_fd=folder)
+            act(name, dir_fd=folder)
         except FileNotFoundError:
             return True
         except OSError as error:
             self._failed(below, _why(error, folder, name))
             return False
+        self.files += files
         self.bytes += size
         return True
 

@@ -10,14 +10,14 @@ import os
 import struct
 from typing import Iterator, List, Tuple
 
-_FIEMAP, _EXTENTS = 0xC020660B, 64
+_FIEMAP, _EXTENTS = 0xC020660B, 256
 _MOST_CALLS, _MOST_HELD = 4096, 64
 _LAST, _SHARED = 0x1, 0x2000
 _UNSURE = 0x2 | 0x4 | 0x200 | 0x400
 """Unknown, not yet allocated, inside the inode, in a tail that others share."""
 
 
-def _all(descriptor: int) -> Iterator[Tuple[int, int, int]]:
+def mapped(descriptor: int) -> Iterator[Tuple[int, int, int]]:
     """(place on the disk, length, flags) of each part of an open file, however many there are.
 
     Raises:
@@ -52,7 +52,7 @@ def own_bytes(path: str) -> Tuple[int, bool]:
     try:
         allocated = os.fstat(descriptor).st_blocks * 512
         try:
-            shared = sum(length for _, length, flags in _all(descriptor) if flags & _SHARED)
+            shared = sum(length for _, length, flags in mapped(descriptor) if flags & _SHARED)
         except OSError:
             return allocated, False
         return max(0, allocated - shared), True
@@ -68,7 +68,7 @@ def extents_of(path: str) -> Tuple[Tuple[int, int], ...]:
         return ()
     found: List[Tuple[int, int]] = []
     try:
-        for physical, length, flags in _all(descriptor):
+        for physical, length, flags in mapped(descriptor):
             if physical == 0 or flags & _UNSURE or len(found) >= _MOST_HELD:
                 return ()
             found.append((physical, length))

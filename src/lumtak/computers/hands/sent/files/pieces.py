@@ -14,13 +14,12 @@ import struct
 import time
 from typing import Any, Dict, Iterator, List, Tuple
 
+from lumtak.computers.hands.sent.files.extents import mapped
 from lumtak.computers.hands.sent.files.passing import READ, Pass
 
-_FIEMAP, _HEAD, _EXTENT = 0xC020660B, struct.Struct("=QQLLLL"), struct.Struct("=QQQQQLLLL")
-_AT_ONCE, _MOST_CALLS = 256, 4096
-_LAST, _NOWHERE = 0x1, 0x2 | 0x4 | 0x200
-"""Flags: the last piece of a file; one whose place is not known, not written yet, or that lies
-beside the file's name."""
+_NOWHERE = 0x2 | 0x4 | 0x200
+"""Flags: of a piece whose place is not known, not written yet, or that lies beside the file's
+name."""
 LEAST = 1 << 20
 """Smaller files are passed over: they hardly ever lie in pieces, and take no time."""
 _TELL_S, _WORST = 0.25, 40
@@ -35,24 +34,11 @@ def pieces(descriptor: int) -> int:
     Raises:
         OSError: this file system does not tell.
     """
-    start = count = 0
-    follows = -1
-    for _ in range(_MOST_CALLS):
-        head = _HEAD.pack(start, _ANYWHERE - start, 0, 0, _AT_ONCE, 0)
-        data = bytearray(head + bytes(_EXTENT.size * _AT_ONCE))
-        fcntl.ioctl(descriptor, _FIEMAP, data)
-        mapped = min(_HEAD.unpack_from(data)[3], _AT_ONCE)
-        if not mapped:
-            return count
-        for number in range(mapped):
-            place = _HEAD.size + number * _EXTENT.size
-            logical, physical, length, _, _, flags, *_ = _EXTENT.unpack_from(data, place)
-            if not flags & _NOWHERE:
-                count += physical != follows
-                follows = physical + length
-            if flags & _LAST:
-                return count
-            start = logical + max(1, length)
+    count, follows = 0, -1
+    for physical, length, flags in mapped(descriptor):
+        if not flags & _NOWHERE:
+            count += physical != follows
+            follows = physical + length
     return count
 
 

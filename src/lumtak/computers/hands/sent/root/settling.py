@@ -12,12 +12,11 @@ import json
 import os
 import posixpath
 import time
-from typing import Any, Dict, List, Optional, Sequence, Tuple
+from typing import Any, Dict, List, Optional, Tuple
 
 from lumtak.computers.hands.sent.clutter.aside_list import note_name
 from lumtak.computers.hands.sent.files.atomic import forget, put, shed, temporary_name
 from lumtak.computers.hands.sent.files.places import RefusalError
-from lumtak.computers.hands.sent.operations import ROLES
 from lumtak.computers.hands.sent.root.back import root_script, script_path
 from lumtak.computers.hands.sent.root.receipts import FOLDER, Receipt, Receipts
 from lumtak.computers.hands.sent.root.writing import Writing
@@ -34,15 +33,8 @@ Told = Dict[str, Any]
 class RootHand(Writing):
     """A hand that can act as root: what a hand of anybody else is not even sent."""
 
-    def __init__(
-        self,
-        root: str = "",
-        rules: bool = False,
-        homes: Sequence[str] = (),
-        own: Sequence[str] = (),
-        roles: Sequence[str] = ROLES,
-    ) -> None:
-        super().__init__(root, rules, homes, own, roles)
+    def __init__(self, *given: Any, **named: Any) -> None:
+        super().__init__(*given, **named)
         self._owners = Owners(self, self.live)
         self._parts: Dict[str, List[Told]] = {}
         """What the scripts of a tag are to put back, as it was told."""
