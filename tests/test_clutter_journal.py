@@ -131,8 +131,9 @@ def test_what_is_emptied_is_free_and_nothing_can_put_it_back(computer, mia, data
 
 def test_what_is_emptied_in_part_is_told_so_and_goes_back(computer, mia, data_folder, monkeypatch):
     monkeypatch.setattr("lumtak.core.deciding._LOOSE_TOPS", ())  # where tests have their homes
-    films = [mia.file(f"films/{n}", n.encode() * 9000) for n in "ab"]
-    other = mia.file("more/a", b"a" * 9000)
+    held = [os.urandom(9000) for _ in "ab"]  # nowhere else on this volume, whoever tested before
+    films = [mia.file(f"films/{n}", data) for n, data in zip("ab", held, strict=True)]
+    other = mia.file("more/a", held[0])
     journal = data_folder.journal
     made = to_choose(data_folder, computer, known_facts(data_folder, computer), films, [films])
     (outcome,) = apply_changes(journal, computer, made.facts, made.changes)

@@ -4,6 +4,7 @@ from collections.abc import Collection
 from functools import partial
 from typing import ClassVar
 
+from textual import work
 from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 from textual.containers import Horizontal
@@ -52,6 +53,7 @@ from lumtak.work.rights import asking
 from lumtak.work.sitting import (
     Sitting,
     say,
+    say_marks,
     set_aside_as_said,
     sit_down,
     unsay,
@@ -250,22 +252,24 @@ class DecidingScreen(Beside, WorkingScreen):
         )
 
     def _keep(self, meant: list[Thing], decision: Decision, agreed: Collection[str]) -> None:
-        """Of what is to go it is noted what it is, so that no other one of its name goes."""
-        if decision != "aside":
-            self._kept(decision, agreed, meant)
-            return
-        work = partial(marked, self._open_job.computer, meant, agreed)
-        self.begin("noting what is to go", work, partial(self._kept, decision, agreed))
-
-    def _kept(self, decision: Decision, agreed: Collection[str], meant: list[Thing]) -> None:
-        before = self._decided
+        before, open_job = self._decided, self._open_job
         self._said += [(thing.path, before.get(thing.path)) for thing in meant]
-        made = said_of(
-            meant, decision, self._open_job.computer.clock.wall(), rule=self._rule, agreed=agreed
-        )
-        say(self._open_job, made)
+        now = open_job.computer.clock.wall()
+        say(open_job, said_of(meant, decision, now, rule=self._rule, agreed=agreed))
+        if decision == "aside":
+            self._mark(meant, agreed)
         self._rule = ""
         self.update_all()
+
+    @work(thread=True, exit_on_error=False, group="marks")
+    def _mark(self, meant: list[Thing], agreed: Collection[str]) -> None:
+        """What is to go is read for its mark beside the answers, which wait for nothing."""
+        try:
+            found = marked(self._open_job.computer, meant, agreed)
+        except LumtakError as error:
+            self.app.call_from_thread(self.tell, str(error))
+            return
+        self.app.call_from_thread(say_marks, self._open_job, found)
 
     def action_take_back(self) -> None:
         """The last answer does not count."""

@@ -4,7 +4,9 @@ import threading
 from collections.abc import Callable, Iterable
 from pathlib import Path
 
-from lumtak.core.deciding import Decided, Elsewhere, Thing, index_of, latest
+import msgspec
+
+from lumtak.core.deciding import Decided, Elsewhere, Thing, index_of, latest, same_thing
 from lumtak.core.floor import floor_bytes
 from lumtak.core.owned import CopyGroup
 from lumtak.core.plan import check_changes, guards
@@ -87,6 +89,20 @@ def sit_down(
 def say(open_job: OpenJob, said: Iterable[Decided]) -> None:
     """Kept with the job; of one thing the latest counts."""
     open_job.keep(decided=with_said(open_job.job, said).decided)
+
+
+def say_marks(open_job: OpenJob, found: Iterable[Thing]) -> None:
+    """What was said to go has the marks of these, where it is still so and they are the same."""
+    said = latest(open_job.job.decided)
+    mine = [(said[t.path], t.mark) for t in found if t.path in said]
+    say(
+        open_job,
+        tuple(
+            msgspec.structs.replace(one, mark=mark)
+            for one, mark in mine
+            if one.decision == "aside" and same_thing(one.mark, mark)
+        ),
+    )
 
 
 def unsay(open_job: OpenJob, path: str, before: Decided | None) -> None:
